@@ -1,0 +1,128 @@
+#include "edit/bring_in.h"
+
+#include "media/probe.h"
+#include "optics/lens.h"
+#include "optics/placing.h"
+#include "scene/scene_json.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace stage::edit {
+namespace {
+
+using scene::Layer;
+using scene::LayerPtr;
+
+struct Hanging {
+    const media::Contents& contents;
+    double metresPerPixel;
+    std::int64_t nextId = 1; // `add` numbers anew
+
+    LayerPtr flat(const std::string& name, V2i offset, V2i size, std::variant<scene::Picture, scene::Footage, scene::Text, scene::Group> content) {
+        auto layer = std::make_shared<Layer>();
+        layer->id = nextId++;
+        layer->name = name;
+        layer->pixels = size;
+        layer->metresPerPixel = metresPerPixel;
+        layer->content = std::move(content);
+        const V2d centre = V2d(offset) + V2d(size) / 2.0 - V2d(contents.canvas) / 2.0;
+        layer->placement.position = V3d(centre.x, -centre.y, 0) * metresPerPixel;
+        return layer;
+    }
+
+    std::vector<LayerPtr> stack(const std::vector<media::StackItem>& items) {
+        std::vector<LayerPtr> layers;
+        for (const media::StackItem& item : items) {
+            std::shared_ptr<Layer> layer;
+            if (item.isStack) {
+                layer = std::make_shared<Layer>();
+                layer->id = nextId++;
+                layer->content = scene::Group{stack(item.items)};
+                layer->name = item.name;
+            } else {
+                layer = std::make_shared<Layer>(*flat(item.name, item.offset, item.size, scene::Picture{contents.media, item.part}));
+            }
+            layer->opacity = item.opacity;
+            layer->visible = item.visible;
+            layer->blend = item.blend;
+            layers.push_back(std::move(layer));
+        }
+        return layers;
+    }
+};
+
+/// Moves layers that hang around the origin, facing +Z, to the home place.
+LayerPtr atHome(const LayerPtr& layer, const scene::Placement& home) {
+    auto copy = std::make_shared<Layer>(*layer);
+    const optics::Affine frame = optics::frameOf(home);
+    copy->placement.position = frame(layer->placement.position);
+    copy->placement.turn = home.turn;
+    return copy;
+}
+
+}
+
+Home homeOf(const scene::Scene& scene) {
+    const scene::Pose& pose = scene.camera.marks.front().pose;
+    const optics::View view = optics::firstView(scene);
+    Home home;
+    home.placement.position = view.eye + view.forward * scene.homeDepth;
+    home.placement.turn = {pose.tilt, -pose.pan, -pose.roll};
+    home.width = optics::widthAt(scene.homeDepth, pose.focal, scene.camera.gate);
+    home.height = home.width * scene.output.frame.y / scene.output.frame.x;
+    return home;
+}
+
+Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem::path> files, As as, const Progress& progress) {
+    if (files.empty()) return fail("There are no files to bring in.");
+    scene::Scene scene = before;
+    std::vector<Edit> edits;
+    scene::Json added = scene::Json::array();
+    for (std::size_t i = 0; i < files.size(); ++i) {
+        if (progress.stopped()) return cancelled();
+        const double from = static_cast<double>(i) / static_cast<double>(files.size());
+        const Progress part{[&](double share) { progress.done(from + share / static_cast<double>(files.size())); }, progress.stop};
+        auto contents = media::probe(files[i], part);
+        if (!contents) return tl::unexpected(contents.error());
+        if (before.layers.empty() && i == 0) {
+            const double shrink = std::min(1.0, 3840.0 / contents->canvas.x);
+            Edit edit = {{"edit", "settings"},
+                         {"frame", {std::max(16L, std::lround(contents->canvas.x * shrink)), std::max(16L, std::lround(contents->canvas.y * shrink))}}};
+            if (contents->stack) edit["blending"] = "paint";
+            if (contents->footage) edit["rate"] = contents->footage->rate.text();
+            auto changed = edit::apply(scene, edit);
+            if (!changed) return fail("Cannot bring in " + files[i].string() + ": " + changed.error().sentence);
+            scene = std::move(*changed);
+            edits.push_back(std::move(edit));
+        }
+        const Home home = homeOf(scene);
+        const double perPixel = std::max(home.width / contents->canvas.x, home.height / contents->canvas.y);
+        Hanging hanging{*contents, perPixel};
+        std::vector<LayerPtr> layers;
+        if (contents->stack && as == As::OneLayer) {
+            layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas, scene::Picture{contents->media, "mergedimage.png"}));
+        } else if (contents->stack) {
+            layers = hanging.stack(contents->stack->items);
+            if (as == As::Group) {
+                auto group = std::make_shared<Layer>();
+                group->id = hanging.nextId;
+                group->name = contents->name;
+                group->content = scene::Group{std::move(layers)};
+                layers = {group};
+            }
+        } else if (contents->footage) {
+            layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas, *contents->footage));
+        } else {
+            layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas, scene::Picture{contents->media, ""}));
+        }
+        for (const LayerPtr& layer : layers)
+            added.push_back(scene::toJson(*atHome(layer, home.placement)));
+        progress.done(static_cast<double>(i + 1) / static_cast<double>(files.size()));
+    }
+    edits.push_back({{"edit", "add"}, {"layers", std::move(added)}});
+    const std::string name = files.size() == 1 ? files.front().filename().string() : std::to_string(files.size()) + " files";
+    return several("Bring in " + name, std::move(edits));
+}
+
+}

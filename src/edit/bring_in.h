@@ -1,0 +1,27 @@
+// From files to layers. Thread-safe.
+#pragma once
+
+#include "edit/edit.h"
+#include "scene/progress.h"
+
+#include <filesystem>
+
+namespace stage::edit {
+
+/// Where new layers land: at home depth on the first mark's axis, facing it.
+struct Home {
+    scene::Placement placement;
+    double width = 0, height = 0; ///< of what the frame shows there, metres
+};
+Home homeOf(const scene::Scene& scene);
+
+/// A layered picture as its layers, as one group of them, or as the one picture merged from them.
+enum class As { Layers, Group, OneLayer };
+
+/// The edit that brings files into the scene: each file's canvas fills the frame at home depth. In a scene
+/// without layers the frame becomes the first file's canvas (scaled down to at most 3840 px), and a layered
+/// picture is mixed as paint, so that it looks as it did. All files or none.
+Result<Edit> bringIn(const scene::Scene& scene, std::span<const std::filesystem::path> files, As as,
+                     const Progress& progress = {});
+
+}

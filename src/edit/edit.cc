@@ -1,0 +1,367 @@
+#include "edit/edit.h"
+
+#include "edit/bring_in.h"
+#include "media/text_picture.h"
+#include "motion/camera_move.h"
+#include "optics/lens.h"
+#include "optics/placing.h"
+#include "scene/scene_json.h"
+
+#include <algorithm>
+#include <functional>
+
+namespace stage::edit {
+namespace {
+
+using scene::Fields;
+using scene::Json;
+using scene::Layer;
+using scene::LayerPtr;
+using scene::Limits;
+using scene::Mark;
+using scene::Misread;
+using scene::Scene;
+
+template <class T> T value(Result<T> result) {
+    if (!result) throw Misread{result.error().sentence};
+    return std::move(*result);
+}
+
+// ---- which layers, which mark
+
+std::int64_t layerNamed(const Scene& scene, const Json& who, const std::string& where) {
+    std::vector<std::int64_t> ids;
+    scene::forEach(scene, [&](const LayerPtr& layer, const auto&) {
+        if (who.is_string() ? layer->name == who.get<std::string>() : who.is_number_integer() && layer->id == who.get<std::int64_t>())
+            ids.push_back(layer->id);
+    });
+    const std::string name = who.is_string() ? "'" + who.get<std::string>() + "'" : who.dump();
+    if (ids.empty()) throw Misread{"'" + where + "': there is no layer " + name};
+    if (ids.size() > 1) {
+        std::string all;
+        for (const std::int64_t id : ids)
+            all += (all.empty() ? "" : ", ") + std::to_string(id);
+        throw Misread{"'" + where + "': several layers are called " + name + "; say which by its id: " + all};
+    }
+    return ids.front();
+}
+
+std::vector<std::int64_t> layersOf(const Scene& scene, Fields& fields) {
+    std::vector<std::int64_t> ids;
+    const Json& list = fields.array("layers", Limits::layers);
+    for (std::size_t i = 0; i < list.size(); ++i)
+        ids.push_back(layerNamed(scene, list[i], fields.at("layers", i)));
+    if (ids.empty()) throw Misread{"'" + fields.at("layers") + "' is empty"};
+    return ids;
+}
+
+std::int64_t layerOf(const Scene& scene, Fields& fields) {
+    return layerNamed(scene, fields.value("layer"), fields.at("layer"));
+}
+
+std::size_t markOf(const Scene& scene, Fields& fields) {
+    return static_cast<std::size_t>(fields.whole("mark", 1, static_cast<std::int64_t>(scene.camera.marks.size()))) - 1;
+}
+
+// ---- the edits
+
+void add(Scene& scene, Fields& fields) {
+    std::size_t count = 0;
+    scene::forEach(scene, [&](const auto&, const auto&) { ++count; });
+    const Json& list = fields.array("layers", Limits::layers);
+    std::int64_t next = scene::highestId(scene) + 1;
+    // Ids are given anew, so that layers can be added to any scene; a journal replays to the same ids.
+    const std::function<Json(Json)> numbered = [&](Json json) {
+        if (!json.is_object()) return json;
+        json["id"] = next++;
+        if (json.contains("layers") && json["layers"].is_array())
+            for (Json& child : json["layers"])
+                child = numbered(std::move(child));
+        return json;
+    };
+    for (std::size_t i = 0; i < list.size(); ++i)
+        scene.layers.push_back(scene::readLayer(numbered(list[i]), fields.at("layers", i), 0, count));
+}
+
+void addText(Scene& scene, Fields& fields) {
+    const scene::Text text = scene::readText(fields, scene::Text{});
+    if (text.text.empty()) throw Misread{"'" + fields.at("text") + "' is empty"};
+    const Home home = homeOf(scene);
+    const double em = fields.number("em", 1e-6, Limits::metres, home.height / 8);
+    auto layer = std::make_shared<Layer>();
+    layer->id = scene::highestId(scene) + 1;
+    layer->name = fields.text("name", 1000, text.text.substr(0, 40));
+    layer->placement = home.placement;
+    layer->pixels = value(media::textPixels(text));
+    layer->metresPerPixel = em / media::emPixels;
+    layer->content = text;
+    scene.layers.push_back(std::move(layer));
+}
+
+void changeText(Scene& scene, Fields& fields) {
+    const std::int64_t id = layerOf(scene, fields);
+    scene::changeLayer(scene.layers, id, [&](Layer& layer) {
+        const auto* now = std::get_if<scene::Text>(&layer.content);
+        if (!now) throw Misread{"'" + layer.name + "' is not a text"};
+        const scene::Text text = scene::readText(fields, *now);
+        layer.pixels = value(media::textPixels(text));
+        layer.content = text;
+    });
+}
+
+void removeLayers(Scene& scene, Fields& fields) {
+    const auto ids = layersOf(scene, fields);
+    const std::function<void(std::vector<LayerPtr>&)> prune = [&](std::vector<LayerPtr>& layers) {
+        std::erase_if(layers, [&](const LayerPtr& l) { return std::find(ids.begin(), ids.end(), l->id) != ids.end(); });
+        for (LayerPtr& slot : layers) {
+            if (!slot->group()) continue;
+            auto copy = std::make_shared<Layer>(*slot);
+            prune(std::get<scene::Group>(copy->content).children);
+            slot = std::move(copy);
+        }
+    };
+    prune(scene.layers);
+}
+
+void rename(Scene& scene, Fields& fields) {
+    const std::int64_t id = layerOf(scene, fields);
+    const std::string name = fields.text("name", 1000);
+    if (name.empty()) throw Misread{"'" + fields.at("name") + "' is empty"};
+    scene::changeLayer(scene.layers, id, [&](Layer& layer) { layer.name = name; });
+}
+
+void pushLayers(Scene& scene, Fields& fields) {
+    const auto ids = layersOf(scene, fields);
+    const bool hold = fields.yes("holdFraming", true);
+    const std::size_t reference = fields.has("mark") ? markOf(scene, fields) : 0;
+    const bool relative = fields.has("by");
+    if (relative == fields.has("depth")) throw Misread{"push needs either 'depth' or 'by'"};
+    const double amount = relative ? fields.number("by", -Limits::metres, Limits::metres)
+                                   : fields.number("depth", -Limits::metres, Limits::metres);
+    for (const std::int64_t id : ids) {
+        const scene::Found found = scene::find(scene, id);
+        const double depth = relative ? optics::depthOf(scene, found) + amount : amount;
+        const auto place = value(optics::pushed(scene, found, depth, hold, scene.camera.marks[reference]));
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) { layer.placement = place; });
+    }
+}
+
+void slideLayers(Scene& scene, Fields& fields) {
+    const auto ids = layersOf(scene, fields);
+    const V3d by = fields.vector("by", Limits::metres);
+    for (const std::int64_t id : ids) {
+        const scene::Found found = scene::find(scene, id);
+        const optics::Affine world = optics::worldOf(found.holders);
+        const V3d position = world.inverse(world(found.layer->placement.position) + by);
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) { layer.placement.position = position; });
+    }
+}
+
+void place(Scene& scene, Fields& fields) {
+    const std::int64_t id = layerOf(scene, fields);
+    scene::changeLayer(scene.layers, id, [&](Layer& layer) {
+        if (fields.has("position")) layer.placement.position = fields.vector("position", Limits::metres);
+        if (fields.has("turn")) layer.placement.turn = fields.vector("turn", 36000);
+        if (fields.has("scale")) {
+            const auto scale = fields.numbers("scale", 2, -1e9, 1e9);
+            if (scale[0] == 0 || scale[1] == 0) throw Misread{"'" + fields.at("scale") + "' must not be 0"};
+            layer.placement.scale = {scale[0], scale[1]};
+        }
+    });
+}
+
+void look(Scene& scene, Fields& fields) {
+    for (const std::int64_t id : layersOf(scene, fields)) {
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) {
+            layer.opacity = fields.number("opacity", 0, 1, layer.opacity);
+            layer.visible = fields.yes("visible", layer.visible);
+            if (fields.has("blend")) layer.blend = static_cast<scene::Blend>(fields.choice("blend", scene::blendNames));
+        });
+    }
+}
+
+void lens(Scene& scene, Fields& fields) {
+    scene.camera.gate = fields.number("gate", 0.1, 1000, scene.camera.gate);
+    if (fields.has("focal") && fields.has("angle")) throw Misread{"lens takes 'focal' or 'angle', not both"};
+    double focal = 0;
+    if (fields.has("focal")) focal = fields.number("focal", 0.1, 10'000);
+    if (fields.has("angle")) focal = optics::focalFor(fields.number("angle", 0.01, 179), scene.camera.gate);
+    const bool one = fields.has("mark");
+    const std::size_t which = one ? markOf(scene, fields) : 0;
+    if (focal > 0)
+        for (std::size_t i = 0; i < scene.camera.marks.size(); ++i)
+            if (!one || i == which) scene.camera.marks[i].pose.focal = focal;
+}
+
+void setMarkAt(Scene& scene, Fields& fields) {
+    const Rational time = fields.rational("time", Rational(0), Rational(1'000'000));
+    auto& marks = scene.camera.marks;
+    auto place = std::lower_bound(marks.begin(), marks.end(), time, [](const Mark& m, Rational t) { return m.time < t; });
+    if (place == marks.end() || place->time != time) {
+        if (marks.size() >= Limits::marks) throw Misread{"there are too many marks"};
+        Mark mark;
+        mark.time = time;
+        mark.pose = motion::CameraMove(scene.camera).at(time.toDouble());
+        for (const Mark& other : marks)
+            mark.id = std::max(mark.id, other.id);
+        ++mark.id;
+        if (place != marks.begin()) mark.pace = (place - 1)->pace;
+        place = marks.insert(place, mark);
+    }
+    place->pose = scene::readPose(fields, place->pose);
+    place->name = fields.text("name", 1000, place->name);
+}
+
+void moveMark(Scene& scene, Fields& fields) {
+    auto& marks = scene.camera.marks;
+    const std::size_t index = markOf(scene, fields);
+    marks[index].time = fields.rational("time", Rational(0), Rational(1'000'000));
+    for (std::size_t i = 0; i < marks.size(); ++i)
+        if (i != index && marks[i].time == marks[index].time) throw Misread{"another mark stands at that time already"};
+    std::stable_sort(marks.begin(), marks.end(), [](const Mark& a, const Mark& b) { return a.time < b.time; });
+}
+
+void removeMark(Scene& scene, Fields& fields) {
+    if (scene.camera.marks.size() == 1) throw Misread{"the only mark cannot be removed"};
+    scene.camera.marks.erase(scene.camera.marks.begin() + static_cast<std::ptrdiff_t>(markOf(scene, fields)));
+}
+
+void pace(Scene& scene, Fields& fields) {
+    Mark& mark = scene.camera.marks[markOf(scene, fields)];
+    mark.pace = scene::readPace(fields, "pace", mark.pace);
+}
+
+void settings(Scene& scene, Fields& fields) {
+    scene::Output& out = scene.output;
+    if (fields.has("frame")) {
+        const auto size = fields.numbers("frame", 2, 16, Limits::frameSide);
+        out.frame = {static_cast<int>(size[0]), static_cast<int>(size[1])};
+    }
+    out.rate = fields.rational("rate", Rational(1, 10), Rational(1000), out.rate);
+    out.frames = fields.whole("frames", 1, Limits::frames, out.frames);
+    if (fields.has("background")) out.background = fields.colour("background");
+    constexpr std::array<std::string_view, 2> names = {"light", "paint"};
+    if (fields.has("blending")) out.blending = static_cast<scene::Blending>(fields.choice("blending", names));
+    scene.homeDepth = fields.number("homeDepth", 1e-3, Limits::metres, scene.homeDepth);
+}
+
+void bringFilesIn(Scene& scene, Fields& fields) {
+    std::vector<std::filesystem::path> files;
+    const Json& list = fields.array("files", 10'000);
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        if (!list[i].is_string()) throw Misread{"'" + fields.at("files", i) + "' should be a path"};
+        files.emplace_back(list[i].get<std::string>());
+    }
+    constexpr std::array<std::string_view, 3> ways = {"layers", "group", "one layer"};
+    const auto way = fields.has("as") ? static_cast<As>(fields.choice("as", ways)) : As::Layers;
+    scene = value(edit::apply(scene, value(bringIn(scene, files, way))));
+}
+
+void applySeveral(Scene& scene, Fields& fields) {
+    fields.text("name", 1000, "");
+    const Json& list = fields.array("edits", 100'000);
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        if (list[i].is_object() && list[i].contains("edit") && list[i]["edit"] == "several")
+            throw Misread{"'" + fields.at("edits", i) + "': 'several' cannot hold another"};
+        scene = value(edit::apply(scene, list[i]));
+    }
+}
+
+struct Kind {
+    std::string_view name;
+    std::string_view verb; ///< for undo; followed by what it was done to
+    void (*run)(Scene&, Fields&);
+};
+
+constexpr std::array<Kind, 17> kinds = {{
+    {"bring-in", "Bring in", bringFilesIn},
+    {"add", "Add", add},
+    {"add-text", "Add text", addText},
+    {"text", "Change text", changeText},
+    {"remove", "Remove", removeLayers},
+    {"rename", "Rename", rename},
+    {"push", "Push", pushLayers},
+    {"slide", "Slide", slideLayers},
+    {"place", "Place", place},
+    {"look", "Change look of", look},
+    {"lens", "Change lens", lens},
+    {"set-mark", "Set mark", setMarkAt},
+    {"move-mark", "Move mark", moveMark},
+    {"remove-mark", "Remove mark", removeMark},
+    {"pace", "Change pace", pace},
+    {"settings", "Change settings", settings},
+    {"several", "Several changes", applySeveral},
+}};
+
+const Kind* kindOf(const Edit& edit) {
+    if (!edit.is_object() || !edit.contains("edit") || !edit["edit"].is_string()) return nullptr;
+    const std::string name = edit["edit"];
+    const auto kind = std::find_if(kinds.begin(), kinds.end(), [&](const Kind& k) { return k.name == name; });
+    return kind == kinds.end() ? nullptr : &*kind;
+}
+
+}
+
+std::vector<std::string> editNames() {
+    std::vector<std::string> names;
+    for (const Kind& kind : kinds)
+        names.emplace_back(kind.name);
+    return names;
+}
+
+Result<Scene> apply(const Scene& scene, const Edit& edit) {
+    const Kind* kind = kindOf(edit);
+    if (!kind) {
+        if (!edit.is_object() || !edit.contains("edit")) return fail("An edit is an object with a member 'edit' that names it.");
+        return fail("There is no edit " + edit["edit"].dump() + "; docs/edits.md lists them.");
+    }
+    try {
+        Scene next = scene;
+        Fields fields(edit, std::string(kind->name));
+        fields.text("edit", 100);
+        kind->run(next, fields);
+        fields.nothingElse();
+        return next;
+    } catch (const Misread& misread) {
+        std::string sentence = misread.sentence;
+        if (!sentence.ends_with('.')) sentence += '.';
+        return fail(sentence);
+    }
+}
+
+std::string describe(const Scene& scene, const Edit& edit) {
+    const Kind* kind = kindOf(edit);
+    if (!kind) return "Change";
+    if (kind->name == "several" && edit.contains("name") && edit["name"].is_string()) return edit["name"];
+    const auto nameOf = [&](const Json& who) {
+        if (who.is_string()) return who.get<std::string>();
+        const auto found = who.is_number_integer() ? scene::find(scene, who.get<std::int64_t>()) : scene::Found{};
+        return found.layer ? found.layer->name : std::string("a layer");
+    };
+    std::string what;
+    if (edit.contains("layer")) what = nameOf(edit["layer"]);
+    else if (edit.contains("mark")) what = edit["mark"].dump();
+    else if (edit.contains("layers") && edit["layers"].is_array() && kind->name != "add")
+        what = edit["layers"].size() == 1 ? nameOf(edit["layers"][0]) : std::to_string(edit["layers"].size()) + " layers";
+    return std::string(kind->verb) + (what.empty() ? "" : " " + what);
+}
+
+Edit push(std::span<const std::int64_t> layers, double depth, bool holdFraming) {
+    return {{"edit", "push"}, {"layers", std::vector(layers.begin(), layers.end())}, {"depth", depth}, {"holdFraming", holdFraming}};
+}
+
+Edit slide(std::span<const std::int64_t> layers, const V3d& by) {
+    return {{"edit", "slide"}, {"layers", std::vector(layers.begin(), layers.end())}, {"by", scene::toJson(by)}};
+}
+
+Edit setMark(Rational time, const scene::Pose& pose) {
+    Edit edit = {{"edit", "set-mark"}, {"time", time.text()}};
+    edit.update(scene::toJson(pose));
+    return edit;
+}
+
+Edit several(std::string name, std::vector<Edit> edits) {
+    return {{"edit", "several"}, {"name", std::move(name)}, {"edits", std::move(edits)}};
+}
+
+}

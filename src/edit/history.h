@@ -1,0 +1,32 @@
+// Unlimited undo: every state with the name of the edit that led to it. Not thread-safe; the scenes are.
+#pragma once
+
+#include "edit/edit.h"
+
+namespace stage::edit {
+
+class History {
+public:
+    explicit History(scene::Scene start);
+
+    const scene::ScenePtr& scene() const { return m_states[m_now].scene; }
+    /// Applies an edit as a new step; what had been undone is dropped. On error nothing changes.
+    Result<void> apply(const Edit& edit);
+    bool canUndo() const { return m_now > 0; }
+    bool canRedo() const { return m_now + 1 < m_states.size(); }
+    void undo();
+    void redo();
+    std::string undoName() const { return canUndo() ? m_states[m_now].name : ""; }
+    std::string redoName() const { return canRedo() ? m_states[m_now + 1].name : ""; }
+    std::size_t step() const { return m_now; }
+
+private:
+    struct State {
+        scene::ScenePtr scene;
+        std::string name;
+    };
+    std::vector<State> m_states;
+    std::size_t m_now = 0;
+};
+
+}

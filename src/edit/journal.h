@@ -1,0 +1,48 @@
+// The edit journal: a file that holds the scene as it was last saved or begun, and each step since then.
+// A step is handed to the system before the window shows it, so a killed program loses at most the edit
+// being made. One JSON value a line; a torn last line is ignored.
+#pragma once
+
+#include "edit/history.h"
+
+#include <filesystem>
+#include <optional>
+
+namespace stage::edit {
+
+/// An open journal; removes its file when ended. Not thread-safe. Other processes see it as in use.
+class Journal {
+public:
+    Journal() = default;
+    ~Journal();
+    Journal(Journal&& other) noexcept;
+    Journal& operator=(Journal&& other) noexcept;
+
+    /// Starts a new journal in place of whatever the path holds. document: the scene file it belongs to, may be empty.
+    static Result<Journal> begin(const std::filesystem::path& path, const scene::Scene& base, const std::filesystem::path& document);
+    Result<void> applied(const Edit& edit);
+    Result<void> undone();
+    Result<void> redone();
+    /// Closes the journal and removes its file: everything is saved or was given up on purpose.
+    void end();
+
+private:
+    Result<void> append(const scene::Json& line);
+    int m_fd = -1;
+    std::filesystem::path m_path;
+};
+
+/// What a journal that nobody uses has kept.
+struct Recovered {
+    History history;
+    std::filesystem::path document;
+    std::size_t steps = 0;   ///< lines replayed
+    std::string problem;     ///< why replaying stopped early; else empty
+};
+/// Nothing when there is no journal, a running program owns it, or it holds no steps.
+std::optional<Recovered> recover(const std::filesystem::path& path);
+
+/// Where the journal of a scene file lies.
+std::filesystem::path journalOf(const std::filesystem::path& document);
+
+}

@@ -1,0 +1,49 @@
+#include "motion/frame.h"
+
+#include <algorithm>
+
+namespace stage::motion {
+namespace {
+
+void gather(const std::vector<scene::LayerPtr>& layers, const optics::Affine& world, Rational time,
+            std::vector<Item>& items) {
+    for (const scene::LayerPtr& layer : layers) {
+        if (!layer->visible || layer->opacity <= 0) continue;
+        const optics::Affine own = world * optics::frameOf(layer->placement);
+        if (const scene::Group* group = layer->group()) {
+            const bool flattened = layer->opacity < 1 || layer->blend != scene::Blend::Normal;
+            if (!flattened) {
+                gather(group->children, own, time, items);
+                continue;
+            }
+            Item item{layer, {own.origin, own.x, own.y * -1.0}, 0, layer->opacity, layer->blend, true, {}};
+            gather(group->children, own, time, item.items);
+            if (!item.items.empty()) items.push_back(std::move(item));
+            continue;
+        }
+        Item item{layer, optics::cardOf(*layer, world), 0, layer->opacity, layer->blend, false, {}};
+        if (const auto* footage = std::get_if<scene::Footage>(&layer->content)) {
+            const std::int64_t frame = ((time - footage->start) * footage->rate).floor();
+            item.sourceFrame = std::clamp<std::int64_t>(frame, 0, footage->frames - 1);
+        }
+        items.push_back(std::move(item));
+    }
+}
+
+}
+
+Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::Pose& pose) {
+    Frame frame;
+    frame.size = size;
+    frame.view = optics::viewOf(pose, scene.camera.gate, size);
+    frame.background = scene.output.background;
+    frame.blending = scene.output.blending;
+    gather(scene.layers, {}, time, frame.items);
+    return frame;
+}
+
+Frame evaluate(const scene::Scene& scene, Rational time, V2i size) {
+    return evaluate(scene, time, size, CameraMove(scene.camera).at(time.toDouble()));
+}
+
+}

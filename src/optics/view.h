@@ -1,0 +1,36 @@
+// A posed camera with its frame, and projection through it. Frame coordinates are pixels, x to the right and
+// y down from the frame's top left corner; pixel (0,0) covers 0..1. Pure functions, thread-safe.
+#pragma once
+
+#include "scene/scene.h"
+
+#include <optional>
+
+namespace stage::optics {
+
+struct View {
+    V3d eye{0};
+    V3d right{1, 0, 0}, up{0, 1, 0}, forward{0, 0, -1}; ///< orthonormal
+    double slope = 1;                                   ///< pixels per unit of slope
+    V2d centre{0};                                      ///< where the axis meets the frame, px
+};
+
+View viewOf(const scene::Pose& pose, double gate, V2i frame);
+
+/// Metres along the viewing axis, positive ahead.
+inline double depthOf(const View& view, const V3d& point) { return (point - view.eye).dot(view.forward); }
+
+/// Where a point lands in the frame; nothing when it is at or behind the eye's plane.
+std::optional<V2d> project(const View& view, const V3d& point);
+
+/// Direction (depth component 1) of the ray through a place in the frame.
+V3d rayThrough(const View& view, const V2d& place);
+
+/// The point of the plane through `point` with this normal that the ray through `place` meets; nothing
+/// when it meets it behind the eye or not at all.
+std::optional<V3d> meet(const View& view, const V2d& place, const V3d& point, const V3d& normal);
+
+/// Unit vector along which a pose looks.
+V3d forwardOf(double pan, double tilt);
+
+}

@@ -1,0 +1,64 @@
+// Reading JSON with a memory of where one is, so that an error can say what and where.
+// Used inside .cc files only: it throws Misread, which the public function that started reading turns
+// into an Error.
+#pragma once
+
+#include "scene/error.h"
+#include "scene/scene.h"
+
+#include <set>
+#include <span>
+
+namespace stage::scene {
+
+struct Misread {
+    std::string sentence;
+};
+
+/// One JSON object being read. Members asked for are noted; rest() gives the others.
+class Fields {
+public:
+    /// where: a path such as `layers[3].position`, or a name such as `push`; used in errors.
+    Fields(const Json& object, std::string where);
+
+    bool has(const char* key);
+    double number(const char* key, double low, double high);
+    double number(const char* key, double low, double high, double fallback);
+    std::int64_t whole(const char* key, std::int64_t low, std::int64_t high);
+    std::int64_t whole(const char* key, std::int64_t low, std::int64_t high, std::int64_t fallback);
+    bool yes(const char* key, bool fallback);
+    std::string text(const char* key, std::size_t maxBytes);
+    std::string text(const char* key, std::size_t maxBytes, std::string fallback);
+    /// A rational written "24000/1001" or as a whole number.
+    Rational rational(const char* key, Rational low, Rational high);
+    Rational rational(const char* key, Rational low, Rational high, Rational fallback);
+    /// count finite numbers within low..high.
+    std::vector<double> numbers(const char* key, std::size_t count, double low, double high);
+    V3d vector(const char* key, double bound);
+    Colour colour(const char* key);
+    /// A JSON array with at most `most` elements.
+    const Json& array(const char* key, std::size_t most);
+    const Json& object(const char* key);
+    const Json& value(const char* key);
+    /// One of the names; gives its index.
+    std::size_t choice(const char* key, std::span<const std::string_view> names);
+
+    const std::string& where() const { return m_where; }
+    std::string at(const char* key) const { return m_where.empty() ? key : m_where + "." + key; }
+    std::string at(const char* key, std::size_t index) const { return at(key) + "[" + std::to_string(index) + "]"; }
+    Json rest() const;
+    /// Throws when a member was not asked for.
+    void nothingElse() const;
+
+private:
+    const Json* member(const char* key);
+    const Json& needed(const char* key);
+
+    const Json& m_object;
+    std::string m_where;
+    std::set<std::string> m_asked;
+};
+
+double numberOf(const Json& value, const std::string& where, double low, double high);
+
+}

@@ -1,0 +1,19 @@
+// How long work reports and is stopped.
+#pragma once
+
+#include <functional>
+#include <stop_token>
+
+namespace stage {
+
+struct Progress {
+    std::function<void(double)> report; ///< share done, 0..1; called from the working thread; may be empty
+    std::stop_token stop;               ///< asked often; work then returns cancelled()
+
+    void done(double share) const {
+        if (report) report(share);
+    }
+    bool stopped() const { return stop.stop_requested(); }
+};
+
+}

@@ -1,0 +1,243 @@
+// What a scene is. A scene is a value: plain structs, copied freely; layers are shared between copies and
+// never changed once inside a scene, so a copy is cheap and may be read by any thread.
+// Lengths are metres, times seconds, angles degrees, focal lengths and gate millimetres, colours
+// scene-linear Rec. 709 and premultiplied where they carry alpha.
+#pragma once
+
+#include "scene/geometry.h"
+#include "scene/rational.h"
+
+#include <array>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <string>
+#include <string_view>
+#include <variant>
+#include <vector>
+
+namespace stage::scene {
+
+using Json = nlohmann::ordered_json;
+
+/// Limits that validation enforces, so that no file can fill memory or overflow arithmetic.
+struct Limits {
+    static constexpr std::size_t fileBytes = 64u << 20;
+    static constexpr std::size_t layers = 10'000;
+    static constexpr std::size_t marks = 10'000;
+    static constexpr int groupDepth = 32;
+    static constexpr int jsonDepth = 100;
+    static constexpr std::size_t textBytes = 10'000;
+    static constexpr int frameSide = 16'384;
+    static constexpr int pictureSide = 65'536;
+    static constexpr double metres = 1e7;
+    static constexpr std::int64_t frames = 10'000'000;
+};
+
+/// Blend modes of W3C Compositing and Blending Level 1, and `Add` (its 'plus-lighter').
+enum class Blend {
+    Normal, Multiply, Screen, Overlay, Darken, Lighten, ColorDodge, ColorBurn, HardLight, SoftLight,
+    Difference, Exclusion, Hue, Saturation, Color, Luminosity, Add
+};
+inline constexpr std::array<std::string_view, 17> blendNames = {
+    "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
+    "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "color", "luminosity", "add"};
+
+/// In what values layers are mixed: `Light` in scene-linear light, as a lens does; `Paint` in sRGB-encoded
+/// values, as flat pictures made of layers were mixed when they were painted.
+enum class Blending { Light, Paint };
+
+struct Colour {
+    double r = 0, g = 0, b = 0, a = 1;
+    bool operator==(const Colour&) const = default;
+};
+
+/// A file that a layer shows. In memory the path is absolute; in a scene file it is relative to it.
+struct Media {
+    std::string path;
+    std::int64_t bytes = 0;
+    std::string hash; ///< sha256 of size, first and last MiB: tells whether it is still the same file
+    bool operator==(const Media&) const = default;
+};
+
+struct Picture {
+    Media media;
+    std::string part; ///< file inside the media where that is an archive; else empty
+};
+
+struct Footage {
+    Media media;
+    Rational rate{24};       ///< of the footage, frames per second
+    std::int64_t frames = 1; ///< how many it has
+    Rational start{0};       ///< scene time at which its first frame shows; both ends are held
+};
+
+enum class Align { Left, Centre, Right };
+
+struct Text {
+    std::string text;
+    std::string font = "B612 Bold"; ///< family and style as in a Pango font description, without a size
+    Colour fill{1, 1, 1, 1};
+    Align align = Align::Centre;
+    double tracking = 0;   ///< extra space between letters, in em
+    double lineHeight = 1; ///< factor on the font's own
+};
+
+struct Layer;
+using LayerPtr = std::shared_ptr<const Layer>;
+
+struct Group {
+    std::vector<LayerPtr> children; ///< first is lowest
+};
+
+/// Where a layer hangs, relative to the group that holds it (or the world).
+struct Placement {
+    V3d position{0};      ///< of its centre
+    V3d turn{0};          ///< about X, Y, Z, right-handed; applied Z first, then X, then Y
+    V2d scale{1.0, 1.0};  ///< across, up
+    bool operator==(const Placement&) const = default;
+};
+
+struct Layer {
+    std::int64_t id = 0; ///< unique in the scene, above 0
+    std::string name;
+    bool visible = true;
+    double opacity = 1;
+    Blend blend = Blend::Normal;
+    Placement placement;
+    V2i pixels{0, 0};          ///< natural size of its picture; a group has none
+    double metresPerPixel = 0; ///< at scale 1
+    std::variant<Picture, Footage, Text, Group> content;
+    Json extra = Json::object(); ///< members this version does not know
+
+    const Group* group() const { return std::get_if<Group>(&content); }
+    /// Width and height at its own scale, in metres of the group that holds it.
+    V2d size() const {
+        return {pixels.x * metresPerPixel * placement.scale.x, pixels.y * metresPerPixel * placement.scale.y};
+    }
+};
+
+struct Pose {
+    V3d position{0};
+    double pan = 0;  ///< positive looks to the right
+    double tilt = 0; ///< positive looks up
+    double roll = 0; ///< positive turns the camera clockwise, as seen from behind it
+    double focal = 35;
+    bool operator==(const Pose&) const = default;
+};
+
+/// How speed runs along the move that begins at a mark: CSS cubic-bezier(x1, y1, x2, y2), x within 0..1.
+struct Pace {
+    double x1 = 0, y1 = 0, x2 = 1, y2 = 1;
+    bool operator==(const Pace&) const = default;
+};
+struct NamedPace {
+    std::string_view name;
+    Pace pace;
+};
+inline constexpr std::array<NamedPace, 5> namedPaces = {{{"even", {0, 0, 1, 1}},
+                                                         {"soft start", {.42, 0, 1, 1}},
+                                                         {"soft stop", {0, 0, .58, 1}},
+                                                         {"soft both", {.42, 0, .58, 1}},
+                                                         {"rush and settle", {.1, .7, .2, 1}}}};
+
+struct Mark {
+    std::int64_t id = 0;
+    Rational time;
+    std::string name;
+    Pose pose;
+    Pace pace;
+    Json extra = Json::object();
+};
+
+struct Camera {
+    double gate = 36;        ///< width of what the lens exposes
+    std::vector<Mark> marks; ///< at least one, in order of time, no two at the same time
+    Json extra = Json::object();
+};
+
+struct Output {
+    V2i frame{1920, 1080}; ///< pixels
+    Rational rate{24};
+    std::int64_t frames = 144; ///< duration
+    Colour background{0, 0, 0, 1};
+    Blending blending = Blending::Light;
+    Json extra = Json::object();
+};
+
+struct Scene {
+    Output output;
+    Camera camera;
+    double homeDepth = 10;
+    std::vector<LayerPtr> layers; ///< first is lowest
+    Json extra = Json::object();
+};
+using ScenePtr = std::shared_ptr<const Scene>;
+
+/// A scene with nothing in it and one mark at time 0, at the world's origin.
+Scene emptyScene();
+
+/// A layer with the chain of groups that holds it, outermost first.
+struct Found {
+    LayerPtr layer;
+    std::vector<LayerPtr> holders;
+};
+/// The layer with this id wherever it is nested; layer is null when there is none.
+Found find(const Scene& scene, std::int64_t id);
+
+/// Calls visit(layer, holders) for every layer, groups before their children, lowest first.
+template <class Visit>
+void forEach(const std::vector<LayerPtr>& layers, Visit&& visit, std::vector<LayerPtr>& holders) {
+    for (const LayerPtr& layer : layers) {
+        visit(layer, std::as_const(holders));
+        if (const Group* group = layer->group()) {
+            holders.push_back(layer);
+            forEach(group->children, visit, holders);
+            holders.pop_back();
+        }
+    }
+}
+template <class Visit> void forEach(const Scene& scene, Visit&& visit) {
+    std::vector<LayerPtr> holders;
+    forEach(scene.layers, visit, holders);
+}
+
+/// The media of a layer, or null for a layer without a file.
+const Media* mediaOf(const Layer& layer);
+
+std::int64_t highestId(const Scene& scene);
+
+/// The scene with the layer of that id put through change(Layer&); groups on the way are copied.
+/// Nothing happens when there is no such layer.
+template <class Change> void changeLayer(std::vector<LayerPtr>& layers, std::int64_t id, Change&& change);
+
+/// The last time of the scene, in seconds: that of its last frame.
+Rational lastTime(const Scene& scene);
+
+// ---- details
+
+template <class Change>
+bool changeLayerIn(std::vector<LayerPtr>& layers, std::int64_t id, Change& change) {
+    for (LayerPtr& slot : layers) {
+        if (slot->id == id) {
+            auto copy = std::make_shared<Layer>(*slot);
+            change(*copy);
+            slot = std::move(copy);
+            return true;
+        }
+        if (slot->group()) {
+            auto children = slot->group()->children;
+            if (changeLayerIn(children, id, change)) {
+                auto copy = std::make_shared<Layer>(*slot);
+                std::get<Group>(copy->content).children = std::move(children);
+                slot = std::move(copy);
+                return true;
+            }
+        }
+    }
+    return false;
+}
+template <class Change> void changeLayer(std::vector<LayerPtr>& layers, std::int64_t id, Change&& change) {
+    changeLayerIn(layers, id, change);
+}
+
+}

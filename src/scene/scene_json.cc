@@ -1,0 +1,305 @@
+#include "scene/scene_json.h"
+
+#include <algorithm>
+#include <span>
+#include <unordered_set>
+
+namespace stage::scene {
+namespace {
+
+constexpr std::array<std::string_view, 3> alignNames = {"left", "centre", "right"};
+constexpr std::array<std::string_view, 2> blendingNames = {"light", "paint"};
+const Rational timeBound{1'000'000};
+
+/// Known members first, then what came from elsewhere.
+Json withRest(Json known, const Json& rest) {
+    for (const auto& [key, value] : rest.items())
+        if (!known.contains(key)) known[key] = value;
+    return known;
+}
+
+Json toJson(const Media& media) {
+    Json json = {{"path", media.path}};
+    if (media.bytes > 0) json["bytes"] = media.bytes;
+    if (!media.hash.empty()) json["hash"] = media.hash;
+    return json;
+}
+
+Media readMedia(Fields& layer) {
+    Fields fields(layer.object("media"), layer.at("media"));
+    Media media;
+    media.path = fields.text("path", 4096);
+    if (media.path.empty()) throw Misread{"'" + fields.at("path") + "' is empty"};
+    media.bytes = fields.whole("bytes", 0, std::int64_t{1} << 50, 0);
+    media.hash = fields.text("hash", 200, "");
+    return media;
+}
+
+Json toJson(const Text& text) {
+    return {{"text", text.text},
+            {"font", text.font},
+            {"fill", scene::toJson(text.fill)},
+            {"align", alignNames[static_cast<std::size_t>(text.align)]},
+            {"tracking", text.tracking},
+            {"lineHeight", text.lineHeight}};
+}
+
+Json toJson(const Pace& pace) {
+    for (const NamedPace& named : namedPaces)
+        if (named.pace == pace) return named.name;
+    return {pace.x1, pace.y1, pace.x2, pace.y2};
+}
+
+std::vector<LayerPtr> readLayers(const Json& list, const std::string& where, int depth, std::size_t& count) {
+    std::vector<LayerPtr> layers;
+    layers.reserve(list.size());
+    for (std::size_t i = 0; i < list.size(); ++i)
+        layers.push_back(readLayer(list[i], where + "[" + std::to_string(i) + "]", depth, count));
+    return layers;
+}
+
+Output readOutput(const Json& json, const std::string& where) {
+    Fields fields(json, where);
+    Output output;
+    if (fields.has("frame")) {
+        const auto size = fields.numbers("frame", 2, 16, Limits::frameSide);
+        output.frame = {static_cast<int>(size[0]), static_cast<int>(size[1])};
+    }
+    output.rate = fields.rational("rate", Rational(1, 10), Rational(1000), output.rate);
+    output.frames = fields.whole("frames", 1, Limits::frames, output.frames);
+    if (fields.has("background")) output.background = fields.colour("background");
+    if (fields.has("blending")) output.blending = static_cast<Blending>(fields.choice("blending", blendingNames));
+    output.extra = fields.rest();
+    return output;
+}
+
+Mark readMark(const Json& json, const std::string& where) {
+    Fields fields(json, where);
+    Mark mark;
+    mark.id = fields.whole("id", 1, std::int64_t{1} << 50);
+    mark.time = fields.rational("time", Rational(0), timeBound);
+    mark.name = fields.text("name", 1000, "");
+    mark.pose = readPose(fields, Pose{});
+    mark.pace = readPace(fields, "pace", Pace{});
+    mark.extra = fields.rest();
+    return mark;
+}
+
+Camera readCamera(const Json& json, const std::string& where) {
+    Fields fields(json, where);
+    Camera camera;
+    camera.gate = fields.number("gate", 0.1, 1000, camera.gate);
+    const Json& marks = fields.array("marks", Limits::marks);
+    if (marks.empty()) throw Misread{"'" + fields.at("marks") + "' is empty; a camera needs at least one mark"};
+    std::unordered_set<std::int64_t> ids;
+    for (std::size_t i = 0; i < marks.size(); ++i) {
+        camera.marks.push_back(readMark(marks[i], fields.at("marks", i)));
+        if (i > 0 && camera.marks[i].time <= camera.marks[i - 1].time)
+            throw Misread{"'" + fields.at("marks", i) + ".time' is not after the mark before it"};
+        if (!ids.insert(camera.marks[i].id).second)
+            throw Misread{"'" + fields.at("marks", i) + ".id' is used twice"};
+    }
+    camera.extra = fields.rest();
+    return camera;
+}
+
+Json layersToJson(const std::vector<LayerPtr>& layers) {
+    Json list = Json::array();
+    for (const LayerPtr& layer : layers)
+        list.push_back(toJson(*layer));
+    return list;
+}
+
+}
+
+Json toJson(const V3d& v) { return {v.x, v.y, v.z}; }
+Json toJson(const Colour& c) { return {c.r, c.g, c.b, c.a}; }
+
+Json toJson(const Pose& pose) {
+    return {{"position", toJson(pose.position)}, {"pan", pose.pan}, {"tilt", pose.tilt}, {"roll", pose.roll},
+            {"focal", pose.focal}};
+}
+
+Pose readPose(Fields& fields, const Pose& fallback) {
+    Pose pose = fallback;
+    if (fields.has("position")) pose.position = fields.vector("position", Limits::metres);
+    pose.pan = fields.number("pan", -36000, 36000, pose.pan);
+    pose.tilt = fields.number("tilt", -36000, 36000, pose.tilt);
+    pose.roll = fields.number("roll", -36000, 36000, pose.roll);
+    pose.focal = fields.number("focal", 0.1, 10'000, pose.focal);
+    return pose;
+}
+
+Pace readPace(Fields& fields, const char* key, const Pace& fallback) {
+    if (!fields.has(key)) return fallback;
+    if (fields.value(key).is_string()) {
+        std::vector<std::string_view> names;
+        for (const NamedPace& named : namedPaces)
+            names.push_back(named.name);
+        return namedPaces[fields.choice(key, names)].pace;
+    }
+    const auto v = fields.numbers(key, 4, -10, 10);
+    if (v[0] < 0 || v[0] > 1 || v[2] < 0 || v[2] > 1)
+        throw Misread{"'" + fields.at(key) + "': the first and third number must be within 0 and 1"};
+    return {v[0], v[1], v[2], v[3]};
+}
+
+Text readText(Fields& fields, const Text& fallback) {
+    Text text = fallback;
+    text.text = fields.text("text", Limits::textBytes, text.text);
+    text.font = fields.text("font", 200, text.font);
+    if (fields.has("fill")) text.fill = fields.colour("fill");
+    if (fields.has("align")) text.align = static_cast<Align>(fields.choice("align", alignNames));
+    text.tracking = fields.number("tracking", -1, 10, text.tracking);
+    text.lineHeight = fields.number("lineHeight", 0.1, 10, text.lineHeight);
+    return text;
+}
+
+LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::size_t& count) {
+    if (++count > Limits::layers)
+        throw Misread{"the scene has more than " + std::to_string(Limits::layers) + " layers"};
+    Fields fields(json, where);
+    auto layer = std::make_shared<Layer>();
+    layer->id = fields.whole("id", 1, std::int64_t{1} << 50);
+    layer->name = fields.text("name", 1000);
+    layer->visible = fields.yes("visible", true);
+    layer->opacity = fields.number("opacity", 0, 1, 1);
+    if (fields.has("blend")) layer->blend = static_cast<Blend>(fields.choice("blend", blendNames));
+    if (fields.has("position")) layer->placement.position = fields.vector("position", Limits::metres);
+    if (fields.has("turn")) layer->placement.turn = fields.vector("turn", 36000);
+    if (fields.has("scale")) {
+        const auto scale = fields.numbers("scale", 2, -1e9, 1e9);
+        layer->placement.scale = {scale[0], scale[1]};
+    }
+    const std::array<std::string_view, 4> kinds = {"picture", "footage", "text", "group"};
+    const std::size_t kind = fields.choice("kind", kinds);
+    if (kind != 3) {
+        const auto size = fields.numbers("pixels", 2, 1, Limits::pictureSide);
+        layer->pixels = {static_cast<int>(size[0]), static_cast<int>(size[1])};
+        layer->metresPerPixel = fields.number("metresPerPixel", 1e-12, Limits::metres);
+    }
+    if (kind == 0) {
+        layer->content = Picture{readMedia(fields), fields.text("part", 4096, "")};
+    } else if (kind == 1) {
+        Footage footage;
+        footage.media = readMedia(fields);
+        footage.rate = fields.rational("rate", Rational(1, 1000), Rational(100'000));
+        footage.frames = fields.whole("frames", 1, Limits::frames);
+        footage.start = fields.rational("start", Rational(-1'000'000), timeBound, Rational(0));
+        layer->content = footage;
+    } else if (kind == 2) {
+        Fields text(fields.object("text"), fields.at("text"));
+        layer->content = readText(text, Text{});
+    } else {
+        if (depth >= Limits::groupDepth)
+            throw Misread{"'" + where + "': groups are nested deeper than " + std::to_string(Limits::groupDepth)};
+        layer->content = Group{readLayers(fields.array("layers", Limits::layers), fields.at("layers"), depth + 1, count)};
+    }
+    layer->extra = fields.rest();
+    return layer;
+}
+
+Json toJson(const Layer& layer) {
+    Json json = {{"id", layer.id}, {"name", layer.name}};
+    const Placement& place = layer.placement;
+    const char* kinds[] = {"picture", "footage", "text", "group"};
+    json["kind"] = kinds[layer.content.index()];
+    json["visible"] = layer.visible;
+    json["opacity"] = layer.opacity;
+    json["blend"] = blendNames[static_cast<std::size_t>(layer.blend)];
+    json["position"] = toJson(place.position);
+    json["turn"] = toJson(place.turn);
+    json["scale"] = {place.scale.x, place.scale.y};
+    if (!layer.group()) {
+        json["pixels"] = {layer.pixels.x, layer.pixels.y};
+        json["metresPerPixel"] = layer.metresPerPixel;
+    }
+    if (const Media* media = mediaOf(layer)) json["media"] = toJson(*media);
+    if (const auto* picture = std::get_if<Picture>(&layer.content)) {
+        if (!picture->part.empty()) json["part"] = picture->part;
+    } else if (const auto* footage = std::get_if<Footage>(&layer.content)) {
+        json["rate"] = footage->rate.text();
+        json["frames"] = footage->frames;
+        json["start"] = footage->start.text();
+    } else if (const auto* text = std::get_if<Text>(&layer.content)) {
+        json["text"] = toJson(*text);
+    } else if (const Group* group = layer.group()) {
+        json["layers"] = layersToJson(group->children);
+    }
+    return withRest(std::move(json), layer.extra);
+}
+
+Json toJson(const Scene& scene) {
+    const Output& out = scene.output;
+    Json output = {{"frame", {out.frame.x, out.frame.y}},
+                   {"rate", out.rate.text()},
+                   {"frames", out.frames},
+                   {"background", toJson(out.background)},
+                   {"blending", blendingNames[static_cast<std::size_t>(out.blending)]}};
+    Json marks = Json::array();
+    for (const Mark& mark : scene.camera.marks) {
+        Json json = {{"id", mark.id}, {"time", mark.time.text()}, {"name", mark.name}};
+        json.update(toJson(mark.pose));
+        json["pace"] = toJson(mark.pace);
+        marks.push_back(withRest(std::move(json), mark.extra));
+    }
+    Json camera = {{"gate", scene.camera.gate}, {"marks", std::move(marks)}};
+    Json json = {{"format", "open-stage scene"},
+                 {"version", formatVersion},
+                 {"output", withRest(std::move(output), out.extra)},
+                 {"homeDepth", scene.homeDepth},
+                 {"camera", withRest(std::move(camera), scene.camera.extra)},
+                 {"layers", layersToJson(scene.layers)}};
+    return withRest(std::move(json), scene.extra);
+}
+
+Result<Scene> sceneFromJson(const Json& json) {
+    try {
+        Fields fields(json, "");
+        if (fields.text("format", 100, "") != "open-stage scene") return fail("this is not an Open Stage scene");
+        const auto version = fields.whole("version", 1, 1'000'000);
+        if (version > formatVersion)
+            return fail("it was written by a newer Open Stage (format " + std::to_string(version) + "; this one reads up to " +
+                        std::to_string(formatVersion) + "); update the program to open it");
+        Scene scene;
+        if (fields.has("output")) scene.output = readOutput(fields.object("output"), "output");
+        scene.homeDepth = fields.number("homeDepth", 1e-3, Limits::metres, scene.homeDepth);
+        scene.camera = readCamera(fields.object("camera"), "camera");
+        std::size_t count = 0;
+        scene.layers = readLayers(fields.array("layers", Limits::layers), "layers", 0, count);
+        scene.extra = fields.rest();
+        std::unordered_set<std::int64_t> ids;
+        forEach(scene, [&](const LayerPtr& layer, const auto&) {
+            if (!ids.insert(layer->id).second)
+                throw Misread{"two layers have the id " + std::to_string(layer->id)};
+        });
+        return scene;
+    } catch (const Misread& misread) {
+        return fail(misread.sentence);
+    }
+}
+
+Result<Json> parseJson(std::string_view text) {
+    if (text.size() > Limits::fileBytes)
+        return fail("it is larger than " + std::to_string(Limits::fileBytes >> 20) + " MB");
+    bool tooDeep = false;
+    const auto guard = [&](int depth, Json::parse_event_t, Json&) {
+        if (depth > Limits::jsonDepth) tooDeep = true;
+        return !tooDeep;
+    };
+    try {
+        Json json = Json::parse(text, guard);
+        if (tooDeep) return fail("it is nested deeper than " + std::to_string(Limits::jsonDepth) + " levels");
+        return json;
+    } catch (const Json::exception& error) {
+        if (tooDeep) return fail("it is nested deeper than " + std::to_string(Limits::jsonDepth) + " levels");
+        // The library's message is "[json.exception...] parse error at line 3, column 5: ..."
+        std::string what = error.what();
+        const auto bracket = what.find("] ");
+        if (bracket != std::string::npos) what.erase(0, bracket + 2);
+        if (what.size() > 300) what.resize(300);
+        return fail("it is not valid JSON: " + what);
+    }
+}
+
+}
