@@ -74,7 +74,8 @@ Home homeOf(const scene::Scene& scene) {
     return home;
 }
 
-Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem::path> files, As as, const Progress& progress) {
+Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem::path> files, const BringInWays& ways,
+                     const Progress& progress) {
     if (files.empty()) return fail("There are no files to bring in.");
     scene::Scene scene = before;
     std::vector<Edit> edits;
@@ -87,10 +88,11 @@ Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem
         if (!contents) return tl::unexpected(contents.error());
         if (before.layers.empty() && i == 0) {
             const double shrink = std::min(1.0, 3840.0 / contents->canvas.x);
-            Edit edit = {{"edit", "settings"},
-                         {"frame", {std::max(16L, std::lround(contents->canvas.x * shrink)), std::max(16L, std::lround(contents->canvas.y * shrink))}}};
+            Edit edit = {{"edit", "settings"}};
+            if (!ways.keepFrame)
+                edit["frame"] = {std::max(16L, std::lround(contents->canvas.x * shrink)), std::max(16L, std::lround(contents->canvas.y * shrink))};
             if (contents->stack) edit["blending"] = "paint";
-            if (contents->footage) edit["rate"] = contents->footage->rate.text();
+            if (contents->footage && !ways.keepFrame) edit["rate"] = contents->footage->rate.text();
             auto changed = edit::apply(scene, edit);
             if (!changed) return fail("Cannot bring in " + files[i].string() + ": " + changed.error().sentence);
             scene = std::move(*changed);
@@ -100,11 +102,11 @@ Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem
         const double perPixel = std::max(home.width / contents->canvas.x, home.height / contents->canvas.y);
         Hanging hanging{*contents, perPixel};
         std::vector<LayerPtr> layers;
-        if (contents->stack && as == As::OneLayer) {
+        if (contents->stack && ways.as == As::OneLayer) {
             layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas, scene::Picture{contents->media, "mergedimage.png"}));
         } else if (contents->stack) {
             layers = hanging.stack(contents->stack->items);
-            if (as == As::Group) {
+            if (ways.as == As::Group) {
                 auto group = std::make_shared<Layer>();
                 group->id = hanging.nextId;
                 group->name = contents->name;

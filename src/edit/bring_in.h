@@ -18,10 +18,15 @@ Home homeOf(const scene::Scene& scene);
 /// A layered picture as its layers, as one group of them, or as the one picture merged from them.
 enum class As { Layers, Group, OneLayer };
 
+struct BringInWays {
+    As as = As::Layers;
+    bool keepFrame = false; ///< the scene's frame and rate stay, also when it has no layers yet
+};
+
 /// The edit that brings files into the scene: each file's canvas fills the frame at home depth. In a scene
 /// without layers the frame becomes the first file's canvas (scaled down to at most 3840 px), and a layered
 /// picture is mixed as paint, so that it looks as it did. All files or none.
-Result<Edit> bringIn(const scene::Scene& scene, std::span<const std::filesystem::path> files, As as,
-                     const Progress& progress = {});
+Result<Edit> bringIn(const scene::Scene& scene, std::span<const std::filesystem::path> files,
+                     const BringInWays& ways = {}, const Progress& progress = {});
 
 }

@@ -253,8 +253,9 @@ void bringFilesIn(Scene& scene, Fields& fields) {
         files.emplace_back(list[i].get<std::string>());
     }
     constexpr std::array<std::string_view, 3> ways = {"layers", "group", "one layer"};
-    const auto way = fields.has("as") ? static_cast<As>(fields.choice("as", ways)) : As::Layers;
-    scene = value(edit::apply(scene, value(bringIn(scene, files, way))));
+    const auto as = fields.has("as") ? static_cast<As>(fields.choice("as", ways)) : As::Layers;
+    const bool keepFrame = fields.yes("keepFrame", false);
+    scene = value(edit::apply(scene, value(bringIn(scene, files, {as, keepFrame}))));
 }
 
 void applySeveral(Scene& scene, Fields& fields) {

@@ -1,0 +1,52 @@
+#include "output/write.h"
+
+#include "output/frame_sink.h"
+#include "render/render.h"
+
+#include <algorithm>
+
+namespace stage::output {
+
+std::optional<Format> formatOf(const std::filesystem::path& path) {
+    std::string suffix = path.extension().string();
+    std::transform(suffix.begin(), suffix.end(), suffix.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    if (suffix == ".png") return Format::Png;
+    if (suffix == ".mp4" || suffix == ".mov" || suffix == ".m4v") return Format::H264;
+    if (suffix == ".mkv") return Format::Ffv1;
+    return std::nullopt;
+}
+
+Job wholeScene(const scene::Scene& scene, std::filesystem::path path, Format format) {
+    return {std::move(path), format, scene.output.frame, 0, scene.output.frames - 1};
+}
+
+Result<void> write(const scene::Scene& scene, const Job& job, media::Sources& sources, const Progress& progress) {
+    if (job.size.x < 1 || job.size.y < 1 || job.size.x > scene::Limits::frameSide || job.size.y > scene::Limits::frameSide)
+        return fail("The size " + std::to_string(job.size.x) + " x " + std::to_string(job.size.y) + " is not usable.");
+    if (job.first < 0 || job.last < job.first || job.last >= scene.output.frames)
+        return fail("Frames " + std::to_string(job.first) + "-" + std::to_string(job.last) + " are not within 0-" +
+                    std::to_string(scene.output.frames - 1) + ".");
+    const bool numbered = job.path.filename().string().find('#') != std::string::npos;
+    if (job.format == Format::Png && job.last > job.first && !numbered)
+        return fail("Several PNG files need #### in their name, for the frame number: " + job.path.stem().string() + ".####.png");
+
+    const SinkSpec spec{job.path, job.size, scene.output.rate, scene.output.background.a < 1};
+    auto sink = job.format == Format::Png    ? openPngs(spec, job.first)
+                : job.format == Format::H264 ? openH264(spec)
+                                             : openFfv1(spec);
+    if (!sink) return tl::unexpected(sink.error());
+    const motion::CameraMove move(scene.camera);
+    const auto count = static_cast<double>(job.last - job.first + 1);
+    for (std::int64_t i = job.first; i <= job.last; ++i) {
+        const Rational time = timeOfFrame(i, scene.output.rate);
+        const motion::Frame frame = motion::evaluate(scene, time, job.size, move.at(time.toDouble()));
+        const auto picture = render::render(frame, {}, sources, {{}, progress.stop});
+        if (!picture) return tl::unexpected(picture.error());
+        if (auto added = (*sink)->add(*picture); !added) return added;
+        progress.done(static_cast<double>(i - job.first + 1) / count);
+    }
+    if (progress.stopped()) return cancelled();
+    return (*sink)->finish();
+}
+
+}

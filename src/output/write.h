@@ -1,0 +1,33 @@
+// From a scene to files. Thread-safe; two writers of one path are not.
+#pragma once
+
+#include "media/sources.h"
+#include "scene/error.h"
+#include "scene/progress.h"
+#include "scene/scene.h"
+
+#include <filesystem>
+#include <optional>
+#include <string_view>
+
+namespace stage::output {
+
+enum class Format { Png, H264, Ffv1 };
+/// By suffix: .png; .mp4, .mov, .m4v; .mkv. Nothing for another.
+std::optional<Format> formatOf(const std::filesystem::path& path);
+
+struct Job {
+    std::filesystem::path path; ///< for more than one PNG, #### stands for the frame number
+    Format format = Format::H264;
+    V2i size;                         ///< pixels
+    std::int64_t first = 0, last = 0; ///< frames, both included
+};
+
+/// The whole scene at its own size.
+Job wholeScene(const scene::Scene& scene, std::filesystem::path path, Format format);
+
+/// Renders and writes. A transparent background is kept by PNG and FFV1. Errors: the job makes no sense, media
+/// is missing, the place cannot be written, the disk is full, stopped. What is whole stays, nothing half remains.
+Result<void> write(const scene::Scene& scene, const Job& job, media::Sources& sources, const Progress& progress = {});
+
+}

@@ -1,0 +1,38 @@
+// Reading a card's picture through the lens.
+#pragma once
+
+#include "media/pyramid.h"
+#include "optics/placing.h"
+
+#include <array>
+
+namespace stage::render {
+
+/// a + b x + c y at the pixel centre (x + 0.5, y + 0.5).
+struct Linear {
+    double a = 0, b = 0, c = 0;
+    double at(double x, double y) const { return a + b * x + c * y; }
+};
+
+/// A card seen through a view. Along the ray of a frame place, 1/depth and the texel coordinates divided by
+/// depth are linear in the place (a plane's homography).
+struct Plane {
+    Linear nearness;  ///< 1 / depth; above 0 where the card's plane is ahead
+    Linear u, v;      ///< base texels from the picture's top left, divided by depth
+    bool level = false; ///< parallel to the frame, so that its scale is the same everywhere
+    const media::Pyramid* pixels = nullptr;
+    V2i size{0, 0};
+};
+
+/// Only nearness is set where there are no pixels (a flattened group).
+Plane planeOf(const optics::Card& card, const optics::View& view, const media::Pyramid* pixels);
+
+/// Premultiplied RGBA of pixels x0..x1-1 of row y into out. Trilinear; antialiased at the card's edges by
+/// coverage. Pixels off the card get 0.
+void sampleRow(const Plane& plane, int y, int x0, int x1, float* out);
+
+/// What is known of a box of the frame (pixels x0..x1-1, y0..y1-1) without sampling it.
+enum class Presence { Nothing, Something, Opaque };
+Presence presenceIn(const Plane& plane, int x0, int y0, int x1, int y1);
+
+}
