@@ -35,8 +35,8 @@ Journal& Journal::operator=(Journal&& other) noexcept {
     return *this;
 }
 
-Result<Journal> Journal::begin(const std::filesystem::path& path, const scene::Scene& base, const std::filesystem::path& document) {
-    const scene::Json header = {{"journal", 1}, {"document", document.string()}, {"scene", scene::toJson(base)}};
+Result<Journal> Journal::begin(const std::filesystem::path& path, const scene::Scene& base, const Start& start) {
+    const scene::Json header = {{"journal", 1}, {"document", start.document.string()}, {"unsaved", start.unsaved}, {"scene", scene::toJson(base)}};
     // Written beside and renamed, so that the old journal is there until the new one is whole.
     if (auto written = scene::writeFileAtomically(path, header.dump(-1, ' ', false, scene::Json::error_handler_t::replace) + "\n"); !written)
         return tl::unexpected(written.error());
@@ -80,6 +80,7 @@ std::optional<Recovered> recover(const std::filesystem::path& path) {
     const auto text = scene::readFile(path, mostJournal);
     if (!text) return std::nullopt;
     std::optional<Recovered> result;
+    bool unsaved = false;
     std::size_t at = 0;
     for (std::size_t end; (end = text->find('\n', at)) != std::string::npos; at = end + 1) {
         const auto line = scene::parseJson(std::string_view(*text).substr(at, end - at));
@@ -91,6 +92,7 @@ std::optional<Recovered> recover(const std::filesystem::path& path) {
             if (!line->contains("scene")) return std::nullopt;
             auto base = scene::sceneFromJson((*line)["scene"]);
             if (!base) return std::nullopt;
+            unsaved = line->value("unsaved", false);
             result.emplace(Recovered{History(std::move(*base)), line->value("document", ""), 0, ""});
             continue;
         }
@@ -104,7 +106,7 @@ std::optional<Recovered> recover(const std::filesystem::path& path) {
         }
         ++result->steps;
     }
-    if (result && result->steps == 0) return std::nullopt;
+    if (result && result->steps == 0 && !unsaved) return std::nullopt;
     return result;
 }
 

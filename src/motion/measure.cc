@@ -23,9 +23,8 @@ void gatherCorners(const scene::Layer& layer, const optics::Affine& world, std::
 
 }
 
-Measure measure(const scene::Scene& scene, const scene::Found& found, const CameraMove& move, Rational time) {
+Measure measureAt(const scene::Scene& scene, const scene::Found& found, const optics::View& view) {
     const optics::Affine world = optics::worldOf(found.holders);
-    const optics::View view = optics::viewOf(move.at(time.toDouble()), scene.camera.gate, scene.output.frame);
     const V3d centre = world(found.layer->placement.position);
 
     Measure result;
@@ -47,7 +46,12 @@ Measure measure(const scene::Scene& scene, const scene::Found& found, const Came
         if (found.layer->group()) result.corners = {{low, {high.x, low.y}, high, {low.x, high.y}}};
         else result.corners = {{places[0], places[1], places[2], places[3]}};
     }
+    return result;
+}
 
+Measure measure(const scene::Scene& scene, const scene::Found& found, const CameraMove& move, Rational time) {
+    Measure result = measureAt(scene, found, optics::viewOf(move.at(time.toDouble()), scene.camera.gate, scene.output.frame));
+    const V3d centre = optics::worldOf(found.holders)(found.layer->placement.position);
     // So long a scene that it would take noticeable time is sampled at fewer frames.
     const std::int64_t step = std::max<std::int64_t>(1, scene.output.frames / 5000);
     std::optional<V2d> last;

@@ -19,6 +19,9 @@ struct Measure {
     double travel = 0; ///< length of its centre's path in the frame over all frames of the scene, px
 };
 
+/// All but the travel, seen through one view of the scene's own frame.
+Measure measureAt(const scene::Scene& scene, const scene::Found& found, const optics::View& view);
+
 /// For frames of the scene's own size. travel is summed over frames at which the centre is ahead of the camera.
 Measure measure(const scene::Scene& scene, const scene::Found& found, const CameraMove& move, Rational time);
 

@@ -1,0 +1,367 @@
+#include "desk/details_panel.h"
+
+#include "desk/theme.h"
+#include "motion/measure.h"
+#include "optics/lens.h"
+#include "scene/scene_json.h"
+
+#include <QColorDialog>
+#include <QComboBox>
+#include <QFontComboBox>
+#include <QFontDatabase>
+#include <QLabel>
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QVBoxLayout>
+#include <algorithm>
+
+namespace stage::desk {
+namespace {
+
+QLabel* section(QVBoxLayout* layout, const QString& title) {
+    auto* label = new QLabel(title);
+    label->setObjectName(QStringLiteral("section"));
+    if (layout->count() > 0) layout->addSpacing(8);
+    layout->addWidget(label);
+    return label;
+}
+
+QHBoxLayout* line(QVBoxLayout* layout, const QString& name, QWidget* what, int width) {
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(0, 0, 0, 0);
+    auto* label = new QLabel(name);
+    label->setObjectName(QStringLiteral("dim"));
+    label->setBuddy(what);
+    what->setAccessibleName(name);
+    row->addWidget(label);
+    row->addStretch();
+    if (width) what->setFixedWidth(width);
+    row->addWidget(what);
+    layout->addLayout(row);
+    return row;
+}
+
+QWidget* page(QVBoxLayout*& layout) {
+    auto* widget = new QWidget;
+    layout = new QVBoxLayout(widget);
+    layout->setContentsMargins(12, 8, 12, 10);
+    layout->setSpacing(4);
+    return widget;
+}
+
+QColor shown(const scene::Colour& c) {
+    const auto channel = [&](double v) { return std::clamp(media::srgbFromLinear(static_cast<float>(c.a > 0 ? v / c.a : 0)), 0.f, 1.f); };
+    return QColor::fromRgbF(channel(c.r), channel(c.g), channel(c.b), static_cast<float>(c.a));
+}
+
+}
+
+DetailsPanel::DetailsPanel(Session& session, QWidget* parent) : QWidget(parent), m_session(session) {
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(0, 0, 0, 0);
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* both = new QWidget;
+    both->setObjectName(QStringLiteral("panel"));
+    auto* stack = new QVBoxLayout(both);
+    stack->setContentsMargins(0, 0, 0, 0);
+    m_layerPage = makeLayerPage();
+    m_cameraPage = makeCameraPage();
+    stack->addWidget(m_layerPage);
+    stack->addWidget(m_cameraPage);
+    stack->addStretch();
+    scroll->setWidget(both);
+    outer->addWidget(scroll);
+    m_settled.setSingleShot(true);
+    m_settled.setInterval(40);
+    connect(&m_settled, &QTimer::timeout, this, &DetailsPanel::measureTravel);
+    for (const auto signal : {&Session::sceneChanged, &Session::selectionChanged, &Session::frameChanged, &Session::cameraChanged})
+        connect(&m_session, signal, this, &DetailsPanel::refresh);
+    refresh();
+}
+
+NumberField* DetailsPanel::field(QVBoxLayout* layout, const QString& name, scene::Measured measured, const QString& unit, int decimals, double step, const QString& tip) {
+    auto* number = new NumberField(measured, unit, decimals, step);
+    number->setToolTip(tip);
+    line(layout, name, number, 118);
+    connect(number, &NumberField::misread, &m_session, &Session::problem);
+    return number;
+}
+
+QLabel* DetailsPanel::reading(QVBoxLayout* layout, const QString& name, const QString& tip) {
+    auto* label = new QLabel;
+    label->setObjectName(QStringLiteral("figure"));
+    label->setToolTip(tip);
+    line(layout, name, label, 0);
+    return label;
+}
+
+QWidget* DetailsPanel::makeLayerPage() {
+    QVBoxLayout* layout = nullptr;
+    QWidget* widget = page(layout);
+    using scene::Measured;
+    m_missing = new QLabel;
+    m_missing->setObjectName(QStringLiteral("warning"));
+    m_missing->setWordWrap(true);
+    layout->addWidget(m_missing);
+    section(layout, tr("Placement"));
+    m_depth = field(layout, tr("Depth"), Measured::Length, QStringLiteral("m"), 2, 0.1, tr("Metres from the first mark along its viewing axis. Framing is held when Hold framing is on."));
+    m_across = field(layout, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres to the right of the world's origin, of the layer's centre"));
+    m_height = field(layout, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres above the ground, of the layer's centre"));
+    m_width = field(layout, tr("Width"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres; the height keeps its ratio"));
+    m_turn = field(layout, tr("Turn"), Measured::Angle, QStringLiteral("°"), 1, 1, tr("Degrees around the upright axis"));
+    m_lean = field(layout, tr("Lean"), Measured::Angle, QStringLiteral("°"), 1, 1, tr("Degrees around the axis across; positive leans the top back"));
+    m_roll = field(layout, tr("Roll"), Measured::Angle, QStringLiteral("°"), 1, 1, tr("Degrees around the layer's own axis, counter-clockwise"));
+    section(layout, tr("Seen by the lens"));
+    m_sizeInFrame = reading(layout, tr("Size in frame"), tr("Width and height of the box around its corners, in percent of the frame"));
+    m_distance = reading(layout, tr("Distance"), tr("From the camera at the playhead to the layer's centre"));
+    m_enlargement = reading(layout, tr("Enlargement"), tr("Frame pixels per pixel of its picture; above 100 % it gets soft"));
+    m_travel = reading(layout, tr("Travel"), tr("How far its centre moves in the frame over the whole move"));
+    section(layout, tr("Look"));
+    m_opacity = field(layout, tr("Opacity"), Measured::Percent, QStringLiteral("%"), 0, 5, tr("0 to 100 percent"));
+    m_blend = new QComboBox;
+    for (const std::string_view name : scene::blendNames)
+        m_blend->addItem(QString::fromLatin1(name.data(), static_cast<qsizetype>(name.size())));
+    m_blend->setToolTip(tr("How it is mixed with what lies behind it"));
+    line(layout, tr("Blend"), m_blend, 118);
+
+    m_textPart = new QWidget;
+    auto* text = new QVBoxLayout(m_textPart);
+    text->setContentsMargins(0, 0, 0, 0);
+    text->setSpacing(4);
+    section(text, tr("Text"));
+    m_text = new QPlainTextEdit;
+    m_text->setFixedHeight(48);
+    m_text->setAccessibleName(tr("Text"));
+    text->addWidget(m_text);
+    m_font = new QFontComboBox;
+    m_font->setMinimumWidth(0);
+    m_font->setAccessibleName(tr("Font"));
+    text->addWidget(m_font);
+    m_style = new QComboBox;
+    line(text, tr("Style"), m_style, 118);
+    m_fill = new QPushButton;
+    line(text, tr("Fill"), m_fill, 118);
+    layout->addWidget(m_textPart);
+
+    const auto layer = [this] { return m_session.selected().layer; };
+    connect(m_depth, &NumberField::entered, this, [this](double v) { m_session.apply(edit::push(m_session.selection(), v, m_session.holdFraming())); });
+    const auto slideTo = [this](int axis, double v) {
+        const scene::Found found = m_session.selected();
+        if (!found.layer) return;
+        V3d by(0);
+        by[axis] = v - optics::worldOf(found.holders)(found.layer->placement.position)[axis];
+        m_session.apply(edit::slide(m_session.selection(), by));
+    };
+    connect(m_across, &NumberField::entered, this, [slideTo](double v) { slideTo(0, v); });
+    connect(m_height, &NumberField::entered, this, [slideTo](double v) { slideTo(1, v); });
+    connect(m_width, &NumberField::entered, this, [this, layer](double v) {
+        const auto l = layer();
+        if (!l || l->group()) return;
+        const double k = v / l->size().x;
+        m_session.apply({{"edit", "place"}, {"layer", l->id}, {"scale", {l->placement.scale.x * k, l->placement.scale.y * k}}});
+    });
+    const auto turnTo = [this, layer](int axis, double v) {
+        const auto l = layer();
+        if (!l) return;
+        V3d turn = l->placement.turn;
+        turn[axis] = v;
+        m_session.apply({{"edit", "place"}, {"layer", l->id}, {"turn", scene::toJson(turn)}});
+    };
+    connect(m_turn, &NumberField::entered, this, [turnTo](double v) { turnTo(1, v); });
+    connect(m_lean, &NumberField::entered, this, [turnTo](double v) { turnTo(0, -v); });
+    connect(m_roll, &NumberField::entered, this, [turnTo](double v) { turnTo(2, v); });
+    connect(m_opacity, &NumberField::entered, this, [this](double v) { m_session.apply({{"edit", "look"}, {"layers", m_session.selection()}, {"opacity", std::clamp(v / 100, 0.0, 1.0)}}); });
+    connect(m_blend, &QComboBox::activated, this, [this](int i) { m_session.apply({{"edit", "look"}, {"layers", m_session.selection()}, {"blend", scene::blendNames[static_cast<std::size_t>(i)]}}); });
+    const auto setText = [this, layer](edit::Edit change) {
+        if (const auto l = layer(); l && std::holds_alternative<scene::Text>(l->content)) {
+            edit::Edit edit = {{"edit", "text"}, {"layer", l->id}};
+            edit.update(change);
+            m_session.apply(edit);
+        }
+    };
+    connect(m_text, &QPlainTextEdit::textChanged, this, [this, setText, layer] {
+        const auto l = layer();
+        const auto* now = l ? std::get_if<scene::Text>(&l->content) : nullptr;
+        const std::string typed = m_text->toPlainText().toStdString();
+        if (m_text->hasFocus() && now && !typed.empty() && typed != now->text) setText({{"text", typed}});
+    });
+    const auto fontChosen = [this, setText] { setText({{"font", (m_font->currentFont().family() + QLatin1Char(' ') + m_style->currentText()).toStdString()}}); };
+    connect(m_font, &QFontComboBox::activated, this, [this, fontChosen] {
+        m_style->clear();
+        m_style->addItems(QFontDatabase::styles(m_font->currentFont().family()));
+        fontChosen();
+    });
+    connect(m_style, &QComboBox::activated, this, fontChosen);
+    connect(m_fill, &QPushButton::clicked, this, [this, setText, layer] {
+        const auto l = layer();
+        const auto* now = l ? std::get_if<scene::Text>(&l->content) : nullptr;
+        if (!now) return;
+        const QColor colour = QColorDialog::getColor(shown(now->fill), this, tr("Fill of the text"), QColorDialog::ShowAlphaChannel);
+        if (!colour.isValid()) return;
+        const double a = colour.alphaF();
+        setText({{"fill", {media::linearFromSrgb(colour.redF()) * a, media::linearFromSrgb(colour.greenF()) * a, media::linearFromSrgb(colour.blueF()) * a, a}}});
+    });
+    return widget;
+}
+
+QWidget* DetailsPanel::makeCameraPage() {
+    QVBoxLayout* layout = nullptr;
+    QWidget* widget = page(layout);
+    using scene::Measured;
+    m_cameraNote = new QLabel;
+    m_cameraNote->setObjectName(QStringLiteral("dim"));
+    m_cameraNote->setWordWrap(true);
+    layout->addWidget(m_cameraNote);
+    section(layout, tr("Camera"));
+    m_camAcross = field(layout, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres to the right of the world's origin"));
+    m_camHeight = field(layout, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres above the ground"));
+    m_camAlong = field(layout, tr("Along"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres ahead of the world's origin"));
+    m_pan = field(layout, tr("Pan"), Measured::Angle, QStringLiteral("°"), 2, 0.5, tr("Degrees; positive looks to the right"));
+    m_tilt = field(layout, tr("Tilt"), Measured::Angle, QStringLiteral("°"), 2, 0.5, tr("Degrees; positive looks up"));
+    m_camRoll = field(layout, tr("Roll"), Measured::Angle, QStringLiteral("°"), 2, 0.5, tr("Degrees; positive turns the camera clockwise"));
+    m_focal = field(layout, tr("Focal length"), Measured::Focal, QStringLiteral("mm"), 1, 1, tr("Millimetres, at this mark alone"));
+    section(layout, tr("From here on"));
+    m_pace = new QComboBox;
+    for (const scene::NamedPace& named : scene::namedPaces)
+        m_pace->addItem(QString::fromLatin1(named.name.data(), static_cast<qsizetype>(named.name.size())));
+    m_pace->setPlaceholderText(tr("own pace"));
+    m_pace->setToolTip(tr("How speed runs along the move to the next mark"));
+    line(layout, tr("Pace"), m_pace, 118);
+    m_speed = reading(layout, tr("Speed now"), tr("Metres per second along the path"));
+    m_turning = reading(layout, tr("Turning now"), tr("Degrees per second"));
+
+    const auto walk = [this](auto change) {
+        return [this, change](double v) {
+            scene::Pose pose = m_session.pose();
+            change(pose, v);
+            m_session.walk(pose);
+            m_session.endWalk();
+        };
+    };
+    connect(m_camAcross, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.position.x = v; }));
+    connect(m_camHeight, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.position.y = v; }));
+    connect(m_camAlong, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.position.z = -v; }));
+    connect(m_pan, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.pan = v; }));
+    connect(m_tilt, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.tilt = std::clamp(v, -89.9, 89.9); }));
+    connect(m_camRoll, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.roll = v; }));
+    connect(m_focal, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.focal = std::clamp(v, 0.1, 10'000.0); }));
+    connect(m_pace, &QComboBox::activated, this, [this](int i) {
+        const auto& marks = m_session.scene()->camera.marks;
+        for (std::size_t k = marks.size(); k-- > 0;)
+            if (marks[k].time <= m_session.time()) {
+                m_session.apply({{"edit", "pace"}, {"mark", k + 1}, {"pace", scene::namedPaces[static_cast<std::size_t>(i)].name}});
+                return;
+            }
+    });
+    return widget;
+}
+
+void DetailsPanel::refresh() {
+    const scene::Found found = m_session.selected();
+    const auto count = m_session.selection().size();
+    m_layerPage->setVisible(count > 0);
+    m_cameraPage->setVisible(count == 0);
+    if (count == 0) refreshCamera();
+    else if (count == 1) refreshLayer(found);
+    else Q_EMIT titleChanged(tr("%1 layers").arg(count), tr("depth moves them all there"));
+    const bool one = count == 1;
+    const bool flat = one && found.layer && !found.layer->group();
+    for (QWidget* w : std::initializer_list<QWidget*>{m_across, m_height, m_turn, m_lean, m_roll})
+        w->setEnabled(one);
+    m_width->setEnabled(flat);
+    if (!one) m_textPart->hide();
+}
+
+void DetailsPanel::refreshLayer(const scene::Found& found) {
+    const scene::Scene& scene = *m_session.scene();
+    const scene::Layer& layer = *found.layer;
+    static const char* kinds[] = {QT_TR_NOOP("picture"), QT_TR_NOOP("footage"), QT_TR_NOOP("text"), QT_TR_NOOP("group")};
+    QString note = tr(kinds[layer.content.index()]);
+    if (!layer.group()) note += QStringLiteral(" · %1 × %2").arg(layer.pixels.x).arg(layer.pixels.y);
+    Q_EMIT titleChanged(QString::fromStdString(layer.name), note);
+
+    const scene::Media* media = scene::mediaOf(layer);
+    std::error_code code;
+    const bool missing = media && !std::filesystem::exists(media->path, code);
+    m_missing->setVisible(missing);
+    if (missing) m_missing->setText(tr("Missing: %1").arg(QString::fromStdString(media->path)));
+
+    const auto measured = motion::measureAt(scene, found, optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame));
+    const V3d centre = optics::worldOf(found.holders)(layer.placement.position);
+    m_depth->setValue(optics::depthOf(scene, found));
+    m_across->setValue(centre.x);
+    m_height->setValue(centre.y);
+    m_width->setValue(layer.size().x);
+    m_turn->setValue(layer.placement.turn.y);
+    m_lean->setValue(-layer.placement.turn.x);
+    m_roll->setValue(layer.placement.turn.z);
+    m_opacity->setValue(layer.opacity * 100);
+    m_blend->setCurrentIndex(static_cast<int>(layer.blend));
+    m_sizeInFrame->setText(measured.corners ? tr("%1 × %2 %").arg(figure(100 * measured.size.x / scene.output.frame.x, 1), figure(100 * measured.size.y / scene.output.frame.y, 1)) : tr("behind"));
+    m_distance->setText(tr("%1 m").arg(figure(measured.distance, 2)));
+    const double enlargement = measured.corners && layer.pixels.x > 0 ? ((*measured.corners)[1] - (*measured.corners)[0]).length() / layer.pixels.x * 100 : 0;
+    m_enlargement->setText(enlargement > 0 ? tr("%1 %").arg(figure(enlargement, 0)) : QStringLiteral("–"));
+    m_enlargement->setStyleSheet(enlargement > 100.5 ? QStringLiteral("color:#F0A58F") : QString());
+    m_settled.start();
+
+    const auto* text = std::get_if<scene::Text>(&layer.content);
+    m_textPart->setVisible(text != nullptr);
+    if (!text) return;
+    if (!m_text->hasFocus() && m_text->toPlainText().toStdString() != text->text) m_text->setPlainText(QString::fromStdString(text->text));
+    const QString font = QString::fromStdString(text->font);
+    QString family = font.section(QLatin1Char(' '), 0, -2), style = font.section(QLatin1Char(' '), -1);
+    if (!QFontDatabase::hasFamily(family)) family = font;
+    if (m_font->currentFont().family() != family) m_font->setCurrentFont(QFont(family));
+    const QStringList styles = QFontDatabase::styles(family);
+    if (m_style->count() != styles.size()) {
+        m_style->clear();
+        m_style->addItems(styles);
+    }
+    m_style->setCurrentText(style);
+    const QColor fill = shown(text->fill);
+    m_fill->setStyleSheet(QStringLiteral("background:%1;color:%2").arg(fill.name(), fill.lightness() > 128 ? QStringLiteral("#23272B") : QStringLiteral("#E9E4D8")));
+    m_fill->setText(fill.name());
+}
+
+void DetailsPanel::measureTravel() {
+    const scene::Found found = m_session.selected();
+    if (!found.layer) return;
+    const auto measured = motion::measure(*m_session.scene(), found, m_session.move(), m_session.time());
+    m_travel->setText(tr("%1 px over the move").arg(figure(measured.travel, 0)));
+}
+
+void DetailsPanel::refreshCamera() {
+    const scene::Scene& scene = *m_session.scene();
+    const int mark = m_session.markHere();
+    const bool off = m_session.offMove() && m_session.offMove()->time == m_session.time();
+    Q_EMIT titleChanged(mark >= 0 ? tr("Mark %1").arg(mark + 1) : tr("Camera"), mark >= 0 ? QString::fromStdString(scene.camera.marks[static_cast<std::size_t>(mark)].name)
+                                                                               : off ? tr("off the move") : tr("on the move"));
+    m_cameraNote->setText(mark >= 0 ? tr("Moving the camera here changes this mark.") : tr("Between marks: moving the camera here leaves the move until you set a mark."));
+    const scene::Pose pose = m_session.pose();
+    m_camAcross->setValue(pose.position.x);
+    m_camHeight->setValue(pose.position.y);
+    m_camAlong->setValue(-pose.position.z);
+    m_pan->setValue(pose.pan);
+    m_tilt->setValue(pose.tilt);
+    m_camRoll->setValue(pose.roll);
+    m_focal->setValue(pose.focal);
+    const auto& marks = scene.camera.marks;
+    int pace = -1;
+    bool moves = false;
+    for (std::size_t k = marks.size(); k-- > 0;)
+        if (marks[k].time <= m_session.time()) {
+            moves = k + 1 < marks.size();
+            for (std::size_t i = 0; i < scene::namedPaces.size(); ++i)
+                if (scene::namedPaces[i].pace == marks[k].pace) pace = static_cast<int>(i);
+            break;
+        }
+    m_pace->setEnabled(moves);
+    m_pace->setCurrentIndex(moves ? pace : -1);
+    m_speed->setText(tr("%1 m/s").arg(figure(m_session.move().speed(m_session.time().toDouble()), 2)));
+    m_turning->setText(tr("%1 °/s").arg(figure(m_session.move().turning(m_session.time().toDouble()), 1)));
+}
+
+}

@@ -1,0 +1,55 @@
+// Numbers of what is selected: a layer's place, what the lens makes of it, its look; with no layer, the camera.
+#pragma once
+
+#include "desk/number_field.h"
+#include "desk/session.h"
+
+#include <QTimer>
+#include <QWidget>
+
+class QCheckBox;
+class QComboBox;
+class QFontComboBox;
+class QLabel;
+class QPlainTextEdit;
+class QPushButton;
+class QVBoxLayout;
+
+namespace stage::desk {
+
+class DetailsPanel : public QWidget {
+    Q_OBJECT
+public:
+    explicit DetailsPanel(Session& session, QWidget* parent = nullptr);
+
+Q_SIGNALS:
+    void titleChanged(const QString& title, const QString& note);
+
+private:
+    QWidget* makeLayerPage();
+    QWidget* makeCameraPage();
+    void refresh();
+    void refreshLayer(const scene::Found& found);
+    void refreshCamera();
+    void measureTravel();
+    NumberField* field(QVBoxLayout* layout, const QString& name, scene::Measured measured, const QString& unit, int decimals, double step, const QString& tip);
+    QLabel* reading(QVBoxLayout* layout, const QString& name, const QString& tip);
+
+    Session& m_session;
+    QTimer m_settled;
+    QWidget *m_layerPage, *m_cameraPage, *m_textPart;
+    // layer
+    NumberField *m_depth, *m_across, *m_height, *m_width, *m_turn, *m_lean, *m_roll, *m_opacity;
+    QLabel *m_sizeInFrame, *m_distance, *m_enlargement, *m_travel, *m_missing;
+    QComboBox* m_blend;
+    QPlainTextEdit* m_text;
+    QFontComboBox* m_font;
+    QComboBox* m_style;
+    QPushButton* m_fill;
+    // camera
+    NumberField *m_camAcross, *m_camHeight, *m_camAlong, *m_pan, *m_tilt, *m_camRoll, *m_focal;
+    QComboBox* m_pace;
+    QLabel *m_speed, *m_turning, *m_cameraNote;
+};
+
+}

@@ -1,0 +1,79 @@
+// The desk: all views around one session, and the commands.
+#pragma once
+
+#include "desk/camera_view.h"
+#include "desk/session.h"
+
+#include "output/write.h"
+
+#include <QMainWindow>
+
+class QComboBox;
+class QLabel;
+class QToolButton;
+
+namespace stage::desk {
+
+class MarksStrip;
+class NumberField;
+class PaceView;
+class Panel;
+class PlanView;
+class Timeline;
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    explicit MainWindow(std::filesystem::path journals);
+
+    Session& session() { return m_session; }
+    CameraView& camera() { return *m_camera; }
+    PlanView& plan() { return *m_plan; }
+    Timeline& timeline() { return *m_timeline; }
+
+    /// Opens a scene file, offering what its journal has kept. False when it could not be opened.
+    bool openFile(const std::filesystem::path& path);
+    /// Brings files in off the interface thread.
+    void bringIn(const std::vector<std::filesystem::path>& files);
+    /// Renders and writes off the interface thread; finished() tells when.
+    void write(const output::Job& job);
+    /// Offers work that a crash left without a file.
+    void offerRecovery();
+
+Q_SIGNALS:
+    void broughtIn(bool ok);
+    void written(bool ok);
+
+protected:
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void closeEvent(QCloseEvent* event) override;
+
+private:
+    QWidget* makeTopBar();
+    void makeMenus();
+    bool leave(); ///< asks about unsaved work; false to stay
+    bool saveAs();
+    bool save();
+    void refreshLens();
+    void refreshStatus();
+    void refreshTitle();
+    void say(const QString& sentence, bool problem = false);
+    void togglePlay();
+
+    std::filesystem::path m_journals;
+    Session m_session;
+    CameraView* m_camera;
+    PlanView* m_plan;
+    MarksStrip* m_marks;
+    Timeline* m_timeline;
+    PaceView* m_pace;
+    QToolButton *m_moveTool, *m_pushTool, *m_walkTool, *m_hold;
+    NumberField *m_focal, *m_angle;
+    QComboBox* m_gate;
+    QLabel *m_state, *m_speed, *m_cache, *m_name;
+    QTimer m_sayOver;
+    bool m_saying = false;
+};
+
+}

@@ -1,0 +1,84 @@
+#include "desk/number_field.h"
+
+#include "desk/theme.h"
+
+#include <QKeyEvent>
+#include <QStyle>
+
+namespace stage::desk {
+
+QString figure(double value, int decimals) {
+    QString text = QString::number(value, 'f', decimals);
+    if (text.toDouble() == 0 && text.startsWith(QLatin1Char('-'))) text.remove(0, 1);
+    return text.replace(QLatin1Char('-'), QChar(0x2212));
+}
+
+NumberField::NumberField(scene::Measured measured, QString unit, int decimals, double step, QWidget* parent)
+    : QLineEdit(parent), m_measured(measured), m_unit(std::move(unit)), m_decimals(decimals), m_step(step) {
+    setObjectName(QStringLiteral("figure"));
+    setAlignment(Qt::AlignRight);
+    connect(this, &QLineEdit::returnPressed, this, &NumberField::read);
+    connect(this, &QLineEdit::textEdited, this, [this] {
+        if (property("wrong").toBool()) {
+            setProperty("wrong", false);
+            style()->polish(this);
+        }
+    });
+    display();
+}
+
+void NumberField::display() { setText(figure(m_value, m_decimals) + (m_unit.isEmpty() ? QString() : QLatin1Char(' ') + m_unit)); }
+
+void NumberField::setValue(double value) {
+    m_value = value;
+    if (!(hasFocus() && isModified())) display(); // never under the hands of who is typing
+}
+
+void NumberField::read() {
+    const auto value = scene::quantity(text().toStdString(), m_measured);
+    if (!value) {
+        setProperty("wrong", true);
+        style()->polish(this);
+        Q_EMIT misread(QString::fromStdString(value.error().sentence));
+        return;
+    }
+    setModified(false);
+    m_value = *value;
+    display();
+    selectAll();
+    Q_EMIT entered(*value);
+}
+
+void NumberField::stepBy(double steps) {
+    m_value += steps * m_step;
+    setModified(false);
+    display();
+    selectAll();
+    Q_EMIT entered(m_value);
+}
+
+void NumberField::keyPressEvent(QKeyEvent* event) {
+    const double factor = event->modifiers() & Qt::ShiftModifier ? 10 : event->modifiers() & Qt::ControlModifier ? 0.1 : 1;
+    if (event->key() == Qt::Key_Up) stepBy(factor);
+    else if (event->key() == Qt::Key_Down) stepBy(-factor);
+    else if (event->key() == Qt::Key_Escape) {
+        setProperty("wrong", false);
+        style()->polish(this);
+        setModified(false);
+        display();
+        selectAll();
+    } else QLineEdit::keyPressEvent(event);
+}
+
+void NumberField::wheelEvent(QWheelEvent* event) {
+    if (!hasFocus()) return event->ignore(); // a panel that scrolls must not change numbers on the way
+    stepBy(event->angleDelta().y() / 120.0);
+    event->accept();
+}
+
+void NumberField::focusOutEvent(QFocusEvent* event) {
+    if (isModified()) read();
+    QLineEdit::focusOutEvent(event);
+}
+
+}

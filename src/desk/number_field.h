@@ -1,0 +1,40 @@
+// A field for a quantity: takes arithmetic and units, steps with the arrow keys and the wheel.
+#pragma once
+
+#include "scene/quantity.h"
+
+#include <QLineEdit>
+
+namespace stage::desk {
+
+class NumberField : public QLineEdit {
+    Q_OBJECT
+public:
+    /// unit: what is shown behind the number; step: what one press of an arrow key adds.
+    NumberField(scene::Measured measured, QString unit, int decimals, double step, QWidget* parent = nullptr);
+    void setValue(double value);
+    double value() const { return m_value; }
+
+Q_SIGNALS:
+    void entered(double value);
+    void misread(const QString& sentence);
+
+protected:
+    void keyPressEvent(QKeyEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void focusOutEvent(QFocusEvent* event) override;
+
+private:
+    void read();
+    void display();
+    void stepBy(double steps);
+    scene::Measured m_measured;
+    QString m_unit;
+    int m_decimals;
+    double m_step, m_value = 0;
+};
+
+/// A number as the desk writes it: fixed decimals, a typographic minus.
+QString figure(double value, int decimals);
+
+}

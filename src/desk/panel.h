@@ -1,0 +1,24 @@
+// A titled part of the desk, with room for controls at the right of its head.
+#pragma once
+
+#include <QWidget>
+
+class QHBoxLayout;
+class QLabel;
+
+namespace stage::desk {
+
+class Panel : public QWidget {
+    Q_OBJECT
+public:
+    Panel(const QString& title, const QString& note, QWidget* content, QWidget* parent = nullptr);
+    void setTitle(const QString& title);
+    void setNote(const QString& note);
+    void addControl(QWidget* control);
+
+private:
+    QLabel *m_title, *m_note;
+    QHBoxLayout* m_head;
+};
+
+}

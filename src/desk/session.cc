@@ -1,0 +1,200 @@
+#include "desk/session.h"
+
+#include "scene/file.h"
+#include "scene/scene_json.h"
+
+#include <algorithm>
+#include <unistd.h>
+
+namespace stage::desk {
+
+Session::Session(std::filesystem::path journals, QObject* parent)
+    : QObject(parent), m_journals(std::move(journals)), m_history(std::make_unique<edit::History>(scene::emptyScene())),
+      m_shown(m_history->scene()), m_move(m_shown->camera), m_sources(std::make_shared<media::Sources>()) {
+    beginJournal();
+}
+
+Session::~Session() = default;
+
+// ---- the scene and its changes
+
+void Session::show(scene::ScenePtr scene) {
+    m_shown = std::move(scene);
+    m_move = motion::CameraMove(m_shown->camera);
+    std::erase_if(m_selection, [&](std::int64_t id) { return !scene::find(*m_shown, id).layer; });
+    m_frame = std::clamp<std::int64_t>(m_frame, 0, m_shown->output.frames - 1);
+    Q_EMIT sceneChanged();
+}
+
+bool Session::apply(const edit::Edit& edit) {
+    dropPreview();
+    const std::size_t step = m_history->step();
+    if (auto done = m_history->apply(edit); !done) {
+        Q_EMIT problem(QString::fromStdString(done.error().sentence));
+        return false;
+    }
+    if (m_savedStep > step) m_savedLost = true; // the saved state was undone and is now gone
+    journalled(m_journal.applied(edit)); // before the window shows it
+    show(m_history->scene());
+    return true;
+}
+
+void Session::preview(const edit::Edit& edit) {
+    auto next = edit::apply(*m_history->scene(), edit);
+    if (!next) return; // out of bounds while dragging: the last good place stays
+    m_preview = edit;
+    show(std::make_shared<const scene::Scene>(std::move(*next)));
+}
+
+void Session::commit() {
+    if (!m_preview) return;
+    const edit::Edit edit = *std::exchange(m_preview, std::nullopt);
+    apply(edit);
+}
+
+void Session::dropPreview() {
+    if (!m_preview) return;
+    m_preview.reset();
+    show(m_history->scene());
+}
+
+void Session::undo() {
+    dropPreview();
+    if (!m_history->canUndo()) return;
+    m_history->undo();
+    journalled(m_journal.undone());
+    show(m_history->scene());
+}
+
+void Session::redo() {
+    dropPreview();
+    if (!m_history->canRedo()) return;
+    m_history->redo();
+    journalled(m_journal.redone());
+    show(m_history->scene());
+}
+
+// ---- files
+
+std::filesystem::path Session::untitledJournal() const {
+    return m_journals / ("untitled-" + std::to_string(::getpid()) + ".ostage.journal");
+}
+
+void Session::beginJournal() {
+    m_journal.end();
+    const bool untitled = m_document.empty();
+    std::error_code ignored;
+    if (untitled) std::filesystem::create_directories(m_journals, ignored);
+    auto journal = edit::Journal::begin(untitled ? untitledJournal() : edit::journalOf(m_document), *m_history->scene(), {m_document, m_savedLost});
+    if (journal) m_journal = std::move(*journal);
+    else Q_EMIT problem(QString::fromStdString("Edits are not being journalled. " + journal.error().sentence));
+}
+
+void Session::journalled(const Result<void>& result) {
+    if (!result) Q_EMIT problem(QString::fromStdString(result.error().sentence));
+}
+
+void Session::startHistory(edit::History history, std::filesystem::path document, bool unsaved) {
+    m_preview.reset();
+    m_offMove.reset();
+    *m_history = std::move(history);
+    m_document = std::move(document);
+    m_savedStep = m_history->step();
+    m_savedLost = unsaved;
+    m_frame = 0;
+    m_selection.clear();
+    m_sources->forgetProblems();
+    beginJournal();
+    show(m_history->scene());
+    Q_EMIT selectionChanged();
+    Q_EMIT frameChanged();
+    Q_EMIT cameraChanged();
+    Q_EMIT documentChanged();
+}
+
+void Session::newScene() { startHistory(edit::History(scene::emptyScene()), {}, false); }
+
+Result<void> Session::open(const std::filesystem::path& path) {
+    auto scene = scene::load(path);
+    if (!scene) return tl::unexpected(scene.error());
+    startHistory(edit::History(std::move(*scene)), std::filesystem::absolute(path), false);
+    return {};
+}
+
+Result<void> Session::save(const std::filesystem::path& path) {
+    dropPreview();
+    if (auto saved = scene::save(*m_history->scene(), path); !saved) return saved;
+    m_document = std::filesystem::absolute(path);
+    m_savedStep = m_history->step();
+    m_savedLost = false;
+    beginJournal();
+    Q_EMIT documentChanged();
+    return {};
+}
+
+void Session::adopt(edit::Recovered recovered) {
+    startHistory(std::move(recovered.history), recovered.document, true); // the file on disk does not have it yet
+}
+
+void Session::close() { m_journal.end(); }
+
+// ---- where one is
+
+void Session::setFrame(std::int64_t frame) {
+    frame = std::clamp<std::int64_t>(frame, 0, m_shown->output.frames - 1);
+    if (frame == m_frame) return;
+    m_frame = frame;
+    Q_EMIT frameChanged();
+}
+
+void Session::select(std::vector<std::int64_t> layers) {
+    if (layers == m_selection) return;
+    m_selection = std::move(layers);
+    Q_EMIT selectionChanged();
+}
+
+scene::Found Session::selected() const {
+    return m_selection.size() == 1 ? scene::find(*m_shown, m_selection.front()) : scene::Found{};
+}
+
+void Session::setHoldFraming(bool hold) { m_holdFraming = hold; }
+
+// ---- the camera
+
+scene::Pose Session::pose() const {
+    if (m_offMove && m_offMove->time == time()) return m_offMove->pose;
+    return m_move.at(time().toDouble());
+}
+
+int Session::markHere() const {
+    const auto& marks = m_shown->camera.marks;
+    for (std::size_t i = 0; i < marks.size(); ++i)
+        if (frameAt(marks[i].time, m_shown->output.rate) == m_frame) return static_cast<int>(i);
+    return -1;
+}
+
+void Session::walk(const scene::Pose& pose) {
+    const int mark = markHere();
+    if (mark >= 0) {
+        preview(edit::setMark(m_shown->camera.marks[static_cast<std::size_t>(mark)].time, pose));
+        return;
+    }
+    m_offMove = OffMove{time(), pose};
+    Q_EMIT cameraChanged();
+}
+
+void Session::endWalk() { commit(); }
+
+void Session::setMarkOffMove() {
+    if (!m_offMove) return;
+    const OffMove off = *m_offMove;
+    if (apply(edit::setMark(off.time, off.pose))) backToMove();
+}
+
+void Session::backToMove() {
+    if (!m_offMove) return;
+    m_offMove.reset();
+    Q_EMIT cameraChanged();
+}
+
+}

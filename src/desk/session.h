@@ -1,0 +1,112 @@
+// What the desk works on: the open scene with its history and journal, selection, playhead, and the camera as
+// it is walked. Views hold nothing of this themselves; they ask and listen. Lives on the interface thread.
+#pragma once
+
+#include "edit/journal.h"
+#include "media/sources.h"
+#include "motion/camera_move.h"
+
+#include <QObject>
+#include <memory>
+#include <optional>
+
+namespace stage::desk {
+
+class Session : public QObject {
+    Q_OBJECT
+public:
+    /// journals: folder for the journals of scenes that have no file yet.
+    explicit Session(std::filesystem::path journals, QObject* parent = nullptr);
+    ~Session() override;
+
+    // ---- the scene and its changes
+
+    /// The scene as shown: with the change being dragged, if there is one.
+    const scene::ScenePtr& scene() const { return m_shown; }
+    const motion::CameraMove& move() const { return m_move; }
+    /// One step of history. Reports a problem and gives false when the edit is refused.
+    bool apply(const edit::Edit& edit);
+    /// A change while it is being dragged: replaces the one before, becomes a step with commit().
+    void preview(const edit::Edit& edit);
+    void commit();
+    void dropPreview();
+    bool previewing() const { return m_preview.has_value(); }
+    void undo();
+    void redo();
+    const edit::History& history() const { return *m_history; }
+
+    // ---- files
+
+    void newScene();
+    Result<void> open(const std::filesystem::path& path);
+    Result<void> save(const std::filesystem::path& path);
+    void adopt(edit::Recovered recovered);
+    const std::filesystem::path& document() const { return m_document; }
+    bool modified() const { return m_history->step() != m_savedStep || m_savedLost; }
+    /// The work is saved or given up on purpose: nothing to recover.
+    void close();
+
+    // ---- where one is
+
+    std::int64_t frame() const { return m_frame; }
+    Rational time() const { return timeOfFrame(m_frame, scene()->output.rate); }
+    void setFrame(std::int64_t frame);
+    const std::vector<std::int64_t>& selection() const { return m_selection; }
+    void select(std::vector<std::int64_t> layers);
+    /// The one selected layer; layer is null when there is none or several.
+    scene::Found selected() const;
+    bool holdFraming() const { return m_holdFraming; }
+    void setHoldFraming(bool hold);
+
+    // ---- the camera
+
+    /// What the Camera view shows at the playhead: the move, or the pose off it.
+    scene::Pose pose() const;
+    /// Index of the mark under the playhead, or -1.
+    int markHere() const;
+    /// Walks the camera to a pose: on a mark it changes the mark, elsewhere it leaves the move.
+    void walk(const scene::Pose& pose);
+    void endWalk();
+    struct OffMove {
+        Rational time;
+        scene::Pose pose;
+    };
+    const std::optional<OffMove>& offMove() const { return m_offMove; }
+    void setMarkOffMove(); ///< makes the pose off the move a mark at its time
+    void backToMove();     ///< gives the pose up
+
+    media::Sources& sources() { return *m_sources; }
+    std::shared_ptr<media::Sources> sharedSources() const { return m_sources; }
+
+Q_SIGNALS:
+    void sceneChanged();
+    void selectionChanged();
+    void frameChanged();
+    void cameraChanged(); ///< the pose shown changed without the scene
+    void documentChanged();
+    void problem(const QString& sentence);
+
+private:
+    void show(scene::ScenePtr scene);
+    void startHistory(edit::History history, std::filesystem::path document, bool unsaved);
+    void beginJournal();
+    void journalled(const Result<void>& result);
+    std::filesystem::path untitledJournal() const;
+
+    std::filesystem::path m_journals;
+    std::filesystem::path m_document;
+    std::unique_ptr<edit::History> m_history;
+    edit::Journal m_journal;
+    std::optional<edit::Edit> m_preview;
+    scene::ScenePtr m_shown;
+    motion::CameraMove m_move;
+    std::size_t m_savedStep = 0;
+    bool m_savedLost = false;
+    std::int64_t m_frame = 0;
+    std::vector<std::int64_t> m_selection;
+    bool m_holdFraming = true;
+    std::optional<OffMove> m_offMove;
+    std::shared_ptr<media::Sources> m_sources;
+};
+
+}

@@ -1,0 +1,86 @@
+#include "desk/theme.h"
+
+#include <QApplication>
+#include <QFile>
+#include <QFontDatabase>
+#include <QIconEngine>
+#include <QPainter>
+#include <QPalette>
+#include <QStyleFactory>
+#include <QSvgRenderer>
+
+namespace stage::desk::theme {
+namespace {
+
+/// Draws the vector at whatever size and scaling is asked for.
+class VectorIcon : public QIconEngine {
+public:
+    explicit VectorIcon(QByteArray svg) : m_svg(std::move(svg)) {}
+    void paint(QPainter* painter, const QRect& rect, QIcon::Mode mode, QIcon::State) override {
+        QSvgRenderer renderer(m_svg);
+        if (mode == QIcon::Disabled) painter->setOpacity(0.4);
+        renderer.render(painter, rect);
+    }
+    QPixmap pixmap(const QSize& size, QIcon::Mode mode, QIcon::State state) override {
+        QPixmap pixmap(size);
+        pixmap.fill(Qt::transparent);
+        QPainter painter(&pixmap);
+        paint(&painter, pixmap.rect(), mode, state);
+        return pixmap;
+    }
+    QIconEngine* clone() const override { return new VectorIcon(m_svg); }
+
+private:
+    QByteArray m_svg;
+};
+
+}
+
+void apply(QApplication& application) {
+    for (const char* name : {"B612-Regular", "B612-Bold", "B612Mono-Regular", "B612Mono-Bold"})
+        QFontDatabase::addApplicationFont(QStringLiteral(":/desk/fonts/%1.otf").arg(QLatin1String(name)));
+    application.setStyle(QStyleFactory::create(QStringLiteral("Fusion")));
+    application.setFont(sans(12));
+    QPalette palette;
+    palette.setColor(QPalette::Window, desk);
+    palette.setColor(QPalette::WindowText, text);
+    palette.setColor(QPalette::Base, desk);
+    palette.setColor(QPalette::AlternateBase, panel);
+    palette.setColor(QPalette::Text, text);
+    palette.setColor(QPalette::Button, raised);
+    palette.setColor(QPalette::ButtonText, text);
+    palette.setColor(QPalette::ToolTipBase, paper);
+    palette.setColor(QPalette::ToolTipText, pen);
+    palette.setColor(QPalette::PlaceholderText, dim);
+    palette.setColor(QPalette::Highlight, vermilion);
+    palette.setColor(QPalette::HighlightedText, Qt::white);
+    for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText})
+        palette.setColor(QPalette::Disabled, role, QColor(0x7A, 0x7A, 0x74));
+    application.setPalette(palette);
+    QFile style(QStringLiteral(":/desk/style.qss"));
+    if (style.open(QIODevice::ReadOnly)) application.setStyleSheet(QString::fromUtf8(style.readAll()));
+}
+
+QFont sans(int pixels, bool bold) {
+    QFont font(QStringLiteral("B612"));
+    font.setPixelSize(pixels);
+    font.setBold(bold);
+    return font;
+}
+
+QFont figures(int pixels, bool bold) {
+    QFont font(QStringLiteral("B612 Mono"));
+    font.setPixelSize(pixels);
+    font.setBold(bold);
+    return font;
+}
+
+QIcon icon(const QString& name, const QColor& colour) {
+    QFile file(QStringLiteral(":/desk/icons/%1.svg").arg(name));
+    if (!file.open(QIODevice::ReadOnly)) return {};
+    QByteArray svg = file.readAll();
+    svg.replace("currentColor", colour.name().toLatin1());
+    return QIcon(new VectorIcon(svg));
+}
+
+}
