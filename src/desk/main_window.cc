@@ -142,6 +142,7 @@ MainWindow::MainWindow(std::filesystem::path journals) : m_journals(std::move(jo
     m_cache = new QLabel;
     m_speed->setObjectName(QStringLiteral("dim"));
     m_cache->setObjectName(QStringLiteral("dim"));
+    m_cache->setContentsMargins(24, 0, 0, 0);
     statusBar()->setSizeGripEnabled(false);
     statusBar()->setContentsMargins(10, 0, 10, 0);
     statusBar()->addWidget(m_state, 1);
@@ -401,7 +402,9 @@ void MainWindow::makeMenus() {
 
     m_name = new QLabel;
     m_name->setObjectName(QStringLiteral("dim"));
-    m_name->setContentsMargins(0, 0, 12, 0);
+    m_name->setContentsMargins(0, 0, 14, 0);
+    m_name->setMinimumWidth(220);
+    m_name->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     menuBar()->setCornerWidget(m_name);
 }
 
@@ -526,6 +529,7 @@ void MainWindow::refreshLens() {
     for (std::size_t i = 0; i < std::size(gates); ++i)
         if (gates[i].width == scene.camera.gate) {
             m_gate->setCurrentIndex(static_cast<int>(i));
+            m_gate->lineEdit()->setCursorPosition(0);
             return;
         }
     m_gate->setCurrentIndex(-1);
@@ -553,7 +557,6 @@ void MainWindow::refreshTitle() {
     const QString name = m_session.document().empty() ? tr("untitled") : QString::fromStdString(m_session.document().stem().string());
     m_name->setText(m_session.modified() ? name + QStringLiteral(" ·") : name);
     m_name->setToolTip(m_session.modified() ? tr("Has changes that are not saved") : QString());
-    m_name->adjustSize();
     setWindowTitle(tr("%1 — Open Stage").arg(name));
 }
 

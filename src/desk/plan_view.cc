@@ -158,7 +158,7 @@ void PlanView::drawGrid(QPainter& painter) const {
             if (lastLabel - y < 9) continue;
             painter.setPen(QPen(strong ? theme::gridStrong : theme::grid, 1));
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
-            if (strong && lastLabel - y > 20) {
+            if (strong && lastLabel - y > 20 && yOfDepth(0) - y > 16) {
                 painter.setPen(theme::penDim);
                 painter.drawText(QRectF(area.right() - 70, y - 13, 64, 12), Qt::AlignRight | Qt::AlignBottom, figure(depth, depth < 1 ? 1 : 0) + tr(" m"));
                 lastLabel = y;

@@ -9,6 +9,9 @@
 #include <QStyleFactory>
 #include <QSvgRenderer>
 
+// Outside any namespace, as the macro asks; a static library's resources are not found by themselves.
+static void initResources() { Q_INIT_RESOURCE(desk); }
+
 namespace stage::desk::theme {
 namespace {
 
@@ -37,7 +40,8 @@ private:
 }
 
 void apply(QApplication& application) {
-    for (const char* name : {"B612-Regular", "B612-Bold", "B612Mono-Regular", "B612Mono-Bold"})
+    initResources();
+    for (const char* name : {"DeskSansRegular", "DeskSansBold", "DeskMonoRegular", "DeskMonoBold"})
         QFontDatabase::addApplicationFont(QStringLiteral(":/desk/fonts/%1.otf").arg(QLatin1String(name)));
     application.setStyle(QStyleFactory::create(QStringLiteral("Fusion")));
     application.setFont(sans(12));
@@ -62,14 +66,14 @@ void apply(QApplication& application) {
 }
 
 QFont sans(int pixels, bool bold) {
-    QFont font(QStringLiteral("B612"));
+    QFont font(QStringLiteral("Desk Sans"));
     font.setPixelSize(pixels);
     font.setBold(bold);
     return font;
 }
 
 QFont figures(int pixels, bool bold) {
-    QFont font(QStringLiteral("B612 Mono"));
+    QFont font(QStringLiteral("Desk Mono"));
     font.setPixelSize(pixels);
     font.setBold(bold);
     return font;

@@ -58,7 +58,8 @@ double paceAt(const scene::Pace& pace, double x) {
 }
 
 double paceSlope(const scene::Pace& pace, double x) {
-    const double t = parameterAt(pace, std::clamp(x, 0.0, 1.0));
+    // At an end whose handle lies on it the curve's own derivative is 0/0; a little inside it is not.
+    const double t = std::clamp(parameterAt(pace, std::clamp(x, 0.0, 1.0)), 1e-5, 1 - 1e-5);
     const double dx = bezierSlope(pace.x1, pace.x2, t), dy = bezierSlope(pace.y1, pace.y2, t);
     return dx > 1e-9 ? dy / dx : 0;
 }
