@@ -228,11 +228,14 @@ Result<Level> FootageReader::State::convert() {
     }();
     Level level(info.size);
     const bool keepsAlpha = hasAlpha(from.format);
+    // The converter widens alpha by a shift, which would leave opaque a little short of it.
+    const int alphaBits = keepsAlpha ? std::clamp(av_pix_fmt_desc_get(static_cast<AVPixelFormat>(from.format))->comp[3].depth, 1, 16) : 16;
+    const auto alphaTop = static_cast<float>((1 << alphaBits) - 1);
     oneapi::tbb::parallel_for(0, from.height, [&](int y) {
         const std::uint16_t* in = straight.data() + static_cast<std::size_t>(y) * from.width * 4;
         Imath::half* out = level.row(y);
         for (int x = 0; x < from.width; ++x, in += 4, out += 4) {
-            const float alpha = keepsAlpha ? static_cast<float>(in[3]) / 65535.f : 1.f;
+            const float alpha = keepsAlpha ? static_cast<float>(in[3] >> (16 - alphaBits)) / alphaTop : 1.f;
             for (int c = 0; c < 3; ++c)
                 out[c] = curve[in[c]] * alpha;
             out[3] = alpha;

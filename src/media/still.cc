@@ -33,7 +33,10 @@ Result<Opened> open(const std::string& name, const std::string* bytes) {
     Opened opened;
     if (bytes) {
         opened.memory = std::make_unique<OIIO::Filesystem::IOMemReader>(const_cast<char*>(bytes->data()), bytes->size());
-        opened.input = OIIO::ImageInput::open(name, &config, opened.memory.get());
+        // Handed over in the configuration: readers take it from there and forget the argument of open().
+        OIIO::Filesystem::IOProxy* proxy = opened.memory.get();
+        config.attribute("oiio:ioproxy", OIIO::TypeDesc::PTR, &proxy);
+        opened.input = OIIO::ImageInput::open(name, &config, proxy);
     } else {
         std::error_code code;
         if (!std::filesystem::exists(name, code)) return fail("Cannot read " + name + ": it does not exist.");

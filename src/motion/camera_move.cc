@@ -93,8 +93,13 @@ CameraMove::CameraMove(const scene::Camera& camera) : m_marks(camera.marks) {
         const scene::Pose& to = m_marks[i + 1].pose;
         move.aims[1] = aimOf(from);
         move.aims[2] = closer(aimOf(to), move.aims[1]);
-        move.aims[0] = closer(aimOf(m_marks[i > 0 ? i - 1 : i].pose), move.aims[1]);
-        move.aims[3] = closer(aimOf(m_marks[i + 2 < count ? i + 2 : i + 1].pose), move.aims[2]);
+        // Reflected at the ends like the path, so that two marks alone turn at one speed.
+        const Quatd from12 = move.aims[2] * move.aims[1].inverse();
+        const auto same = [](const Quatd& a, const Quatd& b) { return std::abs(a ^ b) > 1 - 1e-14; };
+        move.aims[0] = i > 0 ? closer(aimOf(m_marks[i - 1].pose), move.aims[1]) : move.aims[1];
+        if (same(move.aims[0], move.aims[1])) move.aims[0] = closer(from12.inverse() * move.aims[1], move.aims[1]);
+        move.aims[3] = i + 2 < count ? closer(aimOf(m_marks[i + 2].pose), move.aims[2]) : move.aims[2];
+        if (same(move.aims[3], move.aims[2])) move.aims[3] = closer(from12 * move.aims[2], move.aims[2]);
         move.turns = std::abs(move.aims[1] ^ move.aims[2]) < 1 - 1e-14;
         m_moves.push_back(std::move(move));
     }

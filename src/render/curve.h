@@ -1,4 +1,4 @@
-// The sRGB curve by table, for whole pictures. Error against media::srgbFromLinear: below 2e-6 within 0..1.
+// The sRGB curve by table, for whole pictures. Error against media::srgbFromLinear: below 2e-5 within 0..1.
 #pragma once
 
 namespace stage::render {

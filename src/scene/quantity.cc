@@ -147,14 +147,13 @@ Result<std::int64_t> frameFromText(std::string_view text, Rational rate) {
         at = end + 1;
     }
     const std::int64_t minutes = count == 3 ? parts[0] : 0, seconds = parts[count - 2], frames = parts[count - 1];
-    return (Rational(minutes * 60 + seconds) * rate).round() + frames;
+    return (Rational(minutes * 60 + seconds) * rate).ceil() + frames;
 }
 
 std::string timecode(std::int64_t frame, Rational rate) {
     const std::int64_t second = (Rational(frame) / rate).floor();
     // The first frame at or after the second's start counts as its frame 0.
-    const Rational start = Rational(second) * rate;
-    const std::int64_t rest = frame + (Rational(0) - start).floor();
+    const std::int64_t rest = frame - (Rational(second) * rate).ceil();
     char text[64];
     std::snprintf(text, sizeof text, "%02lld:%02lld:%02lld", static_cast<long long>(second / 60), static_cast<long long>(second % 60),
                   static_cast<long long>(rest));

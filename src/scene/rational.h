@@ -32,6 +32,8 @@ public:
     constexpr std::int64_t floor() const {
         return m_num >= 0 ? m_num / m_den : -((-m_num + m_den - 1) / m_den);
     }
+    /// Smallest whole number not below this.
+    constexpr std::int64_t ceil() const { return -Rational(-m_num, m_den).floor(); }
     /// Nearest whole number, halves up.
     constexpr std::int64_t round() const { return (Rational(1, 2) + *this).floor(); }
     std::string text() const { return std::to_string(m_num) + "/" + std::to_string(m_den); }

@@ -1,0 +1,342 @@
+#include "media/footage.h"
+#include "media/open_raster.h"
+#include "media/probe.h"
+#include "media/sources.h"
+#include "media/still.h"
+#include "media/text_picture.h"
+#include "support/support.h"
+
+#include <cmath>
+#include <gtest/gtest.h>
+#include <random>
+#include <thread>
+
+namespace stage::media {
+namespace {
+
+using test::Rgba8;
+using test::TempDir;
+
+/// IEC 61966-2-1, written down again here.
+double linear(double v8) {
+    const double v = v8 / 255;
+    return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4);
+}
+
+Rgba8 pattern(int x, int y) { return {x * 20 % 256, y * 30 % 256, (x + y) * 9 % 256, (x * y * 7 + 60) % 256}; }
+
+TEST(Stills, StraightSrgbBecomesLinearPremultiplied) {
+    const TempDir dir;
+    for (const char* name : {"a.png", "a.tif", "a.webp"}) {
+        test::writePicture(dir / name, {9, 7}, pattern);
+        const auto level = readStill(dir / name);
+        ASSERT_TRUE(level) << level.error().sentence;
+        ASSERT_EQ(level->size, V2i(9, 7));
+        const bool lossy = std::string(name) == "a.webp";
+        for (int y = 0; y < 7; ++y)
+            for (int x = 0; x < 9; ++x) {
+                const Rgba8 c = pattern(x, y);
+                const double a = c.a / 255.0;
+                const Imath::half* at = level->row(y) + 4 * x;
+                if (!lossy) {
+                    EXPECT_NEAR(at[0], linear(c.r) * a, 1e-3) << name;
+                    EXPECT_NEAR(at[1], linear(c.g) * a, 1e-3) << name;
+                    EXPECT_NEAR(at[2], linear(c.b) * a, 1e-3) << name;
+                }
+                EXPECT_NEAR(at[3], a, 1e-3) << name;
+            }
+    }
+}
+
+TEST(Stills, FloatPicturesAreLinearAlready) {
+    const TempDir dir;
+    // made by ffmpeg, an independent writer
+    const std::vector<float> raw(8 * 6 * 4, 0.375f);
+    test::writeAll(dir / "raw", std::string(reinterpret_cast<const char*>(raw.data()), raw.size() * 4));
+    const auto ran = test::run("ffmpeg -v error -y -f rawvideo -pix_fmt gbrapf32le -s 8x6 -i " + (dir / "raw").string() + " " + (dir / "a.exr").string());
+    ASSERT_EQ(ran.code, 0) << ran.printed;
+    const auto level = readStill(dir / "a.exr");
+    ASSERT_TRUE(level) << level.error().sentence;
+    EXPECT_EQ(level->size, V2i(8, 6));
+    EXPECT_EQ(float(level->row(3)[0]), 0.375f);
+    EXPECT_EQ(float(level->row(3)[3]), 0.375f);
+}
+
+TEST(Stills, ExifTurnIsHonoured) {
+    const TempDir dir;
+    // 6: the camera was turned so that the picture must be rotated clockwise; left edge of the file becomes the top
+    test::writePicture(dir / "a.jpg", {32, 16}, [](int x, int) { return x < 16 ? Rgba8{250, 250, 250} : Rgba8{5, 5, 5}; }, 6);
+    const auto info = probeStill(dir / "a.jpg");
+    ASSERT_TRUE(info);
+    EXPECT_EQ(info->size, V2i(16, 32));
+    const auto level = readStill(dir / "a.jpg");
+    ASSERT_TRUE(level);
+    EXPECT_GT(float(level->row(2)[4 * 8]), 0.8f);
+    EXPECT_LT(float(level->row(29)[4 * 8]), 0.1f);
+}
+
+TEST(Stills, EveryOrientationPutsTheMarkedCornerWhereExifSays) {
+    // EXIF 2.3, 4.6.4: which sides of the shown picture row 0 and column 0 of the file are
+    const TempDir dir;
+    struct Case {
+        int orientation;
+        bool right, bottom; ///< where the file's first corner is shown
+    };
+    for (const Case& c : {Case{1, false, false}, {2, true, false}, {3, true, true}, {4, false, true}, {5, false, false}, {6, true, false}, {7, true, true}, {8, false, true}}) {
+        test::writePicture(dir / "o.tif", {8, 8}, [](int x, int y) { return x < 3 && y < 3 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0}; }, c.orientation);
+        const auto level = readStill(dir / "o.tif");
+        ASSERT_TRUE(level);
+        EXPECT_GT(float(level->row(c.bottom ? 7 : 0)[4 * (c.right ? 7 : 0)]), 0.9f) << c.orientation;
+    }
+}
+
+TEST(Stills, BrokenFilesGetASentence) {
+    const TempDir dir;
+    test::writePicture(dir / "a.png", {64, 64}, pattern);
+    const std::string whole = test::readAll(dir / "a.png");
+    test::writeAll(dir / "cut.png", whole.substr(0, whole.size() / 2));
+    test::writeAll(dir / "empty.png", "");
+    test::writeAll(dir / "text.png", "this is no picture at all, whatever its name says");
+    for (const char* name : {"cut.png", "empty.png", "text.png", "none.png", "."}) {
+        const auto level = readStill(dir / name);
+        ASSERT_FALSE(level) << name;
+        EXPECT_TRUE(level.error().sentence.starts_with("Cannot read " + (dir / name).string() + ": ")) << level.error().sentence;
+    }
+    EXPECT_EQ(readStill(dir / "empty.png").error().sentence, "Cannot read " + (dir / "empty.png").string() + ": it is empty.");
+}
+
+TEST(Pyramids, LevelsAreMeansAndHaveNoDrift) {
+    Level base(V2i(5, 3));
+    for (int y = 0; y < 3; ++y)
+        for (int x = 0; x < 5; ++x)
+            for (int c = 0; c < 4; ++c)
+                base.row(y)[4 * x + c] = static_cast<float>(x + 10 * y + c);
+    const auto pyramid = makePyramid(base);
+    ASSERT_EQ(pyramid->levels.size(), 4u);
+    EXPECT_EQ(pyramid->levels[1].size, V2i(3, 2));
+    EXPECT_EQ(pyramid->levels[3].size, V2i(1, 1));
+    EXPECT_EQ(float(pyramid->levels[1].row(0)[4]), (2 + 3 + 12 + 13) / 4.f);
+    EXPECT_EQ(float(pyramid->levels[1].row(1)[8]), 24.f); // alone in its corner
+}
+
+const char* nested = R"(<?xml version="1.0"?><image version="0.0.3" w="40" h="30"><stack>
+<layer name="Top" src="data/top.png" x="5" y="6" opacity="0.5" composite-op="svg:multiply"/>
+<stack name="Set" x="2" y="1" visibility="hidden"><layer name="Inner" src="data/inner.png" x="1" y="1"/></stack>
+<layer name="Base" src="data/base.png"/></stack></image>)";
+
+TEST(OpenRaster, LayersStacksAndAttributes) {
+    const TempDir dir;
+    test::writeOra(dir / "a.ora", nested, {test::pngMember("data/top.png", {4, 4}, pattern), test::pngMember("data/inner.png", {6, 5}, pattern), test::pngMember("data/base.png", {40, 30}, pattern)});
+    const auto stack = readStack(dir / "a.ora");
+    ASSERT_TRUE(stack) << stack.error().sentence;
+    EXPECT_EQ(stack->canvas, V2i(40, 30));
+    ASSERT_EQ(stack->items.size(), 3u);
+    EXPECT_EQ(stack->items[0].name, "Base"); // lowest first
+    EXPECT_EQ(stack->items[2].name, "Top");
+    EXPECT_EQ(stack->items[2].opacity, 0.5);
+    EXPECT_EQ(stack->items[2].blend, scene::Blend::Multiply);
+    EXPECT_EQ(stack->items[2].offset, V2i(5, 6));
+    EXPECT_FALSE(stack->items[1].visible);
+    ASSERT_EQ(stack->items[1].items.size(), 1u);
+    EXPECT_EQ(stack->items[1].items[0].offset, V2i(3, 2)); // its stack's and its own
+    EXPECT_EQ(stack->items[1].items[0].size, V2i(6, 5));
+}
+
+TEST(OpenRaster, BadFilesAreRefusedWithTheReason) {
+    const TempDir dir;
+    const auto one = [](const std::string& src) { return "<image w=\"8\" h=\"8\"><stack><layer name=\"L\" src=\"" + src + "\"/></stack></image>"; };
+    const auto png = test::pngMember("data/a.png", {8, 8}, pattern);
+    test::writeOra(dir / "missing.ora", one("data/none.png"), {png});
+    test::writeOra(dir / "out.ora", one("../../etc/passwd"), {png});
+    test::writeOra(dir / "root.ora", one("/etc/passwd"), {png});
+    test::writeOra(dir / "broken.ora", one("data/b.png"), {{"data/b.png", "not a png, but long enough to be looked at"}});
+    test::writeOra(dir / "entity.ora", "<!DOCTYPE image [<!ENTITY x SYSTEM \"file:///etc/passwd\">]>" + one("data/a.png"), {png});
+    test::writeOra(dir / "xml.ora", "<image w=\"8\" h=\"8\"><stack>", {png});
+    test::writeOra(dir / "canvas.ora", "<image w=\"-8\" h=\"8\"><stack/></image>", {png});
+    test::writeZip(dir / "nostack.ora", {png});
+    test::writeAll(dir / "nozip.ora", "PK? no");
+    const std::pair<const char*, const char*> table[] = {
+        {"missing.ora", "the picture of its layer 'L' ('data/none.png') is missing or broken."},
+        {"out.ora", "its layer 'L' points outside the archive ('../../etc/passwd')."},
+        {"root.ora", "its layer 'L' points outside the archive ('/etc/passwd')."},
+        {"broken.ora", "the picture of its layer 'L' ('data/b.png') is missing or broken."},
+        {"entity.ora", "its stack.xml declares a document type or entities, which is not allowed."},
+        {"canvas.ora", "its stack.xml gives no usable canvas size."},
+        {"nostack.ora", "it has no stack.xml, so it is not an OpenRaster file."},
+    };
+    for (const auto& [name, reason] : table) {
+        const auto stack = readStack(dir / name);
+        ASSERT_FALSE(stack) << name;
+        EXPECT_EQ(stack.error().sentence, "Cannot read " + (dir / name).string() + ": " + reason);
+    }
+    EXPECT_NE(readStack(dir / "xml.ora").error().sentence.find("its stack.xml is malformed"), std::string::npos);
+    EXPECT_FALSE(readStack(dir / "nozip.ora"));
+    // a file cut at any place is an error or a stack, never a crash
+    const std::string whole = test::readAll(dir / "missing.ora");
+    for (std::size_t size = 0; size < whole.size(); size += 17) {
+        test::writeAll(dir / "cut.ora", whole.substr(0, size));
+        EXPECT_FALSE(readStack(dir / "cut.ora"));
+    }
+}
+
+TEST(Texts, InkBoxAndColour) {
+    scene::Text text;
+    text.text = "HI";
+    text.fill = {0.5, 0.25, 0.125, 1};
+    const auto size = textPixels(text);
+    ASSERT_TRUE(size);
+    const auto level = setText(text);
+    ASSERT_TRUE(level);
+    EXPECT_EQ(level->size, *size);
+    // capitals of a 320 px em are about 0.7 em high
+    EXPECT_NEAR(size->y, 0.72 * emPixels, 0.1 * emPixels);
+    // the left stem of the H is solid, in the colour of the fill; the border is free
+    const Imath::half* stem = level->row(size->y / 4) + 4 * 12;
+    EXPECT_EQ(float(stem[3]), 1.f);
+    EXPECT_NEAR(stem[0], 0.5, 1e-3);
+    EXPECT_NEAR(stem[2], 0.125, 1e-3);
+    for (int x = 0; x < size->x; ++x)
+        EXPECT_EQ(float(level->row(0)[4 * x + 3]), 0.f);
+    scene::Text two = text;
+    two.text = "HI\nHI";
+    EXPECT_GT(textPixels(two)->y, size->y * 2);
+    scene::Text wide = text;
+    wide.tracking = 0.5;
+    EXPECT_NEAR(textPixels(wide)->x - size->x, 0.5 * emPixels, 3);
+    scene::Text endless = text;
+    endless.text = std::string(9000, 'W');
+    EXPECT_FALSE(textPixels(endless));
+}
+
+/// A clip in which each frame's grey tells its number: 60 + 3 n.
+void writeNumbered(const std::filesystem::path& path, const std::string& codec, int frames) {
+    const TempDir dir;
+    std::string raw;
+    for (int n = 0; n < frames; ++n)
+        raw.append(64 * 48, static_cast<char>(60 + 3 * n));
+    test::writeAll(dir / "raw", raw);
+    const auto ran = test::run("ffmpeg -v error -y -f rawvideo -pix_fmt gray -s 64x48 -r 24 -i " + (dir / "raw").string() + " " + codec + " " + path.string());
+    ASSERT_EQ(ran.code, 0) << ran.printed;
+}
+
+TEST(FootageFrames, EveryFrameInRandomOrderOfALongGopClip) {
+    const TempDir dir;
+    writeNumbered(dir / "a.mp4", "-c:v libx264 -g 300 -bf 3 -pix_fmt yuvj420p -crf 1", 60);
+    const auto reader = FootageReader::open(dir / "a.mp4");
+    ASSERT_TRUE(reader) << reader.error().sentence;
+    EXPECT_EQ((*reader)->info().frames, 60);
+    EXPECT_EQ((*reader)->info().rate, Rational(24));
+    EXPECT_EQ((*reader)->info().size, V2i(64, 48));
+    EXPECT_FALSE((*reader)->info().alpha);
+    std::vector<int> order;
+    for (int n = 0; n < 60; ++n)
+        order.insert(order.end(), {n, 59 - n});
+    std::shuffle(order.begin(), order.end(), std::mt19937(3));
+    for (int n = 0; n < 60; ++n)
+        order.push_back(n); // and once straight through
+    order.push_back(59);    // and the same frame again
+    for (const int n : order) {
+        const auto level = (*reader)->frame(n);
+        ASSERT_TRUE(level) << n << ": " << level.error().sentence;
+        const double grey = srgbFromLinear(level->row(20)[4 * 30]) * 255;
+        EXPECT_NEAR(grey, 60 + 3 * n, 1.4) << n;
+    }
+}
+
+TEST(FootageFrames, AlphaIsKept) {
+    const TempDir dir;
+    std::string raw;
+    for (int i = 0; i < 16 * 16 * 3; ++i)
+        raw += {static_cast<char>(200), static_cast<char>(100), static_cast<char>(50), static_cast<char>(i % 16 < 8 ? 255 : 64)};
+    test::writeAll(dir / "raw", raw);
+    for (const auto& [codec, name] : {std::pair{"-c:v ffv1 -pix_fmt bgra", "a.mkv"}, std::pair{"-c:v png", "a.mov"}, std::pair{"-c:v libvpx-vp9 -pix_fmt yuva420p -lossless 1", "a.webm"}}) {
+        const auto ran = test::run("ffmpeg -v error -y -f rawvideo -pix_fmt rgba -s 16x16 -r 24 -i " + (dir / "raw").string() + " " + codec + " " + (dir / name).string());
+        ASSERT_EQ(ran.code, 0) << ran.printed;
+        const auto reader = FootageReader::open(dir / name);
+        ASSERT_TRUE(reader) << reader.error().sentence;
+        EXPECT_TRUE((*reader)->info().alpha) << name;
+        const auto level = (*reader)->frame(2);
+        ASSERT_TRUE(level) << level.error().sentence;
+        EXPECT_NEAR(level->row(8)[4 * 2 + 3], 1, 1e-3) << name;
+        EXPECT_NEAR(level->row(8)[4 * 13 + 3], 64 / 255.0, 0.01) << name;
+        EXPECT_NEAR(level->row(8)[4 * 2], linear(200), 0.02) << name;
+        EXPECT_NEAR(level->row(8)[4 * 13], linear(200) * 64 / 255, 0.02) << name;
+    }
+}
+
+TEST(FootageFrames, BadFilesGetASentence) {
+    const TempDir dir;
+    test::writeAll(dir / "empty.mp4", "");
+    test::writeAll(dir / "noise.mp4", std::string(5000, 'x'));
+    EXPECT_EQ(FootageReader::open(dir / "empty.mp4").error().sentence, "Cannot read " + (dir / "empty.mp4").string() + ": it is empty.");
+    EXPECT_FALSE(FootageReader::open(dir / "noise.mp4"));
+    EXPECT_FALSE(FootageReader::open(dir / "none.mp4"));
+    writeNumbered(dir / "a.mkv", "-c:v libx264 -g 10", 30);
+    const std::string whole = test::readAll(dir / "a.mkv");
+    for (const std::size_t part : {3, 5, 7}) {
+        test::writeAll(dir / "cut.mkv", whole.substr(0, whole.size() * part / 10));
+        if (auto reader = FootageReader::open(dir / "cut.mkv"))
+            for (std::int64_t n = 0; n < (*reader)->info().frames; ++n)
+                (void)(*reader)->frame(n); // an error or a picture
+    }
+}
+
+TEST(Probing, ByContent) {
+    const TempDir dir;
+    test::writeOra(dir / "a.ora", nested, {test::pngMember("data/top.png", {4, 4}, pattern), test::pngMember("data/inner.png", {6, 5}, pattern), test::pngMember("data/base.png", {40, 30}, pattern)});
+    std::filesystem::copy_file(dir / "a.ora", dir / "renamed.bin");
+    test::writePicture(dir / "a.png", {9, 7}, pattern);
+    writeNumbered(dir / "a.mp4", "-c:v libx264", 5);
+    EXPECT_TRUE(probe(dir / "renamed.bin")->stack);
+    const auto still = probe(dir / "a.png");
+    EXPECT_FALSE(still->stack || still->footage);
+    EXPECT_EQ(still->canvas, V2i(9, 7));
+    EXPECT_EQ(still->media.bytes, static_cast<std::int64_t>(std::filesystem::file_size(dir / "a.png")));
+    EXPECT_EQ(still->media.hash.size(), 7 + 64u);
+    EXPECT_EQ(probe(dir / "a.mp4")->footage->frames, 5);
+    EXPECT_FALSE(probe(dir / "none.png"));
+}
+
+TEST(Cache, KeepsToItsBudgetAndLoadsOnce) {
+    const TempDir dir;
+    std::vector<scene::LayerPtr> layers;
+    for (int i = 0; i < 6; ++i) {
+        const auto path = dir / ("p" + std::to_string(i) + ".png");
+        test::writePicture(path, {64, 64}, pattern);
+        layers.push_back(test::pictureLayer(i + 1, "p", path, {64, 64}, 1, V3d(0)));
+    }
+    const std::size_t each = 8 * (64 * 64 + 32 * 32 + 16 * 16 + 8 * 8 + 4 * 4 + 2 * 2 + 1);
+    Sources sources(3 * each + 10);
+    for (const auto& layer : layers) {
+        ASSERT_TRUE(sources.pyramid(*layer, 0));
+        EXPECT_LE(sources.bytesKept(), 3 * each + 10);
+    }
+    EXPECT_FALSE(sources.ready(*layers[0], 0)); // the oldest had to go
+    const auto held = sources.ready(*layers[5], 0);
+    ASSERT_TRUE(held);
+    EXPECT_EQ(*sources.pyramid(*layers[5], 0), held);
+    std::vector<PyramidPtr> got(8);
+    {
+        std::vector<std::jthread> threads;
+        for (auto& slot : got)
+            threads.emplace_back([&] { slot = *sources.pyramid(*layers[0], 0); });
+    }
+    for (const auto& slot : got)
+        EXPECT_EQ(slot, got[0]);
+}
+
+TEST(Cache, ChangedFilesAreReadAnewAndProblemsCanBeForgotten) {
+    const TempDir dir;
+    const auto layer = test::pictureLayer(1, "p", dir / "p.png", {8, 8}, 1, V3d(0));
+    Sources sources;
+    EXPECT_FALSE(sources.pyramid(*layer, 0));
+    test::writePicture(dir / "p.png", {8, 8}, [](int, int) { return Rgba8{255, 255, 255}; });
+    ASSERT_TRUE(sources.pyramid(*layer, 0)); // the key has changed with the file
+    test::writePicture(dir / "p.png", {16, 8}, [](int, int) { return Rgba8{0, 0, 0}; });
+    const auto changed = sources.pyramid(*layer, 0);
+    ASSERT_TRUE(changed);
+    EXPECT_EQ((*changed)->levels[0].size, V2i(16, 8));
+}
+
+}
+}

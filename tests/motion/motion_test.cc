@@ -1,0 +1,180 @@
+#include "motion/frame.h"
+#include "motion/measure.h"
+
+#include <gtest/gtest.h>
+
+namespace stage::motion {
+namespace {
+
+scene::Mark mark(std::int64_t id, Rational time, V3d position, double pan = 0, double tilt = 0) {
+    scene::Mark m;
+    m.id = id;
+    m.time = time;
+    m.pose.position = position;
+    m.pose.pan = pan;
+    m.pose.tilt = tilt;
+    return m;
+}
+
+scene::Camera cameraOf(std::vector<scene::Mark> marks) {
+    scene::Camera camera;
+    camera.marks = std::move(marks);
+    return camera;
+}
+
+TEST(PaceCurve, MatchesCssEaseInOut) {
+    // cubic-bezier(.42,0,.58,1): reference values by solving x(t) to 1e-12 with bisection in extended precision
+    const scene::Pace soft{.42, 0, .58, 1};
+    EXPECT_NEAR(paceAt(soft, 0.25), 0.12916193, 1e-6);
+    EXPECT_NEAR(paceAt(soft, 0.5), 0.5, 1e-9);
+    EXPECT_NEAR(paceAt(soft, 0.75), 0.87083807, 1e-6);
+    EXPECT_EQ(paceAt(soft, 0), 0);
+    EXPECT_EQ(paceAt(soft, 1), 1);
+    EXPECT_NEAR(paceAt({}, 0.3), 0.3, 1e-12);
+}
+
+TEST(PaceCurve, SlopeIsTheDerivative) {
+    for (const scene::NamedPace& named : scene::namedPaces)
+        for (double x = 0.05; x < 1; x += 0.05) {
+            const double h = 1e-6;
+            const double expected = (paceAt(named.pace, x + h) - paceAt(named.pace, x - h)) / (2 * h);
+            EXPECT_NEAR(paceSlope(named.pace, x), expected, 1e-4 * std::max(1.0, expected)) << named.name << " at " << x;
+        }
+    // at the end of a soft start: from the handle (.42, 0) straight to (1, 1)
+    EXPECT_NEAR(paceSlope({.42, 0, 1, 1}, 1), 1 / 0.58, 1e-3);
+}
+
+TEST(CameraMove, EvenPaceHasOneSpeedAlongACurve) {
+    const auto camera = cameraOf({mark(1, 0, {0, 0, 0}), mark(2, 2, {3, 1, -2}), mark(3, 5, {2, 0, -7})});
+    const CameraMove move(camera);
+    for (const auto& [from, to] : {std::pair{0.0, 2.0}, std::pair{2.0, 5.0}}) {
+        const double stride = (to - from) / 50;
+        const double mean = move.length(from < 1 ? 0 : 1) / (to - from);
+        for (int i = 0; i < 50; ++i) {
+            // chords of the path as walked, against its length over its time
+            double walked = 0;
+            for (int k = 0; k < 10; ++k)
+                walked += (move.at(from + stride * (i + (k + 1) / 10.0)).position - move.at(from + stride * (i + k / 10.0)).position).length();
+            EXPECT_NEAR(walked / stride, mean, mean * 1e-3);
+        }
+    }
+}
+
+TEST(CameraMove, PassesThroughItsMarks) {
+    const auto camera = cameraOf({mark(1, 0, {0, 0, 0}, 10, 5), mark(2, 2, {3, 1, -2}, 40, -10), mark(3, 5, {2, 0, -7}, 200, 0)});
+    const CameraMove move(camera);
+    for (const scene::Mark& m : camera.marks) {
+        const scene::Pose pose = move.at(m.time.toDouble());
+        EXPECT_NEAR((pose.position - m.pose.position).length(), 0, 1e-9);
+        EXPECT_NEAR(std::remainder(pose.pan - m.pose.pan, 360), 0, 1e-6);
+        EXPECT_NEAR(pose.tilt, m.pose.tilt, 1e-6);
+    }
+    // and comes close to them from both sides
+    EXPECT_LT((move.at(1.9999).position - camera.marks[1].pose.position).length(), 1e-3);
+    EXPECT_LT((move.at(2.0001).position - camera.marks[1].pose.position).length(), 1e-3);
+}
+
+TEST(CameraMove, TwoMarksGoStraight) {
+    const CameraMove move(cameraOf({mark(1, 0, {0, 0, 0}), mark(2, 4, {4, 2, -4})}));
+    EXPECT_NEAR((move.at(1).position - V3d(1, 0.5, -1)).length(), 0, 1e-9);
+    EXPECT_NEAR(move.length(0), 6, 1e-9);
+    EXPECT_NEAR(move.speed(1), 1.5, 1e-6);
+}
+
+TEST(CameraMove, TurnsTheShorterWayAndStaysLevel) {
+    const CameraMove move(cameraOf({mark(1, 0, {0, 0, 0}, 350, 0), mark(2, 1, {0, 0, 0}, 10, 0)}));
+    EXPECT_NEAR(std::remainder(move.at(0.5).pan, 360), 0, 1e-9);
+    EXPECT_NEAR(move.turning(0.5), 20, 0.05);
+    EXPECT_EQ(move.speed(0.5), 0);
+    const CameraMove tilted(cameraOf({mark(1, 0, {0, 0, 0}, 0, 30), mark(2, 1, {0, 0, 0}, 90, 30)}));
+    EXPECT_EQ(tilted.at(0.5).roll, 0);
+}
+
+TEST(CameraMove, StandsBeforeAndAfterAndBetweenEqualMarks) {
+    const CameraMove move(cameraOf({mark(1, 1, {1, 2, 3}), mark(2, 2, {1, 2, 3}), mark(3, 3, {5, 2, 3})}));
+    EXPECT_EQ(move.at(0).position, V3d(1, 2, 3));
+    EXPECT_EQ(move.at(1.5).position, V3d(1, 2, 3));
+    EXPECT_EQ(move.at(9).position, V3d(5, 2, 3));
+    EXPECT_EQ(move.speed(9), 0);
+    const CameraMove single(cameraOf({mark(1, 0, {1, 2, 3})}));
+    EXPECT_EQ(single.at(7).position, V3d(1, 2, 3));
+}
+
+scene::LayerPtr card(V3d position) {
+    auto layer = std::make_shared<scene::Layer>();
+    layer->id = 1;
+    layer->name = "card";
+    layer->pixels = {100, 50};
+    layer->metresPerPixel = 0.01;
+    layer->placement.position = position;
+    return layer;
+}
+
+TEST(Measures, TravelOfATruck) {
+    // a 0.5 m truck at f=35, W=1920: 186.667 px at 5 m, 18.667 px at 50 m
+    for (const auto& [depth, travel] : {std::pair{5.0, 186.667}, std::pair{50.0, 18.667}}) {
+        scene::Scene scene = scene::emptyScene();
+        scene.camera.marks.push_back(mark(2, scene::lastTime(scene), {0.5, 0, 0}));
+        scene.layers.push_back(card({0, 0, -depth}));
+        const Measure m = measure(scene, scene::find(scene, 1), CameraMove(scene.camera), 0);
+        EXPECT_NEAR(m.travel, travel, 1e-3);
+        EXPECT_NEAR(m.depth, depth, 1e-12);
+    }
+}
+
+TEST(Measures, CornersOfACard) {
+    scene::Scene scene = scene::emptyScene();
+    scene.layers.push_back(card({0.5, 0.25, -5}));
+    const Measure m = measure(scene, scene::find(scene, 1), CameraMove(scene.camera), 0);
+    ASSERT_TRUE(m.corners);
+    // 1 m x 0.5 m, its lower left corner on the axis; 1 m at 5 m is 35/36*1920/5 = 373.333 px
+    EXPECT_NEAR((*m.corners)[3].x, 960, 1e-9);
+    EXPECT_NEAR((*m.corners)[3].y, 540, 1e-9);
+    EXPECT_NEAR((*m.corners)[1].x, 960 + 373.3333, 1e-3);
+    EXPECT_NEAR((*m.corners)[1].y, 540 - 186.6667, 1e-3);
+    EXPECT_NEAR(m.size.x, 373.3333, 1e-3);
+    EXPECT_NEAR(m.size.y, 186.6667, 1e-3);
+}
+
+TEST(Measures, BehindTheCameraHasNoCorners) {
+    scene::Scene scene = scene::emptyScene();
+    scene.layers.push_back(card({0, 0, 5}));
+    const Measure m = measure(scene, scene::find(scene, 1), CameraMove(scene.camera), 0);
+    EXPECT_FALSE(m.corners);
+    EXPECT_EQ(m.travel, 0);
+}
+
+TEST(Frames, FootageTimeHoldsItsEnds) {
+    scene::Scene scene = scene::emptyScene();
+    auto clip = std::make_shared<scene::Layer>(*card({0, 0, -5}));
+    clip->content = scene::Footage{{"x", 0, ""}, Rational(12), 10, Rational(1)};
+    scene.layers = {clip};
+    const auto shown = [&](Rational time) { return evaluate(scene, time, {64, 36}).items.at(0).sourceFrame; };
+    EXPECT_EQ(shown(0), 0);
+    EXPECT_EQ(shown(1), 0);
+    EXPECT_EQ(shown(Rational(13, 12)), 1);
+    EXPECT_EQ(shown(Rational(13, 12) - Rational(1, 1000)), 0);
+    EXPECT_EQ(shown(5), 9);
+}
+
+TEST(Frames, HiddenLayersAndPlainGroupsAreResolved) {
+    scene::Scene scene = scene::emptyScene();
+    auto hidden = std::make_shared<scene::Layer>(*card({0, 0, -5}));
+    hidden->visible = false;
+    auto group = std::make_shared<scene::Layer>();
+    group->id = 9;
+    group->placement.position = {0, 0, -2};
+    group->content = scene::Group{{card({0, 0, -3}), hidden}};
+    scene.layers = {group};
+    const Frame frame = evaluate(scene, 0, {64, 36});
+    ASSERT_EQ(frame.items.size(), 1u);
+    EXPECT_FALSE(frame.items[0].flattened);
+    EXPECT_NEAR(frame.items[0].card.centre().z, -5, 1e-12);
+    auto faded = std::make_shared<scene::Layer>(*group);
+    faded->opacity = 0.5;
+    scene.layers = {faded};
+    EXPECT_TRUE(evaluate(scene, 0, {64, 36}).items.at(0).flattened);
+}
+
+}
+}
