@@ -44,7 +44,8 @@ public:
     Result<void> begin(const char* container, const char* encoder, AVPixelFormat pixels, AVDictionary** options) {
         av_log_set_level(AV_LOG_QUIET);
         AVFormatContext* format = nullptr;
-        if (avformat_alloc_output_context2(&format, nullptr, container, nullptr) < 0) return fail("This FFmpeg cannot write " + std::string(container) + " files.");
+        // The name is needed again at the end, when the index is moved to the front.
+        if (avformat_alloc_output_context2(&format, nullptr, container, ("file:" + m_part).c_str()) < 0) return fail("This FFmpeg cannot write " + std::string(container) + " files.");
         m_format.reset(format);
         const AVCodec* codec = avcodec_find_encoder_by_name(encoder);
         if (!codec) return fail("This FFmpeg has no encoder " + std::string(encoder) + ".");

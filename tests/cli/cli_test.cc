@@ -1,0 +1,145 @@
+// The command line as it is used, through the real program.
+#include "scene/scene.h"
+#include "support/support.h"
+
+#include <gtest/gtest.h>
+
+namespace stage::cli {
+namespace {
+
+using scene::Json;
+using test::Rgba8;
+using test::TempDir;
+
+test::Ran cli(const std::string& arguments) { return test::run(std::string(STAGE_CLI) + " " + arguments); }
+std::string demo() { return std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage"; }
+
+TEST(CommandLine, HelpShowsExamplesAndExitCodes) {
+    const auto ran = cli("--help");
+    EXPECT_EQ(ran.code, 0);
+    for (const char* part : {"import", "apply", "info", "measure", "render", "Examples:", "Exit codes:"})
+        EXPECT_NE(ran.printed.find(part), std::string::npos) << part;
+    EXPECT_EQ(cli("").code, 2);
+    EXPECT_EQ(cli("fly").code, 2);
+    EXPECT_EQ(cli("render x.ostage").code, 2);
+}
+
+TEST(CommandLine, FromPicturesToFrames) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    test::writePicture(dir / "far.png", {320, 180}, [](int x, int y) { return Rgba8{x % 256, y, 60}; });
+    test::writePicture(dir / "near.png", {320, 180}, [](int x, int) { return Rgba8{255, 200, 0, x < 160 ? 255 : 0}; });
+    auto ran = cli("import " + d + "/far.png " + d + "/near.png -o " + d + "/s.ostage");
+    ASSERT_EQ(ran.code, 0) << ran.printed;
+    test::writeAll(dir / "e.json", R"([{"edit":"push","layers":["far"],"depth":32.0,"holdFraming":true},{"edit":"set-mark","time":"2","position":[0.5,0,0]},{"edit":"settings","frames":49}])");
+    ran = cli("apply " + d + "/s.ostage " + d + "/e.json -o " + d + "/t.ostage");
+    ASSERT_EQ(ran.code, 0) << ran.printed;
+    const Json info = Json::parse(cli("info " + d + "/t.ostage").printed);
+    EXPECT_EQ(info["frame"], Json({320, 180}));
+    EXPECT_EQ(info["layers"][0]["name"], "far");
+    EXPECT_NEAR(info["layers"][0]["depth"].get<double>(), 32, 1e-9);
+    EXPECT_EQ(info["layers"][0]["missing"], false);
+    EXPECT_EQ(info["marks"].size(), 2u);
+    const Json measured = Json::parse(cli("measure " + d + "/t.ostage --frame 0").printed);
+    EXPECT_NEAR(measured["layers"][0]["corners"][2][0].get<double>(), 320, 0.01);
+    // 0.5 m at 10 m: 35/36*320/10*0.5 px; at 32 m by 10/32 of it
+    EXPECT_NEAR(measured["layers"][1]["travel"].get<double>(), 15.5556, 0.01);
+    EXPECT_NEAR(measured["layers"][0]["travel"].get<double>(), 4.8611, 0.01);
+    ran = cli("render " + d + "/t.ostage -o '" + d + "/f.####.png' --frames 10-12 --size 160x90 --quiet");
+    ASSERT_EQ(ran.code, 0) << ran.printed;
+    EXPECT_TRUE(std::filesystem::exists(dir / "f.0010.png") && std::filesystem::exists(dir / "f.0012.png"));
+    EXPECT_FALSE(std::filesystem::exists(dir / "f.0009.png"));
+}
+
+TEST(CommandLine, BadInputGetsItsSentenceAndCode) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    test::writePicture(dir / "a.png", {64, 64}, [](int x, int y) { return Rgba8{x, y, 0}; });
+    const std::string png = test::readAll(dir / "a.png");
+    test::writeAll(dir / "cut.png", png.substr(0, 120));
+    test::writeAll(dir / "zero.mp4", "");
+    ASSERT_EQ(cli("import " + d + "/a.png -o " + d + "/s.ostage").code, 0);
+    const std::string scene = test::readAll(dir / "s.ostage");
+    const auto variant = [&](const char* name, const std::string& from, const std::string& to) {
+        std::string changed = scene;
+        const auto at = changed.find(from);
+        ASSERT_NE(at, std::string::npos) << from;
+        test::writeAll(dir / name, changed.replace(at, from.size(), to));
+    };
+    variant("nan.ostage", "\"gate\": 36.0", "\"gate\": NaN");
+    variant("newer.ostage", "\"version\": 1", "\"version\": 7");
+    std::string million = "\"layers\": [{}";
+    for (int i = 0; i < 1'000'000; ++i)
+        million += ",{}";
+    variant("million.ostage", "\"layers\": [", million + ",");
+    test::writeAll(dir / "bad.json", R"([{"edit":"push","layers":["Nobody"],"depth":3}])");
+    struct Case {
+        std::string arguments;
+        int code;
+        const char* says;
+    };
+    const Case table[] = {
+        {"import " + d + "/cut.png -o " + d + "/x.ostage", 3, "Cannot read"},
+        {"import " + d + "/zero.mp4 -o " + d + "/x.ostage", 3, "it is empty."},
+        {"import " + d + "/none.png -o " + d + "/x.ostage", 3, "it does not exist."},
+        {"info " + d + "/nan.ostage", 3, "it is not valid JSON: parse error at line"},
+        {"info " + d + "/newer.ostage", 3, "written by a newer Open Stage (format 7"},
+        {"info " + d + "/million.ostage", 3, "at most 10000 are possible"},
+        {"apply " + d + "/s.ostage " + d + "/bad.json -o " + d + "/x.ostage", 4, "Edit 1: 'push.layers[0]': there is no layer 'Nobody'."},
+        {"measure " + d + "/s.ostage --frame 999", 2, "Frame 999 is not within 0-143."},
+        {"render " + d + "/s.ostage -o " + d + "/x.gif", 2, "should end in .mp4, .mov, .mkv or .png."},
+        {"render " + d + "/s.ostage -o /proc/x.mp4 --quiet", 5, "Cannot write /proc/x.mp4"},
+        {"render " + d + "/s.ostage -o " + d + "/x.mp4 --size 12", 2, "is not a size such as 1280x720."},
+    };
+    for (const Case& c : table) {
+        const auto ran = cli(c.arguments);
+        // A truncated picture is known by its header at import; what is missing shows when it is read.
+        if (c.arguments.find("cut.png") != std::string::npos && ran.code == 0) {
+            const auto rendered = cli("render " + d + "/x.ostage -o " + d + "/x.png --frames 0 --quiet");
+            EXPECT_EQ(rendered.code, 5) << rendered.printed;
+            EXPECT_NE(rendered.printed.find(c.says), std::string::npos) << rendered.printed;
+            EXPECT_FALSE(std::filesystem::exists(dir / "x.png"));
+            std::filesystem::remove(dir / "x.ostage");
+            continue;
+        }
+        EXPECT_EQ(ran.code, c.code) << c.arguments << "\n" << ran.printed;
+        EXPECT_NE(ran.printed.find(c.says), std::string::npos) << ran.printed;
+        EXPECT_FALSE(std::filesystem::exists(dir / "x.ostage")) << c.arguments;
+    }
+}
+
+/// The demo: pushing a layer away with its framing held changes nothing of what the first mark sees of it.
+TEST(Demo, PushingAnyLayerFiveTimesAsFarChangesNoPixel) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    const Json info = Json::parse(cli("info " + demo()).printed);
+    ASSERT_GE(info["layers"].size(), 9u);
+    for (const Json& layer : info["layers"]) {
+        Json hide = {{"edit", "look"}, {"layers", Json::array()}, {"visible", false}};
+        for (const Json& other : info["layers"])
+            if (other["id"] != layer["id"]) hide["layers"].push_back(other["id"]);
+        const Json push = {{"edit", "push"}, {"layers", {layer["id"]}}, {"depth", layer["depth"].get<double>() * 5}};
+        test::writeAll(dir / "alone.json", Json({hide}).dump());
+        test::writeAll(dir / "pushed.json", Json({hide, push}).dump());
+        std::vector<std::uint8_t> pixels[2];
+        for (const std::string name : {"alone", "pushed"}) {
+            ASSERT_EQ(cli("apply " + demo() + " " + d + "/" + name + ".json -o " + d + "/" + name + ".ostage").code, 0);
+            const auto ran = cli("render " + d + "/" + name + ".ostage -o " + d + "/" + name + ".png --frames 0 --size 960x540 --quiet");
+            ASSERT_EQ(ran.code, 0) << ran.printed;
+            V2i size;
+            int channels = 0;
+            pixels[name == "pushed"] = test::pixelsOf(dir / (name + ".png"), size, channels);
+        }
+        int worst = 0;
+        bool seen = false;
+        for (std::size_t i = 0; i < pixels[0].size(); ++i) {
+            worst = std::max(worst, std::abs(pixels[0][i] - pixels[1][i]));
+            seen = seen || pixels[0][i] > 10;
+        }
+        EXPECT_LE(worst, 1) << layer["name"];
+        EXPECT_TRUE(seen) << layer["name"];
+    }
+}
+
+}
+}

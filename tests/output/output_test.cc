@@ -1,0 +1,217 @@
+#include "output/write.h"
+
+#include "render/render.h"
+#include "support/support.h"
+
+#include <cmath>
+#include <gtest/gtest.h>
+#include <sstream>
+#include <sys/mount.h>
+
+namespace stage::output {
+namespace {
+
+using test::Rgba8;
+using test::TempDir;
+
+scene::Scene scrolling(const TempDir& dir, V2i frame) {
+    test::writePicture(dir / "a.png", {256, 64}, [](int x, int y) { return Rgba8{x, 255 - x, (y * 4) % 256, 255}; });
+    scene::Scene scene = scene::emptyScene();
+    scene.output.frame = frame;
+    scene.output.frames = 12;
+    scene.camera.marks[0].pose.focal = 36;
+    scene::Mark end = scene.camera.marks[0];
+    end.id = 2;
+    end.time = scene::lastTime(scene);
+    end.pose.position = {1, 0, 0};
+    scene.camera.marks.push_back(end);
+    scene.layers = {test::pictureLayer(1, "a", dir / "a.png", {256, 64}, 16, {0, 0, -10})};
+    return scene;
+}
+
+std::vector<std::uint8_t> rendered(const scene::Scene& scene, std::int64_t frame, V2i size) {
+    media::Sources sources;
+    return render::encoded<std::uint8_t>(*render::render(motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size), {}, sources));
+}
+
+std::size_t filesIn(const std::filesystem::path& folder) {
+    std::size_t count = 0;
+    for ([[maybe_unused]] const auto& entry : std::filesystem::directory_iterator(folder))
+        ++count;
+    return count;
+}
+
+TEST(Png, WritesWhatIsRendered) {
+    const TempDir dir;
+    const auto scene = scrolling(dir, {64, 36});
+    media::Sources sources;
+    ASSERT_TRUE(write(scene, {dir / "out/f.####.png", Format::Png, {64, 36}, 3, 6}, sources));
+    EXPECT_EQ(filesIn(dir / "out"), 4u);
+    for (const int n : {3, 6}) {
+        V2i size;
+        int channels = 0;
+        const auto pixels = test::pixelsOf(dir / ("out/f.000" + std::to_string(n) + ".png"), size, channels);
+        ASSERT_EQ(size, V2i(64, 36));
+        ASSERT_EQ(channels, 3);
+        const auto expected = rendered(scene, n, {64, 36});
+        for (std::size_t i = 0; i < 64 * 36; ++i)
+            for (std::size_t c = 0; c < 3; ++c)
+                ASSERT_EQ(pixels[3 * i + c], expected[4 * i + c]);
+    }
+}
+
+TEST(Png, KeepsATransparentBackground) {
+    const TempDir dir;
+    auto scene = scrolling(dir, {64, 64});
+    scene.output.background = {0, 0, 0, 0};
+    media::Sources sources;
+    ASSERT_TRUE(write(scene, {dir / "one.png", Format::Png, {64, 64}, 0, 0}, sources));
+    V2i size;
+    int channels = 0;
+    const auto pixels = test::pixelsOf(dir / "one.png", size, channels);
+    ASSERT_EQ(channels, 4);
+    EXPECT_EQ(pixels[3], 0);
+    EXPECT_EQ(pixels[4 * (32 * 64 + 32) + 3], 255);
+}
+
+struct Probed {
+    std::string codec, pixels;
+    int width = 0, height = 0, frames = 0;
+    std::string rate;
+};
+Probed probe(const std::filesystem::path& movie) {
+    const auto ran = test::run("ffprobe -v error -count_frames -select_streams v -show_entries stream=codec_name,pix_fmt,width,height,avg_frame_rate,nb_read_frames -of default=nw=1 " + movie.string());
+    Probed p;
+    std::istringstream lines(ran.printed);
+    for (std::string line; std::getline(lines, line);) {
+        const auto value = line.substr(line.find('=') + 1);
+        if (line.starts_with("codec_name")) p.codec = value;
+        if (line.starts_with("pix_fmt")) p.pixels = value;
+        if (line.starts_with("width")) p.width = std::stoi(value);
+        if (line.starts_with("height")) p.height = std::stoi(value);
+        if (line.starts_with("avg_frame_rate")) p.rate = value;
+        if (line.starts_with("nb_read_frames")) p.frames = std::stoi(value);
+    }
+    return p;
+}
+
+TEST(Movies, H264HasCountRateAndSize) {
+    const TempDir dir;
+    auto scene = scrolling(dir, {64, 36});
+    scene.output.rate = Rational(24000, 1001);
+    media::Sources sources;
+    for (const auto& [name, size, pixels] : {std::tuple{"a.mp4", V2i(64, 36), "yuv420p"}, {"b.mov", V2i(128, 72), "yuv420p"}, {"odd.mp4", V2i(65, 37), "yuv444p"}}) {
+        ASSERT_TRUE(write(scene, {dir / name, Format::H264, size, 0, 11}, sources)) << name;
+        const Probed p = probe(dir / name);
+        EXPECT_EQ(p.codec, "h264");
+        EXPECT_EQ(p.pixels, pixels);
+        EXPECT_EQ(p.width, size.x);
+        EXPECT_EQ(p.height, size.y);
+        EXPECT_EQ(p.rate, "24000/1001");
+        EXPECT_EQ(p.frames, 12);
+    }
+}
+
+TEST(Movies, H264IsCloseToTheRenderedPicture) {
+    const TempDir dir;
+    const auto scene = scrolling(dir, {128, 72});
+    media::Sources sources;
+    ASSERT_TRUE(write(scene, {dir / "a.mp4", Format::H264, {128, 72}, 0, 11}, sources));
+    ASSERT_EQ(test::run("ffmpeg -v error -y -i " + (dir / "a.mp4").string() + " -vf scale=in_color_matrix=bt709:in_range=tv " + (dir / "d%02d.png").string()).code, 0);
+    V2i size;
+    int channels = 0;
+    const auto pixels = test::pixelsOf(dir / "d05.png", size, channels);
+    const auto expected = rendered(scene, 4, {128, 72});
+    double sum = 0;
+    for (std::size_t i = 0; i < 128 * 72; ++i)
+        for (std::size_t c = 0; c < 3; ++c)
+            sum += std::abs(pixels[static_cast<std::size_t>(channels) * i + c] - expected[4 * i + c]);
+    EXPECT_LT(sum / (128 * 72 * 3), 4); // lossy, but the colours must not be shifted
+}
+
+TEST(Movies, Ffv1IsLosslessAndKeepsAlpha) {
+    const TempDir dir;
+    auto scene = scrolling(dir, {64, 64});
+    scene.output.background = {0, 0, 0, 0};
+    media::Sources sources;
+    ASSERT_TRUE(write(scene, {dir / "a.mkv", Format::Ffv1, {64, 64}, 0, 5}, sources));
+    EXPECT_EQ(probe(dir / "a.mkv").frames, 6);
+    ASSERT_EQ(test::run("ffmpeg -v error -y -i " + (dir / "a.mkv").string() + " -pix_fmt rgba " + (dir / "d%02d.png").string()).code, 0);
+    V2i size;
+    int channels = 0;
+    EXPECT_EQ(test::pixelsOf(dir / "d04.png", size, channels), rendered(scene, 3, {64, 64}));
+    EXPECT_EQ(channels, 4);
+}
+
+TEST(Refusals, EachHasItsSentenceAndLeavesNothing) {
+    const TempDir dir;
+    const auto scene = scrolling(dir, {64, 36});
+    media::Sources sources;
+    const auto sentence = [&](Job job) {
+        const auto result = write(scene, job, sources);
+        EXPECT_FALSE(result);
+        return result ? "" : result.error().sentence;
+    };
+    const V2i size(64, 36);
+    EXPECT_EQ(sentence({dir / "a.mp4", Format::H264, size, 0, 12}), "Frames 0-12 are not within 0-11.");
+    EXPECT_EQ(sentence({dir / "a.mp4", Format::H264, {0, 36}, 0, 3}), "The size 0 x 36 is not usable.");
+    EXPECT_EQ(sentence({dir / "a.png", Format::Png, size, 0, 3}), "Several PNG files need #### in their name, for the frame number: a.####.png");
+    EXPECT_EQ(sentence({dir / "none/a.mp4", Format::H264, size, 0, 3}), "Cannot write " + (dir / "none/a.mp4").string() + ": its folder does not exist.");
+    EXPECT_EQ(filesIn(dir.path()), 1u);
+    auto missing = scene;
+    missing.layers = {test::pictureLayer(1, "Boat", "/nowhere/b.png", {4, 4}, 1, {0, 0, -3})};
+    EXPECT_FALSE(write(missing, {dir / "a.mp4", Format::H264, size, 0, 3}, sources));
+    EXPECT_EQ(filesIn(dir.path()), 1u);
+}
+
+TEST(Refusals, CancelledOutputLeavesNothingHalf) {
+    const TempDir dir;
+    const auto scene = scrolling(dir, {64, 36});
+    media::Sources sources;
+    for (const char* name : {"a.mp4", "a.mkv"}) {
+        std::stop_source stop;
+        const auto result = write(scene, {dir / name, *formatOf(name), {64, 36}, 0, 11}, sources, {[&](double share) { if (share > 0.4) stop.request_stop(); }, stop.get_token()});
+        ASSERT_FALSE(result);
+        EXPECT_TRUE(result.error().cancelled);
+        EXPECT_EQ(filesIn(dir.path()), 1u) << name;
+    }
+    std::stop_source stop;
+    EXPECT_FALSE(write(scene, {dir / "f/f.##.png", Format::Png, {64, 36}, 0, 11}, sources, {[&](double share) { if (share > 0.4) stop.request_stop(); }, stop.get_token()}));
+    EXPECT_EQ(filesIn(dir / "f"), 5u); // the whole ones stay
+}
+
+/// A file system of 200 kB, where the machine lets one be made.
+TEST(Refusals, FullDisk) {
+    const TempDir dir;
+    std::filesystem::create_directories(dir / "small");
+    if (::mount("tmpfs", (dir / "small").c_str(), "tmpfs", 0, "size=200k") != 0) GTEST_SKIP() << "no permission to mount a small file system";
+    auto scene = scrolling(dir, {640, 360});
+    test::writePicture(dir / "a.png", {256, 64}, [](int x, int y) { return Rgba8{(x * 7919 + y * 104729) % 256, (x * 31 + y * 17) * 97 % 256, (x ^ y) * 71 % 256, 255}; });
+    media::Sources sources;
+    for (const char* name : {"small/a.mp4", "small/a.mkv", "small/f.##.png"}) {
+        const auto result = write(scene, {dir / name, *formatOf(name), {1280, 720}, 0, 11}, sources);
+        EXPECT_FALSE(result) << name;
+        if (!result) {
+            EXPECT_EQ(result.error().sentence.substr(result.error().sentence.rfind(": ")), ": the disk is full.") << name;
+        }
+        for (const auto& entry : std::filesystem::directory_iterator(dir / "small")) {
+            EXPECT_EQ(entry.path().string().find(".part"), std::string::npos) << entry.path();
+            std::filesystem::remove(entry.path());
+        }
+    }
+    ::umount((dir / "small").c_str());
+}
+
+TEST(Refusals, UnwritableFolder) {
+    const TempDir dir;
+    const auto scene = scrolling(dir, {64, 36});
+    media::Sources sources;
+    for (const char* name : {"/proc/a.mp4", "/proc/a.mkv", "/proc/a.png"}) {
+        const auto result = write(scene, {name, *formatOf(name), {64, 36}, 0, 0}, sources);
+        ASSERT_FALSE(result);
+        EXPECT_TRUE(result.error().sentence.starts_with(std::string("Cannot write ") + name + ": ")) << result.error().sentence;
+    }
+}
+
+}
+}
