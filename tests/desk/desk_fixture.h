@@ -1,0 +1,65 @@
+// A desk in a real window, and hands for it.
+#pragma once
+
+#include "desk/main_window.h"
+#include "support/support.h"
+
+#include <QDropEvent>
+#include <QMimeData>
+#include <QSignalSpy>
+#include <QTest>
+#include <gtest/gtest.h>
+
+namespace stage::desk {
+
+class Desk : public ::testing::Test {
+protected:
+    Desk() : window(dir / "journals") {
+        window.resize(1280, 800);
+        window.show();
+        EXPECT_TRUE(QTest::qWaitForWindowExposed(&window));
+    }
+    ~Desk() override { window.session().close(); }
+
+    Session& session() { return window.session(); }
+    const scene::Scene& scene() { return *window.session().scene(); }
+
+    /// Drops files on the window, as a file manager does, and waits until they are in.
+    bool drop(const std::vector<std::string>& names) {
+        QList<QUrl> urls;
+        for (const std::string& name : names)
+            urls << QUrl::fromLocalFile(QString::fromStdString((dir / name).string()));
+        QMimeData data;
+        data.setUrls(urls);
+        QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&window, &enter);
+        if (!enter.isAccepted()) return false;
+        QSignalSpy in(&window, &MainWindow::broughtIn);
+        QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&window, &drop);
+        return (!in.isEmpty() || in.wait(20000)) && in.at(0).at(0).toBool();
+    }
+
+    static void drag(QWidget* widget, QPointF from, QPointF to, Qt::KeyboardModifiers keys = Qt::NoModifier, bool release = true) {
+        QTest::mousePress(widget, Qt::LeftButton, keys, from.toPoint());
+        for (int i = 1; i <= 8; ++i) {
+            const QPointF at = from + (to - from) * i / 8.0;
+            QMouseEvent move(QEvent::MouseMove, at, widget->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, keys);
+            QApplication::sendEvent(widget, &move);
+            QApplication::processEvents();
+        }
+        if (release) QTest::mouseRelease(widget, Qt::LeftButton, keys, to.toPoint());
+    }
+
+    /// Place in the Camera view of a place in the frame, px of the frame.
+    QPointF inCamera(double x, double y) {
+        const QRectF frame = window.camera().frameRect();
+        const double scale = frame.width() / scene().output.frame.x;
+        return {frame.left() + x * scale, frame.top() + y * scale};
+    }
+
+    test::TempDir dir;
+    MainWindow window;
+};
+
+}
