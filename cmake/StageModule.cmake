@@ -2,7 +2,7 @@
 # before it in this list, and only the desk may name Qt.
 set(STAGE_ORDER scene optics motion media edit render output cli desk)
 
-# stage_module(NAME [USES module...] [LIBS target...]): every .cc of the current folder but main.cc
+# stage_module(NAME [USES module...] [LIBS target...]): every .cc of the current folder but those of programs
 # becomes the static library stage_NAME with the alias stage::NAME.
 function(stage_module name)
   cmake_parse_arguments(ARG "" "" "USES;LIBS" ${ARGN})
@@ -19,7 +19,7 @@ function(stage_module name)
     endif()
   endforeach()
   file(GLOB sources CONFIGURE_DEPENDS *.cc *.h)
-  list(FILTER sources EXCLUDE REGEX "/main\\.cc$")
+  list(FILTER sources EXCLUDE REGEX "/(main|shot)\\.cc$")
   add_library(stage_${name} STATIC ${sources})
   add_library(stage::${name} ALIAS stage_${name})
   target_include_directories(stage_${name} PUBLIC ${PROJECT_SOURCE_DIR}/src)

@@ -71,8 +71,8 @@ def main(cli):
     # The title is set by the program itself and pushed to its depth.
     depth = dict((entry[0], entry[3]) for entry in LAYERS)["Title"]
     edits = [
-        {"edit": "add-text", "text": "LANTERN NIGHT", "name": "Title", "font": "B612 Bold", "fill": [1.0, 0.66, 0.27, 1.0], "tracking": 0.06, "em": 0.45},
-        {"edit": "slide", "layers": ["Title"], "by": [-0.56, 1.86, 0]},
+        {"edit": "add-text", "text": "LANTERN NIGHT", "name": "Title", "font": "B612 Bold", "fill": [1.0, 0.66, 0.27, 1.0], "tracking": 0.06, "em": 0.41},
+        {"edit": "slide", "layers": ["Title"], "by": [-0.50, 1.86, 0]},
         {"edit": "push", "layers": ["Title"], "depth": depth},
     ]
     subprocess.run([cli, "apply", path, "-", "-o", path], input=json.dumps(edits), text=True, check=True)

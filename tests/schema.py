@@ -1,1 +1,64 @@
+#!/usr/bin/python3
+"""Holds docs/scene.schema.json against scene files that the program writes, and against ones that it refuses."""
+import copy
+import json
+import os
+import subprocess
 import sys
+import tempfile
+
+import jsonschema
+
+root, cli = sys.argv[1:3]
+schema = json.load(open(os.path.join(root, "docs", "scene.schema.json")))
+jsonschema.Draft202012Validator.check_schema(schema)
+validator = jsonschema.Draft202012Validator(schema)
+demo = json.load(open(os.path.join(root, "demo", "lantern-quay.ostage")))
+failures = 0
+
+
+def check(what, scene, good):
+    """The schema and the program must agree."""
+    global failures
+    schema_says = not list(validator.iter_errors(scene))
+    with tempfile.NamedTemporaryFile("w", suffix=".ostage") as file:
+        json.dump(scene, file)
+        file.flush()
+        program_says = subprocess.run([cli, "info", file.name], capture_output=True).returncode == 0
+    if (schema_says, program_says) != (good, good):
+        failures += 1
+        print(f"{what}: expected {good}, schema says {schema_says}, program says {program_says}")
+
+
+def changed(path, value):
+    scene = copy.deepcopy(demo)
+    place = scene
+    for step in path[:-1]:
+        place = place[step]
+    if value is None:
+        del place[path[-1]]
+    else:
+        place[path[-1]] = value
+    return scene
+
+
+cases = [
+    ("the demo", demo, True),
+    ("a group", changed(["layers", 0], {"id": 99, "name": "g", "kind": "group", "layers": [demo["layers"][0]]}), True),
+    ("own pace", changed(["camera", "marks", 0, "pace"], [0.1, 0.2, 0.3, 1]), True),
+    ("an unknown member", changed(["layers", 0, "later"], {"a": 1}), True),
+    ("no camera", changed(["camera"], None), False),
+    ("no marks", changed(["camera", "marks"], []), False),
+    ("a newer version", changed(["version"], 2), False),
+    ("opacity above 1", changed(["layers", 0, "opacity"], 1.5), False),
+    ("an unknown kind", changed(["layers", 0, "kind"], "hologram"), False),
+    ("an unknown blend", changed(["layers", 0, "blend"], "glow"), False),
+    ("a picture without media", changed(["layers", 0, "media"], None), False),
+    ("a short vector", changed(["layers", 0, "position"], [1, 2]), False),
+    ("a bad fraction", changed(["camera", "marks", 1, "time"], "3.5"), False),
+    ("a tiny frame", changed(["output", "frame"], [2, 2]), False),
+]
+for case in cases:
+    check(*case)
+print(f"{len(cases) - failures} passed, {failures} failed")
+sys.exit(1 if failures else 0)

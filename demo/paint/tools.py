@@ -84,8 +84,10 @@ def polygon(c, points):
 
 def glow(c, x, y, radius, rgb, strength):
     g = cairo.RadialGradient(x, y, 0, x, y, radius)
-    for stop, share in ((0, 1), (0.15, 0.62), (0.35, 0.3), (0.6, 0.1), (0.8, 0.03), (1, 0)):
-        g.add_color_stop_rgba(stop, *rgb, strength * share)
+    # Falls off like a lamp in haze and ends without an edge.
+    for i in range(33):
+        t = i / 32
+        g.add_color_stop_rgba(t, *rgb, strength * math.exp(-4.2 * t) * (1 - t * t) ** 2)
     c.set_source(g)
     c.arc(x, y, radius, 0, 2 * math.pi)
     c.fill()

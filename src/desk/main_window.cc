@@ -402,7 +402,7 @@ void MainWindow::makeMenus() {
 
     m_name = new QLabel;
     m_name->setObjectName(QStringLiteral("dim"));
-    m_name->setContentsMargins(0, 0, 14, 0);
+    m_name->setContentsMargins(0, 7, 14, 0);
     m_name->setMinimumWidth(220);
     m_name->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     menuBar()->setCornerWidget(m_name);

@@ -165,6 +165,12 @@ void Timeline::paintEvent(QPaintEvent*) {
         painter.setBrush(colour);
         if (bar.width() > 0) painter.drawRoundedRect(bar, 3, 3);
     }
+    const double room = height() - headHeight - rowHeight, all = rowHeight * static_cast<double>(m_rows.size());
+    if (all > room) {
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(QColor(0x4A, 0x51, 0x58));
+        painter.drawRoundedRect(QRectF(width() - 8, headHeight + rowHeight + m_scroll / all * room, 6, room / all * room), 3, 3);
+    }
     painter.setClipping(false);
 
     // Ruler.

@@ -1,0 +1,13 @@
+#!/usr/bin/env bash
+# Makes docs/screenshots anew from the demo.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+scripts/build.sh release
+mkdir -p docs/screenshots
+home=$(mktemp -d)
+trap 'rm -rf "$home"' EXIT
+for view in desk push off-the-move text output settings; do
+    HOME=$home XDG_RUNTIME_DIR=$home xvfb-run -a -s "-screen 0 1280x800x24" \
+        build/release/bin/open-stage-shot "$view" demo/lantern-quay.ostage "docs/screenshots/$view.png"
+done
+build/release/bin/open-stage-cli render demo/lantern-quay.ostage -o docs/screenshots/frame.png --frames 77 --size 1280x720 --quiet
