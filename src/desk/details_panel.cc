@@ -358,6 +358,7 @@ void DetailsPanel::refreshCamera() {
                 if (scene::namedPaces[i].pace == marks[k].pace) pace = static_cast<int>(i);
             break;
         }
+    m_pace->setPlaceholderText(moves ? tr("own pace") : QStringLiteral("–"));
     m_pace->setEnabled(moves);
     m_pace->setCurrentIndex(moves ? pace : -1);
     m_speed->setText(tr("%1 m/s").arg(figure(m_session.move().speed(m_session.time().toDouble()), 2)));

@@ -41,6 +41,17 @@ struct Gate {
 // Widths of what common cameras expose, by format.
 constexpr Gate gates[] = {{"36.0 mm  full frame", 36}, {"24.9 mm  35 mm film", 24.89}, {"23.5 mm  half frame", 23.5}, {"12.5 mm  16 mm film", 12.52}, {"54.1 mm  65 mm film", 54.12}};
 
+enum class Recovery { Recover, GiveUp, Later };
+
+Recovery askRecovery(QWidget* parent, const QString& what) {
+    QMessageBox box(QMessageBox::NoIcon, QObject::tr("Recover work"), what, QMessageBox::NoButton, parent);
+    const auto* recover = box.addButton(QObject::tr("Recover"), QMessageBox::AcceptRole);
+    const auto* giveUp = box.addButton(QObject::tr("Give it up"), QMessageBox::DestructiveRole);
+    box.addButton(QObject::tr("Ask me later"), QMessageBox::RejectRole);
+    box.exec();
+    return box.clickedButton() == recover ? Recovery::Recover : box.clickedButton() == giveUp ? Recovery::GiveUp : Recovery::Later;
+}
+
 QString sceneFilter() { return QObject::tr("Scenes (*.ostage)"); }
 
 }
@@ -414,8 +425,10 @@ void MainWindow::togglePlay() { m_timeline->setPlaying(!m_timeline->playing()); 
 
 bool MainWindow::openFile(const std::filesystem::path& path) {
     if (auto recovered = edit::recover(edit::journalOf(path))) {
-        const auto answer = QMessageBox::question(this, tr("Recover work"), tr("%1 has %n edit(s) that were not saved when the program ended. Recover them?", nullptr, static_cast<int>(recovered->steps)).arg(QString::fromStdString(path.filename().string())));
-        if (answer == QMessageBox::Yes) {
+        const QString count = counted(static_cast<qint64>(recovered->steps), tr("edit"), tr("edits"));
+        const Recovery answer = askRecovery(this, tr("%1 was not saved when the program ended: %2 can be recovered.").arg(QString::fromStdString(path.filename().string()), count));
+        if (answer == Recovery::Later) return false;
+        if (answer == Recovery::Recover) {
             if (!recovered->problem.empty()) say(QString::fromStdString("Recovered up to a damaged edit: " + recovered->problem), true);
             m_session.adopt(std::move(*recovered));
             return true;
@@ -435,11 +448,11 @@ void MainWindow::offerRecovery() {
         if (!entry.path().filename().string().starts_with("untitled-")) continue;
         auto recovered = edit::recover(entry.path());
         if (!recovered) continue;
-        const auto answer = QMessageBox::question(this, tr("Recover work"), tr("A scene without a file was being worked on when the program ended (%n edit(s)). Recover it?", nullptr, static_cast<int>(recovered->steps)),
-                                                  QMessageBox::Yes | QMessageBox::No | QMessageBox::Discard);
-        if (answer == QMessageBox::Yes) m_session.adopt(std::move(*recovered));
-        if (answer != QMessageBox::No) std::filesystem::remove(entry.path(), code);
-        if (answer == QMessageBox::Yes) return;
+        const QString count = counted(static_cast<qint64>(recovered->steps), tr("edit"), tr("edits"));
+        const Recovery answer = askRecovery(this, tr("A scene without a file was being worked on when the program ended: %1 can be recovered.").arg(count));
+        if (answer == Recovery::Recover) m_session.adopt(std::move(*recovered));
+        if (answer != Recovery::Later) std::filesystem::remove(entry.path(), code);
+        if (answer == Recovery::Recover) return;
     }
 }
 
@@ -549,8 +562,8 @@ void MainWindow::refreshStatus() {
         if (media && !m_timeline->playing() && !std::filesystem::exists(media->path, code)) ++missing;
     });
     m_state->setStyleSheet(QString());
-    if (missing > 0) m_state->setText(tr("▲  %n layer(s) miss their media", nullptr, missing));
-    else m_state->setText(tr("●  %n layer(s), all media present", nullptr, layers));
+    if (missing > 0) m_state->setText(tr("▲  %1 without media").arg(counted(missing, tr("layer"), tr("layers"))));
+    else m_state->setText(layers == 0 ? tr("●  No layers yet") : tr("●  %1, all media present").arg(counted(layers, tr("layer"), tr("layers"))));
 }
 
 void MainWindow::refreshTitle() {

@@ -13,6 +13,8 @@ QString figure(double value, int decimals) {
     return text.replace(QLatin1Char('-'), QChar(0x2212));
 }
 
+QString counted(qint64 count, const QString& one, const QString& many) { return QStringLiteral("%1 %2").arg(count).arg(count == 1 ? one : many); }
+
 NumberField::NumberField(scene::Measured measured, QString unit, int decimals, double step, QWidget* parent)
     : QLineEdit(parent), m_measured(measured), m_unit(std::move(unit)), m_decimals(decimals), m_step(step) {
     setObjectName(QStringLiteral("figure"));

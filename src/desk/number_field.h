@@ -34,6 +34,9 @@ private:
     double m_step, m_value = 0;
 };
 
+/// "1 layer", "3 layers".
+QString counted(qint64 count, const QString& one, const QString& many);
+
 /// A number as the desk writes it: fixed decimals, a typographic minus.
 QString figure(double value, int decimals);
 
