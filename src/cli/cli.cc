@@ -33,16 +33,19 @@ Exit codes:
   4 an edit was refused   5 a file cannot be written   130 stopped)";
 
 std::atomic<bool> interrupted = false;
-extern "C" void onInterrupt(int) { interrupted = true; }
+extern "C" void onInterrupt(int) {
+    interrupted = true;
+}
 
 /// Turns SIGINT into a stop token while it lives.
 class Interrupt {
 public:
-    Interrupt() : m_before(std::signal(SIGINT, onInterrupt)), m_watch([this](const std::stop_token& end) {
-        while (!end.stop_requested() && !interrupted)
-            std::this_thread::sleep_for(std::chrono::milliseconds(50));
-        if (interrupted) m_stop.request_stop();
-    }) {}
+    Interrupt()
+        : m_before(std::signal(SIGINT, onInterrupt)), m_watch([this](const std::stop_token& end) {
+              while (!end.stop_requested() && !interrupted)
+                  std::this_thread::sleep_for(std::chrono::milliseconds(50));
+              if (interrupted) m_stop.request_stop();
+          }) {}
     ~Interrupt() {
         m_watch.request_stop();
         m_watch.join();
@@ -77,12 +80,17 @@ V2i sizeFrom(const std::string& text) {
 void framesFrom(const std::string& text, output::Job& job) {
     long long a = 0, b = 0;
     char rest = 0;
-    if (std::sscanf(text.c_str(), "%lld-%lld%c", &a, &b, &rest) == 2) job.first = a, job.last = b;
-    else if (std::sscanf(text.c_str(), "%lld%c", &a, &rest) == 1) job.first = job.last = a;
-    else throw Failure{BadUsage, "'" + text + "' is not a range of frames such as 0-143."};
+    if (std::sscanf(text.c_str(), "%lld-%lld%c", &a, &b, &rest) == 2)
+        job.first = a, job.last = b;
+    else if (std::sscanf(text.c_str(), "%lld%c", &a, &rest) == 1)
+        job.first = job.last = a;
+    else
+        throw Failure{BadUsage, "'" + text + "' is not a range of frames such as 0-143."};
 }
 
-void saveTo(const scene::Scene& scene, const std::string& path) { need(scene::save(scene, path), CannotWrite); }
+void saveTo(const scene::Scene& scene, const std::string& path) {
+    need(scene::save(scene, path), CannotWrite);
+}
 
 /// Prints "42 %, 1:10 left" at most four times a second.
 class Meter {
@@ -119,7 +127,8 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     std::int64_t frame = 0;
     bool quiet = false;
 
-    CLI::App* import = app.add_subcommand("import", "Make a scene from layered pictures, pictures and footage");
+    CLI::App* import =
+        app.add_subcommand("import", "Make a scene from layered pictures, pictures and footage");
     import->add_option("FILE", files, "Files to bring in, lowest first")->required();
     import->add_option("-o,--output", outPath, "Scene to write (.ostage)")->required();
     import->add_option("--as", as, "A layered picture as 'layers', 'group' or 'one layer'");
@@ -133,13 +142,18 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     CLI::App* infoCommand = app.add_subcommand("info", "Print what a scene holds, as JSON");
     infoCommand->add_option("SCENE", scenePath)->required();
 
-    CLI::App* measure = app.add_subcommand("measure", "Print what the lens makes of each layer, as JSON: depth in m, corners in px, size in frame, travel in px");
+    CLI::App* measure =
+        app.add_subcommand("measure", "Print what the lens makes of each layer, as JSON: depth in m, corners "
+                                      "in px, size in frame, travel in px");
     measure->add_option("SCENE", scenePath)->required();
     measure->add_option("--frame", frame, "Frame to measure at, from 0")->default_val(0);
 
-    CLI::App* renderCommand = app.add_subcommand("render", "Render frames: .mp4/.mov (H.264), .mkv (FFV1), or .png");
+    CLI::App* renderCommand =
+        app.add_subcommand("render", "Render frames: .mp4/.mov (H.264), .mkv (FFV1), or .png");
     renderCommand->add_option("SCENE", scenePath)->required();
-    renderCommand->add_option("-o,--output", outPath, "File to write; several PNG files need #### in the name")->required();
+    renderCommand
+        ->add_option("-o,--output", outPath, "File to write; several PNG files need #### in the name")
+        ->required();
     renderCommand->add_option("--frames", frames, "A-B, both included, or one number (default: all)");
     renderCommand->add_option("--size", size, "WxH in pixels (default: the scene's frame)");
     renderCommand->add_flag("--quiet", quiet, "No progress");
@@ -156,21 +170,29 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
             scene::Json edit = {{"edit", "bring-in"}, {"files", files}, {"as", as}};
             if (!frameSize.empty()) {
                 const V2i frameWanted = sizeFrom(frameSize);
-                scene = need(edit::apply(scene, {{"edit", "settings"}, {"frame", {frameWanted.x, frameWanted.y}}}), BadUsage);
+                scene = need(
+                    edit::apply(scene, {{"edit", "settings"}, {"frame", {frameWanted.x, frameWanted.y}}}),
+                    BadUsage);
                 edit["keepFrame"] = true;
             }
             saveTo(need(edit::apply(scene, edit), CannotRead), outPath);
         } else if (*apply) {
             scene::Scene scene = need(scene::load(scenePath), CannotRead);
             std::string text;
-            if (editsPath == "-") text.assign(std::istreambuf_iterator<char>(std::cin), {});
-            else text = need(scene::readFile(editsPath), CannotRead);
+            if (editsPath == "-")
+                text.assign(std::istreambuf_iterator<char>(std::cin), {});
+            else
+                text = need(scene::readFile(editsPath), CannotRead);
             const auto edits = scene::parseJson(text);
-            if (!edits) throw Failure{CannotRead, "Cannot read " + editsPath + ": " + edits.error().sentence + "."};
-            if (!edits->is_array()) throw Failure{CannotRead, "Cannot read " + editsPath + ": it should be a list of edits."};
+            if (!edits)
+                throw Failure{CannotRead, "Cannot read " + editsPath + ": " + edits.error().sentence + "."};
+            if (!edits->is_array())
+                throw Failure{CannotRead, "Cannot read " + editsPath + ": it should be a list of edits."};
             for (std::size_t i = 0; i < edits->size(); ++i) {
                 auto next = edit::apply(scene, (*edits)[i]);
-                if (!next) throw Failure{EditRefused, "Edit " + std::to_string(i + 1) + ": " + next.error().sentence};
+                if (!next)
+                    throw Failure{EditRefused,
+                                  "Edit " + std::to_string(i + 1) + ": " + next.error().sentence};
                 scene = std::move(*next);
             }
             saveTo(scene, outPath);
@@ -179,7 +201,8 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
         } else if (*measure) {
             const scene::Scene scene = need(scene::load(scenePath), CannotRead);
             if (frame < 0 || frame >= scene.output.frames)
-                throw Failure{BadUsage, "Frame " + std::to_string(frame) + " is not within 0-" + std::to_string(scene.output.frames - 1) + "."};
+                throw Failure{BadUsage, "Frame " + std::to_string(frame) + " is not within 0-" +
+                                            std::to_string(scene.output.frames - 1) + "."};
             out << measurements(scene, frame).dump(2) << '\n';
         } else if (*renderCommand) {
             const scene::Scene scene = need(scene::load(scenePath), CannotRead);
@@ -191,7 +214,9 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
             media::Sources sources;
             const Interrupt interrupt;
             Meter meter(err);
-            need(output::write(scene, job, sources, {quiet ? std::function<void(double)>{} : std::ref(meter), interrupt.token()}), CannotWrite);
+            need(output::write(scene, job, sources,
+                               {quiet ? std::function<void(double)>{} : std::ref(meter), interrupt.token()}),
+                 CannotWrite);
         }
     } catch (const Failure& failure) {
         err << failure.sentence << '\n';

@@ -14,9 +14,13 @@ Json info(const scene::Scene& scene) {
     Json layers = Json::array();
     scene::forEach(scene, [&](const scene::LayerPtr& layer, const std::vector<scene::LayerPtr>& holders) {
         const char* kinds[] = {"picture", "footage", "text", "group"};
-        Json json = {{"id", layer->id}, {"name", layer->name}, {"kind", kinds[layer->content.index()]},
-                     {"depth", optics::depthOf(scene, {layer, holders})}, {"visible", layer->visible},
-                     {"blend", scene::blendNames[static_cast<std::size_t>(layer->blend)]}, {"opacity", layer->opacity}};
+        Json json = {{"id", layer->id},
+                     {"name", layer->name},
+                     {"kind", kinds[layer->content.index()]},
+                     {"depth", optics::depthOf(scene, {layer, holders})},
+                     {"visible", layer->visible},
+                     {"blend", scene::blendNames[static_cast<std::size_t>(layer->blend)]},
+                     {"opacity", layer->opacity}};
         if (!holders.empty()) json["in"] = holders.back()->name;
         if (!layer->group()) json["pixels"] = {layer->pixels.x, layer->pixels.y};
         if (const scene::Media* media = scene::mediaOf(*layer)) {
@@ -28,12 +32,20 @@ Json info(const scene::Scene& scene) {
     });
     Json marks = Json::array();
     for (const scene::Mark& mark : scene.camera.marks)
-        marks.push_back({{"name", mark.name}, {"frame", frameAt(mark.time, scene.output.rate)}, {"seconds", mark.time.toDouble()},
-                         {"focal", mark.pose.focal}, {"angle", optics::angleOfView(mark.pose.focal, scene.camera.gate)}});
+        marks.push_back({{"name", mark.name},
+                         {"frame", frameAt(mark.time, scene.output.rate)},
+                         {"seconds", mark.time.toDouble()},
+                         {"focal", mark.pose.focal},
+                         {"angle", optics::angleOfView(mark.pose.focal, scene.camera.gate)}});
     const scene::Output& out = scene.output;
-    return {{"frame", {out.frame.x, out.frame.y}}, {"rate", out.rate.text()}, {"frames", out.frames},
-            {"seconds", (Rational(out.frames) / out.rate).toDouble()}, {"gate", scene.camera.gate},
-            {"homeDepth", scene.homeDepth}, {"marks", std::move(marks)}, {"layers", std::move(layers)}};
+    return {{"frame", {out.frame.x, out.frame.y}},
+            {"rate", out.rate.text()},
+            {"frames", out.frames},
+            {"seconds", (Rational(out.frames) / out.rate).toDouble()},
+            {"gate", scene.camera.gate},
+            {"homeDepth", scene.homeDepth},
+            {"marks", std::move(marks)},
+            {"layers", std::move(layers)}};
 }
 
 Json measurements(const scene::Scene& scene, std::int64_t frame) {
@@ -46,11 +58,19 @@ Json measurements(const scene::Scene& scene, std::int64_t frame) {
         if (m.corners)
             for (const V2d& corner : *m.corners)
                 corners.push_back({corner.x, corner.y});
-        layers.push_back({{"id", layer->id}, {"name", layer->name}, {"depth", m.depth}, {"distance", m.distance},
-                          {"corners", std::move(corners)}, {"size", {m.size.x, m.size.y}}, {"travel", m.travel}});
+        layers.push_back({{"id", layer->id},
+                          {"name", layer->name},
+                          {"depth", m.depth},
+                          {"distance", m.distance},
+                          {"corners", std::move(corners)},
+                          {"size", {m.size.x, m.size.y}},
+                          {"travel", m.travel}});
     });
-    return {{"frame", frame}, {"seconds", time.toDouble()}, {"speed", move.speed(time.toDouble())},
-            {"turning", move.turning(time.toDouble())}, {"layers", std::move(layers)}};
+    return {{"frame", frame},
+            {"seconds", time.toDouble()},
+            {"speed", move.speed(time.toDouble())},
+            {"turning", move.turning(time.toDouble())},
+            {"layers", std::move(layers)}};
 }
 
 }

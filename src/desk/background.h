@@ -15,10 +15,11 @@
 
 namespace stage::desk {
 
-/// Runs work(progress) on another thread and done(result) on this one, unless `owner` is gone by then. A dialog
-/// with the share done, the time left and Cancel shows up when it takes longer than a moment.
+/// Runs work(progress) on another thread and done(result) on this one, unless `owner` is gone by then. A
+/// dialog with the share done, the time left and Cancel shows up when it takes longer than a moment.
 template <class T>
-void inBackground(QWidget* owner, const QString& title, std::function<Result<T>(const Progress&)> work, std::function<void(Result<T>)> done) {
+void inBackground(QWidget* owner, const QString& title, std::function<Result<T>(const Progress&)> work,
+                  std::function<void(Result<T>)> done) {
     struct Shared {
         std::atomic<double> share = 0;
         std::stop_source stop;
@@ -44,12 +45,17 @@ void inBackground(QWidget* owner, const QString& title, std::function<Result<T>(
         const double seconds = static_cast<double>(since->elapsed()) / 1000;
         if (share > 0.01 && seconds > 1) {
             const int left = static_cast<int>(seconds / share - seconds + 0.5);
-            dialog->setLabelText(QObject::tr("%1\n%2:%3 left").arg(title).arg(left / 60).arg(left % 60, 2, 10, QLatin1Char('0')));
+            dialog->setLabelText(QObject::tr("%1\n%2:%3 left")
+                                     .arg(title)
+                                     .arg(left / 60)
+                                     .arg(left % 60, 2, 10, QLatin1Char('0')));
         }
     });
     tick->start(100);
-    QThreadPool::globalInstance()->start([owner = QPointer(owner), dialog = QPointer(dialog), shared, work = std::move(work), done = std::move(done)] {
-        auto result = std::make_shared<Result<T>>(work({[shared](double share) { shared->share = share; }, shared->stop.get_token()}));
+    QThreadPool::globalInstance()->start([owner = QPointer(owner), dialog = QPointer(dialog), shared,
+                                          work = std::move(work), done = std::move(done)] {
+        auto result = std::make_shared<Result<T>>(
+            work({[shared](double share) { shared->share = share; }, shared->stop.get_token()}));
         QMetaObject::invokeMethod(qApp, [owner, dialog, result, done] {
             if (dialog) {
                 dialog->hide();

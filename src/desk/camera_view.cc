@@ -21,7 +21,8 @@ constexpr std::size_t cacheBytes = 768u << 20;
 }
 
 CameraView::CameraView(Session& session, QWidget* parent)
-    : QWidget(parent), m_session(session), m_request(session.sharedSources()), m_ahead(session.sharedSources()) {
+    : QWidget(parent), m_session(session), m_request(session.sharedSources()),
+      m_ahead(session.sharedSources()) {
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(240, 150);
     setMouseTracking(false);
@@ -45,8 +46,10 @@ CameraView::CameraView(Session& session, QWidget* parent)
     connect(m_bannerSet, &QPushButton::clicked, this, [this] {
         const auto& off = m_session.offMove();
         if (!off) return;
-        if (off->time == m_session.time()) m_session.setMarkOffMove();
-        else m_session.setFrame(frameAt(off->time, m_session.scene()->output.rate));
+        if (off->time == m_session.time())
+            m_session.setMarkOffMove();
+        else
+            m_session.setFrame(frameAt(off->time, m_session.scene()->output.rate));
     });
     connect(m_bannerBack, &QPushButton::clicked, &m_session, &Session::backToMove);
 
@@ -66,7 +69,8 @@ CameraView::CameraView(Session& session, QWidget* parent)
         m_picture = picture;
         m_milliseconds = ms;
         const bool onMove = !(m_session.offMove() && m_session.offMove()->time == m_session.time());
-        if (tag == m_generation * (1ll << 32) + m_session.frame() && onMove) m_cache[m_session.frame()] = picture;
+        if (tag == m_generation * (1ll << 32) + m_session.frame() && onMove)
+            m_cache[m_session.frame()] = picture;
         QWidget::update();
         Q_EMIT cacheChanged();
         refill();
@@ -83,7 +87,9 @@ CameraView::CameraView(Session& session, QWidget* parent)
 void CameraView::setTool(Tool tool) {
     if (tool == m_tool) return;
     m_tool = tool;
-    setCursor(tool == Tool::Walk ? Qt::SizeAllCursor : tool == Tool::Push ? Qt::SizeVerCursor : Qt::ArrowCursor);
+    setCursor(tool == Tool::Walk   ? Qt::SizeAllCursor
+              : tool == Tool::Push ? Qt::SizeVerCursor
+                                   : Qt::ArrowCursor);
     QWidget::update();
     Q_EMIT toolChanged();
 }
@@ -107,7 +113,8 @@ void CameraView::setPlaying(bool playing) {
 
 QRectF CameraView::frameRect() const {
     const V2i frame = m_session.scene()->output.frame;
-    const double scale = std::min(width() / static_cast<double>(frame.x), height() / static_cast<double>(frame.y));
+    const double scale =
+        std::min(width() / static_cast<double>(frame.x), height() / static_cast<double>(frame.y));
     const QSizeF size(frame.x * scale, frame.y * scale);
     return {(width() - size.width()) / 2, (height() - size.height()) / 2, size.width(), size.height()};
 }
@@ -136,7 +143,8 @@ void CameraView::update() {
         return;
     }
     if (width() < 2 || height() < 2) return;
-    m_request.ask(motion::evaluate(*m_session.scene(), m_session.time(), pictureSize(), m_session.pose()), m_generation * (1ll << 32) + frame);
+    m_request.ask(motion::evaluate(*m_session.scene(), m_session.time(), pictureSize(), m_session.pose()),
+                  m_generation * (1ll << 32) + frame);
 }
 
 /// While playing, renders the frames that will be needed next.
@@ -144,18 +152,22 @@ void CameraView::refill() {
     if (!m_playing || m_ahead.busy()) return;
     const scene::Scene& scene = *m_session.scene();
     const V2i size = pictureSize();
-    if (m_cache.size() * static_cast<std::size_t>(size.x) * static_cast<std::size_t>(size.y) * 4 > cacheBytes) return;
+    if (m_cache.size() * static_cast<std::size_t>(size.x) * static_cast<std::size_t>(size.y) * 4 > cacheBytes)
+        return;
     const std::int64_t count = scene.output.frames;
     for (std::int64_t i = 1; i < std::min<std::int64_t>(count, 1000); ++i) {
         const std::int64_t frame = (m_session.frame() + i) % count;
         if (m_cache.contains(frame)) continue;
         const Rational time = timeOfFrame(frame, scene.output.rate);
-        m_ahead.ask(motion::evaluate(scene, time, size, m_session.move().at(time.toDouble())), m_generation * (1ll << 32) + frame);
+        m_ahead.ask(motion::evaluate(scene, time, size, m_session.move().at(time.toDouble())),
+                    m_generation * (1ll << 32) + frame);
         return;
     }
 }
 
-void CameraView::resizeEvent(QResizeEvent*) { forget(); }
+void CameraView::resizeEvent(QResizeEvent*) {
+    forget();
+}
 
 void CameraView::updateBanner() {
     const auto& off = m_session.offMove();
@@ -167,7 +179,9 @@ void CameraView::updateBanner() {
         m_bannerBack->setText(tr("Go back"));
     } else {
         const auto& rate = m_session.scene()->output.rate;
-        m_bannerText->setText(tr("A pose off the move waits at %1").arg(QString::fromStdString(scene::timecode(frameAt(off->time, rate), rate))));
+        m_bannerText->setText(
+            tr("A pose off the move waits at %1")
+                .arg(QString::fromStdString(scene::timecode(frameAt(off->time, rate), rate))));
         m_bannerSet->setText(tr("Show it"));
         m_bannerBack->setText(tr("Give it up"));
     }
@@ -186,15 +200,18 @@ void CameraView::paintEvent(QPaintEvent*) {
     if (m_thirds) {
         painter.setPen(QPen(QColor(255, 255, 255, 56), 1));
         for (const double k : {1 / 3.0, 2 / 3.0}) {
-            painter.drawLine(QPointF(frame.left() + frame.width() * k, frame.top()), QPointF(frame.left() + frame.width() * k, frame.bottom()));
-            painter.drawLine(QPointF(frame.left(), frame.top() + frame.height() * k), QPointF(frame.right(), frame.top() + frame.height() * k));
+            painter.drawLine(QPointF(frame.left() + frame.width() * k, frame.top()),
+                             QPointF(frame.left() + frame.width() * k, frame.bottom()));
+            painter.drawLine(QPointF(frame.left(), frame.top() + frame.height() * k),
+                             QPointF(frame.right(), frame.top() + frame.height() * k));
         }
     }
     if (m_safe) {
         painter.setPen(QPen(QColor(255, 255, 255, 110), 1, Qt::DashLine));
         painter.setBrush(Qt::NoBrush);
         for (const double k : {0.05, 0.10})
-            painter.drawRect(frame.adjusted(frame.width() * k, frame.height() * k, -frame.width() * k, -frame.height() * k));
+            painter.drawRect(frame.adjusted(frame.width() * k, frame.height() * k, -frame.width() * k,
+                                            -frame.height() * k));
     }
 
     painter.setClipRect(rect());
@@ -216,16 +233,19 @@ void CameraView::paintEvent(QPaintEvent*) {
     }
 
     QString say = m_say;
-    if (say.isEmpty() && m_tool == Tool::Walk) say = tr("drag: pan and tilt · Shift: truck and pedestal · wheel: dolly");
+    if (say.isEmpty() && m_tool == Tool::Walk)
+        say = tr("drag: pan and tilt · Shift: truck and pedestal · wheel: dolly");
     if (m_session.scene()->layers.empty()) {
         painter.setPen(theme::dim);
         painter.setFont(theme::sans(14));
-        painter.drawText(frame, Qt::AlignCenter, tr("Drop pictures, layered files or footage here,\nor choose Bring in."));
+        painter.drawText(frame, Qt::AlignCenter,
+                         tr("Drop pictures, layered files or footage here,\nor choose Bring in."));
     }
     if (!say.isEmpty()) {
         painter.setFont(theme::figures(12));
         const QRectF box = painter.fontMetrics().boundingRect(say).adjusted(-8, -4, 8, 4);
-        const QRectF place(frame.left() + 10, std::min<double>(frame.bottom(), height()) - box.height() - 10, box.width(), box.height());
+        const QRectF place(frame.left() + 10, std::min<double>(frame.bottom(), height()) - box.height() - 10,
+                           box.width(), box.height());
         painter.setPen(Qt::NoPen);
         painter.setBrush(QColor(0x1C, 0x1F, 0x22, 215));
         painter.drawRoundedRect(place, 3, 3);
@@ -256,7 +276,8 @@ std::int64_t CameraView::layerAt(const V2d& place) const {
     const optics::View lens = view();
     std::int64_t best = 0;
     double nearest = 1e300;
-    scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& layer, const std::vector<scene::LayerPtr>& holders) {
+    scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& layer,
+                                           const std::vector<scene::LayerPtr>& holders) {
         if (layer->group() || !layer->visible) return;
         for (const scene::LayerPtr& holder : holders)
             if (!holder->visible) return;
@@ -264,11 +285,13 @@ std::int64_t CameraView::layerAt(const V2d& place) const {
         const auto hit = optics::meet(lens, place, card.corner, card.normal());
         if (!hit) return;
         const V3d inside = *hit - card.corner;
-        const double s = inside.dot(card.across) / card.across.length2(), t = inside.dot(card.down) / card.down.length2();
+        const double s = inside.dot(card.across) / card.across.length2(),
+                     t = inside.dot(card.down) / card.down.length2();
         if (s < 0 || s >= 1 || t < 0 || t >= 1) return;
         if (const auto pixels = m_session.sources().ready(*layer, 0)) {
             const media::Level& level = pixels->levels[std::min<std::size_t>(2, pixels->levels.size() - 1)];
-            const int x = std::min(static_cast<int>(s * level.size.x), level.size.x - 1), y = std::min(static_cast<int>(t * level.size.y), level.size.y - 1);
+            const int x = std::min(static_cast<int>(s * level.size.x), level.size.x - 1),
+                      y = std::min(static_cast<int>(t * level.size.y), level.size.y - 1);
             if (float(level.row(y)[4 * x + 3]) < 0.1f) return;
         }
         const double depth = optics::depthOf(lens, *hit);
@@ -280,10 +303,12 @@ std::int64_t CameraView::layerAt(const V2d& place) const {
 double CameraView::reach() const {
     const optics::View lens = view();
     if (const scene::Found found = m_session.selected(); found.layer) {
-        const double depth = optics::depthOf(lens, optics::worldOf(found.holders)(found.layer->placement.position));
+        const double depth =
+            optics::depthOf(lens, optics::worldOf(found.holders)(found.layer->placement.position));
         if (depth > 0.05) return depth;
     }
-    const double home = m_session.scene()->homeDepth - (lens.eye - optics::firstView(*m_session.scene()).eye).dot(lens.forward);
+    const double home = m_session.scene()->homeDepth -
+                        (lens.eye - optics::firstView(*m_session.scene()).eye).dot(lens.forward);
     return std::max(0.5, home);
 }
 
@@ -299,14 +324,7 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
     if (m_tool == Tool::Walk) return;
     const V2d place = toFrame(m_from);
     const std::int64_t layer = layerAt(place);
-    const auto& selection = m_session.selection();
-    if (event->modifiers() & Qt::ControlModifier) {
-        auto chosen = selection;
-        if (std::erase(chosen, layer) == 0 && layer) chosen.push_back(layer);
-        m_session.select(std::move(chosen));
-    } else if (std::find(selection.begin(), selection.end(), layer) == selection.end()) {
-        m_session.select(layer ? std::vector{layer} : std::vector<std::int64_t>{});
-    }
+    m_session.click(layer, event->modifiers() & Qt::ControlModifier);
     if (const scene::Found found = scene::find(*m_session.scene(), layer); found.layer) {
         const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.holders));
         const auto hit = optics::meet(view(), place, card.corner, card.normal());
@@ -331,7 +349,8 @@ void CameraView::mouseMoveEvent(QMouseEvent* event) {
             const double metres = reach() / lens.slope;
             walkBy(-by.x() * metres, by.y() * metres, 0, 0, 0);
         } else {
-            walkBy(0, 0, 0, -degrees(std::atan(by.x() / lens.slope)), degrees(std::atan(by.y() / lens.slope)));
+            walkBy(0, 0, 0, -degrees(std::atan(by.x() / lens.slope)),
+                   degrees(std::atan(by.y() / lens.slope)));
         }
         return;
     }
@@ -356,7 +375,8 @@ void CameraView::mouseMoveEvent(QMouseEvent* event) {
         by = std::abs(a) > std::abs(d) ? across * a : down * d;
     }
     m_session.preview(edit::slide(selection, by));
-    m_say = tr("across %1 m, up %2 m").arg(figure(by.dot(card.across.normalized()), 2), figure(-by.dot(card.down.normalized()), 2));
+    m_say = tr("across %1 m, up %2 m")
+                .arg(figure(by.dot(card.across.normalized()), 2), figure(-by.dot(card.down.normalized()), 2));
 }
 
 void CameraView::mouseReleaseEvent(QMouseEvent* event) {
@@ -376,8 +396,8 @@ void CameraView::walkBy(double truck, double pedestal, double dolly, double pan,
     m_session.walk(pose);
     const V3d gone = m_session.pose().position - m_walkFrom.position;
     m_say = tr("truck %1 m · pedestal %2 m · dolly %3 m · pan %4° · tilt %5°")
-                .arg(figure(gone.dot(lens.right), 2), figure(gone.dot(lens.up), 2), figure(gone.dot(lens.forward), 2),
-                     figure(pose.pan, 1), figure(pose.tilt, 1));
+                .arg(figure(gone.dot(lens.right), 2), figure(gone.dot(lens.up), 2),
+                     figure(gone.dot(lens.forward), 2), figure(pose.pan, 1), figure(pose.tilt, 1));
     QWidget::update();
 }
 
@@ -403,26 +423,42 @@ void CameraView::keyPressEvent(QKeyEvent* event) {
     V2d arrow(0);
     double rise = 0;
     switch (event->key()) {
-    case Qt::Key_Left: arrow.x = -1; break;
-    case Qt::Key_Right: arrow.x = 1; break;
-    case Qt::Key_Up: arrow.y = 1; break;
-    case Qt::Key_Down: arrow.y = -1; break;
-    case Qt::Key_PageUp: rise = 1; break;
-    case Qt::Key_PageDown: rise = -1; break;
-    default: return QWidget::keyPressEvent(event);
+    case Qt::Key_Left:
+        arrow.x = -1;
+        break;
+    case Qt::Key_Right:
+        arrow.x = 1;
+        break;
+    case Qt::Key_Up:
+        arrow.y = 1;
+        break;
+    case Qt::Key_Down:
+        arrow.y = -1;
+        break;
+    case Qt::Key_PageUp:
+        rise = 1;
+        break;
+    case Qt::Key_PageDown:
+        rise = -1;
+        break;
+    default:
+        return QWidget::keyPressEvent(event);
     }
     if (m_tool == Tool::Walk) {
         if (!m_walkEnd.isActive()) m_walkFrom = m_session.pose();
         const double step = reach() * 0.01 * k;
-        if (turn) walkBy(0, 0, 0, arrow.x * 0.5 * k, arrow.y * 0.5 * k);
-        else walkBy(arrow.x * step, rise * step, arrow.y * step, 0, 0);
+        if (turn)
+            walkBy(0, 0, 0, arrow.x * 0.5 * k, arrow.y * 0.5 * k);
+        else
+            walkBy(arrow.x * step, rise * step, arrow.y * step, 0, 0);
         m_walkEnd.start();
         return;
     }
     if (m_session.selection().empty()) return QWidget::keyPressEvent(event);
     const optics::View lens = view();
     const double pixel = reach() / lens.slope * (turn ? 10 : k);
-    m_session.apply(edit::slide(m_session.selection(), (lens.right * arrow.x + lens.up * (arrow.y + rise)) * pixel));
+    m_session.apply(
+        edit::slide(m_session.selection(), (lens.right * arrow.x + lens.up * (arrow.y + rise)) * pixel));
 }
 
 }

@@ -1,4 +1,5 @@
-// What the lens sees, and the hands on it: selecting and sliding layers, pushing them in depth, walking the camera.
+// What the lens sees, and the hands on it: selecting and sliding layers, pushing them in depth, walking the
+// camera.
 #pragma once
 
 #include "desk/picture_request.h"

@@ -51,7 +51,9 @@ QWidget* page(QVBoxLayout*& layout) {
 }
 
 QColor shown(const scene::Colour& c) {
-    const auto channel = [&](double v) { return std::clamp(media::srgbFromLinear(static_cast<float>(c.a > 0 ? v / c.a : 0)), 0.f, 1.f); };
+    const auto channel = [&](double v) {
+        return std::clamp(media::srgbFromLinear(static_cast<float>(c.a > 0 ? v / c.a : 0)), 0.f, 1.f);
+    };
     return QColor::fromRgbF(channel(c.r), channel(c.g), channel(c.b), static_cast<float>(c.a));
 }
 
@@ -77,12 +79,14 @@ DetailsPanel::DetailsPanel(Session& session, QWidget* parent) : QWidget(parent),
     m_settled.setSingleShot(true);
     m_settled.setInterval(40);
     connect(&m_settled, &QTimer::timeout, this, &DetailsPanel::measureTravel);
-    for (const auto signal : {&Session::sceneChanged, &Session::selectionChanged, &Session::frameChanged, &Session::cameraChanged})
+    for (const auto signal : {&Session::sceneChanged, &Session::selectionChanged, &Session::frameChanged,
+                              &Session::cameraChanged})
         connect(&m_session, signal, this, &DetailsPanel::refresh);
     refresh();
 }
 
-NumberField* DetailsPanel::field(QVBoxLayout* layout, const QString& name, scene::Measured measured, const QString& unit, int decimals, double step, const QString& tip) {
+NumberField* DetailsPanel::field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
+                                 const QString& unit, int decimals, double step, const QString& tip) {
     auto* number = new NumberField(measured, unit, decimals, step);
     number->setToolTip(tip);
     line(layout, name, number, 118);
@@ -107,20 +111,31 @@ QWidget* DetailsPanel::makeLayerPage() {
     m_missing->setWordWrap(true);
     layout->addWidget(m_missing);
     section(layout, tr("Placement"));
-    m_depth = field(layout, tr("Depth"), Measured::Length, QStringLiteral("m"), 2, 0.1, tr("Metres from the first mark along its viewing axis. Framing is held when Hold framing is on."));
-    m_across = field(layout, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres to the right of the world's origin, of the layer's centre"));
-    m_height = field(layout, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres above the ground, of the layer's centre"));
-    m_width = field(layout, tr("Width"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres; the height keeps its ratio"));
-    m_turn = field(layout, tr("Turn"), Measured::Angle, QStringLiteral("°"), 1, 1, tr("Degrees around the upright axis"));
-    m_lean = field(layout, tr("Lean"), Measured::Angle, QStringLiteral("°"), 1, 1, tr("Degrees around the axis across; positive leans the top back"));
-    m_roll = field(layout, tr("Roll"), Measured::Angle, QStringLiteral("°"), 1, 1, tr("Degrees around the layer's own axis, counter-clockwise"));
+    m_depth = field(
+        layout, tr("Depth"), Measured::Length, QStringLiteral("m"), 2, 0.1,
+        tr("Metres from the first mark along its viewing axis. Framing is held when Hold framing is on."));
+    m_across = field(layout, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+                     tr("Metres to the right of the world's origin, of the layer's centre"));
+    m_height = field(layout, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+                     tr("Metres above the ground, of the layer's centre"));
+    m_width = field(layout, tr("Width"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+                    tr("Metres; the height keeps its ratio"));
+    m_turn = field(layout, tr("Turn"), Measured::Angle, QStringLiteral("°"), 1, 1,
+                   tr("Degrees around the upright axis"));
+    m_lean = field(layout, tr("Lean"), Measured::Angle, QStringLiteral("°"), 1, 1,
+                   tr("Degrees around the axis across; positive leans the top back"));
+    m_roll = field(layout, tr("Roll"), Measured::Angle, QStringLiteral("°"), 1, 1,
+                   tr("Degrees around the layer's own axis, counter-clockwise"));
     section(layout, tr("Seen by the lens"));
-    m_sizeInFrame = reading(layout, tr("Size in frame"), tr("Width and height of the box around its corners, in percent of the frame"));
+    m_sizeInFrame = reading(layout, tr("Size in frame"),
+                            tr("Width and height of the box around its corners, in percent of the frame"));
     m_distance = reading(layout, tr("Distance"), tr("From the camera at the playhead to the layer's centre"));
-    m_enlargement = reading(layout, tr("Enlargement"), tr("Frame pixels per pixel of its picture; above 100 % it gets soft"));
+    m_enlargement = reading(layout, tr("Enlargement"),
+                            tr("Frame pixels per pixel of its picture; above 100 % it gets soft"));
     m_travel = reading(layout, tr("Travel"), tr("How far its centre moves in the frame over the whole move"));
     section(layout, tr("Look"));
-    m_opacity = field(layout, tr("Opacity"), Measured::Percent, QStringLiteral("%"), 0, 5, tr("0 to 100 percent"));
+    m_opacity =
+        field(layout, tr("Opacity"), Measured::Percent, QStringLiteral("%"), 0, 5, tr("0 to 100 percent"));
     m_blend = new QComboBox;
     for (const std::string_view name : scene::blendNames)
         m_blend->addItem(QString::fromLatin1(name.data(), static_cast<qsizetype>(name.size())));
@@ -147,7 +162,9 @@ QWidget* DetailsPanel::makeLayerPage() {
     layout->addWidget(m_textPart);
 
     const auto layer = [this] { return m_session.selected().layer; };
-    connect(m_depth, &NumberField::entered, this, [this](double v) { m_session.apply(edit::push(m_session.selection(), v, m_session.holdFraming())); });
+    connect(m_depth, &NumberField::entered, this, [this](double v) {
+        m_session.apply(edit::push(m_session.selection(), v, m_session.holdFraming()));
+    });
     const auto slideTo = [this](int axis, double v) {
         const scene::Found found = m_session.selected();
         if (!found.layer) return;
@@ -161,7 +178,9 @@ QWidget* DetailsPanel::makeLayerPage() {
         const auto l = layer();
         if (!l || l->group()) return;
         const double k = v / l->size().x;
-        m_session.apply({{"edit", "place"}, {"layer", l->id}, {"scale", {l->placement.scale.x * k, l->placement.scale.y * k}}});
+        m_session.apply({{"edit", "place"},
+                         {"layer", l->id},
+                         {"scale", {l->placement.scale.x * k, l->placement.scale.y * k}}});
     });
     const auto turnTo = [this, layer](int axis, double v) {
         const auto l = layer();
@@ -173,8 +192,16 @@ QWidget* DetailsPanel::makeLayerPage() {
     connect(m_turn, &NumberField::entered, this, [turnTo](double v) { turnTo(1, v); });
     connect(m_lean, &NumberField::entered, this, [turnTo](double v) { turnTo(0, -v); });
     connect(m_roll, &NumberField::entered, this, [turnTo](double v) { turnTo(2, v); });
-    connect(m_opacity, &NumberField::entered, this, [this](double v) { m_session.apply({{"edit", "look"}, {"layers", m_session.selection()}, {"opacity", std::clamp(v / 100, 0.0, 1.0)}}); });
-    connect(m_blend, &QComboBox::activated, this, [this](int i) { m_session.apply({{"edit", "look"}, {"layers", m_session.selection()}, {"blend", scene::blendNames[static_cast<std::size_t>(i)]}}); });
+    connect(m_opacity, &NumberField::entered, this, [this](double v) {
+        m_session.apply({{"edit", "look"},
+                         {"layers", m_session.selection()},
+                         {"opacity", std::clamp(v / 100, 0.0, 1.0)}});
+    });
+    connect(m_blend, &QComboBox::activated, this, [this](int i) {
+        m_session.apply({{"edit", "look"},
+                         {"layers", m_session.selection()},
+                         {"blend", scene::blendNames[static_cast<std::size_t>(i)]}});
+    });
     const auto setText = [this, layer](edit::Edit change) {
         if (const auto l = layer(); l && std::holds_alternative<scene::Text>(l->content)) {
             edit::Edit edit = {{"edit", "text"}, {"layer", l->id}};
@@ -188,7 +215,11 @@ QWidget* DetailsPanel::makeLayerPage() {
         const std::string typed = m_text->toPlainText().toStdString();
         if (m_text->hasFocus() && now && !typed.empty() && typed != now->text) setText({{"text", typed}});
     });
-    const auto fontChosen = [this, setText] { setText({{"font", (m_font->currentFont().family() + QLatin1Char(' ') + m_style->currentText()).toStdString()}}); };
+    const auto fontChosen = [this, setText] {
+        setText(
+            {{"font",
+              (m_font->currentFont().family() + QLatin1Char(' ') + m_style->currentText()).toStdString()}});
+    };
     connect(m_font, &QFontComboBox::activated, this, [this, fontChosen] {
         m_style->clear();
         m_style->addItems(QFontDatabase::styles(m_font->currentFont().family()));
@@ -199,10 +230,13 @@ QWidget* DetailsPanel::makeLayerPage() {
         const auto l = layer();
         const auto* now = l ? std::get_if<scene::Text>(&l->content) : nullptr;
         if (!now) return;
-        const QColor colour = QColorDialog::getColor(shown(now->fill), this, tr("Fill of the text"), QColorDialog::ShowAlphaChannel);
+        const QColor colour = QColorDialog::getColor(shown(now->fill), this, tr("Fill of the text"),
+                                                     QColorDialog::ShowAlphaChannel);
         if (!colour.isValid()) return;
         const double a = colour.alphaF();
-        setText({{"fill", {media::linearFromSrgb(colour.redF()) * a, media::linearFromSrgb(colour.greenF()) * a, media::linearFromSrgb(colour.blueF()) * a, a}}});
+        setText({{"fill",
+                  {media::linearFromSrgb(colour.redF()) * a, media::linearFromSrgb(colour.greenF()) * a,
+                   media::linearFromSrgb(colour.blueF()) * a, a}}});
     });
     return widget;
 }
@@ -216,13 +250,20 @@ QWidget* DetailsPanel::makeCameraPage() {
     m_cameraNote->setWordWrap(true);
     layout->addWidget(m_cameraNote);
     section(layout, tr("Camera"));
-    m_camAcross = field(layout, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres to the right of the world's origin"));
-    m_camHeight = field(layout, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres above the ground"));
-    m_camAlong = field(layout, tr("Along"), Measured::Length, QStringLiteral("m"), 2, 0.05, tr("Metres ahead of the world's origin"));
-    m_pan = field(layout, tr("Pan"), Measured::Angle, QStringLiteral("°"), 2, 0.5, tr("Degrees; positive looks to the right"));
-    m_tilt = field(layout, tr("Tilt"), Measured::Angle, QStringLiteral("°"), 2, 0.5, tr("Degrees; positive looks up"));
-    m_camRoll = field(layout, tr("Roll"), Measured::Angle, QStringLiteral("°"), 2, 0.5, tr("Degrees; positive turns the camera clockwise"));
-    m_focal = field(layout, tr("Focal length"), Measured::Focal, QStringLiteral("mm"), 1, 1, tr("Millimetres, at this mark alone"));
+    m_camAcross = field(layout, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+                        tr("Metres to the right of the world's origin"));
+    m_camHeight = field(layout, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+                        tr("Metres above the ground"));
+    m_camAlong = field(layout, tr("Along"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+                       tr("Metres ahead of the world's origin"));
+    m_pan = field(layout, tr("Pan"), Measured::Angle, QStringLiteral("°"), 2, 0.5,
+                  tr("Degrees; positive looks to the right"));
+    m_tilt = field(layout, tr("Tilt"), Measured::Angle, QStringLiteral("°"), 2, 0.5,
+                   tr("Degrees; positive looks up"));
+    m_camRoll = field(layout, tr("Roll"), Measured::Angle, QStringLiteral("°"), 2, 0.5,
+                      tr("Degrees; positive turns the camera clockwise"));
+    m_focal = field(layout, tr("Focal length"), Measured::Focal, QStringLiteral("mm"), 1, 1,
+                    tr("Millimetres, at this mark alone"));
     section(layout, tr("From here on"));
     m_pace = new QComboBox;
     for (const scene::NamedPace& named : scene::namedPaces)
@@ -241,18 +282,25 @@ QWidget* DetailsPanel::makeCameraPage() {
             m_session.endWalk();
         };
     };
-    connect(m_camAcross, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.position.x = v; }));
-    connect(m_camHeight, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.position.y = v; }));
-    connect(m_camAlong, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.position.z = -v; }));
+    connect(m_camAcross, &NumberField::entered, this,
+            walk([](scene::Pose& p, double v) { p.position.x = v; }));
+    connect(m_camHeight, &NumberField::entered, this,
+            walk([](scene::Pose& p, double v) { p.position.y = v; }));
+    connect(m_camAlong, &NumberField::entered, this,
+            walk([](scene::Pose& p, double v) { p.position.z = -v; }));
     connect(m_pan, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.pan = v; }));
-    connect(m_tilt, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.tilt = std::clamp(v, -89.9, 89.9); }));
+    connect(m_tilt, &NumberField::entered, this,
+            walk([](scene::Pose& p, double v) { p.tilt = std::clamp(v, -89.9, 89.9); }));
     connect(m_camRoll, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.roll = v; }));
-    connect(m_focal, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.focal = std::clamp(v, 0.1, 10'000.0); }));
+    connect(m_focal, &NumberField::entered, this,
+            walk([](scene::Pose& p, double v) { p.focal = std::clamp(v, 0.1, 10'000.0); }));
     connect(m_pace, &QComboBox::activated, this, [this](int i) {
         const auto& marks = m_session.scene()->camera.marks;
         for (std::size_t k = marks.size(); k-- > 0;)
             if (marks[k].time <= m_session.time()) {
-                m_session.apply({{"edit", "pace"}, {"mark", k + 1}, {"pace", scene::namedPaces[static_cast<std::size_t>(i)].name}});
+                m_session.apply({{"edit", "pace"},
+                                 {"mark", k + 1},
+                                 {"pace", scene::namedPaces[static_cast<std::size_t>(i)].name}});
                 return;
             }
     });
@@ -264,9 +312,12 @@ void DetailsPanel::refresh() {
     const auto count = m_session.selection().size();
     m_layerPage->setVisible(count > 0);
     m_cameraPage->setVisible(count == 0);
-    if (count == 0) refreshCamera();
-    else if (count == 1) refreshLayer(found);
-    else Q_EMIT titleChanged(tr("%1 layers").arg(count), tr("depth moves them all there"));
+    if (count == 0)
+        refreshCamera();
+    else if (count == 1)
+        refreshLayer(found);
+    else
+        Q_EMIT titleChanged(tr("%1 layers").arg(count), tr("depth moves them all there"));
     const bool one = count == 1;
     const bool flat = one && found.layer && !found.layer->group();
     for (QWidget* w : std::initializer_list<QWidget*>{m_across, m_height, m_turn, m_lean, m_roll})
@@ -278,7 +329,8 @@ void DetailsPanel::refresh() {
 void DetailsPanel::refreshLayer(const scene::Found& found) {
     const scene::Scene& scene = *m_session.scene();
     const scene::Layer& layer = *found.layer;
-    static const char* kinds[] = {QT_TR_NOOP("picture"), QT_TR_NOOP("footage"), QT_TR_NOOP("text"), QT_TR_NOOP("group")};
+    static const char* kinds[] = {QT_TR_NOOP("picture"), QT_TR_NOOP("footage"), QT_TR_NOOP("text"),
+                                  QT_TR_NOOP("group")};
     QString note = tr(kinds[layer.content.index()]);
     if (!layer.group()) note += QStringLiteral(" · %1 × %2").arg(layer.pixels.x).arg(layer.pixels.y);
     Q_EMIT titleChanged(QString::fromStdString(layer.name), note);
@@ -289,7 +341,8 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     m_missing->setVisible(missing);
     if (missing) m_missing->setText(tr("Missing: %1").arg(QString::fromStdString(media->path)));
 
-    const auto measured = motion::measureAt(scene, found, optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame));
+    const auto measured = motion::measureAt(
+        scene, found, optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame));
     const V3d centre = optics::worldOf(found.holders)(layer.placement.position);
     m_depth->setValue(optics::depthOf(scene, found));
     m_across->setValue(centre.x);
@@ -300,9 +353,16 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     m_roll->setValue(layer.placement.turn.z);
     m_opacity->setValue(layer.opacity * 100);
     m_blend->setCurrentIndex(static_cast<int>(layer.blend));
-    m_sizeInFrame->setText(measured.corners ? tr("%1 × %2 %").arg(figure(100 * measured.size.x / scene.output.frame.x, 1), figure(100 * measured.size.y / scene.output.frame.y, 1)) : tr("behind"));
+    m_sizeInFrame->setText(measured.corners
+                               ? tr("%1 × %2 %")
+                                     .arg(figure(100 * measured.size.x / scene.output.frame.x, 1),
+                                          figure(100 * measured.size.y / scene.output.frame.y, 1))
+                               : tr("behind"));
     m_distance->setText(tr("%1 m").arg(figure(measured.distance, 2)));
-    const double enlargement = measured.corners && layer.pixels.x > 0 ? ((*measured.corners)[1] - (*measured.corners)[0]).length() / layer.pixels.x * 100 : 0;
+    const double enlargement =
+        measured.corners && layer.pixels.x > 0
+            ? ((*measured.corners)[1] - (*measured.corners)[0]).length() / layer.pixels.x * 100
+            : 0;
     m_enlargement->setText(enlargement > 0 ? tr("%1 %").arg(figure(enlargement, 0)) : QStringLiteral("–"));
     m_enlargement->setStyleSheet(enlargement > 100.5 ? QStringLiteral("color:#F0A58F") : QString());
     m_settled.start();
@@ -310,7 +370,8 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     const auto* text = std::get_if<scene::Text>(&layer.content);
     m_textPart->setVisible(text != nullptr);
     if (!text) return;
-    if (!m_text->hasFocus() && m_text->toPlainText().toStdString() != text->text) m_text->setPlainText(QString::fromStdString(text->text));
+    if (!m_text->hasFocus() && m_text->toPlainText().toStdString() != text->text)
+        m_text->setPlainText(QString::fromStdString(text->text));
     const QString font = QString::fromStdString(text->font);
     QString family = font.section(QLatin1Char(' '), 0, -2), style = font.section(QLatin1Char(' '), -1);
     if (!QFontDatabase::hasFamily(family)) family = font;
@@ -322,7 +383,9 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     }
     m_style->setCurrentText(style);
     const QColor fill = shown(text->fill);
-    m_fill->setStyleSheet(QStringLiteral("background:%1;color:%2").arg(fill.name(), fill.lightness() > 128 ? QStringLiteral("#23272B") : QStringLiteral("#E9E4D8")));
+    m_fill->setStyleSheet(QStringLiteral("background:%1;color:%2")
+                              .arg(fill.name(), fill.lightness() > 128 ? QStringLiteral("#23272B")
+                                                                       : QStringLiteral("#E9E4D8")));
     m_fill->setText(fill.name());
 }
 
@@ -337,9 +400,14 @@ void DetailsPanel::refreshCamera() {
     const scene::Scene& scene = *m_session.scene();
     const int mark = m_session.markHere();
     const bool off = m_session.offMove() && m_session.offMove()->time == m_session.time();
-    Q_EMIT titleChanged(mark >= 0 ? tr("Mark %1").arg(mark + 1) : tr("Camera"), mark >= 0 ? QString::fromStdString(scene.camera.marks[static_cast<std::size_t>(mark)].name)
-                                                                               : off ? tr("off the move") : tr("on the move"));
-    m_cameraNote->setText(mark >= 0 ? tr("Moving the camera here changes this mark.") : tr("Between marks: moving the camera here leaves the move until you set a mark."));
+    Q_EMIT titleChanged(mark >= 0 ? tr("Mark %1").arg(mark + 1) : tr("Camera"),
+                        mark >= 0
+                            ? QString::fromStdString(scene.camera.marks[static_cast<std::size_t>(mark)].name)
+                        : off ? tr("off the move")
+                              : tr("on the move"));
+    m_cameraNote->setText(
+        mark >= 0 ? tr("Moving the camera here changes this mark.")
+                  : tr("Between marks: moving the camera here leaves the move until you set a mark."));
     const scene::Pose pose = m_session.pose();
     m_camAcross->setValue(pose.position.x);
     m_camHeight->setValue(pose.position.y);

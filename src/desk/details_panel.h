@@ -1,4 +1,5 @@
-// Numbers of what is selected: a layer's place, what the lens makes of it, its look; with no layer, the camera.
+// Numbers of what is selected: a layer's place, what the lens makes of it, its look; with no layer, the
+// camera.
 #pragma once
 
 #include "desk/number_field.h"
@@ -32,7 +33,8 @@ private:
     void refreshLayer(const scene::Found& found);
     void refreshCamera();
     void measureTravel();
-    NumberField* field(QVBoxLayout* layout, const QString& name, scene::Measured measured, const QString& unit, int decimals, double step, const QString& tip);
+    NumberField* field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
+                       const QString& unit, int decimals, double step, const QString& tip);
     QLabel* reading(QVBoxLayout* layout, const QString& name, const QString& tip);
 
     Session& m_session;

@@ -69,7 +69,13 @@ struct Rate {
     const char* text;
     const char* value;
 };
-constexpr Rate rates[] = {{"23.976", "24000/1001"}, {"24", "24"}, {"25", "25"}, {"29.97", "30000/1001"}, {"30", "30"}, {"50", "50"}, {"60", "60"}};
+constexpr Rate rates[] = {{"23.976", "24000/1001"},
+                          {"24", "24"},
+                          {"25", "25"},
+                          {"29.97", "30000/1001"},
+                          {"30", "30"},
+                          {"50", "50"},
+                          {"60", "60"}};
 
 }
 
@@ -96,8 +102,10 @@ std::optional<edit::Edit> askText(QWidget* parent) {
     note->setObjectName(QStringLiteral("dim"));
     form.layout->addRow(note);
     if (!form.run() || text->toPlainText().trimmed().isEmpty()) return std::nullopt;
-    return edit::Edit{{"edit", "add-text"}, {"text", text->toPlainText().toStdString()},
-                      {"font", (font->currentFont().family() + QLatin1Char(' ') + style->currentText()).toStdString()}};
+    return edit::Edit{
+        {"edit", "add-text"},
+        {"text", text->toPlainText().toStdString()},
+        {"font", (font->currentFont().family() + QLatin1Char(' ') + style->currentText()).toStdString()}};
 }
 
 std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene) {
@@ -108,12 +116,16 @@ std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene
     form.layout->addRow(QObject::tr("Frame"), pair(width, height));
     auto* rate = new QComboBox;
     for (const Rate& each : rates)
-        rate->addItem(QObject::tr("%1 per second").arg(QLatin1String(each.text)), QString::fromLatin1(each.value));
+        rate->addItem(QObject::tr("%1 per second").arg(QLatin1String(each.text)),
+                      QString::fromLatin1(each.value));
     int current = -1;
     for (int i = 0; i < rate->count(); ++i)
-        if (rate->itemData(i).toString() == QString::fromStdString(out.rate.den() == 1 ? std::to_string(out.rate.num()) : out.rate.text())) current = i;
+        if (rate->itemData(i).toString() ==
+            QString::fromStdString(out.rate.den() == 1 ? std::to_string(out.rate.num()) : out.rate.text()))
+            current = i;
     if (current < 0) {
-        rate->addItem(QObject::tr("%1 per second").arg(out.rate.toDouble()), QString::fromStdString(out.rate.text()));
+        rate->addItem(QObject::tr("%1 per second").arg(out.rate.toDouble()),
+                      QString::fromStdString(out.rate.text()));
         current = rate->count() - 1;
     }
     rate->setCurrentIndex(current);
@@ -127,14 +139,20 @@ std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene
     home->setToolTip(QObject::tr("Where newly added layers land"));
     form.layout->addRow(QObject::tr("Home depth"), home);
     auto* background = new QComboBox;
-    background->addItems({QObject::tr("black"), QObject::tr("white"), QObject::tr("transparent"), QObject::tr("as it is")});
+    background->addItems(
+        {QObject::tr("black"), QObject::tr("white"), QObject::tr("transparent"), QObject::tr("as it is")});
     const scene::Colour& bg = out.background;
-    background->setCurrentIndex(bg == scene::Colour{0, 0, 0, 1} ? 0 : bg == scene::Colour{1, 1, 1, 1} ? 1 : bg.a == 0 ? 2 : 3);
+    background->setCurrentIndex(bg == scene::Colour{0, 0, 0, 1}   ? 0
+                                : bg == scene::Colour{1, 1, 1, 1} ? 1
+                                : bg.a == 0                       ? 2
+                                                                  : 3);
     form.layout->addRow(QObject::tr("Background"), background);
     auto* blending = new QComboBox;
-    blending->addItems({QObject::tr("as light, like a lens"), QObject::tr("as paint, like a flat layered picture")});
+    blending->addItems(
+        {QObject::tr("as light, like a lens"), QObject::tr("as paint, like a flat layered picture")});
     blending->setCurrentIndex(static_cast<int>(out.blending));
-    blending->setToolTip(QObject::tr("Whether half-transparent layers are mixed in light or in encoded values"));
+    blending->setToolTip(
+        QObject::tr("Whether half-transparent layers are mixed in light or in encoded values"));
     form.layout->addRow(QObject::tr("Mix layers"), blending);
     if (!form.run()) return std::nullopt;
     edit::Edit edit = {{"edit", "settings"},
@@ -142,16 +160,21 @@ std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene
                        {"rate", rate->currentData().toString().toStdString()},
                        {"blending", blending->currentIndex() == 0 ? "light" : "paint"}};
     const QString rateText = rate->currentData().toString();
-    const Rational newRate(rateText.section(QLatin1Char('/'), 0, 0).toLongLong(), rateText.contains(QLatin1Char('/')) ? rateText.section(QLatin1Char('/'), 1).toLongLong() : 1);
-    if (const auto frames = scene::frameFromText(duration->text().toStdString(), newRate)) edit["frames"] = std::max<std::int64_t>(1, *frames);
-    if (const auto depth = scene::quantity(home->text().toStdString(), scene::Measured::Length)) edit["homeDepth"] = *depth;
+    const Rational newRate(
+        rateText.section(QLatin1Char('/'), 0, 0).toLongLong(),
+        rateText.contains(QLatin1Char('/')) ? rateText.section(QLatin1Char('/'), 1).toLongLong() : 1);
+    if (const auto frames = scene::frameFromText(duration->text().toStdString(), newRate))
+        edit["frames"] = std::max<std::int64_t>(1, *frames);
+    if (const auto depth = scene::quantity(home->text().toStdString(), scene::Measured::Length))
+        edit["homeDepth"] = *depth;
     if (background->currentIndex() == 0) edit["background"] = {0, 0, 0, 1};
     if (background->currentIndex() == 1) edit["background"] = {1, 1, 1, 1};
     if (background->currentIndex() == 2) edit["background"] = {0, 0, 0, 0};
     return edit;
 }
 
-std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene, const std::filesystem::path& document) {
+std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
+                                     const std::filesystem::path& document) {
     Form form(parent, QObject::tr("Write a movie or pictures"), QObject::tr("Write"));
     auto* format = new QComboBox;
     format->setObjectName(QStringLiteral("outputFormat"));
@@ -162,7 +185,9 @@ std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
     auto* height = pixels(scene.output.frame.y);
     width->setObjectName(QStringLiteral("outputWidth"));
     const double aspect = static_cast<double>(scene.output.frame.y) / scene.output.frame.x;
-    QObject::connect(width, &QSpinBox::valueChanged, height, [height, aspect](int w) { height->setValue(static_cast<int>(std::lround(w * aspect / 2)) * 2); });
+    QObject::connect(width, &QSpinBox::valueChanged, height, [height, aspect](int w) {
+        height->setValue(static_cast<int>(std::lround(w * aspect / 2)) * 2);
+    });
     auto* first = new QSpinBox;
     auto* last = new QSpinBox;
     for (QSpinBox* box : {first, last})
@@ -171,16 +196,20 @@ std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
     last->setObjectName(QStringLiteral("outputLast"));
     auto* path = new QLineEdit;
     path->setObjectName(QStringLiteral("outputPath"));
-    const QString base = document.empty() ? QDir::homePath() + QStringLiteral("/move") : QString::fromStdString((document.parent_path() / document.stem()).string());
+    const QString base = document.empty()
+                             ? QDir::homePath() + QStringLiteral("/move")
+                             : QString::fromStdString((document.parent_path() / document.stem()).string());
     const auto suggest = [=] {
         const QString suffix = format->currentData().toString();
-        path->setText(base + (suffix == QStringLiteral(".png") ? QStringLiteral("-frames/frame.####.png") : suffix));
+        path->setText(base +
+                      (suffix == QStringLiteral(".png") ? QStringLiteral("-frames/frame.####.png") : suffix));
     };
     suggest();
     QObject::connect(format, &QComboBox::currentIndexChanged, path, suggest);
     auto* browse = new QPushButton(QObject::tr("Choose…"));
     QObject::connect(browse, &QPushButton::clicked, &form.dialog, [&form, path] {
-        const QString chosen = QFileDialog::getSaveFileName(&form.dialog, QObject::tr("Write to"), path->text());
+        const QString chosen =
+            QFileDialog::getSaveFileName(&form.dialog, QObject::tr("Write to"), path->text());
         if (!chosen.isEmpty()) path->setText(chosen);
     });
     auto* where = new QWidget;
@@ -201,7 +230,11 @@ std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
     form.layout->addRow(QObject::tr("File"), where);
     if (!form.run()) return std::nullopt;
     constexpr output::Format formats[] = {output::Format::H264, output::Format::Ffv1, output::Format::Png};
-    return output::Job{path->text().toStdString(), formats[format->currentIndex()], {width->value(), height->value()}, first->value(), last->value()};
+    return output::Job{path->text().toStdString(),
+                       formats[format->currentIndex()],
+                       {width->value(), height->value()},
+                       first->value(),
+                       last->value()};
 }
 
 }

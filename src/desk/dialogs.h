@@ -15,6 +15,7 @@ std::optional<edit::Edit> askText(QWidget* parent);
 /// Frame, rate, duration, background, blending, home depth.
 std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene);
 /// What to write where.
-std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene, const std::filesystem::path& document);
+std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
+                                     const std::filesystem::path& document);
 
 }

@@ -10,7 +10,8 @@ int main(int argc, char** argv) {
     QApplication::setApplicationName(QStringLiteral("open-stage"));
     QApplication::setApplicationDisplayName(QStringLiteral("Open Stage"));
     stage::desk::theme::apply(application);
-    const std::filesystem::path journals = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString();
+    const std::filesystem::path journals =
+        QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString();
     stage::desk::MainWindow window(journals / "journals");
     window.show();
     const QStringList arguments = QApplication::arguments();

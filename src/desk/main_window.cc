@@ -39,7 +39,11 @@ struct Gate {
     double width;
 };
 // Widths of what common cameras expose, by format.
-constexpr Gate gates[] = {{"36.0 mm  full frame", 36}, {"24.9 mm  35 mm film", 24.89}, {"23.5 mm  half frame", 23.5}, {"12.5 mm  16 mm film", 12.52}, {"54.1 mm  65 mm film", 54.12}};
+constexpr Gate gates[] = {{"36.0 mm  full frame", 36},
+                          {"24.9 mm  35 mm film", 24.89},
+                          {"23.5 mm  half frame", 23.5},
+                          {"12.5 mm  16 mm film", 12.52},
+                          {"54.1 mm  65 mm film", 54.12}};
 
 enum class Recovery { Recover, GiveUp, Later };
 
@@ -49,14 +53,19 @@ Recovery askRecovery(QWidget* parent, const QString& what) {
     const auto* giveUp = box.addButton(QObject::tr("Give it up"), QMessageBox::DestructiveRole);
     box.addButton(QObject::tr("Ask me later"), QMessageBox::RejectRole);
     box.exec();
-    return box.clickedButton() == recover ? Recovery::Recover : box.clickedButton() == giveUp ? Recovery::GiveUp : Recovery::Later;
+    return box.clickedButton() == recover  ? Recovery::Recover
+           : box.clickedButton() == giveUp ? Recovery::GiveUp
+                                           : Recovery::Later;
 }
 
-QString sceneFilter() { return QObject::tr("Scenes (*.ostage)"); }
+QString sceneFilter() {
+    return QObject::tr("Scenes (*.ostage)");
+}
 
 }
 
-MainWindow::MainWindow(std::filesystem::path journals) : m_journals(std::move(journals)), m_session(m_journals) {
+MainWindow::MainWindow(std::filesystem::path journals)
+    : m_journals(std::move(journals)), m_session(m_journals) {
     setAcceptDrops(true);
     setMinimumSize(960, 600);
     resize(1280, 800);
@@ -99,10 +108,11 @@ MainWindow::MainWindow(std::filesystem::path journals) : m_journals(std::move(jo
 
     auto* planPanel = new Panel(tr("Plan"), tr("from above · far is folded"), m_plan);
     auto* detailsPanel = new Panel(QString(), QString(), details);
-    connect(details, &DetailsPanel::titleChanged, detailsPanel, [detailsPanel](const QString& title, const QString& note) {
-        detailsPanel->setTitle(title);
-        detailsPanel->setNote(note);
-    });
+    connect(details, &DetailsPanel::titleChanged, detailsPanel,
+            [detailsPanel](const QString& title, const QString& note) {
+                detailsPanel->setTitle(title);
+                detailsPanel->setNote(note);
+            });
     auto* pacePanel = new Panel(tr("Pace"), tr("speed along the move"), m_pace);
 
     auto* left = new QSplitter(Qt::Vertical);
@@ -163,14 +173,17 @@ MainWindow::MainWindow(std::filesystem::path journals) : m_journals(std::move(jo
     makeMenus();
 
     const auto mark = [this] {
-        if (m_session.offMove() && m_session.offMove()->time == m_session.time()) m_session.setMarkOffMove();
-        else m_session.apply(edit::setMark(m_session.time(), m_session.pose()));
+        if (m_session.offMove() && m_session.offMove()->time == m_session.time())
+            m_session.setMarkOffMove();
+        else
+            m_session.apply(edit::setMark(m_session.time(), m_session.pose()));
     };
     connect(setMark, &QToolButton::clicked, this, mark);
     connect(m_timeline, &Timeline::playingChanged, m_camera, &CameraView::setPlaying);
     connect(m_camera, &CameraView::cacheChanged, this, [this] {
         refreshStatus();
-        if (!m_timeline->playing()) m_plan->update(), m_timeline->update(); // swatches that have just been loaded
+        if (!m_timeline->playing())
+            m_plan->update(), m_timeline->update(); // swatches that have just been loaded
     });
     connect(&m_session, &Session::problem, this, [this](const QString& sentence) { say(sentence, true); });
     connect(&m_session, &Session::sceneChanged, this, [this, cameraPanel] {
@@ -211,12 +224,17 @@ QWidget* MainWindow::makeTopBar() {
         row->addWidget(b);
         return b;
     };
-    auto* bring = button(QStringLiteral("folder-open"), tr("Bring in"), tr("Bring in layered pictures, pictures or footage (Ctrl+I); or drop them on the window"));
+    auto* bring =
+        button(QStringLiteral("folder-open"), tr("Bring in"),
+               tr("Bring in layered pictures, pictures or footage (Ctrl+I); or drop them on the window"));
     auto* text = button(QStringLiteral("type"), tr("Text"), tr("A new text layer"));
     row->addSpacing(14);
-    m_moveTool = button(QStringLiteral("move"), tr("Move"), tr("Select layers and slide them in their plane (M)"));
-    m_pushTool = button(QStringLiteral("arrow-up-from-line"), tr("Push"), tr("Drag a layer up or down to push it in depth (P)"));
-    m_walkTool = button(QStringLiteral("footprints"), tr("Walk camera"), tr("Drag: pan and tilt. Shift and drag: truck and pedestal. Wheel: dolly (W)"));
+    m_moveTool =
+        button(QStringLiteral("move"), tr("Move"), tr("Select layers and slide them in their plane (M)"));
+    m_pushTool = button(QStringLiteral("arrow-up-from-line"), tr("Push"),
+                        tr("Drag a layer up or down to push it in depth (P)"));
+    m_walkTool = button(QStringLiteral("footprints"), tr("Walk camera"),
+                        tr("Drag: pan and tilt. Shift and drag: truck and pedestal. Wheel: dolly (W)"));
     for (QToolButton* tool : {m_moveTool, m_pushTool, m_walkTool})
         tool->setCheckable(true);
     row->addSpacing(14);
@@ -225,7 +243,8 @@ QWidget* MainWindow::makeTopBar() {
     m_hold->setCheckable(true);
     m_hold->setChecked(true);
     m_hold->setText(tr("●  Hold framing"));
-    m_hold->setToolTip(tr("On: a layer pushed in depth is resized so that the first mark sees it unchanged. Off: it keeps its size in metres (H)"));
+    m_hold->setToolTip(tr("On: a layer pushed in depth is resized so that the first mark sees it unchanged. "
+                          "Off: it keeps its size in metres (H)"));
     row->addWidget(m_hold);
     row->addStretch();
 
@@ -257,7 +276,10 @@ QWidget* MainWindow::makeTopBar() {
     row->addWidget(m_gate);
 
     connect(bring, &QToolButton::clicked, this, [this] {
-        const QStringList files = QFileDialog::getOpenFileNames(this, tr("Bring in"), {}, tr("Pictures, layered files and footage (*.ora *.png *.jpg *.jpeg *.tif *.tiff *.webp *.exr *.mp4 *.mov *.mkv *.webm *.avi);;All files (*)"));
+        const QStringList files = QFileDialog::getOpenFileNames(
+            this, tr("Bring in"), {},
+            tr("Pictures, layered files and footage (*.ora *.png *.jpg *.jpeg *.tif *.tiff *.webp *.exr "
+               "*.mp4 *.mov *.mkv *.webm *.avi);;All files (*)"));
         std::vector<std::filesystem::path> paths;
         for (const QString& file : files)
             paths.emplace_back(file.toStdString());
@@ -276,7 +298,9 @@ QWidget* MainWindow::makeTopBar() {
         m_pushTool->setChecked(m_camera->tool() == CameraView::Tool::Push);
         m_walkTool->setChecked(m_camera->tool() == CameraView::Tool::Walk);
         for (QToolButton* tool : {m_moveTool, m_pushTool, m_walkTool}) {
-            const QString name = tool == m_moveTool ? QStringLiteral("move") : tool == m_pushTool ? QStringLiteral("arrow-up-from-line") : QStringLiteral("footprints");
+            const QString name = tool == m_moveTool   ? QStringLiteral("move")
+                                 : tool == m_pushTool ? QStringLiteral("arrow-up-from-line")
+                                                      : QStringLiteral("footprints");
             tool->setIcon(theme::icon(name, tool->isChecked() ? theme::desk : theme::text));
         }
     };
@@ -288,15 +312,24 @@ QWidget* MainWindow::makeTopBar() {
         m_session.setHoldFraming(on);
         m_hold->setText(on ? tr("●  Hold framing") : tr("○  Hold framing"));
     });
-    connect(m_focal, &NumberField::entered, this, [this](double v) { m_session.apply({{"edit", "lens"}, {"focal", v}}); });
-    connect(m_angle, &NumberField::entered, this, [this](double v) { m_session.apply({{"edit", "lens"}, {"angle", v}}); });
+    connect(m_focal, &NumberField::entered, this, [this](double v) {
+        m_session.apply({{"edit", "lens"}, {"focal", v}});
+    });
+    connect(m_angle, &NumberField::entered, this, [this](double v) {
+        m_session.apply({{"edit", "lens"}, {"angle", v}});
+    });
     for (NumberField* field : {m_focal, m_angle})
         connect(field, &NumberField::misread, &m_session, &Session::problem);
-    connect(m_gate, &QComboBox::activated, this, [this](int i) { m_session.apply({{"edit", "lens"}, {"gate", m_gate->itemData(i).toDouble()}}); });
+    connect(m_gate, &QComboBox::activated, this, [this](int i) {
+        m_session.apply({{"edit", "lens"}, {"gate", m_gate->itemData(i).toDouble()}});
+    });
     connect(m_gate->lineEdit(), &QLineEdit::returnPressed, this, [this] {
-        const auto width = scene::quantity(m_gate->currentText().section(QStringLiteral("  "), 0, 0).toStdString(), scene::Measured::Focal);
-        if (width) m_session.apply({{"edit", "lens"}, {"gate", *width}});
-        else say(QString::fromStdString(width.error().sentence), true);
+        const auto width = scene::quantity(
+            m_gate->currentText().section(QStringLiteral("  "), 0, 0).toStdString(), scene::Measured::Focal);
+        if (width)
+            m_session.apply({{"edit", "lens"}, {"gate", *width}});
+        else
+            say(QString::fromStdString(width.error().sentence), true);
         refreshLens();
     });
     return bar;
@@ -333,8 +366,10 @@ void MainWindow::makeMenus() {
         const auto& history = m_session.history();
         undo->setEnabled(history.canUndo());
         redo->setEnabled(history.canRedo());
-        undo->setText(history.canUndo() ? tr("Undo: %1").arg(QString::fromStdString(history.undoName())) : tr("Undo"));
-        redo->setText(history.canRedo() ? tr("Redo: %1").arg(QString::fromStdString(history.redoName())) : tr("Redo"));
+        undo->setText(history.canUndo() ? tr("Undo: %1").arg(QString::fromStdString(history.undoName()))
+                                        : tr("Undo"));
+        redo->setText(history.canRedo() ? tr("Redo: %1").arg(QString::fromStdString(history.redoName()))
+                                        : tr("Redo"));
     };
     connect(&m_session, &Session::sceneChanged, this, refreshUndo);
     edit->addSeparator();
@@ -344,21 +379,27 @@ void MainWindow::makeMenus() {
             all.push_back(layer->id);
         m_session.select(std::move(all));
     });
-    add(edit, tr("Select nothing"), QKeySequence(QStringLiteral("Ctrl+Shift+A")), [this] { m_session.select({}); });
+    add(edit, tr("Select nothing"), QKeySequence(QStringLiteral("Ctrl+Shift+A")),
+        [this] { m_session.select({}); });
 
     QMenu* layer = menuBar()->addMenu(tr("Layer"));
     const auto withSelection = [this](auto run) {
         return [this, run] {
-            if (m_session.selection().empty()) say(tr("Select a layer first."));
-            else run();
+            if (m_session.selection().empty())
+                say(tr("Select a layer first."));
+            else
+                run();
         };
     };
     add(layer, tr("Rename…"), QKeySequence(QStringLiteral("F2")), withSelection([this] {
             const auto found = m_session.selected();
             if (!found.layer) return;
             bool ok = false;
-            const QString name = QInputDialog::getText(this, tr("Rename"), tr("Name"), QLineEdit::Normal, QString::fromStdString(found.layer->name), &ok);
-            if (ok) m_session.apply({{"edit", "rename"}, {"layer", found.layer->id}, {"name", name.toStdString()}});
+            const QString name = QInputDialog::getText(this, tr("Rename"), tr("Name"), QLineEdit::Normal,
+                                                       QString::fromStdString(found.layer->name), &ok);
+            if (ok)
+                m_session.apply(
+                    {{"edit", "rename"}, {"layer", found.layer->id}, {"name", name.toStdString()}});
         }));
     add(layer, tr("Show or hide"), QKeySequence(QStringLiteral("V")), withSelection([this] {
             bool anyVisible = false;
@@ -366,21 +407,30 @@ void MainWindow::makeMenus() {
                 anyVisible = anyVisible || scene::find(*m_session.scene(), id).layer->visible;
             m_session.apply({{"edit", "look"}, {"layers", m_session.selection()}, {"visible", !anyVisible}});
         }));
-    add(layer, tr("Remove"), QKeySequence::Delete, withSelection([this] { m_session.apply({{"edit", "remove"}, {"layers", m_session.selection()}}); }));
+    add(layer, tr("Remove"), QKeySequence::Delete, withSelection([this] {
+            m_session.apply({{"edit", "remove"}, {"layers", m_session.selection()}});
+        }));
 
     QMenu* camera = menuBar()->addMenu(tr("Camera"));
     add(camera, tr("Set mark"), QKeySequence(QStringLiteral("K")), [this] {
-        if (m_session.offMove() && m_session.offMove()->time == m_session.time()) m_session.setMarkOffMove();
-        else m_session.apply(edit::setMark(m_session.time(), m_session.pose()));
+        if (m_session.offMove() && m_session.offMove()->time == m_session.time())
+            m_session.setMarkOffMove();
+        else
+            m_session.apply(edit::setMark(m_session.time(), m_session.pose()));
     });
     add(camera, tr("Remove this mark"), QKeySequence(QStringLiteral("Shift+Del")), [this] {
-        if (const int mark = m_session.markHere(); mark >= 0) m_session.apply({{"edit", "remove-mark"}, {"mark", mark + 1}});
-        else say(tr("The playhead stands on no mark."));
+        if (const int mark = m_session.markHere(); mark >= 0)
+            m_session.apply({{"edit", "remove-mark"}, {"mark", mark + 1}});
+        else
+            say(tr("The playhead stands on no mark."));
     });
-    add(camera, tr("Go back to the move"), QKeySequence(QStringLiteral("Ctrl+B")), [this] { m_session.backToMove(); });
+    add(camera, tr("Go back to the move"), QKeySequence(QStringLiteral("Ctrl+B")),
+        [this] { m_session.backToMove(); });
     camera->addSeparator();
-    add(camera, tr("Move tool"), QKeySequence(QStringLiteral("M")), [this] { m_camera->setTool(CameraView::Tool::Move); });
-    add(camera, tr("Push tool"), QKeySequence(QStringLiteral("P")), [this] { m_camera->setTool(CameraView::Tool::Push); });
+    add(camera, tr("Move tool"), QKeySequence(QStringLiteral("M")),
+        [this] { m_camera->setTool(CameraView::Tool::Move); });
+    add(camera, tr("Push tool"), QKeySequence(QStringLiteral("P")),
+        [this] { m_camera->setTool(CameraView::Tool::Push); });
     add(camera, tr("Walk camera"), QKeySequence(QStringLiteral("W")), [this] {
         m_camera->setTool(CameraView::Tool::Walk);
         m_camera->setFocus();
@@ -408,7 +458,9 @@ void MainWindow::makeMenus() {
 
     QMenu* help = menuBar()->addMenu(tr("Help"));
     help->addAction(tr("About Open Stage"), this, [this] {
-        QMessageBox::about(this, tr("About Open Stage"), tr("<b>Open Stage 0.1</b><p>Stages pictures at measured depths and moves a camera through them.<p>Licence: GPL-3.0-or-later."));
+        QMessageBox::about(this, tr("About Open Stage"),
+                           tr("<b>Open Stage 0.1</b><p>Stages pictures at measured depths and moves a camera "
+                              "through them.<p>Licence: GPL-3.0-or-later."));
     });
 
     m_name = new QLabel;
@@ -419,17 +471,22 @@ void MainWindow::makeMenus() {
     menuBar()->setCornerWidget(m_name);
 }
 
-void MainWindow::togglePlay() { m_timeline->setPlaying(!m_timeline->playing()); }
+void MainWindow::togglePlay() {
+    m_timeline->setPlaying(!m_timeline->playing());
+}
 
 // ---- files
 
 bool MainWindow::openFile(const std::filesystem::path& path) {
     if (auto recovered = edit::recover(edit::journalOf(path))) {
         const QString count = counted(static_cast<qint64>(recovered->steps), tr("edit"), tr("edits"));
-        const Recovery answer = askRecovery(this, tr("%1 was not saved when the program ended: %2 can be recovered.").arg(QString::fromStdString(path.filename().string()), count));
+        const Recovery answer =
+            askRecovery(this, tr("%1 was not saved when the program ended: %2 can be recovered.")
+                                  .arg(QString::fromStdString(path.filename().string()), count));
         if (answer == Recovery::Later) return false;
         if (answer == Recovery::Recover) {
-            if (!recovered->problem.empty()) say(QString::fromStdString("Recovered up to a damaged edit: " + recovered->problem), true);
+            if (!recovered->problem.empty())
+                say(QString::fromStdString("Recovered up to a damaged edit: " + recovered->problem), true);
             m_session.adopt(std::move(*recovered));
             return true;
         }
@@ -449,7 +506,10 @@ void MainWindow::offerRecovery() {
         auto recovered = edit::recover(entry.path());
         if (!recovered) continue;
         const QString count = counted(static_cast<qint64>(recovered->steps), tr("edit"), tr("edits"));
-        const Recovery answer = askRecovery(this, tr("A scene without a file was being worked on when the program ended: %1 can be recovered.").arg(count));
+        const Recovery answer = askRecovery(
+            this,
+            tr("A scene without a file was being worked on when the program ended: %1 can be recovered.")
+                .arg(count));
         if (answer == Recovery::Recover) m_session.adopt(std::move(*recovered));
         if (answer != Recovery::Later) std::filesystem::remove(entry.path(), code);
         if (answer == Recovery::Recover) return;
@@ -457,7 +517,8 @@ void MainWindow::offerRecovery() {
 }
 
 bool MainWindow::saveAs() {
-    QString file = QFileDialog::getSaveFileName(this, tr("Save the scene"), QString::fromStdString(m_session.document().string()), sceneFilter());
+    QString file = QFileDialog::getSaveFileName(
+        this, tr("Save the scene"), QString::fromStdString(m_session.document().string()), sceneFilter());
     if (file.isEmpty()) return false;
     if (!file.endsWith(QStringLiteral(".ostage"))) file += QStringLiteral(".ostage");
     const auto saved = m_session.save(file.toStdString());
@@ -468,14 +529,18 @@ bool MainWindow::saveAs() {
 bool MainWindow::save() {
     if (m_session.document().empty()) return saveAs();
     const auto saved = m_session.save(m_session.document());
-    if (!saved) QMessageBox::warning(this, tr("Not saved"), QString::fromStdString(saved.error().sentence));
-    else say(tr("Saved."));
+    if (!saved)
+        QMessageBox::warning(this, tr("Not saved"), QString::fromStdString(saved.error().sentence));
+    else
+        say(tr("Saved."));
     return saved.has_value();
 }
 
 bool MainWindow::leave() {
     if (!m_session.modified()) return true;
-    const auto answer = QMessageBox::question(this, tr("Unsaved changes"), tr("The scene has changes that are not saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+    const auto answer =
+        QMessageBox::question(this, tr("Unsaved changes"), tr("The scene has changes that are not saved."),
+                              QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
     if (answer == QMessageBox::Save) return save();
     return answer == QMessageBox::Discard;
 }
@@ -488,7 +553,10 @@ void MainWindow::closeEvent(QCloseEvent* event) {
 
 void MainWindow::bringIn(const std::vector<std::filesystem::path>& files) {
     inBackground<edit::Edit>(
-        this, tr("Bringing in"), [scene = m_session.scene(), files](const Progress& progress) { return edit::bringIn(*scene, files, {}, progress); },
+        this, tr("Bringing in"),
+        [scene = m_session.scene(), files](const Progress& progress) {
+            return edit::bringIn(*scene, files, {}, progress);
+        },
         [this](Result<edit::Edit> edit) {
             bool ok = edit.has_value();
             if (ok) {
@@ -508,10 +576,16 @@ void MainWindow::bringIn(const std::vector<std::filesystem::path>& files) {
 void MainWindow::write(const output::Job& job) {
     inBackground<void>(
         this, tr("Writing %1").arg(QString::fromStdString(job.path.filename().string())),
-        [scene = m_session.scene(), sources = m_session.sharedSources(), job](const Progress& progress) { return output::write(*scene, job, *sources, progress); },
+        [scene = m_session.scene(), sources = m_session.sharedSources(), job](const Progress& progress) {
+            return output::write(*scene, job, *sources, progress);
+        },
         [this, job](Result<void> result) {
-            if (result) say(tr("Wrote %1.").arg(QString::fromStdString(job.path.string())));
-            else say(result.error().cancelled ? tr("Cancelled; nothing half remains.") : QString::fromStdString(result.error().sentence), !result.error().cancelled);
+            if (result)
+                say(tr("Wrote %1.").arg(QString::fromStdString(job.path.string())));
+            else
+                say(result.error().cancelled ? tr("Cancelled; nothing half remains.")
+                                             : QString::fromStdString(result.error().sentence),
+                    !result.error().cancelled);
             Q_EMIT written(result.has_value());
         });
 }
@@ -551,7 +625,10 @@ void MainWindow::refreshLens() {
 
 void MainWindow::refreshStatus() {
     const scene::Scene& scene = *m_session.scene();
-    m_cache->setText(tr("%1 of %2 frames cached · draft %3 ms").arg(m_camera->cachedFrames()).arg(scene.output.frames).arg(m_camera->lastMilliseconds(), 0, 'f', 0));
+    m_cache->setText(tr("%1 of %2 frames cached · draft %3 ms")
+                         .arg(m_camera->cachedFrames())
+                         .arg(scene.output.frames)
+                         .arg(m_camera->lastMilliseconds(), 0, 'f', 0));
     m_speed->setText(tr("Peak %1 m/s").arg(figure(m_pace->peak(), 2)));
     if (m_saying) return;
     int missing = 0, layers = 0;
@@ -562,12 +639,18 @@ void MainWindow::refreshStatus() {
         if (media && !m_timeline->playing() && !std::filesystem::exists(media->path, code)) ++missing;
     });
     m_state->setStyleSheet(QString());
-    if (missing > 0) m_state->setText(tr("▲  %1 without media").arg(counted(missing, tr("layer"), tr("layers"))));
-    else m_state->setText(layers == 0 ? tr("●  No layers yet") : tr("●  %1, all media present").arg(counted(layers, tr("layer"), tr("layers"))));
+    if (missing > 0)
+        m_state->setText(tr("▲  %1 without media").arg(counted(missing, tr("layer"), tr("layers"))));
+    else
+        m_state->setText(
+            layers == 0 ? tr("●  No layers yet")
+                        : tr("●  %1, all media present").arg(counted(layers, tr("layer"), tr("layers"))));
 }
 
 void MainWindow::refreshTitle() {
-    const QString name = m_session.document().empty() ? tr("untitled") : QString::fromStdString(m_session.document().stem().string());
+    const QString name = m_session.document().empty()
+                             ? tr("untitled")
+                             : QString::fromStdString(m_session.document().stem().string());
     m_name->setText(m_session.modified() ? name + QStringLiteral(" ·") : name);
     m_name->setToolTip(m_session.modified() ? tr("Has changes that are not saved") : QString());
     setWindowTitle(tr("%1 — Open Stage").arg(name));

@@ -16,7 +16,8 @@ constexpr double pictureWidth = 104, pictureHeight = 58.5, cardWidth = 196;
 
 }
 
-MarksStrip::MarksStrip(Session& session, QWidget* parent) : QWidget(parent), m_session(session), m_request(session.sharedSources()) {
+MarksStrip::MarksStrip(Session& session, QWidget* parent)
+    : QWidget(parent), m_session(session), m_request(session.sharedSources()) {
     setMinimumHeight(76);
     setAccessibleName(tr("Marks"));
     m_settled.setSingleShot(true);
@@ -50,12 +51,16 @@ void MarksStrip::next() {
     const V2i frame = scene.output.frame;
     const double dpr = devicePixelRatioF();
     const double scale = std::min(pictureWidth * dpr / frame.x, pictureHeight * dpr / frame.y);
-    const V2i size(std::max(1, static_cast<int>(frame.x * scale)), std::max(1, static_cast<int>(frame.y * scale)));
-    m_request.ask(motion::evaluate(scene, mark.time, size, mark.pose), (m_generation << 32) + static_cast<qint64>(m_wanted));
+    const V2i size(std::max(1, static_cast<int>(frame.x * scale)),
+                   std::max(1, static_cast<int>(frame.y * scale)));
+    m_request.ask(motion::evaluate(scene, mark.time, size, mark.pose),
+                  (m_generation << 32) + static_cast<qint64>(m_wanted));
     ++m_wanted;
 }
 
-QRectF MarksStrip::cardRect(int mark) const { return {12 + mark * cardWidth - m_scroll, 6, cardWidth - 8, pictureHeight + 4}; }
+QRectF MarksStrip::cardRect(int mark) const {
+    return {12 + mark * cardWidth - m_scroll, 6, cardWidth - 8, pictureHeight + 4};
+}
 
 int MarksStrip::markAt(const QPointF& place) const {
     for (int i = 0; i < static_cast<int>(m_session.scene()->camera.marks.size()); ++i)
@@ -75,11 +80,14 @@ void MarksStrip::paintEvent(QPaintEvent*) {
         if (card.right() < 0 || card.left() > width()) continue;
         const QRectF box(card.left(), card.top(), pictureWidth, pictureHeight);
         painter.fillRect(box, theme::edge);
-        const QImage& picture = m_pictures.size() > static_cast<std::size_t>(i) ? m_pictures[static_cast<std::size_t>(i)] : QImage();
+        const QImage& picture = m_pictures.size() > static_cast<std::size_t>(i)
+                                    ? m_pictures[static_cast<std::size_t>(i)]
+                                    : QImage();
         if (!picture.isNull()) {
             const double scale = std::min(box.width() / picture.width(), box.height() / picture.height());
             const QSizeF size = QSizeF(picture.size()) * scale;
-            painter.drawImage(QRectF(box.center() - QPointF(size.width() / 2, size.height() / 2), size), picture);
+            painter.drawImage(QRectF(box.center() - QPointF(size.width() / 2, size.height() / 2), size),
+                              picture);
         }
         painter.setBrush(Qt::NoBrush);
         painter.setPen(i == here ? QPen(theme::vermilion, 2) : QPen(theme::raised, 1));
@@ -95,10 +103,12 @@ void MarksStrip::paintEvent(QPaintEvent*) {
         painter.setFont(theme::figures(11));
         const double left = box.right() + 8;
         painter.drawText(QRectF(left, card.top(), 80, 16), Qt::AlignLeft | Qt::AlignVCenter,
-                         QString::fromStdString(scene::timecode(frameAt(mark.time, scene.output.rate), scene.output.rate)));
+                         QString::fromStdString(
+                             scene::timecode(frameAt(mark.time, scene.output.rate), scene.output.rate)));
         painter.setPen(theme::dim);
         painter.setFont(theme::sans(11));
-        painter.drawText(QRectF(left, card.top() + 19, 78, 42), Qt::AlignLeft | Qt::TextWordWrap, QString::fromStdString(mark.name));
+        painter.drawText(QRectF(left, card.top() + 19, 78, 42), Qt::AlignLeft | Qt::TextWordWrap,
+                         QString::fromStdString(mark.name));
     }
 }
 
@@ -106,13 +116,15 @@ void MarksStrip::mousePressEvent(QMouseEvent* event) {
     const int mark = markAt(event->position());
     if (mark < 0) return;
     m_session.select({});
-    m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(mark)].time, m_session.scene()->output.rate));
+    m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(mark)].time,
+                               m_session.scene()->output.rate));
 }
 
 void MarksStrip::rename(int mark) {
     const scene::Mark& m = m_session.scene()->camera.marks[static_cast<std::size_t>(mark)];
     bool ok = false;
-    const QString name = QInputDialog::getText(this, tr("Name of mark %1").arg(mark + 1), tr("Name"), QLineEdit::Normal, QString::fromStdString(m.name), &ok);
+    const QString name = QInputDialog::getText(this, tr("Name of mark %1").arg(mark + 1), tr("Name"),
+                                               QLineEdit::Normal, QString::fromStdString(m.name), &ok);
     if (ok) m_session.apply({{"edit", "set-mark"}, {"time", m.time.text()}, {"name", name.toStdString()}});
 }
 
@@ -125,13 +137,16 @@ void MarksStrip::contextMenuEvent(QContextMenuEvent* event) {
     if (mark < 0) return;
     QMenu menu(this);
     menu.addAction(tr("Rename…"), this, [this, mark] { rename(mark); });
-    QAction* remove = menu.addAction(tr("Remove mark %1").arg(mark + 1), this, [this, mark] { m_session.apply({{"edit", "remove-mark"}, {"mark", mark + 1}}); });
+    QAction* remove = menu.addAction(tr("Remove mark %1").arg(mark + 1), this, [this, mark] {
+        m_session.apply({{"edit", "remove-mark"}, {"mark", mark + 1}});
+    });
     remove->setEnabled(m_session.scene()->camera.marks.size() > 1);
     menu.exec(event->globalPos());
 }
 
 void MarksStrip::wheelEvent(QWheelEvent* event) {
-    const double most = std::max(0.0, 12 + cardWidth * static_cast<double>(m_session.scene()->camera.marks.size()) - width());
+    const double most =
+        std::max(0.0, 12 + cardWidth * static_cast<double>(m_session.scene()->camera.marks.size()) - width());
     m_scroll = std::clamp(m_scroll - event->angleDelta().y() * 0.5, 0.0, most);
     update();
 }

@@ -13,7 +13,9 @@ QString figure(double value, int decimals) {
     return text.replace(QLatin1Char('-'), QChar(0x2212));
 }
 
-QString counted(qint64 count, const QString& one, const QString& many) { return QStringLiteral("%1 %2").arg(count).arg(count == 1 ? one : many); }
+QString counted(qint64 count, const QString& one, const QString& many) {
+    return QStringLiteral("%1 %2").arg(count).arg(count == 1 ? one : many);
+}
 
 NumberField::NumberField(scene::Measured measured, QString unit, int decimals, double step, QWidget* parent)
     : QLineEdit(parent), m_measured(measured), m_unit(std::move(unit)), m_decimals(decimals), m_step(step) {
@@ -29,7 +31,9 @@ NumberField::NumberField(scene::Measured measured, QString unit, int decimals, d
     display();
 }
 
-void NumberField::display() { setText(figure(m_value, m_decimals) + (m_unit.isEmpty() ? QString() : QLatin1Char(' ') + m_unit)); }
+void NumberField::display() {
+    setText(figure(m_value, m_decimals) + (m_unit.isEmpty() ? QString() : QLatin1Char(' ') + m_unit));
+}
 
 void NumberField::setValue(double value) {
     m_value = value;
@@ -60,16 +64,21 @@ void NumberField::stepBy(double steps) {
 }
 
 void NumberField::keyPressEvent(QKeyEvent* event) {
-    const double factor = event->modifiers() & Qt::ShiftModifier ? 10 : event->modifiers() & Qt::ControlModifier ? 0.1 : 1;
-    if (event->key() == Qt::Key_Up) stepBy(factor);
-    else if (event->key() == Qt::Key_Down) stepBy(-factor);
+    const double factor = event->modifiers() & Qt::ShiftModifier     ? 10
+                          : event->modifiers() & Qt::ControlModifier ? 0.1
+                                                                     : 1;
+    if (event->key() == Qt::Key_Up)
+        stepBy(factor);
+    else if (event->key() == Qt::Key_Down)
+        stepBy(-factor);
     else if (event->key() == Qt::Key_Escape) {
         setProperty("wrong", false);
         style()->polish(this);
         setModified(false);
         display();
         selectAll();
-    } else QLineEdit::keyPressEvent(event);
+    } else
+        QLineEdit::keyPressEvent(event);
 }
 
 void NumberField::wheelEvent(QWheelEvent* event) {

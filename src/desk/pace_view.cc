@@ -46,10 +46,12 @@ void PaceView::paintEvent(QPaintEvent*) {
         painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
     }
     painter.setPen(theme::penDim);
-    painter.drawText(QRectF(area.right() - 90, 4, 90, 13), Qt::AlignRight, tr("%1 m/s").arg(figure(top, top < 1 ? 2 : 1)));
+    painter.drawText(QRectF(area.right() - 90, 4, 90, 13), Qt::AlignRight,
+                     tr("%1 m/s").arg(figure(top, top < 1 ? 2 : 1)));
 
     const auto placeOf = [&](std::size_t i) {
-        return QPointF(area.left() + area.width() * static_cast<double>(i) / static_cast<double>(m_speeds.size() - 1),
+        return QPointF(area.left() +
+                           area.width() * static_cast<double>(i) / static_cast<double>(m_speeds.size() - 1),
                        area.bottom() - area.height() * m_speeds[i] / top);
     };
     QPainterPath curve(placeOf(0));
@@ -63,11 +65,13 @@ void PaceView::paintEvent(QPaintEvent*) {
     painter.drawPath(curve);
 
     const auto& out = m_session.scene()->output;
-    const double x = area.left() + area.width() * static_cast<double>(m_session.frame()) / std::max<double>(1, static_cast<double>(out.frames - 1));
+    const double x = area.left() + area.width() * static_cast<double>(m_session.frame()) /
+                                       std::max<double>(1, static_cast<double>(out.frames - 1));
     painter.setPen(QPen(theme::brass, 1.4));
     painter.drawLine(QPointF(x, area.top() - 4), QPointF(x, area.bottom() + 6));
     painter.setPen(theme::pen);
-    painter.drawText(QRectF(area.left(), 4, 130, 13), Qt::AlignLeft, tr("now %1 m/s").arg(figure(m_session.move().speed(m_session.time().toDouble()), 2)));
+    painter.drawText(QRectF(area.left(), 4, 130, 13), Qt::AlignLeft,
+                     tr("now %1 m/s").arg(figure(m_session.move().speed(m_session.time().toDouble()), 2)));
 }
 
 }

@@ -30,8 +30,14 @@ Panel::Panel(const QString& title, const QString& note, QWidget* content, QWidge
     layout->addWidget(content, 1);
 }
 
-void Panel::setTitle(const QString& title) { m_title->setText(title); }
-void Panel::setNote(const QString& note) { m_note->setText(note); }
-void Panel::addControl(QWidget* control) { m_head->addWidget(control); }
+void Panel::setTitle(const QString& title) {
+    m_title->setText(title);
+}
+void Panel::setNote(const QString& note) {
+    m_note->setText(note);
+}
+void Panel::addControl(QWidget* control) {
+    m_head->addWidget(control);
+}
 
 }

@@ -50,7 +50,9 @@ PlanView::PlanView(Session& session, QWidget* parent) : QWidget(parent), m_sessi
 
 // ---- scale
 
-QRectF PlanView::plan() const { return QRectF(ladderWidth, 0, width() - ladderWidth, height()); }
+QRectF PlanView::plan() const {
+    return QRectF(ladderWidth, 0, width() - ladderWidth, height());
+}
 
 void PlanView::rescale() {
     const scene::Scene& scene = *m_session.scene();
@@ -83,7 +85,8 @@ double PlanView::yOfDepth(double depth) const {
 
 double PlanView::depthOfY(double y) const {
     const auto folded = [&](double z) { return z / (z + m_fold); };
-    const double f = std::min(0.995, folded(m_near) + (height() - y) / height() * (folded(m_far) - folded(m_near)));
+    const double f =
+        std::min(0.995, folded(m_near) + (height() - y) / height() * (folded(m_far) - folded(m_near)));
     return m_fold * f / (1 - f);
 }
 
@@ -114,7 +117,8 @@ void PlanView::layOut() {
         m_bars.push_back({layer->id, placeOf(left), placeOf(left + card.across)});
     });
     // Farthest on top; each rung as near to its bar's height as its neighbours allow.
-    std::stable_sort(m_rungs.begin(), m_rungs.end(), [](const Rung& a, const Rung& b) { return a.depth > b.depth; });
+    std::stable_sort(m_rungs.begin(), m_rungs.end(),
+                     [](const Rung& a, const Rung& b) { return a.depth > b.depth; });
     const auto count = static_cast<double>(m_rungs.size());
     const double room = height() - 12;
     const double each = count > 0 ? std::clamp(room / count, rungLeast, rungHeight) : rungHeight;
@@ -160,7 +164,8 @@ void PlanView::drawGrid(QPainter& painter) const {
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
             if (strong && lastLabel - y > 20 && yOfDepth(0) - y > 16) {
                 painter.setPen(theme::penDim);
-                painter.drawText(QRectF(area.right() - 70, y - 13, 64, 12), Qt::AlignRight | Qt::AlignBottom, figure(depth, depth < 1 ? 1 : 0) + tr(" m"));
+                painter.drawText(QRectF(area.right() - 70, y - 13, 64, 12), Qt::AlignRight | Qt::AlignBottom,
+                                 figure(depth, depth < 1 ? 1 : 0) + tr(" m"));
                 lastLabel = y;
             }
         }
@@ -172,7 +177,8 @@ void PlanView::drawGrid(QPainter& painter) const {
     painter.drawText(QRectF(area.right() - 70, y0 - 13, 64, 12), Qt::AlignRight | Qt::AlignBottom, tr("0 m"));
     // Lines of equal distance from the axis converge, as the scale folds what is far.
     const double width = area.width() / m_perMetre;
-    const double step = std::pow(10, std::floor(std::log10(width / 3))) * (width / 3 / std::pow(10, std::floor(std::log10(width / 3))) > 5 ? 5 : 1);
+    const double step = std::pow(10, std::floor(std::log10(width / 3))) *
+                        (width / 3 / std::pow(10, std::floor(std::log10(width / 3))) > 5 ? 5 : 1);
     painter.setPen(QPen(theme::grid, 1));
     for (double across = 0; across < m_far * 3 && across / step < 40; across += step)
         for (const double side : {-across, across})
@@ -188,7 +194,8 @@ void PlanView::drawSight(QPainter& painter) const {
     const double half = scene.output.frame.x / (2 * view.slope);
     const double reach = m_far * 1.5;
     const QPointF eye = placeOf(view.eye);
-    const QPointF left = placeOf(view.eye + (ahead - aside * half) * reach), right = placeOf(view.eye + (ahead + aside * half) * reach);
+    const QPointF left = placeOf(view.eye + (ahead - aside * half) * reach),
+                  right = placeOf(view.eye + (ahead + aside * half) * reach);
     QPainterPath cone;
     cone.moveTo(eye);
     cone.lineTo(left);
@@ -243,9 +250,12 @@ void PlanView::paintEvent(QPaintEvent*) {
     drawGrid(painter);
     drawSight(painter);
     const auto& selection = m_session.selection();
-    const auto chosen = [&](std::int64_t id) { return std::find(selection.begin(), selection.end(), id) != selection.end(); };
+    const auto chosen = [&](std::int64_t id) {
+        return std::find(selection.begin(), selection.end(), id) != selection.end();
+    };
     for (const Bar& bar : m_bars) {
-        const auto rung = std::find_if(m_rungs.begin(), m_rungs.end(), [&](const Rung& r) { return r.id == bar.id; });
+        const auto rung =
+            std::find_if(m_rungs.begin(), m_rungs.end(), [&](const Rung& r) { return r.id == bar.id; });
         painter.setOpacity(rung->layer->visible ? 1 : 0.3);
         painter.setPen(QPen(chosen(bar.id) ? theme::vermilion : theme::pen, 6.5, Qt::SolidLine, Qt::FlatCap));
         painter.drawLine(bar.a, bar.b);
@@ -264,7 +274,8 @@ void PlanView::paintEvent(QPaintEvent*) {
         painter.setOpacity(rung.layer->visible ? 1 : 0.4);
         painter.setPen(QPen(selected ? theme::vermilion : theme::penDim, selected ? 1.4 : 0.8));
         if (y > -20 && y < height() + 20)
-            painter.drawPolyline(QPolygonF{QPointF(rung.rect.right() + 1, middle), QPointF(rung.rect.right() + 6, middle), QPointF(ladderWidth, y)});
+            painter.drawPolyline(QPolygonF{QPointF(rung.rect.right() + 1, middle),
+                                           QPointF(rung.rect.right() + 6, middle), QPointF(ladderWidth, y)});
         if (selected) {
             painter.setPen(Qt::NoPen);
             painter.setBrush(QColor(0xD9, 0x51, 0x2F, 45));
@@ -298,14 +309,19 @@ void PlanView::paintEvent(QPaintEvent*) {
         const double textLeft = box.right() + 7;
         painter.setPen(selected ? theme::vermilion.darker(115) : theme::pen);
         painter.setFont(theme::sans(11, selected));
-        const QRectF nameBox(textLeft, rung.rect.top() + (tall ? 2 : 0), rung.rect.right() - textLeft, tall ? 14 : rung.rect.height());
-        const QString name = painter.fontMetrics().elidedText(rung.name, Qt::ElideRight, static_cast<int>(nameBox.width()) - (tall ? 0 : 46));
+        const QRectF nameBox(textLeft, rung.rect.top() + (tall ? 2 : 0), rung.rect.right() - textLeft,
+                             tall ? 14 : rung.rect.height());
+        const QString name = painter.fontMetrics().elidedText(
+            rung.name, Qt::ElideRight, static_cast<int>(nameBox.width()) - (tall ? 0 : 46));
         painter.drawText(nameBox, Qt::AlignLeft | Qt::AlignVCenter, name);
         painter.setFont(theme::figures(10));
         painter.setPen(selected ? theme::vermilion.darker(115) : theme::penDim);
         const QString depth = figure(rung.depth, 2) + tr(" m");
-        if (tall) painter.drawText(QRectF(textLeft, rung.rect.top() + 15, nameBox.width(), 12), Qt::AlignLeft | Qt::AlignVCenter, depth);
-        else painter.drawText(nameBox.adjusted(0, 0, -2, 0), Qt::AlignRight | Qt::AlignVCenter, depth);
+        if (tall)
+            painter.drawText(QRectF(textLeft, rung.rect.top() + 15, nameBox.width(), 12),
+                             Qt::AlignLeft | Qt::AlignVCenter, depth);
+        else
+            painter.drawText(nameBox.adjusted(0, 0, -2, 0), Qt::AlignRight | Qt::AlignVCenter, depth);
     }
     painter.setOpacity(1);
     if (!m_say.isEmpty()) {
@@ -321,7 +337,8 @@ void PlanView::paintEvent(QPaintEvent*) {
     if (m_rungs.empty()) {
         painter.setPen(theme::penDim);
         painter.setFont(theme::sans(11));
-        painter.drawText(QRectF(8, 20, ladderWidth - 20, 60), Qt::TextWordWrap, tr("Layers that you bring in hang here by depth."));
+        painter.drawText(QRectF(8, 20, ladderWidth - 20, 60), Qt::TextWordWrap,
+                         tr("Layers that you bring in hang here by depth."));
     }
     if (hasFocus()) {
         painter.setPen(QPen(theme::brass, 1));
@@ -341,9 +358,11 @@ std::int64_t PlanView::layerAt(const QPointF& place) const {
     for (const Bar& bar : m_bars) {
         const QPointF along = bar.b - bar.a;
         const double length = QPointF::dotProduct(along, along);
-        const double t = length > 0 ? std::clamp(QPointF::dotProduct(place - bar.a, along) / length, 0.0, 1.0) : 0;
+        const double t =
+            length > 0 ? std::clamp(QPointF::dotProduct(place - bar.a, along) / length, 0.0, 1.0) : 0;
         const QPointF off = place - (bar.a + along * t);
-        if (const double distance = std::hypot(off.x(), off.y()); distance < nearest) nearest = distance, best = bar.id;
+        if (const double distance = std::hypot(off.x(), off.y()); distance < nearest)
+            nearest = distance, best = bar.id;
     }
     return best;
 }
@@ -365,18 +384,12 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
     if (m_from.x() > ladderWidth && (m_dragMark = markAt(m_from)) >= 0) {
         m_drag = Drag::Mark;
         m_session.select({});
-        m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(m_dragMark)].time, m_session.scene()->output.rate));
+        m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(m_dragMark)].time,
+                                   m_session.scene()->output.rate));
         return;
     }
     const std::int64_t layer = layerAt(m_from);
-    const auto& selection = m_session.selection();
-    if (event->modifiers() & Qt::ControlModifier) {
-        auto chosen = selection;
-        if (std::erase(chosen, layer) == 0 && layer) chosen.push_back(layer);
-        m_session.select(std::move(chosen));
-    } else if (std::find(selection.begin(), selection.end(), layer) == selection.end()) {
-        m_session.select(layer ? std::vector{layer} : std::vector<std::int64_t>{});
-    }
+    m_session.click(layer, event->modifiers() & Qt::ControlModifier);
     if (!layer) return;
     m_drag = Drag::Depth;
     m_dragLayer = layer;
@@ -389,14 +402,18 @@ void PlanView::mouseMoveEvent(QMouseEvent* event) {
     if (!m_moved && (place - m_from).manhattanLength() < 3) return;
     m_moved = true;
     if (m_drag == Drag::Mark) {
-        const scene::Mark& mark = m_session.history().scene()->camera.marks[static_cast<std::size_t>(m_dragMark)];
+        const scene::Mark& mark =
+            m_session.history().scene()->camera.marks[static_cast<std::size_t>(m_dragMark)];
         const double depth = depthOfY(place.y());
         const double across = acrossAt(place.x(), depth);
         scene::Pose pose = mark.pose;
         const V3d from = pose.position - m_first.eye;
-        pose.position += m_first.right * (across - from.dot(m_first.right)) + m_first.forward * (depth - from.dot(m_first.forward));
+        pose.position += m_first.right * (across - from.dot(m_first.right)) +
+                         m_first.forward * (depth - from.dot(m_first.forward));
         m_session.preview(edit::setMark(mark.time, pose));
-        m_say = tr("mark %1: across %2 m, along %3 m").arg(m_dragMark + 1).arg(figure(across, 2), figure(depth, 2));
+        m_say = tr("mark %1: across %2 m, along %3 m")
+                    .arg(m_dragMark + 1)
+                    .arg(figure(across, 2), figure(depth, 2));
         return;
     }
     const double depth = depthOfY(yOfDepth(m_depthFrom) + place.y() - m_from.y());
@@ -413,7 +430,9 @@ void PlanView::mouseMoveEvent(QMouseEvent* event) {
     if (!found.layer) return;
     const scene::Scene& scene = *m_session.scene();
     const auto measured = motion::measure(scene, found, m_session.move(), m_session.time());
-    m_say = tr("%1 m · %2 % wide · travel %3 px").arg(figure(measured.depth, 2), figure(100 * measured.size.x / scene.output.frame.x, 1), figure(measured.travel, 0));
+    m_say = tr("%1 m · %2 % wide · travel %3 px")
+                .arg(figure(measured.depth, 2), figure(100 * measured.size.x / scene.output.frame.x, 1),
+                     figure(measured.travel, 0));
 }
 
 void PlanView::mouseReleaseEvent(QMouseEvent* event) {
@@ -432,7 +451,8 @@ void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
         m_entryLayer = rung.id;
         m_depthEntry->setModified(false);
         m_depthEntry->setValue(rung.depth);
-        m_depthEntry->setGeometry(QRect(static_cast<int>(rung.rect.left()) + 34, static_cast<int>(rung.rect.center().y()) - 12, 92, 24));
+        m_depthEntry->setGeometry(QRect(static_cast<int>(rung.rect.left()) + 34,
+                                        static_cast<int>(rung.rect.center().y()) - 12, 92, 24));
         m_depthEntry->show();
         m_depthEntry->setFocus();
         m_depthEntry->selectAll();
@@ -463,9 +483,14 @@ bool PlanView::event(QEvent* event) {
         const std::int64_t id = layerAt(help->pos());
         const scene::Found found = scene::find(*m_session.scene(), id);
         if (found.layer)
-            QToolTip::showText(help->globalPos(), tr("%1: %2 m. Drag up or down to push it in depth; double-click the rung to type a depth.")
-                                                      .arg(QString::fromStdString(found.layer->name), figure(optics::depthOf(*m_session.scene(), found), 2)), this);
-        else QToolTip::hideText();
+            QToolTip::showText(
+                help->globalPos(),
+                tr("%1: %2 m. Drag up or down to push it in depth; double-click the rung to type a depth.")
+                    .arg(QString::fromStdString(found.layer->name),
+                         figure(optics::depthOf(*m_session.scene(), found), 2)),
+                this);
+        else
+            QToolTip::hideText();
         return true;
     }
     return QWidget::event(event);

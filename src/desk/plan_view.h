@@ -57,7 +57,8 @@ private:
     void drawPath(QPainter& painter) const;
 
     Session& m_session;
-    double m_near = -1, m_far = 60, m_fold = 8, m_perMetre = 30; ///< fold: depth at which the scale has halved
+    double m_near = -1, m_far = 60, m_fold = 8,
+           m_perMetre = 30; ///< fold: depth at which the scale has halved
     optics::View m_first;
     std::vector<Rung> m_rungs;
     std::vector<Bar> m_bars;

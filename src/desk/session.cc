@@ -9,8 +9,9 @@
 namespace stage::desk {
 
 Session::Session(std::filesystem::path journals, QObject* parent)
-    : QObject(parent), m_journals(std::move(journals)), m_history(std::make_unique<edit::History>(scene::emptyScene())),
-      m_shown(m_history->scene()), m_move(m_shown->camera), m_sources(std::make_shared<media::Sources>()) {
+    : QObject(parent), m_journals(std::move(journals)),
+      m_history(std::make_unique<edit::History>(scene::emptyScene())), m_shown(m_history->scene()),
+      m_move(m_shown->camera), m_sources(std::make_shared<media::Sources>()) {
     beginJournal();
 }
 
@@ -34,7 +35,7 @@ bool Session::apply(const edit::Edit& edit) {
         return false;
     }
     if (m_savedStep > step) m_savedLost = true; // the saved state was undone and is now gone
-    journalled(m_journal.applied(edit)); // before the window shows it
+    journalled(m_journal.applied(edit));        // before the window shows it
     show(m_history->scene());
     return true;
 }
@@ -85,9 +86,12 @@ void Session::beginJournal() {
     const bool untitled = m_document.empty();
     std::error_code ignored;
     if (untitled) std::filesystem::create_directories(m_journals, ignored);
-    auto journal = edit::Journal::begin(untitled ? untitledJournal() : edit::journalOf(m_document), *m_history->scene(), {m_document, m_savedLost});
-    if (journal) m_journal = std::move(*journal);
-    else Q_EMIT problem(QString::fromStdString("Edits are not being journalled. " + journal.error().sentence));
+    auto journal = edit::Journal::begin(untitled ? untitledJournal() : edit::journalOf(m_document),
+                                        *m_history->scene(), {m_document, m_savedLost});
+    if (journal)
+        m_journal = std::move(*journal);
+    else
+        Q_EMIT problem(QString::fromStdString("Edits are not being journalled. " + journal.error().sentence));
 }
 
 void Session::journalled(const Result<void>& result) {
@@ -112,7 +116,9 @@ void Session::startHistory(edit::History history, std::filesystem::path document
     Q_EMIT documentChanged();
 }
 
-void Session::newScene() { startHistory(edit::History(scene::emptyScene()), {}, false); }
+void Session::newScene() {
+    startHistory(edit::History(scene::emptyScene()), {}, false);
+}
 
 Result<void> Session::open(const std::filesystem::path& path) {
     auto scene = scene::load(path);
@@ -133,10 +139,13 @@ Result<void> Session::save(const std::filesystem::path& path) {
 }
 
 void Session::adopt(edit::Recovered recovered) {
-    startHistory(std::move(recovered.history), recovered.document, true); // the file on disk does not have it yet
+    startHistory(std::move(recovered.history), recovered.document,
+                 true); // the file on disk does not have it yet
 }
 
-void Session::close() { m_journal.end(); }
+void Session::close() {
+    m_journal.end();
+}
 
 // ---- where one is
 
@@ -153,11 +162,23 @@ void Session::select(std::vector<std::int64_t> layers) {
     Q_EMIT selectionChanged();
 }
 
+void Session::click(std::int64_t layer, bool also) {
+    auto chosen = m_selection;
+    const bool was = std::find(chosen.begin(), chosen.end(), layer) != chosen.end();
+    if (!also && was) return;
+    if (!also) chosen.clear();
+    if (was) std::erase(chosen, layer);
+    else if (layer) chosen.push_back(layer);
+    select(std::move(chosen));
+}
+
 scene::Found Session::selected() const {
     return m_selection.size() == 1 ? scene::find(*m_shown, m_selection.front()) : scene::Found{};
 }
 
-void Session::setHoldFraming(bool hold) { m_holdFraming = hold; }
+void Session::setHoldFraming(bool hold) {
+    m_holdFraming = hold;
+}
 
 // ---- the camera
 
@@ -183,7 +204,9 @@ void Session::walk(const scene::Pose& pose) {
     Q_EMIT cameraChanged();
 }
 
-void Session::endWalk() { commit(); }
+void Session::endWalk() {
+    commit();
+}
 
 void Session::setMarkOffMove() {
     if (!m_offMove) return;

@@ -53,6 +53,9 @@ public:
     void setFrame(std::int64_t frame);
     const std::vector<std::int64_t>& selection() const { return m_selection; }
     void select(std::vector<std::int64_t> layers);
+    /// As a click on a layer does (0: on none): selects it, or with `also` adds or removes it. One that is selected
+    /// with others stays so, for they may be about to be dragged together.
+    void click(std::int64_t layer, bool also);
     /// The one selected layer; layer is null when there is none or several.
     scene::Found selected() const;
     bool holdFraming() const { return m_holdFraming; }

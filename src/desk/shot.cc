@@ -1,5 +1,5 @@
-// open-stage-shot VIEW SCENE OUT.png: opens the desk, brings it into a state worth showing, and saves its picture.
-// For docs/screenshots and for machines without a display.
+// open-stage-shot VIEW SCENE OUT.png: opens the desk, brings it into a state worth showing, and saves its
+// picture. For docs/screenshots and for machines without a display.
 #include "desk/main_window.h"
 #include "desk/plan_view.h"
 #include "desk/theme.h"
@@ -30,7 +30,8 @@ std::int64_t layerNamed(desk::Session& session, const std::string& name) {
 
 void send(QWidget* widget, QEvent::Type type, QPointF at, Qt::KeyboardModifiers keys = Qt::NoModifier) {
     const bool moves = type == QEvent::MouseMove;
-    QMouseEvent event(type, at, widget->mapToGlobal(at), moves ? Qt::NoButton : Qt::LeftButton, type == QEvent::MouseButtonRelease ? Qt::NoButton : Qt::LeftButton, keys);
+    QMouseEvent event(type, at, widget->mapToGlobal(at), moves ? Qt::NoButton : Qt::LeftButton,
+                      type == QEvent::MouseButtonRelease ? Qt::NoButton : Qt::LeftButton, keys);
     QApplication::sendEvent(widget, &event);
     QTest::qWait(60);
 }
@@ -38,7 +39,8 @@ void send(QWidget* widget, QEvent::Type type, QPointF at, Qt::KeyboardModifiers 
 /// A dialog runs its own loop: its picture is taken from a timer.
 void shootDialog(desk::MainWindow& window, const QString& action, const QString& out) {
     QTimer::singleShot(900, &window, [&window, out] {
-        if (auto* text = window.findChild<QPlainTextEdit*>(QStringLiteral("newText"))) text->setPlainText(QStringLiteral("Until the last light"));
+        if (auto* text = window.findChild<QPlainTextEdit*>(QStringLiteral("newText")))
+            text->setPlainText(QStringLiteral("Until the last light"));
         QTest::qWait(200);
         QGuiApplication::primaryScreen()->grabWindow(0).save(out);
         if (QWidget* dialog = QApplication::activeModalWidget()) dialog->close();

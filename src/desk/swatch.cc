@@ -6,7 +6,9 @@
 namespace stage::desk {
 namespace {
 
-int byte(float linear) { return static_cast<int>(std::clamp(media::srgbFromLinear(std::max(0.f, linear)), 0.f, 1.f) * 255 + 0.5f); }
+int byte(float linear) {
+    return static_cast<int>(std::clamp(media::srgbFromLinear(std::max(0.f, linear)), 0.f, 1.f) * 255 + 0.5f);
+}
 
 }
 
@@ -25,7 +27,9 @@ QImage swatch(media::Sources& sources, const scene::Layer& layer, int side) {
         for (int x = 0; x < level->size.x; ++x, row += 4) {
             const float a = row[3];
             const float k = a > 0 ? 1 / a : 0;
-            image.setPixel(x, y, qRgba(byte(row[0] * k), byte(row[1] * k), byte(row[2] * k), static_cast<int>(a * 255 + 0.5f)));
+            image.setPixel(x, y,
+                           qRgba(byte(row[0] * k), byte(row[1] * k), byte(row[2] * k),
+                                 static_cast<int>(a * 255 + 0.5f)));
         }
     }
     return image;

@@ -10,7 +10,9 @@
 #include <QSvgRenderer>
 
 // Outside any namespace, as the macro asks; a static library's resources are not found by themselves.
-static void initResources() { Q_INIT_RESOURCE(desk); }
+static void initResources() {
+    Q_INIT_RESOURCE(desk);
+}
 
 namespace stage::desk::theme {
 namespace {

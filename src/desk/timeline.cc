@@ -59,7 +59,8 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     m_clock.setTimerType(Qt::PreciseTimer);
     connect(&m_clock, &QTimer::timeout, this, [this] {
         const auto& out = m_session.scene()->output;
-        const auto passed = static_cast<std::int64_t>(static_cast<double>(m_since.elapsed()) / 1000.0 * out.rate.toDouble());
+        const auto passed =
+            static_cast<std::int64_t>(static_cast<double>(m_since.elapsed()) / 1000.0 * out.rate.toDouble());
         m_session.setFrame((m_startFrame + passed) % out.frames);
     });
     connect(&m_session, &Session::sceneChanged, this, [this] {
@@ -68,7 +69,9 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     });
     connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
     const auto tell = [this] {
-        if (!m_time->hasFocus()) m_time->setText(QString::fromStdString(scene::timecode(m_session.frame(), m_session.scene()->output.rate)));
+        if (!m_time->hasFocus())
+            m_time->setText(
+                QString::fromStdString(scene::timecode(m_session.frame(), m_session.scene()->output.rate)));
         update();
     };
     connect(&m_session, &Session::frameChanged, this, tell);
@@ -79,7 +82,8 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
 
 void Timeline::layOut() {
     m_rows.clear();
-    scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& layer, const auto&) { m_rows.push_back(layer); });
+    scene::forEach(*m_session.scene(),
+                   [&](const scene::LayerPtr& layer, const auto&) { m_rows.push_back(layer); });
     std::reverse(m_rows.begin(), m_rows.end());
 }
 
@@ -100,7 +104,8 @@ void Timeline::setPlaying(bool play) {
     } else {
         m_clock.stop();
     }
-    m_play->setIcon(theme::icon(play ? QStringLiteral("pause") : QStringLiteral("play"), play ? theme::brass : theme::text));
+    m_play->setIcon(theme::icon(play ? QStringLiteral("pause") : QStringLiteral("play"),
+                                play ? theme::brass : theme::text));
     m_play->setToolTip(play ? tr("Stop (Space)") : tr("Play (Space)"));
     Q_EMIT playingChanged(play);
 }
@@ -109,7 +114,8 @@ void Timeline::readTime() {
     const auto frame = scene::frameFromText(m_time->text().toStdString(), m_session.scene()->output.rate);
     m_time->clearFocus();
     if (frame) m_session.setFrame(*frame);
-    m_time->setText(QString::fromStdString(scene::timecode(m_session.frame(), m_session.scene()->output.rate)));
+    m_time->setText(
+        QString::fromStdString(scene::timecode(m_session.frame(), m_session.scene()->output.rate)));
     if (!frame) Q_EMIT m_session.problem(QString::fromStdString(frame.error().sentence));
 }
 
@@ -120,11 +126,14 @@ double Timeline::xOfFrame(double frame) const {
 
 std::int64_t Timeline::frameOfX(double x) const {
     const double last = std::max<double>(1, static_cast<double>(m_session.scene()->output.frames - 1));
-    return std::clamp<std::int64_t>(std::llround((x - namesWidth) / (width() - namesWidth - rightRoom) * last), 0, m_session.scene()->output.frames - 1);
+    return std::clamp<std::int64_t>(
+        std::llround((x - namesWidth) / (width() - namesWidth - rightRoom) * last), 0,
+        m_session.scene()->output.frames - 1);
 }
 
 QRectF Timeline::rowRect(int row) const {
-    return {0, headHeight + row * rowHeight - (row > 0 ? m_scroll : 0), static_cast<double>(width()), rowHeight};
+    return {0, headHeight + row * rowHeight - (row > 0 ? m_scroll : 0), static_cast<double>(width()),
+            rowHeight};
 }
 
 void Timeline::paintEvent(QPaintEvent*) {
@@ -145,31 +154,38 @@ void Timeline::paintEvent(QPaintEvent*) {
         if (selected) painter.fillRect(row, theme::raised);
         painter.setPen(QPen(theme::edge, 1));
         painter.drawLine(row.bottomLeft(), row.bottomRight());
-        theme::icon(layer.visible ? QStringLiteral("eye") : QStringLiteral("eye-off"), layer.visible ? theme::text : theme::dim)
+        theme::icon(layer.visible ? QStringLiteral("eye") : QStringLiteral("eye-off"),
+                    layer.visible ? theme::text : theme::dim)
             .paint(&painter, QRect(10, static_cast<int>(row.center().y()) - 7, 14, 14));
         painter.setPen(layer.visible ? theme::text : theme::dim);
         painter.setFont(theme::sans(12, selected));
-        painter.drawText(row.adjusted(32, 0, -(width() - namesWidth) - 8, 0), Qt::AlignLeft | Qt::AlignVCenter,
-                         painter.fontMetrics().elidedText(QString::fromStdString(layer.name), Qt::ElideRight, static_cast<int>(namesWidth) - 44));
+        painter.drawText(row.adjusted(32, 0, -(width() - namesWidth) - 8, 0),
+                         Qt::AlignLeft | Qt::AlignVCenter,
+                         painter.fontMetrics().elidedText(QString::fromStdString(layer.name), Qt::ElideRight,
+                                                          static_cast<int>(namesWidth) - 44));
         double from = 0, to = static_cast<double>(out.frames - 1);
         if (const auto* footage = std::get_if<scene::Footage>(&layer.content)) {
             from = (footage->start * out.rate).toDouble();
             to = from + (Rational(footage->frames) / footage->rate * out.rate).toDouble() - 1;
         }
-        const QRectF bar(QPointF(std::max(namesWidth, xOfFrame(from)), row.top() + 6), QPointF(std::min<double>(width() - rightRoom, xOfFrame(to)), row.bottom() - 6));
+        const QRectF bar(QPointF(std::max(namesWidth, xOfFrame(from)), row.top() + 6),
+                         QPointF(std::min<double>(width() - rightRoom, xOfFrame(to)), row.bottom() - 6));
         QColor colour = meanColour(m_session.sources(), layer);
         // Dark pictures would vanish on the desk.
-        if (colour.lightness() < 90) colour = QColor::fromHsl(colour.hslHue(), std::min(colour.hslSaturation(), 110), 90);
+        if (colour.lightness() < 90)
+            colour = QColor::fromHsl(colour.hslHue(), std::min(colour.hslSaturation(), 110), 90);
         colour.setAlphaF(layer.visible ? 0.9f : 0.35f);
         painter.setPen(selected ? QPen(theme::vermilion, 1.2) : QPen(Qt::NoPen));
         painter.setBrush(colour);
         if (bar.width() > 0) painter.drawRoundedRect(bar, 3, 3);
     }
-    const double room = height() - headHeight - rowHeight, all = rowHeight * static_cast<double>(m_rows.size());
+    const double room = height() - headHeight - rowHeight,
+                 all = rowHeight * static_cast<double>(m_rows.size());
     if (all > room) {
         painter.setPen(Qt::NoPen);
         painter.setBrush(QColor(0x4A, 0x51, 0x58));
-        painter.drawRoundedRect(QRectF(width() - 8, headHeight + rowHeight + m_scroll / all * room, 6, room / all * room), 3, 3);
+        painter.drawRoundedRect(
+            QRectF(width() - 8, headHeight + rowHeight + m_scroll / all * room, 6, room / all * room), 3, 3);
     }
     painter.setClipping(false);
 
@@ -188,7 +204,8 @@ void Timeline::paintEvent(QPaintEvent*) {
         const double x = xOfFrame(s * rate);
         painter.setPen(QPen(theme::dim, 1));
         painter.drawLine(QPointF(x, headHeight - 11), QPointF(x, headHeight - 1));
-        painter.drawText(QRectF(x + 4, headHeight - 17, 70, 14), Qt::AlignLeft | Qt::AlignVCenter, tr("%1 s").arg(s, 0, 'f', 0));
+        painter.drawText(QRectF(x + 4, headHeight - 17, 70, 14), Qt::AlignLeft | Qt::AlignVCenter,
+                         tr("%1 s").arg(s, 0, 'f', 0));
     }
 
     // The camera's move.
@@ -206,7 +223,8 @@ void Timeline::paintEvent(QPaintEvent*) {
         painter.fillRect(bar, QColor(0x73, 0x37, 0x2A));
         QString name = tr("own pace");
         for (const scene::NamedPace& named : scene::namedPaces)
-            if (named.pace == marks[i].pace) name = QString::fromLatin1(named.name.data(), static_cast<qsizetype>(named.name.size()));
+            if (named.pace == marks[i].pace)
+                name = QString::fromLatin1(named.name.data(), static_cast<qsizetype>(named.name.size()));
         painter.setPen(theme::text);
         painter.setFont(theme::sans(10));
         if (bar.width() > 70) painter.drawText(bar, Qt::AlignCenter, name);
@@ -218,7 +236,8 @@ void Timeline::paintEvent(QPaintEvent*) {
         painter.drawLine(QPointF(x, y), QPointF(x, row.bottom() - 5));
         painter.setPen(theme::text);
         painter.setFont(theme::sans(10, true));
-        painter.drawText(QRectF(x + 7, y + 2, 20, 13), Qt::AlignLeft | Qt::AlignVCenter, QString::number(i + 1));
+        painter.drawText(QRectF(x + 7, y + 2, 20, 13), Qt::AlignLeft | Qt::AlignVCenter,
+                         QString::number(i + 1));
     }
     if (const auto& off = m_session.offMove()) { // an open T: a pose that is no mark yet
         const double x = xOfFrame((off->time * out.rate).toDouble());
@@ -245,7 +264,8 @@ int Timeline::markAt(const QPointF& place) const {
     if (!rowRect(0).contains(place)) return -1;
     const auto& scene = *m_session.scene();
     for (std::size_t i = 0; i < scene.camera.marks.size(); ++i)
-        if (std::abs(xOfFrame((scene.camera.marks[i].time * scene.output.rate).toDouble()) - place.x()) < 8) return static_cast<int>(i);
+        if (std::abs(xOfFrame((scene.camera.marks[i].time * scene.output.rate).toDouble()) - place.x()) < 8)
+            return static_cast<int>(i);
     return -1;
 }
 
@@ -253,9 +273,12 @@ void Timeline::choosePace(int move, const QPoint& where) {
     QMenu menu(this);
     for (const scene::NamedPace& named : scene::namedPaces) {
         const std::string name(named.name);
-        QAction* action = menu.addAction(QString::fromStdString(name), this, [this, move, name] { m_session.apply({{"edit", "pace"}, {"mark", move + 1}, {"pace", name}}); });
+        QAction* action = menu.addAction(QString::fromStdString(name), this, [this, move, name] {
+            m_session.apply({{"edit", "pace"}, {"mark", move + 1}, {"pace", name}});
+        });
         action->setCheckable(true);
-        action->setChecked(m_session.scene()->camera.marks[static_cast<std::size_t>(move)].pace == named.pace);
+        action->setChecked(m_session.scene()->camera.marks[static_cast<std::size_t>(move)].pace ==
+                           named.pace);
     }
     menu.exec(where);
 }
@@ -278,12 +301,14 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
                 m_markFrom = scene.camera.marks[static_cast<std::size_t>(mark)].time;
             }
             setPlaying(false);
-            m_session.setFrame(frameAt(scene.camera.marks[static_cast<std::size_t>(mark)].time, scene.output.rate));
+            m_session.setFrame(
+                frameAt(scene.camera.marks[static_cast<std::size_t>(mark)].time, scene.output.rate));
             return;
         }
         for (int i = 0; i + 1 < static_cast<int>(scene.camera.marks.size()); ++i) {
             const std::int64_t frame = frameOfX(place.x());
-            if (place.x() > namesWidth && frame >= frameAt(scene.camera.marks[static_cast<std::size_t>(i)].time, scene.output.rate) &&
+            if (place.x() > namesWidth &&
+                frame >= frameAt(scene.camera.marks[static_cast<std::size_t>(i)].time, scene.output.rate) &&
                 frame <= frameAt(scene.camera.marks[static_cast<std::size_t>(i) + 1].time, scene.output.rate))
                 return choosePace(i, event->globalPosition().toPoint());
         }
@@ -296,7 +321,8 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
             m_session.apply({{"edit", "look"}, {"layers", {layer->id}}, {"visible", !layer->visible}});
             return;
         }
-        auto chosen = event->modifiers() & Qt::ControlModifier ? m_session.selection() : std::vector<std::int64_t>{};
+        auto chosen =
+            event->modifiers() & Qt::ControlModifier ? m_session.selection() : std::vector<std::int64_t>{};
         if (std::erase(chosen, layer->id) == 0) chosen.push_back(layer->id);
         m_session.select(std::move(chosen));
     }
@@ -318,7 +344,8 @@ void Timeline::mouseReleaseEvent(QMouseEvent*) {
 }
 
 void Timeline::wheelEvent(QWheelEvent* event) {
-    const double most = std::max(0.0, rowHeight * static_cast<double>(m_rows.size()) - (height() - headHeight - rowHeight));
+    const double most =
+        std::max(0.0, rowHeight * static_cast<double>(m_rows.size()) - (height() - headHeight - rowHeight));
     m_scroll = std::clamp(m_scroll - event->angleDelta().y() * 0.4, 0.0, most);
     update();
 }

@@ -19,7 +19,8 @@ struct Hanging {
     double metresPerPixel;
     std::int64_t nextId = 1; // `add` numbers anew
 
-    LayerPtr flat(const std::string& name, V2i offset, V2i size, std::variant<scene::Picture, scene::Footage, scene::Text, scene::Group> content) {
+    LayerPtr flat(const std::string& name, V2i offset, V2i size,
+                  std::variant<scene::Picture, scene::Footage, scene::Text, scene::Group> content) {
         auto layer = std::make_shared<Layer>();
         layer->id = nextId++;
         layer->name = name;
@@ -41,7 +42,8 @@ struct Hanging {
                 layer->content = scene::Group{stack(item.items)};
                 layer->name = item.name;
             } else {
-                layer = std::make_shared<Layer>(*flat(item.name, item.offset, item.size, scene::Picture{contents.media, item.part}));
+                layer = std::make_shared<Layer>(
+                    *flat(item.name, item.offset, item.size, scene::Picture{contents.media, item.part}));
             }
             layer->opacity = item.opacity;
             layer->visible = item.visible;
@@ -74,8 +76,8 @@ Home homeOf(const scene::Scene& scene) {
     return home;
 }
 
-Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem::path> files, const BringInWays& ways,
-                     const Progress& progress) {
+Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem::path> files,
+                     const BringInWays& ways, const Progress& progress) {
     if (files.empty()) return fail("There are no files to bring in.");
     scene::Scene scene = before;
     std::vector<Edit> edits;
@@ -83,18 +85,22 @@ Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem
     for (std::size_t i = 0; i < files.size(); ++i) {
         if (progress.stopped()) return cancelled();
         const double from = static_cast<double>(i) / static_cast<double>(files.size());
-        const Progress part{[&](double share) { progress.done(from + share / static_cast<double>(files.size())); }, progress.stop};
+        const Progress part{
+            [&](double share) { progress.done(from + share / static_cast<double>(files.size())); },
+            progress.stop};
         auto contents = media::probe(files[i], part);
         if (!contents) return tl::unexpected(contents.error());
         if (before.layers.empty() && i == 0) {
             const double shrink = std::min(1.0, 3840.0 / contents->canvas.x);
             Edit edit = {{"edit", "settings"}};
             if (!ways.keepFrame)
-                edit["frame"] = {std::max(16L, std::lround(contents->canvas.x * shrink)), std::max(16L, std::lround(contents->canvas.y * shrink))};
+                edit["frame"] = {std::max(16L, std::lround(contents->canvas.x * shrink)),
+                                 std::max(16L, std::lround(contents->canvas.y * shrink))};
             if (contents->stack) edit["blending"] = "paint";
             if (contents->footage && !ways.keepFrame) edit["rate"] = contents->footage->rate.text();
             auto changed = edit::apply(scene, edit);
-            if (!changed) return fail("Cannot bring in " + files[i].string() + ": " + changed.error().sentence);
+            if (!changed)
+                return fail("Cannot bring in " + files[i].string() + ": " + changed.error().sentence);
             scene = std::move(*changed);
             edits.push_back(std::move(edit));
         }
@@ -103,7 +109,8 @@ Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem
         Hanging hanging{*contents, perPixel};
         std::vector<LayerPtr> layers;
         if (contents->stack && ways.as == As::OneLayer) {
-            layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas, scene::Picture{contents->media, "mergedimage.png"}));
+            layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas,
+                                          scene::Picture{contents->media, "mergedimage.png"}));
         } else if (contents->stack) {
             layers = hanging.stack(contents->stack->items);
             if (ways.as == As::Group) {
@@ -116,14 +123,16 @@ Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem
         } else if (contents->footage) {
             layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas, *contents->footage));
         } else {
-            layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas, scene::Picture{contents->media, ""}));
+            layers.push_back(
+                hanging.flat(contents->name, {0, 0}, contents->canvas, scene::Picture{contents->media, ""}));
         }
         for (const LayerPtr& layer : layers)
             added.push_back(scene::toJson(*atHome(layer, home.placement)));
         progress.done(static_cast<double>(i + 1) / static_cast<double>(files.size()));
     }
     edits.push_back({{"edit", "add"}, {"layers", std::move(added)}});
-    const std::string name = files.size() == 1 ? files.front().filename().string() : std::to_string(files.size()) + " files";
+    const std::string name =
+        files.size() == 1 ? files.front().filename().string() : std::to_string(files.size()) + " files";
     return several("Bring in " + name, std::move(edits));
 }
 

@@ -32,7 +32,8 @@ template <class T> T value(Result<T> result) {
 std::int64_t layerNamed(const Scene& scene, const Json& who, const std::string& where) {
     std::vector<std::int64_t> ids;
     scene::forEach(scene, [&](const LayerPtr& layer, const auto&) {
-        if (who.is_string() ? layer->name == who.get<std::string>() : who.is_number_integer() && layer->id == who.get<std::int64_t>())
+        if (who.is_string() ? layer->name == who.get<std::string>()
+                            : who.is_number_integer() && layer->id == who.get<std::int64_t>())
             ids.push_back(layer->id);
     });
     const std::string name = who.is_string() ? "'" + who.get<std::string>() + "'" : who.dump();
@@ -60,7 +61,9 @@ std::int64_t layerOf(const Scene& scene, Fields& fields) {
 }
 
 std::size_t markOf(const Scene& scene, Fields& fields) {
-    return static_cast<std::size_t>(fields.whole("mark", 1, static_cast<std::int64_t>(scene.camera.marks.size()))) - 1;
+    return static_cast<std::size_t>(
+               fields.whole("mark", 1, static_cast<std::int64_t>(scene.camera.marks.size()))) -
+           1;
 }
 
 // ---- the edits
@@ -112,7 +115,8 @@ void changeText(Scene& scene, Fields& fields) {
 void removeLayers(Scene& scene, Fields& fields) {
     const auto ids = layersOf(scene, fields);
     const std::function<void(std::vector<LayerPtr>&)> prune = [&](std::vector<LayerPtr>& layers) {
-        std::erase_if(layers, [&](const LayerPtr& l) { return std::find(ids.begin(), ids.end(), l->id) != ids.end(); });
+        std::erase_if(
+            layers, [&](const LayerPtr& l) { return std::find(ids.begin(), ids.end(), l->id) != ids.end(); });
         for (LayerPtr& slot : layers) {
             if (!slot->group()) continue;
             auto copy = std::make_shared<Layer>(*slot);
@@ -175,7 +179,8 @@ void look(Scene& scene, Fields& fields) {
         scene::changeLayer(scene.layers, id, [&](Layer& layer) {
             layer.opacity = fields.number("opacity", 0, 1, layer.opacity);
             layer.visible = fields.yes("visible", layer.visible);
-            if (fields.has("blend")) layer.blend = static_cast<scene::Blend>(fields.choice("blend", scene::blendNames));
+            if (fields.has("blend"))
+                layer.blend = static_cast<scene::Blend>(fields.choice("blend", scene::blendNames));
         });
     }
 }
@@ -196,7 +201,8 @@ void lens(Scene& scene, Fields& fields) {
 void setMarkAt(Scene& scene, Fields& fields) {
     const Rational time = fields.rational("time", Rational(0), Rational(1'000'000));
     auto& marks = scene.camera.marks;
-    auto place = std::lower_bound(marks.begin(), marks.end(), time, [](const Mark& m, Rational t) { return m.time < t; });
+    auto place = std::lower_bound(marks.begin(), marks.end(), time,
+                                  [](const Mark& m, Rational t) { return m.time < t; });
     if (place == marks.end() || place->time != time) {
         if (marks.size() >= Limits::marks) throw Misread{"there are too many marks"};
         Mark mark;
@@ -217,8 +223,10 @@ void moveMark(Scene& scene, Fields& fields) {
     const std::size_t index = markOf(scene, fields);
     marks[index].time = fields.rational("time", Rational(0), Rational(1'000'000));
     for (std::size_t i = 0; i < marks.size(); ++i)
-        if (i != index && marks[i].time == marks[index].time) throw Misread{"another mark stands at that time already"};
-    std::stable_sort(marks.begin(), marks.end(), [](const Mark& a, const Mark& b) { return a.time < b.time; });
+        if (i != index && marks[i].time == marks[index].time)
+            throw Misread{"another mark stands at that time already"};
+    std::stable_sort(marks.begin(), marks.end(),
+                     [](const Mark& a, const Mark& b) { return a.time < b.time; });
 }
 
 void removeMark(Scene& scene, Fields& fields) {
@@ -313,7 +321,8 @@ std::vector<std::string> editNames() {
 Result<Scene> apply(const Scene& scene, const Edit& edit) {
     const Kind* kind = kindOf(edit);
     if (!kind) {
-        if (!edit.is_object() || !edit.contains("edit")) return fail("An edit is an object with a member 'edit' that names it.");
+        if (!edit.is_object() || !edit.contains("edit"))
+            return fail("An edit is an object with a member 'edit' that names it.");
         return fail("There is no edit " + edit["edit"].dump() + "; docs/edits.md lists them.");
     }
     try {
@@ -336,23 +345,31 @@ std::string describe(const Scene& scene, const Edit& edit) {
     if (kind->name == "several" && edit.contains("name") && edit["name"].is_string()) return edit["name"];
     const auto nameOf = [&](const Json& who) {
         if (who.is_string()) return who.get<std::string>();
-        const auto found = who.is_number_integer() ? scene::find(scene, who.get<std::int64_t>()) : scene::Found{};
+        const auto found =
+            who.is_number_integer() ? scene::find(scene, who.get<std::int64_t>()) : scene::Found{};
         return found.layer ? found.layer->name : std::string("a layer");
     };
     std::string what;
-    if (edit.contains("layer")) what = nameOf(edit["layer"]);
-    else if (edit.contains("mark")) what = edit["mark"].dump();
+    if (edit.contains("layer"))
+        what = nameOf(edit["layer"]);
+    else if (edit.contains("mark"))
+        what = edit["mark"].dump();
     else if (edit.contains("layers") && edit["layers"].is_array() && kind->name != "add")
-        what = edit["layers"].size() == 1 ? nameOf(edit["layers"][0]) : std::to_string(edit["layers"].size()) + " layers";
+        what = edit["layers"].size() == 1 ? nameOf(edit["layers"][0])
+                                          : std::to_string(edit["layers"].size()) + " layers";
     return std::string(kind->verb) + (what.empty() ? "" : " " + what);
 }
 
 Edit push(std::span<const std::int64_t> layers, double depth, bool holdFraming) {
-    return {{"edit", "push"}, {"layers", std::vector(layers.begin(), layers.end())}, {"depth", depth}, {"holdFraming", holdFraming}};
+    return {{"edit", "push"},
+            {"layers", std::vector(layers.begin(), layers.end())},
+            {"depth", depth},
+            {"holdFraming", holdFraming}};
 }
 
 Edit slide(std::span<const std::int64_t> layers, const V3d& by) {
-    return {{"edit", "slide"}, {"layers", std::vector(layers.begin(), layers.end())}, {"by", scene::toJson(by)}};
+    return {
+        {"edit", "slide"}, {"layers", std::vector(layers.begin(), layers.end())}, {"by", scene::toJson(by)}};
 }
 
 Edit setMark(Rational time, const scene::Pose& pose) {

@@ -2,7 +2,9 @@
 
 namespace stage::edit {
 
-History::History(scene::Scene start) { m_states.push_back({std::make_shared<const scene::Scene>(std::move(start)), ""}); }
+History::History(scene::Scene start) {
+    m_states.push_back({std::make_shared<const scene::Scene>(std::move(start)), ""});
+}
 
 Result<void> History::apply(const Edit& edit) {
     auto next = edit::apply(*scene(), edit);

@@ -17,7 +17,7 @@ constexpr std::size_t mostJournal = 1u << 30;
 
 Error cannot(const std::filesystem::path& path, int code) {
     return {"The journal " + path.string() + " cannot be written (" + std::strerror(code) +
-                "): until that is mended a crash would lose what is not saved."};
+            "): until that is mended a crash would lose what is not saved."};
 }
 
 }
@@ -26,7 +26,8 @@ Journal::~Journal() {
     if (m_fd >= 0) ::close(m_fd);
 }
 
-Journal::Journal(Journal&& other) noexcept : m_fd(std::exchange(other.m_fd, -1)), m_path(std::move(other.m_path)) {}
+Journal::Journal(Journal&& other) noexcept
+    : m_fd(std::exchange(other.m_fd, -1)), m_path(std::move(other.m_path)) {}
 
 Journal& Journal::operator=(Journal&& other) noexcept {
     if (m_fd >= 0) ::close(m_fd);
@@ -35,10 +36,16 @@ Journal& Journal::operator=(Journal&& other) noexcept {
     return *this;
 }
 
-Result<Journal> Journal::begin(const std::filesystem::path& path, const scene::Scene& base, const Start& start) {
-    const scene::Json header = {{"journal", 1}, {"document", start.document.string()}, {"unsaved", start.unsaved}, {"scene", scene::toJson(base)}};
+Result<Journal> Journal::begin(const std::filesystem::path& path, const scene::Scene& base,
+                               const Start& start) {
+    const scene::Json header = {{"journal", 1},
+                                {"document", start.document.string()},
+                                {"unsaved", start.unsaved},
+                                {"scene", scene::toJson(base)}};
     // Written beside and renamed, so that the old journal is there until the new one is whole.
-    if (auto written = scene::writeFileAtomically(path, header.dump(-1, ' ', false, scene::Json::error_handler_t::replace) + "\n"); !written)
+    if (auto written = scene::writeFileAtomically(
+            path, header.dump(-1, ' ', false, scene::Json::error_handler_t::replace) + "\n");
+        !written)
         return tl::unexpected(written.error());
     Journal journal;
     journal.m_path = path;
@@ -60,9 +67,15 @@ Result<void> Journal::append(const scene::Json& json) {
     return tl::unexpected(cannot(m_path, code));
 }
 
-Result<void> Journal::applied(const Edit& edit) { return append({{"do", edit}}); }
-Result<void> Journal::undone() { return append({{"undo", 1}}); }
-Result<void> Journal::redone() { return append({{"redo", 1}}); }
+Result<void> Journal::applied(const Edit& edit) {
+    return append({{"do", edit}});
+}
+Result<void> Journal::undone() {
+    return append({{"undo", 1}});
+}
+Result<void> Journal::redone() {
+    return append({{"redo", 1}});
+}
 
 void Journal::end() {
     if (m_fd < 0) return;
@@ -96,8 +109,10 @@ std::optional<Recovered> recover(const std::filesystem::path& path) {
             result.emplace(Recovered{History(std::move(*base)), line->value("document", ""), 0, ""});
             continue;
         }
-        if (line->contains("undo")) result->history.undo();
-        else if (line->contains("redo")) result->history.redo();
+        if (line->contains("undo"))
+            result->history.undo();
+        else if (line->contains("redo"))
+            result->history.redo();
         else if (line->contains("do")) {
             if (auto done = result->history.apply((*line)["do"]); !done) {
                 result->problem = done.error().sentence;
@@ -110,6 +125,8 @@ std::optional<Recovered> recover(const std::filesystem::path& path) {
     return result;
 }
 
-std::filesystem::path journalOf(const std::filesystem::path& document) { return document.string() + ".journal"; }
+std::filesystem::path journalOf(const std::filesystem::path& document) {
+    return document.string() + ".journal";
+}
 
 }

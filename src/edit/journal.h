@@ -20,10 +20,11 @@ public:
 
     struct Start {
         std::filesystem::path document; ///< the scene file it belongs to; may be empty
-        bool unsaved = false;           ///< the scene itself is nowhere else, so it is worth recovering without a step
+        bool unsaved = false; ///< the scene itself is nowhere else, so it is worth recovering without a step
     };
     /// Starts a new journal in place of whatever the path holds.
-    static Result<Journal> begin(const std::filesystem::path& path, const scene::Scene& base, const Start& start);
+    static Result<Journal> begin(const std::filesystem::path& path, const scene::Scene& base,
+                                 const Start& start);
     Result<void> applied(const Edit& edit);
     Result<void> undone();
     Result<void> redone();
@@ -40,8 +41,8 @@ private:
 struct Recovered {
     History history;
     std::filesystem::path document;
-    std::size_t steps = 0;   ///< lines replayed
-    std::string problem;     ///< why replaying stopped early; else empty
+    std::size_t steps = 0; ///< lines replayed
+    std::string problem;   ///< why replaying stopped early; else empty
 };
 /// Nothing when there is no journal, a running program owns it, or it holds nothing that is not saved.
 std::optional<Recovered> recover(const std::filesystem::path& path);

@@ -1,13 +1,10 @@
 #include "media/footage.h"
 
+#include "media/ffmpeg.h"
 #include "scene/scene.h"
 
 extern "C" {
-#include <libavcodec/avcodec.h>
-#include <libavformat/avformat.h>
-#include <libavutil/imgutils.h>
 #include <libavutil/pixdesc.h>
-#include <libswscale/swscale.h>
 }
 
 #include <algorithm>
@@ -15,22 +12,6 @@ extern "C" {
 
 namespace stage::media {
 namespace {
-
-struct FormatClose {
-    void operator()(AVFormatContext* format) const { avformat_close_input(&format); }
-};
-struct CodecFree {
-    void operator()(AVCodecContext* codec) const { avcodec_free_context(&codec); }
-};
-struct PacketFree {
-    void operator()(AVPacket* packet) const { av_packet_free(&packet); }
-};
-struct FrameFree {
-    void operator()(AVFrame* frame) const { av_frame_free(&frame); }
-};
-struct SwsFree {
-    void operator()(SwsContext* sws) const { sws_freeContext(sws); }
-};
 
 bool hasAlpha(int format) {
     const AVPixFmtDescriptor* description = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(format));
@@ -41,16 +22,16 @@ bool hasAlpha(int format) {
 
 struct FootageReader::State {
     std::string name;
-    std::unique_ptr<AVFormatContext, FormatClose> format;
-    std::unique_ptr<AVCodecContext, CodecFree> codec;
-    std::unique_ptr<AVPacket, PacketFree> packet{av_packet_alloc()};
-    std::unique_ptr<AVFrame, FrameFree> picture{av_frame_alloc()};
-    std::unique_ptr<SwsContext, SwsFree> sws;
+    ffmpeg::Input format;
+    ffmpeg::Codec codec;
+    ffmpeg::Packet packet{av_packet_alloc()};
+    ffmpeg::Frame picture{av_frame_alloc()};
+    ffmpeg::Sws sws;
     AVStream* stream = nullptr;
     FootageInfo info;
     std::vector<std::int64_t> shown;                              ///< presentation time of each frame, sorted
     std::vector<std::pair<std::int64_t, std::int64_t>> keyFrames; ///< presentation and decoding time, sorted
-    std::int64_t last = AV_NOPTS_VALUE;                           ///< presentation time of the last frame decoded
+    std::int64_t last = AV_NOPTS_VALUE; ///< presentation time of the last frame decoded
     bool draining = false;
 
     Result<bool> decodeNext();
@@ -59,19 +40,25 @@ struct FootageReader::State {
 
 FootageReader::FootageReader(std::unique_ptr<State> state) : m_state(std::move(state)) {}
 FootageReader::~FootageReader() = default;
-const FootageInfo& FootageReader::info() const { return m_state->info; }
+const FootageInfo& FootageReader::info() const {
+    return m_state->info;
+}
 
-Result<std::unique_ptr<FootageReader>> FootageReader::open(const std::filesystem::path& path, const Progress& progress) {
+Result<std::unique_ptr<FootageReader>> FootageReader::open(const std::filesystem::path& path,
+                                                           const Progress& progress) {
     av_log_set_level(AV_LOG_QUIET);
     auto state = std::make_unique<State>();
     state->name = path.string();
-    const auto broken = [&](const std::string& reason) { return fail("Cannot read " + state->name + ": " + reason + "."); };
+    const auto broken = [&](const std::string& reason) {
+        return fail("Cannot read " + state->name + ": " + reason + ".");
+    };
     std::error_code code;
     if (!std::filesystem::is_regular_file(path, code)) return broken("there is no such file");
     const auto bytes = std::filesystem::file_size(path, code);
     if (bytes == 0) return broken("it is empty");
 
-    // "file:" keeps names with a colon from being taken as protocols; the list keeps playlists from reaching others.
+    // "file:" keeps names with a colon from being taken as protocols; the list keeps playlists from reaching
+    // others.
     AVFormatContext* format = nullptr;
     AVDictionary* options = nullptr;
     av_dict_set(&options, "protocol_whitelist", "file", 0);
@@ -120,9 +107,11 @@ Result<std::unique_ptr<FootageReader>> FootageReader::open(const std::filesystem
         av_packet_unref(packet);
         if (++count % 256 == 0) {
             if (progress.stopped()) return cancelled();
-            if (bytes > 0 && place > 0) progress.done(static_cast<double>(place) / static_cast<double>(bytes));
+            if (bytes > 0 && place > 0)
+                progress.done(static_cast<double>(place) / static_cast<double>(bytes));
         }
-        if (state->shown.size() > static_cast<std::size_t>(scene::Limits::frames)) return broken("it has too many frames");
+        if (state->shown.size() > static_cast<std::size_t>(scene::Limits::frames))
+            return broken("it has too many frames");
     }
     auto& shown = state->shown;
     std::sort(shown.begin(), shown.end());
@@ -131,7 +120,8 @@ Result<std::unique_ptr<FootageReader>> FootageReader::open(const std::filesystem
     if (shown.empty()) return broken("it holds no frames");
     state->info.frames = static_cast<std::int64_t>(shown.size());
 
-    const AVRational rate = state->stream->avg_frame_rate.num > 0 ? state->stream->avg_frame_rate : state->stream->r_frame_rate;
+    const AVRational rate =
+        state->stream->avg_frame_rate.num > 0 ? state->stream->avg_frame_rate : state->stream->r_frame_rate;
     if (rate.num > 0 && rate.den > 0) state->info.rate = Rational(rate.num, rate.den);
     state->last = AV_NOPTS_VALUE;
     state->draining = true; // reading starts with a seek
@@ -172,7 +162,8 @@ Result<Level> FootageReader::frame(std::int64_t n) {
     const auto key = std::upper_bound(s.keyFrames.begin(), s.keyFrames.end(), wanted,
                                       [](std::int64_t t, const auto& k) { return t < k.first; });
     const std::int64_t keyShown = key == s.keyFrames.begin() ? AV_NOPTS_VALUE : (key - 1)->first;
-    const bool goesOn = !s.draining && s.last != AV_NOPTS_VALUE && s.last < wanted && (keyShown == AV_NOPTS_VALUE || keyShown <= s.last + 1);
+    const bool goesOn = !s.draining && s.last != AV_NOPTS_VALUE && s.last < wanted &&
+                        (keyShown == AV_NOPTS_VALUE || keyShown <= s.last + 1);
     const bool already = s.last == wanted && s.picture->data[0];
     // Some streams need an earlier key frame than the nearest (open groups); go back until the frame appears.
     auto from = key;
@@ -204,32 +195,32 @@ Result<Level> FootageReader::State::convert() {
     if (from.width != info.size.x || from.height != info.size.y)
         return fail("Cannot read " + name + ": its picture size changes inside the clip.");
     const auto format16 = AV_PIX_FMT_RGBA64LE;
-    sws.reset(sws_getCachedContext(sws.release(), from.width, from.height, static_cast<AVPixelFormat>(from.format),
-                                   from.width, from.height, format16,
-                                   SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP, nullptr,
-                                   nullptr, nullptr));
+    sws.reset(sws_getCachedContext(sws.release(), from.width, from.height,
+                                   static_cast<AVPixelFormat>(from.format), from.width, from.height, format16,
+                                   SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP,
+                                   nullptr, nullptr, nullptr));
     if (!sws) return fail("Cannot read " + name + ": its pixel format is not supported.");
     const int matrix = from.colorspace == AVCOL_SPC_UNSPECIFIED
                            ? (from.height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601)
-                           : (from.colorspace == AVCOL_SPC_BT709 ? SWS_CS_ITU709
-                              : from.colorspace == AVCOL_SPC_BT2020_NCL ? SWS_CS_BT2020 : SWS_CS_ITU601);
+                           : (from.colorspace == AVCOL_SPC_BT709        ? SWS_CS_ITU709
+                              : from.colorspace == AVCOL_SPC_BT2020_NCL ? SWS_CS_BT2020
+                                                                        : SWS_CS_ITU601);
     const int full = from.color_range == AVCOL_RANGE_JPEG ? 1 : 0;
-    sws_setColorspaceDetails(sws.get(), sws_getCoefficients(matrix), full, sws_getCoefficients(SWS_CS_DEFAULT), 1, 0, 1 << 16, 1 << 16);
+    sws_setColorspaceDetails(sws.get(), sws_getCoefficients(matrix), full,
+                             sws_getCoefficients(SWS_CS_DEFAULT), 1, 0, 1 << 16, 1 << 16);
     std::vector<std::uint16_t> straight(static_cast<std::size_t>(from.width) * from.height * 4);
     std::uint8_t* planes[1] = {reinterpret_cast<std::uint8_t*>(straight.data())};
     const int strides[1] = {from.width * 8};
     sws_scale(sws.get(), from.data, from.linesize, 0, from.height, planes, strides);
 
-    static const std::vector<float> curve = [] {
-        std::vector<float> table(65536);
-        for (std::size_t i = 0; i < table.size(); ++i)
-            table[i] = linearFromSrgb(static_cast<float>(i) / 65535.f);
-        return table;
-    }();
+    const std::vector<float>& curve = linearFromSrgb16();
     Level level(info.size);
     const bool keepsAlpha = hasAlpha(from.format);
     // The converter widens alpha by a shift, which would leave opaque a little short of it.
-    const int alphaBits = keepsAlpha ? std::clamp(av_pix_fmt_desc_get(static_cast<AVPixelFormat>(from.format))->comp[3].depth, 1, 16) : 16;
+    const int alphaBits =
+        keepsAlpha
+            ? std::clamp(av_pix_fmt_desc_get(static_cast<AVPixelFormat>(from.format))->comp[3].depth, 1, 16)
+            : 16;
     const auto alphaTop = static_cast<float>((1 << alphaBits) - 1);
     oneapi::tbb::parallel_for(0, from.height, [&](int y) {
         const std::uint16_t* in = straight.data() + static_cast<std::size_t>(y) * from.width * 4;

@@ -23,7 +23,8 @@ struct FootageInfo {
 class FootageReader {
 public:
     /// Errors: not footage, no picture track, no frames, unsupported codec.
-    static Result<std::unique_ptr<FootageReader>> open(const std::filesystem::path& path, const Progress& progress = {});
+    static Result<std::unique_ptr<FootageReader>> open(const std::filesystem::path& path,
+                                                       const Progress& progress = {});
     ~FootageReader();
 
     const FootageInfo& info() const;

@@ -18,9 +18,11 @@ constexpr std::size_t mostMember = 1u << 30;
 using Archive = std::unique_ptr<archive, decltype(&archive_read_free)>;
 
 /// Calls take(name, archive) for each member until it returns false.
-Result<void> walk(const std::filesystem::path& path, const std::function<bool(const std::string&, archive*)>& take) {
+Result<void> walk(const std::filesystem::path& path,
+                  const std::function<bool(const std::string&, archive*)>& take) {
     std::error_code code;
-    if (!std::filesystem::is_regular_file(path, code)) return fail("Cannot read " + path.string() + ": there is no such file.");
+    if (!std::filesystem::is_regular_file(path, code))
+        return fail("Cannot read " + path.string() + ": there is no such file.");
     Archive reader(archive_read_new(), archive_read_free);
     archive_read_support_format_zip_seekable(reader.get());
     if (archive_read_open_filename(reader.get(), path.c_str(), 1u << 16) != ARCHIVE_OK)
@@ -43,7 +45,8 @@ Result<std::string> drain(archive* reader, std::size_t most, const std::string& 
         const la_ssize_t got = archive_read_data(reader, buffer, sizeof buffer);
         if (got == 0) return bytes;
         if (got < 0) return fail("Cannot read " + where + ": its data is damaged.");
-        if (bytes.size() + static_cast<std::size_t>(got) > most) return fail("Cannot read " + where + ": it is too large.");
+        if (bytes.size() + static_cast<std::size_t>(got) > most)
+            return fail("Cannot read " + where + ": it is too large.");
         bytes.append(buffer, static_cast<std::size_t>(got));
     }
 }
@@ -68,14 +71,15 @@ struct Misread {
 
 class StackReader {
 public:
-    StackReader(std::string file, std::map<std::string, V2i> sizes) : m_file(std::move(file)), m_sizes(std::move(sizes)) {}
+    explicit StackReader(std::map<std::string, V2i> sizes) : m_sizes(std::move(sizes)) {}
 
     std::vector<StackItem> items(const pugi::xml_node& stack, V2i offset, int depth) {
         if (depth > scene::Limits::groupDepth) throw Misread{"its stacks are nested too deep"};
         std::vector<StackItem> result;
         for (const pugi::xml_node& node : stack.children()) {
             const std::string kind = node.name();
-            if (kind != "layer" && kind != "stack") continue; // other elements are allowed and mean nothing here
+            if (kind != "layer" && kind != "stack")
+                continue; // other elements are allowed and mean nothing here
             if (++m_count > scene::Limits::layers) throw Misread{"it has too many layers"};
             StackItem item;
             item.name = node.attribute("name").as_string(kind == "layer" ? "Layer" : "Group");
@@ -91,10 +95,12 @@ public:
             } else {
                 item.part = node.attribute("src").as_string();
                 if (leavesArchive(item.part))
-                    throw Misread{"its layer '" + item.name + "' points outside the archive ('" + item.part + "')"};
+                    throw Misread{"its layer '" + item.name + "' points outside the archive ('" + item.part +
+                                  "')"};
                 const auto size = m_sizes.find(item.part);
                 if (size == m_sizes.end())
-                    throw Misread{"the picture of its layer '" + item.name + "' ('" + item.part + "') is missing or broken"};
+                    throw Misread{"the picture of its layer '" + item.name + "' ('" + item.part +
+                                  "') is missing or broken"};
                 item.size = size->second;
             }
             result.push_back(std::move(item));
@@ -106,18 +112,19 @@ public:
 private:
     int whole(const pugi::xml_node& node, const char* name) const {
         const double value = node.attribute(name).as_double(0);
-        if (!(std::abs(value) <= scene::Limits::pictureSide)) throw Misread{"an offset in it is out of range"};
+        if (!(std::abs(value) <= scene::Limits::pictureSide))
+            throw Misread{"an offset in it is out of range"};
         return static_cast<int>(value);
     }
 
-    std::string m_file;
     std::map<std::string, V2i> m_sizes;
     std::size_t m_count = 0;
 };
 
 }
 
-Result<std::string> readMember(const std::filesystem::path& path, const std::string& member, std::size_t most) {
+Result<std::string> readMember(const std::filesystem::path& path, const std::string& member,
+                               std::size_t most) {
     const std::string where = path.string() + " (" + member + ")";
     Result<std::string> bytes = fail("Cannot read " + where + ": it is not in the archive.");
     const auto walked = walk(path, [&](const std::string& name, archive* reader) {
@@ -132,15 +139,19 @@ Result<std::string> readMember(const std::filesystem::path& path, const std::str
 Result<Stack> readStack(const std::filesystem::path& path) {
     const std::string file = path.string();
     std::map<std::string, V2i> sizes;
-    Result<std::string> xml = fail("Cannot read " + file + ": it has no stack.xml, so it is not an OpenRaster file.");
+    Result<std::string> xml =
+        fail("Cannot read " + file + ": it has no stack.xml, so it is not an OpenRaster file.");
     Result<void> damaged;
     const auto walked = walk(path, [&](const std::string& name, archive* reader) {
         if (name == "stack.xml") {
             xml = drain(reader, mostXml, file + " (stack.xml)");
-        } else if (name.size() > 4 && !leavesArchive(name) && name != "mergedimage.png" && !name.starts_with("Thumbnails/")) {
+        } else if (name.size() > 4 && !leavesArchive(name) && name != "mergedimage.png" &&
+                   !name.starts_with("Thumbnails/")) {
             auto bytes = drain(reader, mostMember, file + " (" + name + ")");
-            if (!bytes) damaged = tl::unexpected(bytes.error());
-            else if (const auto info = probeStill(*bytes, name)) sizes[name] = info->size;
+            if (!bytes)
+                damaged = tl::unexpected(bytes.error());
+            else if (const auto info = probeStill(*bytes, name))
+                sizes[name] = info->size;
         }
         return damaged.has_value();
     });
@@ -149,11 +160,14 @@ Result<Stack> readStack(const std::filesystem::path& path) {
     if (!xml) return tl::unexpected(xml.error());
 
     pugi::xml_document document;
-    const auto parsed = document.load_buffer(xml->data(), xml->size(), pugi::parse_default | pugi::parse_doctype);
-    if (!parsed) return fail("Cannot read " + file + ": its stack.xml is malformed (" + parsed.description() + ").");
+    const auto parsed =
+        document.load_buffer(xml->data(), xml->size(), pugi::parse_default | pugi::parse_doctype);
+    if (!parsed)
+        return fail("Cannot read " + file + ": its stack.xml is malformed (" + parsed.description() + ").");
     for (const pugi::xml_node& node : document.children())
         if (node.type() == pugi::node_doctype)
-            return fail("Cannot read " + file + ": its stack.xml declares a document type or entities, which is not allowed.");
+            return fail("Cannot read " + file +
+                        ": its stack.xml declares a document type or entities, which is not allowed.");
     const pugi::xml_node image = document.child("image");
     Stack stack;
     stack.canvas = {image.attribute("w").as_int(), image.attribute("h").as_int()};
@@ -161,7 +175,7 @@ Result<Stack> readStack(const std::filesystem::path& path) {
         stack.canvas.y > scene::Limits::pictureSide)
         return fail("Cannot read " + file + ": its stack.xml gives no usable canvas size.");
     try {
-        stack.items = StackReader(file, std::move(sizes)).items(image.child("stack"), V2i(0, 0), 0);
+        stack.items = StackReader(std::move(sizes)).items(image.child("stack"), V2i(0, 0), 0);
     } catch (const Misread& misread) {
         return fail("Cannot read " + file + ": " + misread.sentence + ".");
     }

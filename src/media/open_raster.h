@@ -33,6 +33,7 @@ struct Stack {
 Result<Stack> readStack(const std::filesystem::path& path);
 
 /// One file out of a zip archive, at most `most` bytes of it.
-Result<std::string> readMember(const std::filesystem::path& archive, const std::string& member, std::size_t most);
+Result<std::string> readMember(const std::filesystem::path& archive, const std::string& member,
+                               std::size_t most);
 
 }

@@ -27,9 +27,12 @@ Result<scene::Media> identify(const fs::path& path) {
         in.read(bytes.data() + start, count);
     };
     take(0, std::min<std::streamoff>(piece, media.bytes));
-    if (media.bytes > piece) take(std::max<std::streamoff>(piece, media.bytes - piece), media.bytes - std::max<std::streamoff>(piece, media.bytes - piece));
+    if (media.bytes > piece)
+        take(std::max<std::streamoff>(piece, media.bytes - piece),
+             media.bytes - std::max<std::streamoff>(piece, media.bytes - piece));
     if (!in) return fail("Cannot read " + path.string() + ": it could not be read to its end.");
-    gchar* sum = g_compute_checksum_for_data(G_CHECKSUM_SHA256, reinterpret_cast<const guchar*>(bytes.data()), bytes.size());
+    gchar* sum = g_compute_checksum_for_data(G_CHECKSUM_SHA256, reinterpret_cast<const guchar*>(bytes.data()),
+                                             bytes.size());
     media.hash = std::string("sha256:") + sum;
     g_free(sum);
     return media;
@@ -56,8 +59,9 @@ Result<Contents> probe(const fs::path& path, const Progress& progress) {
     std::string suffix = path.extension().string();
     for (char& c : suffix)
         c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-    const bool movie = suffix == ".mp4" || suffix == ".mov" || suffix == ".mkv" || suffix == ".webm" || suffix == ".avi" ||
-                       suffix == ".m4v" || suffix == ".mpg" || suffix == ".mpeg" || suffix == ".mxf" || suffix == ".ogv" || suffix == ".ts";
+    const bool movie = suffix == ".mp4" || suffix == ".mov" || suffix == ".mkv" || suffix == ".webm" ||
+                       suffix == ".avi" || suffix == ".m4v" || suffix == ".mpg" || suffix == ".mpeg" ||
+                       suffix == ".mxf" || suffix == ".ogv" || suffix == ".ts";
     Result<StillInfo> still = fail("");
     if (!movie) {
         still = probeStill(path);
@@ -65,8 +69,9 @@ Result<Contents> probe(const fs::path& path, const Progress& progress) {
             contents.canvas = still->size;
             return contents;
         }
-        const bool picture = suffix == ".png" || suffix == ".jpg" || suffix == ".jpeg" || suffix == ".tif" || suffix == ".tiff" ||
-                             suffix == ".webp" || suffix == ".exr" || suffix == ".bmp" || suffix == ".tga";
+        const bool picture = suffix == ".png" || suffix == ".jpg" || suffix == ".jpeg" || suffix == ".tif" ||
+                             suffix == ".tiff" || suffix == ".webp" || suffix == ".exr" || suffix == ".bmp" ||
+                             suffix == ".tga";
         if (picture) return tl::unexpected(still.error());
     }
     auto reader = FootageReader::open(path, progress);

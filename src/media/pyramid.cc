@@ -27,7 +27,8 @@ PyramidPtr makePyramid(Level base) {
             for (int x = 0; x < to.size.x; ++x) {
                 const int a = 8 * x, b = 4 * std::min(2 * x + 1, from.size.x - 1);
                 for (int c = 0; c < 4; ++c)
-                    out[4 * x + c] = 0.25f * (float(upper[a + c]) + float(upper[b + c]) + float(lower[a + c]) + float(lower[b + c]));
+                    out[4 * x + c] = 0.25f * (float(upper[a + c]) + float(upper[b + c]) +
+                                              float(lower[a + c]) + float(lower[b + c]));
             }
         });
         pyramid->levels.push_back(std::move(to));
@@ -43,6 +44,16 @@ float linearFromSrgb(float v) {
 float srgbFromLinear(float v) {
     if (v <= 0.0031308f) return v * 12.92f;
     return 1.055f * std::pow(v, 1 / 2.4f) - 0.055f;
+}
+
+const std::vector<float>& linearFromSrgb16() {
+    static const std::vector<float> table = [] {
+        std::vector<float> t(65536);
+        for (std::size_t i = 0; i < t.size(); ++i)
+            t[i] = linearFromSrgb(static_cast<float>(i) / 65535.f);
+        return t;
+    }();
+    return table;
 }
 
 }

@@ -34,5 +34,7 @@ PyramidPtr makePyramid(Level base);
 /// The sRGB transfer curve (IEC 61966-2-1), encoded to linear and back, for values within 0..1 and beyond.
 float linearFromSrgb(float encoded);
 float srgbFromLinear(float linear);
+/// The linear value of each 16-bit encoded one.
+const std::vector<float>& linearFromSrgb16();
 
 }

@@ -12,16 +12,19 @@ namespace stage::media {
 namespace {
 
 std::size_t quarterOfMemory() {
-    return static_cast<std::size_t>(::sysconf(_SC_PHYS_PAGES)) * static_cast<std::size_t>(::sysconf(_SC_PAGE_SIZE)) / 4;
+    return static_cast<std::size_t>(::sysconf(_SC_PHYS_PAGES)) *
+           static_cast<std::size_t>(::sysconf(_SC_PAGE_SIZE)) / 4;
 }
 
-/// Tells one content from another: for files path, size and time of change, so that a changed file is read anew.
+/// Tells one content from another: for files path, size and time of change, so that a changed file is read
+/// anew.
 std::string keyOf(const scene::Layer& layer, std::int64_t sourceFrame) {
     if (const scene::Media* media = scene::mediaOf(layer)) {
         struct stat info = {};
         ::stat(media->path.c_str(), &info);
-        std::string key = media->path + '\n' + std::to_string(info.st_size) + '\n' + std::to_string(info.st_mtim.tv_sec) +
-                          '.' + std::to_string(info.st_mtim.tv_nsec) + '\n';
+        std::string key = media->path + '\n' + std::to_string(info.st_size) + '\n' +
+                          std::to_string(info.st_mtim.tv_sec) + '.' + std::to_string(info.st_mtim.tv_nsec) +
+                          '\n';
         if (const auto* picture = std::get_if<scene::Picture>(&layer.content)) return key + picture->part;
         return key + std::to_string(sourceFrame);
     }
@@ -60,8 +63,10 @@ Result<PyramidPtr> Sources::pyramid(const scene::Layer& layer, std::int64_t sour
     Result<PyramidPtr> pixels = PyramidPtr{};
     try {
         auto level = read(layer, sourceFrame);
-        if (level) pixels = makePyramid(std::move(*level));
-        else pixels = tl::unexpected(level.error());
+        if (level)
+            pixels = makePyramid(std::move(*level));
+        else
+            pixels = tl::unexpected(level.error());
     } catch (const std::bad_alloc&) {
         pixels = fail("'" + layer.name + "' does not fit into memory.");
     }

@@ -32,7 +32,8 @@ Result<Opened> open(const std::string& name, const std::string* bytes) {
     config["oiio:UnassociatedAlpha"] = 1; // premultiplying is done here, after the curve is taken off
     Opened opened;
     if (bytes) {
-        opened.memory = std::make_unique<OIIO::Filesystem::IOMemReader>(const_cast<char*>(bytes->data()), bytes->size());
+        opened.memory =
+            std::make_unique<OIIO::Filesystem::IOMemReader>(const_cast<char*>(bytes->data()), bytes->size());
         // Handed over in the configuration: readers take it from there and forget the argument of open().
         OIIO::Filesystem::IOProxy* proxy = opened.memory.get();
         config.attribute("oiio:ioproxy", OIIO::TypeDesc::PTR, &proxy);
@@ -40,8 +41,10 @@ Result<Opened> open(const std::string& name, const std::string* bytes) {
     } else {
         std::error_code code;
         if (!std::filesystem::exists(name, code)) return fail("Cannot read " + name + ": it does not exist.");
-        if (std::filesystem::is_directory(name, code)) return fail("Cannot read " + name + ": it is a folder.");
-        if (std::filesystem::file_size(name, code) == 0) return fail("Cannot read " + name + ": it is empty.");
+        if (std::filesystem::is_directory(name, code))
+            return fail("Cannot read " + name + ": it is a folder.");
+        if (std::filesystem::file_size(name, code) == 0)
+            return fail("Cannot read " + name + ": it is empty.");
         opened.input = OIIO::ImageInput::open(name, &config);
     }
     if (!opened.input) return fail("Cannot read " + name + ": " + reasonFrom(OIIO::geterror()) + ".");
@@ -50,8 +53,8 @@ Result<Opened> open(const std::string& name, const std::string* bytes) {
         return fail("Cannot read " + name + ": it is not a flat picture.");
     if (spec.width > scene::Limits::pictureSide || spec.height > scene::Limits::pictureSide ||
         std::int64_t{spec.width} * spec.height > mostPixels)
-        return fail("Cannot read " + name + ": " + std::to_string(spec.width) + " x " + std::to_string(spec.height) +
-                    " pixels are too many.");
+        return fail("Cannot read " + name + ": " + std::to_string(spec.width) + " x " +
+                    std::to_string(spec.height) + " pixels are too many.");
     return opened;
 }
 
@@ -72,17 +75,9 @@ std::array<int, 4> channelsOf(const OIIO::ImageSpec& spec) {
     return {named("R", 0), named("G", 1), named("B", 2), alpha};
 }
 
-const std::vector<float>& curve16() {
-    static const std::vector<float> table = [] {
-        std::vector<float> t(65536);
-        for (std::size_t i = 0; i < t.size(); ++i)
-            t[i] = linearFromSrgb(static_cast<float>(i) / 65535.f);
-        return t;
-    }();
-    return table;
+float finite(float v) {
+    return std::isfinite(v) ? std::clamp(v, -65000.f, 65000.f) : 0.f;
 }
-
-float finite(float v) { return std::isfinite(v) ? std::clamp(v, -65000.f, 65000.f) : 0.f; }
 
 void turnUpright(Level& level, int orientation) {
     if (orientation == 1) return;
@@ -92,8 +87,10 @@ void turnUpright(Level& level, int orientation) {
     for (int y = 0; y < out.size.y; ++y) {
         for (int x = 0; x < out.size.x; ++x) {
             int sx = swaps ? y : x, sy = swaps ? x : y;
-            if (orientation == 2 || orientation == 3 || orientation == 7 || orientation == 8) sx = from.x - 1 - sx;
-            if (orientation == 3 || orientation == 4 || orientation == 6 || orientation == 7) sy = from.y - 1 - sy;
+            if (orientation == 2 || orientation == 3 || orientation == 7 || orientation == 8)
+                sx = from.x - 1 - sx;
+            if (orientation == 3 || orientation == 4 || orientation == 6 || orientation == 7)
+                sy = from.y - 1 - sy;
             std::copy_n(level.row(sy) + 4 * sx, 4, out.row(y) + 4 * x);
         }
     }
@@ -124,21 +121,27 @@ Result<Level> read(const std::string& name, const std::string* bytes) {
     for (int y0 = 0; y0 < spec.height; y0 += strip) {
         const int y1 = std::min(y0 + strip, spec.height);
         floats.resize(static_cast<std::size_t>(spec.width) * (y1 - y0) * n);
-        const bool ok = spec.tile_width
-                            ? input.read_tiles(0, 0, spec.x, spec.x + spec.width, spec.y + y0, spec.y + y1, spec.z,
-                                               spec.z + 1, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, floats.data())
-                            : input.read_scanlines(0, 0, spec.y + y0, spec.y + y1, spec.z, 0, spec.nchannels,
-                                                   OIIO::TypeDesc::FLOAT, floats.data());
+        const bool ok =
+            spec.tile_width
+                ? input.read_tiles(0, 0, spec.x, spec.x + spec.width, spec.y + y0, spec.y + y1, spec.z,
+                                   spec.z + 1, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, floats.data())
+                : input.read_scanlines(0, 0, spec.y + y0, spec.y + y1, spec.z, 0, spec.nchannels,
+                                       OIIO::TypeDesc::FLOAT, floats.data());
         if (!ok) return fail("Cannot read " + name + ": " + reasonFrom(input.geterror()) + ".");
         oneapi::tbb::parallel_for(y0, y1, [&](int y) {
             const float* in = floats.data() + static_cast<std::size_t>(y - y0) * spec.width * n;
             put(y, [&](std::size_t at, Imath::half* out) {
-                const float alpha = channel[3] >= 0 ? std::clamp(finite(in[at + static_cast<std::size_t>(channel[3])]), 0.f, 1.f) : 1.f;
+                const float alpha =
+                    channel[3] >= 0
+                        ? std::clamp(finite(in[at + static_cast<std::size_t>(channel[3])]), 0.f, 1.f)
+                        : 1.f;
                 for (std::size_t c = 0; c < 3; ++c) {
                     float v = finite(in[at + static_cast<std::size_t>(channel[c])]);
                     if (encoded) {
                         if (associated && alpha > 0) v /= alpha;
-                        v = !isFloat ? curve16()[static_cast<std::size_t>(std::clamp(v, 0.f, 1.f) * 65535.f + 0.5f)] : linearFromSrgb(v);
+                        v = !isFloat ? linearFromSrgb16()[static_cast<std::size_t>(std::clamp(v, 0.f, 1.f) * 65535.f +
+                                                                          0.5f)]
+                                     : linearFromSrgb(v);
                         v *= alpha;
                     } else if (!associated) {
                         v *= alpha;
@@ -164,9 +167,17 @@ Result<StillInfo> probe(const std::string& name, const std::string* bytes) {
 
 }
 
-Result<StillInfo> probeStill(const std::filesystem::path& path) { return probe(path.string(), nullptr); }
-Result<StillInfo> probeStill(const std::string& bytes, const std::string& name) { return probe(name, &bytes); }
-Result<Level> readStill(const std::filesystem::path& path) { return read(path.string(), nullptr); }
-Result<Level> readStill(const std::string& bytes, const std::string& name) { return read(name, &bytes); }
+Result<StillInfo> probeStill(const std::filesystem::path& path) {
+    return probe(path.string(), nullptr);
+}
+Result<StillInfo> probeStill(const std::string& bytes, const std::string& name) {
+    return probe(name, &bytes);
+}
+Result<Level> readStill(const std::filesystem::path& path) {
+    return read(path.string(), nullptr);
+}
+Result<Level> readStill(const std::string& bytes, const std::string& name) {
+    return read(name, &bytes);
+}
 
 }

@@ -27,7 +27,8 @@ public:
         pango_layout_set_alignment(m_layout.get(), align[static_cast<int>(text.align)]);
         pango_layout_set_line_spacing(m_layout.get(), static_cast<float>(text.lineHeight));
         PangoAttrList* attributes = pango_attr_list_new();
-        pango_attr_list_insert(attributes, pango_attr_letter_spacing_new(static_cast<int>(text.tracking * emPixels * PANGO_SCALE)));
+        pango_attr_list_insert(attributes, pango_attr_letter_spacing_new(
+                                               static_cast<int>(text.tracking * emPixels * PANGO_SCALE)));
         pango_layout_set_attributes(m_layout.get(), attributes);
         pango_attr_list_unref(attributes);
         PangoRectangle ink;
@@ -47,7 +48,8 @@ private:
 
 Result<void> sensible(V2i size) {
     constexpr int most = 30'000; // Cairo's surfaces end at 32767
-    if (size.x > most || size.y > most) return fail("The text is too long for one layer; split it into several.");
+    if (size.x > most || size.y > most)
+        return fail("The text is too long for one layer; split it into several.");
     return {};
 }
 

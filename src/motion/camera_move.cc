@@ -10,7 +10,9 @@ namespace {
 
 constexpr int arcSteps = 512;
 
-double bezier(double a, double b, double t) { return 3 * a * t * (1 - t) * (1 - t) + 3 * b * t * t * (1 - t) + t * t * t; }
+double bezier(double a, double b, double t) {
+    return 3 * a * t * (1 - t) * (1 - t) + 3 * b * t * t * (1 - t) + t * t * t;
+}
 double bezierSlope(double a, double b, double t) {
     return 3 * a * (1 - t) * (1 - t) + 6 * (b - a) * t * (1 - t) + 3 * (1 - b) * t * t;
 }
@@ -34,7 +36,8 @@ V3d onCurve(const V3d (&p)[4], const double (&k)[4], double t) {
     const auto mix = [t](const V3d& a, const V3d& b, double ta, double tb) {
         return a * ((tb - t) / (tb - ta)) + b * ((t - ta) / (tb - ta));
     };
-    const V3d a = mix(p[0], p[1], k[0], k[1]), b = mix(p[1], p[2], k[1], k[2]), c = mix(p[2], p[3], k[2], k[3]);
+    const V3d a = mix(p[0], p[1], k[0], k[1]), b = mix(p[1], p[2], k[1], k[2]),
+              c = mix(p[2], p[3], k[2], k[3]);
     return mix(mix(a, b, k[0], k[2]), mix(b, c, k[1], k[3]), k[1], k[2]);
 }
 
@@ -46,7 +49,9 @@ Quatd aimOf(const scene::Pose& pose) {
 }
 
 /// Turns q into the half of the sphere where near is, so that interpolation takes the shorter way.
-Quatd closer(Quatd q, const Quatd& near) { return (q ^ near) < 0 ? -q : q; }
+Quatd closer(Quatd q, const Quatd& near) {
+    return (q ^ near) < 0 ? -q : q;
+}
 
 }
 
@@ -97,7 +102,8 @@ CameraMove::CameraMove(const scene::Camera& camera) : m_marks(camera.marks) {
         const Quatd from12 = move.aims[2] * move.aims[1].inverse();
         const auto same = [](const Quatd& a, const Quatd& b) { return std::abs(a ^ b) > 1 - 1e-14; };
         move.aims[0] = i > 0 ? closer(aimOf(m_marks[i - 1].pose), move.aims[1]) : move.aims[1];
-        if (same(move.aims[0], move.aims[1])) move.aims[0] = closer(from12.inverse() * move.aims[1], move.aims[1]);
+        if (same(move.aims[0], move.aims[1]))
+            move.aims[0] = closer(from12.inverse() * move.aims[1], move.aims[1]);
         move.aims[3] = i + 2 < count ? closer(aimOf(m_marks[i + 2].pose), move.aims[2]) : move.aims[2];
         if (same(move.aims[3], move.aims[2])) move.aims[3] = closer(from12 * move.aims[2], move.aims[2]);
         move.turns = std::abs(move.aims[1] ^ move.aims[2]) < 1 - 1e-14;
@@ -108,8 +114,9 @@ CameraMove::CameraMove(const scene::Camera& camera) : m_marks(camera.marks) {
 CameraMove::Moment CameraMove::momentAt(double seconds) const {
     if (m_moves.empty() || seconds <= m_marks.front().time.toDouble()) return {0, 0, true};
     if (seconds >= m_marks.back().time.toDouble()) return {m_moves.size() - 1, 1, true};
-    const auto next = std::upper_bound(m_marks.begin(), m_marks.end(), seconds,
-                                       [](double t, const scene::Mark& mark) { return t < mark.time.toDouble(); });
+    const auto next =
+        std::upper_bound(m_marks.begin(), m_marks.end(), seconds,
+                         [](double t, const scene::Mark& mark) { return t < mark.time.toDouble(); });
     const auto move = static_cast<std::size_t>(next - m_marks.begin()) - 1;
     const double start = m_marks[move].time.toDouble(), end = m_marks[move + 1].time.toDouble();
     return {move, (seconds - start) / (end - start), false};
@@ -129,7 +136,8 @@ V3d CameraMove::point(std::size_t index, double fraction) const {
     }
     const auto above = std::lower_bound(lengths.begin() + 1, lengths.end() - 1, wanted);
     const double low = *(above - 1), high = *above;
-    const double step = static_cast<double>(above - lengths.begin()) - 1 + (high > low ? (wanted - low) / (high - low) : 0);
+    const double step =
+        static_cast<double>(above - lengths.begin()) - 1 + (high > low ? (wanted - low) / (high - low) : 0);
     return onCurve(move.knots, move.times, move.times[1] + (move.times[2] - move.times[1]) * step / arcSteps);
 }
 
@@ -166,7 +174,8 @@ double CameraMove::speed(double seconds) const {
     const Moment moment = momentAt(seconds);
     if (moment.standing) return 0;
     const double duration = (m_marks[moment.move + 1].time - m_marks[moment.move].time).toDouble();
-    return m_moves[moment.move].lengths.back() * std::abs(paceSlope(m_marks[moment.move].pace, moment.fraction)) / duration;
+    return m_moves[moment.move].lengths.back() *
+           std::abs(paceSlope(m_marks[moment.move].pace, moment.fraction)) / duration;
 }
 
 double CameraMove::turning(double seconds) const {

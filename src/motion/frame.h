@@ -11,7 +11,7 @@ namespace stage::motion {
 /// Groups that change nothing by themselves are already resolved into their children.
 struct Item {
     scene::LayerPtr layer;
-    optics::Card card;           ///< of a group: any rectangle of its plane, which decides its place in depth
+    optics::Card card; ///< of a group: any rectangle of its plane, which decides its place in depth
     std::int64_t sourceFrame = 0; ///< which frame of footage
     double opacity = 1;
     scene::Blend blend = scene::Blend::Normal;
@@ -28,7 +28,8 @@ struct Frame {
 };
 
 /// The scene at a time in seconds, seen by the camera on its move, in a picture of `size` pixels. The picture
-/// fits the gate by its width; with another aspect than the scene's frame it shows more or less above and below.
+/// fits the gate by its width; with another aspect than the scene's frame it shows more or less above and
+/// below.
 Frame evaluate(const scene::Scene& scene, Rational time, V2i size);
 /// The same seen from a pose.
 Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::Pose& pose);

@@ -43,21 +43,25 @@ Measure measureAt(const scene::Scene& scene, const scene::Found& found, const op
             high = {std::max(high.x, place.x), std::max(high.y, place.y)};
         }
         result.size = high - low;
-        if (found.layer->group()) result.corners = {{low, {high.x, low.y}, high, {low.x, high.y}}};
-        else result.corners = {{places[0], places[1], places[2], places[3]}};
+        if (found.layer->group())
+            result.corners = {{low, {high.x, low.y}, high, {low.x, high.y}}};
+        else
+            result.corners = {{places[0], places[1], places[2], places[3]}};
     }
     return result;
 }
 
 Measure measure(const scene::Scene& scene, const scene::Found& found, const CameraMove& move, Rational time) {
-    Measure result = measureAt(scene, found, optics::viewOf(move.at(time.toDouble()), scene.camera.gate, scene.output.frame));
+    Measure result = measureAt(
+        scene, found, optics::viewOf(move.at(time.toDouble()), scene.camera.gate, scene.output.frame));
     const V3d centre = optics::worldOf(found.holders)(found.layer->placement.position);
     // So long a scene that it would take noticeable time is sampled at fewer frames.
     const std::int64_t step = std::max<std::int64_t>(1, scene.output.frames / 5000);
     std::optional<V2d> last;
     for (std::int64_t frame = 0; frame < scene.output.frames; frame += step) {
         const double t = timeOfFrame(frame, scene.output.rate).toDouble();
-        const auto place = optics::project(optics::viewOf(move.at(t), scene.camera.gate, scene.output.frame), centre);
+        const auto place =
+            optics::project(optics::viewOf(move.at(t), scene.camera.gate, scene.output.frame), centre);
         if (place && last) result.travel += (*place - *last).length();
         last = place;
     }

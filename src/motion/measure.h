@@ -22,7 +22,8 @@ struct Measure {
 /// All but the travel, seen through one view of the scene's own frame.
 Measure measureAt(const scene::Scene& scene, const scene::Found& found, const optics::View& view);
 
-/// For frames of the scene's own size. travel is summed over frames at which the centre is ahead of the camera.
+/// For frames of the scene's own size. travel is summed over frames at which the centre is ahead of the
+/// camera.
 Measure measure(const scene::Scene& scene, const scene::Found& found, const CameraMove& move, Rational time);
 
 }

@@ -17,8 +17,12 @@ inline double focalFor(double angle, double gate) {
     return gate / (2 * std::tan(angle * std::numbers::pi / 360));
 }
 /// Pixels per unit of slope: a point at slope 1 from the axis lands this far from the frame's centre.
-inline double pixelsPerSlope(double focal, double gate, double frameWidth) { return focal / gate * frameWidth; }
+inline double pixelsPerSlope(double focal, double gate, double frameWidth) {
+    return focal / gate * frameWidth;
+}
 /// Width of what the frame shows of a plane facing the camera.
-inline double widthAt(double depth, double focal, double gate) { return depth * gate / focal; }
+inline double widthAt(double depth, double focal, double gate) {
+    return depth * gate / focal;
+}
 
 }

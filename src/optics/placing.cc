@@ -28,7 +28,8 @@ Affine frameOf(const scene::Placement& placement) {
         return v;
     };
     const V2d scale = placement.scale;
-    return {turned({scale.x, 0, 0}), turned({0, scale.y, 0}), turned({0, 0, std::abs(scale.x)}), placement.position};
+    return {turned({scale.x, 0, 0}), turned({0, scale.y, 0}), turned({0, 0, std::abs(scale.x)}),
+            placement.position};
 }
 
 Affine worldOf(const std::vector<scene::LayerPtr>& holders) {
@@ -52,8 +53,8 @@ double depthOf(const scene::Scene& scene, const scene::Found& found) {
     return depthOf(firstView(scene), worldOf(found.holders)(found.layer->placement.position));
 }
 
-Result<scene::Placement> pushed(const scene::Scene& scene, const scene::Found& found, double depth, bool holdFraming,
-                                const scene::Mark& reference) {
+Result<scene::Placement> pushed(const scene::Scene& scene, const scene::Found& found, double depth,
+                                bool holdFraming, const scene::Mark& reference) {
     const std::string& name = found.layer->name;
     const View first = firstView(scene);
     const Affine world = worldOf(found.holders);
@@ -69,7 +70,8 @@ Result<scene::Placement> pushed(const scene::Scene& scene, const scene::Found& f
     if (!(now - origin > 1e-6))
         return fail("'" + name + "' is not in front of the camera, so its framing cannot be held.");
     const double k = (depth - origin) / (now - origin);
-    if (!(k > 1e-9)) return fail("'" + name + "' cannot keep its framing at or behind the camera; choose a larger depth.");
+    if (!(k > 1e-9))
+        return fail("'" + name + "' cannot keep its framing at or behind the camera; choose a larger depth.");
     place.position = world.inverse(eye + (point - eye) * k);
     place.scale *= k;
     return place;

@@ -41,11 +41,12 @@ View firstView(const scene::Scene& scene);
 double depthOf(const scene::Scene& scene, const scene::Found& found);
 
 /// How a layer gets to a new depth.
-/// - framing held: the homothety about the eye of the reference mark, p' = c + k (p - c) and scale' = k scale,
+/// - framing held: the homothety about the eye of the reference mark, p' = c + k (p - c) and scale' = k
+/// scale,
 ///   which changes nothing of what that mark sees, for groups and for tilted or off-centre layers too;
 /// - size held: the layer moves along the first mark's axis.
 /// Errors: the depth is not ahead of the reference mark, or (framing held) the layer is not.
-Result<scene::Placement> pushed(const scene::Scene& scene, const scene::Found& found, double depth, bool holdFraming,
-                                const scene::Mark& reference);
+Result<scene::Placement> pushed(const scene::Scene& scene, const scene::Found& found, double depth,
+                                bool holdFraming, const scene::Mark& reference);
 
 }

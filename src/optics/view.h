@@ -18,7 +18,9 @@ struct View {
 View viewOf(const scene::Pose& pose, double gate, V2i frame);
 
 /// Metres along the viewing axis, positive ahead.
-inline double depthOf(const View& view, const V3d& point) { return (point - view.eye).dot(view.forward); }
+inline double depthOf(const View& view, const V3d& point) {
+    return (point - view.eye).dot(view.forward);
+}
 
 /// Where a point lands in the frame; nothing when it is at or behind the eye's plane.
 std::optional<V2d> project(const View& view, const V3d& point);

@@ -1,11 +1,6 @@
+#include "media/ffmpeg.h"
 #include "output/frame_sink.h"
 
-extern "C" {
-#include <libavcodec/avcodec.h>
-#include <libavformat/avformat.h>
-#include <libavutil/opt.h>
-#include <libswscale/swscale.h>
-}
 
 #include <algorithm>
 #include <unistd.h>
@@ -13,18 +8,6 @@ extern "C" {
 namespace stage::output {
 namespace {
 
-struct CodecFree {
-    void operator()(AVCodecContext* codec) const { avcodec_free_context(&codec); }
-};
-struct PacketFree {
-    void operator()(AVPacket* packet) const { av_packet_free(&packet); }
-};
-struct FrameFree {
-    void operator()(AVFrame* frame) const { av_frame_free(&frame); }
-};
-struct SwsFree {
-    void operator()(SwsContext* sws) const { sws_freeContext(sws); }
-};
 struct FormatFree {
     void operator()(AVFormatContext* format) const {
         if (format->pb) avio_closep(&format->pb);
@@ -41,11 +24,13 @@ public:
         if (m_begun) ::unlink(m_part.c_str());
     }
 
-    Result<void> begin(const char* container, const char* encoder, AVPixelFormat pixels, AVDictionary** options) {
+    Result<void> begin(const char* container, const char* encoder, AVPixelFormat pixels,
+                       AVDictionary** options) {
         av_log_set_level(AV_LOG_QUIET);
         AVFormatContext* format = nullptr;
         // The name is needed again at the end, when the index is moved to the front.
-        if (avformat_alloc_output_context2(&format, nullptr, container, ("file:" + m_part).c_str()) < 0) return fail("This FFmpeg cannot write " + std::string(container) + " files.");
+        if (avformat_alloc_output_context2(&format, nullptr, container, ("file:" + m_part).c_str()) < 0)
+            return fail("This FFmpeg cannot write " + std::string(container) + " files.");
         m_format.reset(format);
         const AVCodec* codec = avcodec_find_encoder_by_name(encoder);
         if (!codec) return fail("This FFmpeg has no encoder " + std::string(encoder) + ".");
@@ -67,7 +52,8 @@ public:
         m_codec->thread_count = 0;
         if (format->oformat->flags & AVFMT_GLOBALHEADER) m_codec->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
         if (avcodec_open2(m_codec.get(), codec, options) < 0)
-            return fail("A movie of " + std::to_string(m_spec.size.x) + " x " + std::to_string(m_spec.size.y) + " cannot be encoded with " + encoder + ".");
+            return fail("A movie of " + std::to_string(m_spec.size.x) + " x " +
+                        std::to_string(m_spec.size.y) + " cannot be encoded with " + encoder + ".");
         m_stream = avformat_new_stream(format, nullptr);
         m_stream->time_base = m_codec->time_base;
         m_stream->avg_frame_rate = m_codec->framerate;
@@ -86,11 +72,14 @@ public:
         m_frame->height = m_spec.size.y;
         m_frame->colorspace = m_codec->colorspace;
         m_frame->color_range = m_codec->color_range;
-        if (av_frame_get_buffer(m_frame.get(), 0) < 0) return fail("There is not enough memory for the movie.");
+        if (av_frame_get_buffer(m_frame.get(), 0) < 0)
+            return fail("There is not enough memory for the movie.");
         if (m_yuv) {
-            m_sws.reset(sws_getContext(m_spec.size.x, m_spec.size.y, AV_PIX_FMT_RGBA, m_spec.size.x, m_spec.size.y, pixels,
-                                       SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INP, nullptr, nullptr, nullptr));
-            sws_setColorspaceDetails(m_sws.get(), sws_getCoefficients(SWS_CS_ITU709), 1, sws_getCoefficients(SWS_CS_ITU709), 0, 0, 1 << 16, 1 << 16);
+            m_sws.reset(sws_getContext(
+                m_spec.size.x, m_spec.size.y, AV_PIX_FMT_RGBA, m_spec.size.x, m_spec.size.y, pixels,
+                SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INP, nullptr, nullptr, nullptr));
+            sws_setColorspaceDetails(m_sws.get(), sws_getCoefficients(SWS_CS_ITU709), 1,
+                                     sws_getCoefficients(SWS_CS_ITU709), 0, 0, 1 << 16, 1 << 16);
         }
         return {};
     }
@@ -105,7 +94,8 @@ public:
                 overBlack.rgba[i] = 1;
             rgba = render::encoded<std::uint8_t>(overBlack);
         }
-        if (av_frame_make_writable(m_frame.get()) < 0) return fail("There is not enough memory for the movie.");
+        if (av_frame_make_writable(m_frame.get()) < 0)
+            return fail("There is not enough memory for the movie.");
         const int stride = m_spec.size.x * 4;
         if (m_yuv) {
             const std::uint8_t* planes[1] = {rgba.data()};
@@ -126,12 +116,15 @@ public:
 
     Result<void> finish() override {
         if (auto flushed = encode(nullptr); !flushed) return flushed;
-        if (const int error = av_write_trailer(m_format.get()); error < 0) return tl::unexpected(cannotWrite(m_spec.path, -error));
+        if (const int error = av_write_trailer(m_format.get()); error < 0)
+            return tl::unexpected(cannotWrite(m_spec.path, -error));
         avio_flush(m_format->pb);
         if (m_format->pb->error < 0) return tl::unexpected(cannotWrite(m_spec.path, -m_format->pb->error));
-        if (const int error = avio_closep(&m_format->pb); error < 0) return tl::unexpected(cannotWrite(m_spec.path, -error));
+        if (const int error = avio_closep(&m_format->pb); error < 0)
+            return tl::unexpected(cannotWrite(m_spec.path, -error));
         m_format.reset();
-        if (::rename(m_part.c_str(), m_spec.path.c_str()) != 0) return tl::unexpected(cannotWrite(m_spec.path, errno));
+        if (::rename(m_part.c_str(), m_spec.path.c_str()) != 0)
+            return tl::unexpected(cannotWrite(m_spec.path, errno));
         m_begun = false;
         return {};
     }
@@ -148,7 +141,8 @@ private:
             m_packet->stream_index = 0;
             const int written = av_interleaved_write_frame(m_format.get(), m_packet.get());
             if (written < 0) return tl::unexpected(cannotWrite(m_spec.path, -written));
-            if (m_format->pb->error < 0) return tl::unexpected(cannotWrite(m_spec.path, -m_format->pb->error));
+            if (m_format->pb->error < 0)
+                return tl::unexpected(cannotWrite(m_spec.path, -m_format->pb->error));
         }
     }
 
@@ -157,10 +151,10 @@ private:
     bool m_begun = false, m_yuv = false;
     std::int64_t m_next = 0;
     std::unique_ptr<AVFormatContext, FormatFree> m_format;
-    std::unique_ptr<AVCodecContext, CodecFree> m_codec;
-    std::unique_ptr<AVPacket, PacketFree> m_packet{av_packet_alloc()};
-    std::unique_ptr<AVFrame, FrameFree> m_frame;
-    std::unique_ptr<SwsContext, SwsFree> m_sws;
+    media::ffmpeg::Codec m_codec;
+    media::ffmpeg::Packet m_packet{av_packet_alloc()};
+    media::ffmpeg::Frame m_frame;
+    media::ffmpeg::Sws m_sws;
     AVStream* m_stream = nullptr;
 };
 
@@ -177,7 +171,8 @@ Result<std::unique_ptr<FrameSink>> openH264(const SinkSpec& spec) {
     av_dict_set(&options, "crf", "16", 0);
     av_dict_set(&options, "preset", "medium", 0);
     const bool odd = spec.size.x % 2 || spec.size.y % 2;
-    auto ok = movie->begin(spec.path.extension() == ".mov" ? "mov" : "mp4", "libx264", odd ? AV_PIX_FMT_YUV444P : AV_PIX_FMT_YUV420P, &options);
+    auto ok = movie->begin(spec.path.extension() == ".mov" ? "mov" : "mp4", "libx264",
+                           odd ? AV_PIX_FMT_YUV444P : AV_PIX_FMT_YUV420P, &options);
     av_dict_free(&options);
     return begun(std::move(movie), std::move(ok));
 }

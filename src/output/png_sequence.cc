@@ -87,10 +87,14 @@ private:
 
 Error cannotWrite(const fs::path& path, int code) {
     std::string reason = std::strerror(code);
-    if (code == ENOSPC || code == EDQUOT) reason = "the disk is full";
-    else if (code == EACCES || code == EPERM || code == EROFS) reason = "permission is missing";
-    else if (code == ENOENT) reason = "its folder does not exist";
-    else if (code <= 0 || code > 200) reason = "writing failed";
+    if (code == ENOSPC || code == EDQUOT)
+        reason = "the disk is full";
+    else if (code == EACCES || code == EPERM || code == EROFS)
+        reason = "permission is missing";
+    else if (code == ENOENT)
+        reason = "its folder does not exist";
+    else if (code <= 0 || code > 200)
+        reason = "writing failed";
     return {"Cannot write " + path.string() + ": " + reason + "."};
 }
 

@@ -9,7 +9,8 @@ namespace stage::output {
 
 std::optional<Format> formatOf(const std::filesystem::path& path) {
     std::string suffix = path.extension().string();
-    std::transform(suffix.begin(), suffix.end(), suffix.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    std::transform(suffix.begin(), suffix.end(), suffix.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     if (suffix == ".png") return Format::Png;
     if (suffix == ".mp4" || suffix == ".mov" || suffix == ".m4v") return Format::H264;
     if (suffix == ".mkv") return Format::Ffv1;
@@ -20,15 +21,19 @@ Job wholeScene(const scene::Scene& scene, std::filesystem::path path, Format for
     return {std::move(path), format, scene.output.frame, 0, scene.output.frames - 1};
 }
 
-Result<void> write(const scene::Scene& scene, const Job& job, media::Sources& sources, const Progress& progress) {
-    if (job.size.x < 1 || job.size.y < 1 || job.size.x > scene::Limits::frameSide || job.size.y > scene::Limits::frameSide)
-        return fail("The size " + std::to_string(job.size.x) + " x " + std::to_string(job.size.y) + " is not usable.");
+Result<void> write(const scene::Scene& scene, const Job& job, media::Sources& sources,
+                   const Progress& progress) {
+    if (job.size.x < 1 || job.size.y < 1 || job.size.x > scene::Limits::frameSide ||
+        job.size.y > scene::Limits::frameSide)
+        return fail("The size " + std::to_string(job.size.x) + " x " + std::to_string(job.size.y) +
+                    " is not usable.");
     if (job.first < 0 || job.last < job.first || job.last >= scene.output.frames)
-        return fail("Frames " + std::to_string(job.first) + "-" + std::to_string(job.last) + " are not within 0-" +
-                    std::to_string(scene.output.frames - 1) + ".");
+        return fail("Frames " + std::to_string(job.first) + "-" + std::to_string(job.last) +
+                    " are not within 0-" + std::to_string(scene.output.frames - 1) + ".");
     const bool numbered = job.path.filename().string().find('#') != std::string::npos;
     if (job.format == Format::Png && job.last > job.first && !numbered)
-        return fail("Several PNG files need #### in their name, for the frame number: " + job.path.stem().string() + ".####.png");
+        return fail("Several PNG files need #### in their name, for the frame number: " +
+                    job.path.stem().string() + ".####.png");
 
     const SinkSpec spec{job.path, job.size, scene.output.rate, scene.output.background.a < 1};
     auto sink = job.format == Format::Png    ? openPngs(spec, job.first)

@@ -26,8 +26,10 @@ struct Job {
 /// The whole scene at its own size.
 Job wholeScene(const scene::Scene& scene, std::filesystem::path path, Format format);
 
-/// Renders and writes. A transparent background is kept by PNG and FFV1. Errors: the job makes no sense, media
-/// is missing, the place cannot be written, the disk is full, stopped. What is whole stays, nothing half remains.
-Result<void> write(const scene::Scene& scene, const Job& job, media::Sources& sources, const Progress& progress = {});
+/// Renders and writes. A transparent background is kept by PNG and FFV1. Errors: the job makes no sense,
+/// media is missing, the place cannot be written, the disk is full, stopped. What is whole stays, nothing
+/// half remains.
+Result<void> write(const scene::Scene& scene, const Job& job, media::Sources& sources,
+                   const Progress& progress = {});
 
 }

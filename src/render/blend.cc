@@ -12,7 +12,9 @@ struct Rgb {
     float v[3];
 };
 
-float luminosity(const Rgb& c) { return 0.3f * c.v[0] + 0.59f * c.v[1] + 0.11f * c.v[2]; }
+float luminosity(const Rgb& c) {
+    return 0.3f * c.v[0] + 0.59f * c.v[1] + 0.11f * c.v[2];
+}
 
 float saturation(const Rgb& c) {
     return std::max({c.v[0], c.v[1], c.v[2]}) - std::min({c.v[0], c.v[1], c.v[2]});
@@ -52,32 +54,51 @@ float softLight(float b, float s) {
     return b + (2 * s - 1) * (d - b);
 }
 
-float hardLight(float b, float s) { return s <= 0.5f ? b * 2 * s : b + (2 * s - 1) - b * (2 * s - 1); }
+float hardLight(float b, float s) {
+    return s <= 0.5f ? b * 2 * s : b + (2 * s - 1) - b * (2 * s - 1);
+}
 
 float separable(Blend blend, float b, float s) {
     switch (blend) {
-    case Blend::Multiply: return b * s;
-    case Blend::Screen: return b + s - b * s;
-    case Blend::Overlay: return hardLight(s, b);
-    case Blend::Darken: return std::min(b, s);
-    case Blend::Lighten: return std::max(b, s);
-    case Blend::ColorDodge: return b <= 0 ? 0 : s >= 1 ? 1 : std::min(1.f, b / (1 - s));
-    case Blend::ColorBurn: return b >= 1 ? 1 : s <= 0 ? 0 : 1 - std::min(1.f, (1 - b) / s);
-    case Blend::HardLight: return hardLight(b, s);
-    case Blend::SoftLight: return softLight(b, s);
-    case Blend::Difference: return std::abs(b - s);
-    case Blend::Exclusion: return b + s - 2 * b * s;
-    default: return s;
+    case Blend::Multiply:
+        return b * s;
+    case Blend::Screen:
+        return b + s - b * s;
+    case Blend::Overlay:
+        return hardLight(s, b);
+    case Blend::Darken:
+        return std::min(b, s);
+    case Blend::Lighten:
+        return std::max(b, s);
+    case Blend::ColorDodge:
+        return b <= 0 ? 0 : s >= 1 ? 1 : std::min(1.f, b / (1 - s));
+    case Blend::ColorBurn:
+        return b >= 1 ? 1 : s <= 0 ? 0 : 1 - std::min(1.f, (1 - b) / s);
+    case Blend::HardLight:
+        return hardLight(b, s);
+    case Blend::SoftLight:
+        return softLight(b, s);
+    case Blend::Difference:
+        return std::abs(b - s);
+    case Blend::Exclusion:
+        return b + s - 2 * b * s;
+    default:
+        return s;
     }
 }
 
 Rgb mixed(Blend blend, const Rgb& b, const Rgb& s) {
     switch (blend) {
-    case Blend::Hue: return withLuminosity(withSaturation(s, saturation(b)), luminosity(b));
-    case Blend::Saturation: return withLuminosity(withSaturation(b, saturation(s)), luminosity(b));
-    case Blend::Color: return withLuminosity(s, luminosity(b));
-    case Blend::Luminosity: return withLuminosity(b, luminosity(s));
-    default: break;
+    case Blend::Hue:
+        return withLuminosity(withSaturation(s, saturation(b)), luminosity(b));
+    case Blend::Saturation:
+        return withLuminosity(withSaturation(b, saturation(s)), luminosity(b));
+    case Blend::Color:
+        return withLuminosity(s, luminosity(b));
+    case Blend::Luminosity:
+        return withLuminosity(b, luminosity(s));
+    default:
+        break;
     }
     Rgb result{};
     for (int i = 0; i < 3; ++i)

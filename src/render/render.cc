@@ -46,8 +46,9 @@ media::PyramidPtr hatched(V2i size) {
     return media::makePyramid(std::move(level));
 }
 
-Result<std::vector<Entry>> prepare(const std::vector<motion::Item>& items, const optics::View& view, const Quality& quality,
-                                   media::Sources& sources, const Progress& progress) {
+Result<std::vector<Entry>> prepare(const std::vector<motion::Item>& items, const optics::View& view,
+                                   const Quality& quality, media::Sources& sources,
+                                   const Progress& progress) {
     std::vector<Entry> entries;
     for (const motion::Item& item : items) {
         if (progress.stopped()) return cancelled();
@@ -60,7 +61,8 @@ Result<std::vector<Entry>> prepare(const std::vector<motion::Item>& items, const
             entry.group = std::move(*group);
         } else {
             auto pixels = sources.pyramid(*item.layer, item.sourceFrame);
-            if (!pixels && !quality.placeholders) return fail("Layer '" + item.layer->name + "': " + pixels.error().sentence);
+            if (!pixels && !quality.placeholders)
+                return fail("Layer '" + item.layer->name + "': " + pixels.error().sentence);
             entry.pixels = pixels ? *pixels : hatched(item.layer->pixels);
         }
         entry.plane = planeOf(item.card, view, entry.pixels.get());
@@ -84,8 +86,9 @@ public:
         std::vector<const Entry*> seen;
         std::vector<Presence> presence;
         for (const Entry& entry : all) {
-            const Presence p = entry.group.empty() ? presenceIn(entry.plane, m_tile.x0, m_tile.y0, m_tile.x1, m_tile.y1)
-                                                   : Presence::Something;
+            const Presence p = entry.group.empty()
+                                   ? presenceIn(entry.plane, m_tile.x0, m_tile.y0, m_tile.x1, m_tile.y1)
+                                   : Presence::Something;
             if (p == Presence::Nothing) continue;
             seen.push_back(&entry);
             presence.push_back(p);
@@ -93,7 +96,8 @@ public:
         std::vector<std::size_t> order(seen.size());
         std::iota(order.begin(), order.end(), std::size_t{0});
         const double cx = (m_tile.x0 + m_tile.x1) / 2.0, cy = (m_tile.y0 + m_tile.y1) / 2.0;
-        std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) { return farther(*seen[a], *seen[b], cx, cy); });
+        std::stable_sort(order.begin(), order.end(),
+                         [&](auto a, auto b) { return farther(*seen[a], *seen[b], cx, cy); });
         if (!sameOrderEverywhere(seen, order)) {
             paintByPixel(seen, below);
             return;
@@ -102,7 +106,9 @@ public:
         std::size_t first = 0;
         for (std::size_t i = 0; i < order.size(); ++i) {
             const Entry& entry = *seen[order[i]];
-            if (presence[order[i]] == Presence::Opaque && entry.opacity == 1 && entry.blend == scene::Blend::Normal) first = i;
+            if (presence[order[i]] == Presence::Opaque && entry.opacity == 1 &&
+                entry.blend == scene::Blend::Normal)
+                first = i;
         }
         std::vector<float> layer;
         for (std::size_t i = first; i < order.size(); ++i) {
@@ -119,8 +125,10 @@ private:
             blendOnto(below, source, entry.opacity, entry.blend);
     }
 
-    /// 1/depth is linear over the frame, so two planes that keep their order at a tile's corners keep it inside.
-    bool sameOrderEverywhere(const std::vector<const Entry*>& seen, const std::vector<std::size_t>& order) const {
+    /// 1/depth is linear over the frame, so two planes that keep their order at a tile's corners keep it
+    /// inside.
+    bool sameOrderEverywhere(const std::vector<const Entry*>& seen,
+                             const std::vector<std::size_t>& order) const {
         for (std::size_t i = 1; i < order.size(); ++i) {
             const std::size_t a = order[i - 1], b = order[i];
             for (const int x : {m_tile.x0, m_tile.x1})
@@ -141,7 +149,8 @@ private:
             return;
         }
         for (int y = m_tile.y0; y < m_tile.y1; ++y)
-            sampleRow(entry.plane, y, m_tile.x0, m_tile.x1, out.data() + static_cast<std::size_t>(y - m_tile.y0) * m_tile.width() * 4);
+            sampleRow(entry.plane, y, m_tile.x0, m_tile.x1,
+                      out.data() + static_cast<std::size_t>(y - m_tile.y0) * m_tile.width() * 4);
         if (m_blending == scene::Blending::Paint) {
             for (int p = 0; p < m_tile.pixels(); ++p) {
                 float* c = out.data() + 4 * p;
@@ -160,7 +169,8 @@ private:
         for (int p = 0; p < m_tile.pixels(); ++p) {
             const double x = m_tile.x0 + p % m_tile.width() + 0.5, y = m_tile.y0 + p / m_tile.width() + 0.5;
             std::iota(order.begin(), order.end(), std::size_t{0});
-            std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) { return farther(*seen[a], *seen[b], x, y); });
+            std::stable_sort(order.begin(), order.end(),
+                             [&](auto a, auto b) { return farther(*seen[a], *seen[b], x, y); });
             for (const std::size_t i : order)
                 mixOne(below.data() + 4 * p, drawn[i].data() + 4 * p, *seen[i]);
         }
@@ -172,19 +182,22 @@ private:
 
 }
 
-Result<Picture> render(const motion::Frame& frame, const Quality& quality, media::Sources& sources, const Progress& progress) {
+Result<Picture> render(const motion::Frame& frame, const Quality& quality, media::Sources& sources,
+                       const Progress& progress) {
     const auto entries = prepare(frame.items, frame.view, quality, sources, progress);
     if (!entries) return tl::unexpected(entries.error());
 
     Picture picture(frame.size);
     const bool paint = frame.blending == scene::Blending::Paint;
     const scene::Colour& bg = frame.background;
-    float ground[4] = {static_cast<float>(bg.r), static_cast<float>(bg.g), static_cast<float>(bg.b), static_cast<float>(bg.a)};
+    float ground[4] = {static_cast<float>(bg.r), static_cast<float>(bg.g), static_cast<float>(bg.b),
+                       static_cast<float>(bg.a)};
     if (paint && ground[3] > 0)
         for (int c = 0; c < 3; ++c)
             ground[c] = encode(ground[c] / ground[3]) * ground[3];
 
-    const int across = (frame.size.x + tileSide - 1) / tileSide, down = (frame.size.y + tileSide - 1) / tileSide;
+    const int across = (frame.size.x + tileSide - 1) / tileSide,
+              down = (frame.size.y + tileSide - 1) / tileSide;
     std::atomic<int> done = 0;
     oneapi::tbb::parallel_for(0, across * down, [&](int index) {
         if (progress.stopped()) return;

@@ -19,7 +19,9 @@ inline hn::Vec<Rgba> texel(const Imath::half* at) {
     return hn::PromoteTo(Rgba(), hn::LoadU(Halfs(), reinterpret_cast<const hwy::float16_t*>(at)));
 }
 
-inline hn::Vec<Rgba> mix(hn::Vec<Rgba> a, hn::Vec<Rgba> b, float f) { return hn::MulAdd(hn::Sub(b, a), hn::Set(Rgba(), f), a); }
+inline hn::Vec<Rgba> mix(hn::Vec<Rgba> a, hn::Vec<Rgba> b, float f) {
+    return hn::MulAdd(hn::Sub(b, a), hn::Set(Rgba(), f), a);
+}
 
 /// Bilinear at base texel coordinates (u, v); beyond the edge the edge texel continues.
 inline hn::Vec<Rgba> bilinear(const media::Level& level, double u, double v, double shrink) {
@@ -30,7 +32,8 @@ inline hn::Vec<Rgba> bilinear(const media::Level& level, double u, double v, dou
     const Imath::half* upper = level.row(std::clamp(y0, 0, level.size.y - 1));
     const Imath::half* lower = level.row(std::clamp(y0 + 1, 0, level.size.y - 1));
     const float wx = static_cast<float>(x - fx), wy = static_cast<float>(y - fy);
-    return mix(mix(texel(upper + 4 * xa), texel(upper + 4 * xb), wx), mix(texel(lower + 4 * xa), texel(lower + 4 * xb), wx), wy);
+    return mix(mix(texel(upper + 4 * xa), texel(upper + 4 * xb), wx),
+               mix(texel(lower + 4 * xa), texel(lower + 4 * xb), wx), wy);
 }
 
 void SampleRow(const Plane& plane, int y, int x0, int x1, float* out) {
@@ -42,8 +45,10 @@ void SampleRow(const Plane& plane, int y, int x0, int x1, float* out) {
     float between = 0;
     double shrink = 1;
     const auto footprint = [&](double u, double v, double nearness) {
-        const double ux = (plane.u.b - u * plane.nearness.b) / nearness, uy = (plane.u.c - u * plane.nearness.c) / nearness;
-        const double vx = (plane.v.b - v * plane.nearness.b) / nearness, vy = (plane.v.c - v * plane.nearness.c) / nearness;
+        const double ux = (plane.u.b - u * plane.nearness.b) / nearness,
+                     uy = (plane.u.c - u * plane.nearness.c) / nearness;
+        const double vx = (plane.v.b - v * plane.nearness.b) / nearness,
+                     vy = (plane.v.c - v * plane.nearness.c) / nearness;
         reachU = std::sqrt(ux * ux + uy * uy);
         reachV = std::sqrt(vx * vx + vy * vy);
         const double across = ux * ux + vx * vx, down = uy * uy + vy * vy;
@@ -69,7 +74,8 @@ void SampleRow(const Plane& plane, int y, int x0, int x1, float* out) {
             }
             const auto inside = [](double place, double length, double reach) {
                 const double each = 1 / std::max(reach, 1e-12);
-                return std::clamp(place * each + 0.5, 0.0, 1.0) * std::clamp((length - place) * each + 0.5, 0.0, 1.0);
+                return std::clamp(place * each + 0.5, 0.0, 1.0) *
+                       std::clamp((length - place) * each + 0.5, 0.0, 1.0);
             };
             coverage = static_cast<float>(inside(u, width, reachU) * inside(v, height, reachV));
             // The steps of rounding at an edge that lies exactly between two pixels.
@@ -81,7 +87,9 @@ void SampleRow(const Plane& plane, int y, int x0, int x1, float* out) {
             continue;
         }
         auto colour = bilinear(levels[static_cast<std::size_t>(fine)], u, v, shrink);
-        if (between > 0) colour = mix(colour, bilinear(levels[static_cast<std::size_t>(fine) + 1], u, v, shrink / 2), between);
+        if (between > 0)
+            colour =
+                mix(colour, bilinear(levels[static_cast<std::size_t>(fine) + 1], u, v, shrink / 2), between);
         hn::StoreU(hn::Mul(colour, hn::Set(Rgba(), coverage)), Rgba(), out);
     }
 }
@@ -94,7 +102,9 @@ namespace stage::render {
 
 HWY_EXPORT(SampleRow);
 
-void sampleRow(const Plane& plane, int y, int x0, int x1, float* out) { HWY_DYNAMIC_DISPATCH(SampleRow)(plane, y, x0, x1, out); }
+void sampleRow(const Plane& plane, int y, int x0, int x1, float* out) {
+    HWY_DYNAMIC_DISPATCH(SampleRow)(plane, y, x0, x1, out);
+}
 
 Plane planeOf(const optics::Card& card, const optics::View& view, const media::Pyramid* pixels) {
     // With the ray d = forward + right sx - up sy (depth component 1) and c = corner - eye:
@@ -111,14 +121,16 @@ Plane planeOf(const optics::Card& card, const optics::View& view, const media::P
     Plane plane;
     if (!(std::abs(cn) > 1e-300)) return plane; // seen edge-on: nowhere ahead
     plane.nearness = {start.dot(n) / cn, perX.dot(n) / cn, perY.dot(n) / cn};
-    plane.level = std::abs(plane.nearness.b) + std::abs(plane.nearness.c) < 1e-12 * std::abs(plane.nearness.a);
+    plane.level =
+        std::abs(plane.nearness.b) + std::abs(plane.nearness.c) < 1e-12 * std::abs(plane.nearness.a);
     if (plane.level) plane.nearness.b = plane.nearness.c = 0;
     plane.pixels = pixels;
     if (!pixels) return plane;
     plane.size = pixels->levels.front().size;
     const auto coordinate = [&](const V3d& axis, double length) {
         const double offset = c.dot(axis);
-        return Linear{(start.dot(axis) - offset * plane.nearness.a) * length, (perX.dot(axis) - offset * plane.nearness.b) * length,
+        return Linear{(start.dot(axis) - offset * plane.nearness.a) * length,
+                      (perX.dot(axis) - offset * plane.nearness.b) * length,
                       (perY.dot(axis) - offset * plane.nearness.c) * length};
     };
     plane.u = coordinate(a, plane.size.x);
@@ -146,16 +158,22 @@ Presence presenceIn(const Plane& plane, int x0, int y0, int x1, int y1) {
     // A box of the frame that lies wholly ahead maps into the box of its corners.
     const V2i size = plane.size;
     const double marginU = (u1 - u0) / (x1 - x0), marginV = (v1 - v0) / (y1 - y0);
-    if (u1 + marginU < 0 || v1 + marginV < 0 || u0 - marginU > size.x || v0 - marginV > size.y) return Presence::Nothing;
+    if (u1 + marginU < 0 || v1 + marginV < 0 || u0 - marginU > size.x || v0 - marginV > size.y)
+        return Presence::Nothing;
     const bool covers = u0 >= 0 && v0 >= 0 && u1 <= size.x && v1 <= size.y;
     // Look at it on a level where it is a few texels. Texels of that level, one more on every side, hold
     // all that sampling can reach, because sampling uses a level whose texels are about a pixel.
     const double extent = std::max({u1 - u0, v1 - v0, 1.0});
-    const int index = std::clamp(static_cast<int>(std::ceil(std::log2(extent / 12))), 0, static_cast<int>(plane.pixels->levels.size()) - 1);
+    const int index = std::clamp(static_cast<int>(std::ceil(std::log2(extent / 12))), 0,
+                                 static_cast<int>(plane.pixels->levels.size()) - 1);
     const media::Level& level = plane.pixels->levels[static_cast<std::size_t>(index)];
     const double shrink = std::ldexp(1.0, -index);
-    const auto clampX = [&](double u) { return static_cast<int>(std::clamp(std::floor(u * shrink), 0.0, level.size.x - 1.0)); };
-    const auto clampY = [&](double v) { return static_cast<int>(std::clamp(std::floor(v * shrink), 0.0, level.size.y - 1.0)); };
+    const auto clampX = [&](double u) {
+        return static_cast<int>(std::clamp(std::floor(u * shrink), 0.0, level.size.x - 1.0));
+    };
+    const auto clampY = [&](double v) {
+        return static_cast<int>(std::clamp(std::floor(v * shrink), 0.0, level.size.y - 1.0));
+    };
     const double around = 1 / shrink;
     bool nothing = true, opaque = covers;
     for (int y = clampY(v0 - 2 * marginV - around); y <= clampY(v1 + 2 * marginV + around); ++y) {
@@ -163,7 +181,8 @@ Presence presenceIn(const Plane& plane, int x0, int y0, int x1, int y1) {
         for (int x = clampX(u0 - 2 * marginU - around); x <= clampX(u1 + 2 * marginU + around); ++x) {
             const float alpha = row[4 * x + 3];
             // Light without alpha (an added glow) counts as something.
-            nothing = nothing && alpha == 0 && row[4 * x].bits() == 0 && row[4 * x + 1].bits() == 0 && row[4 * x + 2].bits() == 0;
+            nothing = nothing && alpha == 0 && row[4 * x].bits() == 0 && row[4 * x + 1].bits() == 0 &&
+                      row[4 * x + 2].bits() == 0;
             opaque = opaque && alpha >= 0.9995f;
         }
     }

@@ -17,8 +17,8 @@ struct Linear {
 /// A card seen through a view. Along the ray of a frame place, 1/depth and the texel coordinates divided by
 /// depth are linear in the place (a plane's homography).
 struct Plane {
-    Linear nearness;  ///< 1 / depth; above 0 where the card's plane is ahead
-    Linear u, v;      ///< base texels from the picture's top left, divided by depth
+    Linear nearness;    ///< 1 / depth; above 0 where the card's plane is ahead
+    Linear u, v;        ///< base texels from the picture's top left, divided by depth
     bool level = false; ///< parallel to the frame, so that its scale is the same everywhere
     const media::Pyramid* pixels = nullptr;
     V2i size{0, 0};

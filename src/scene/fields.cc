@@ -15,12 +15,18 @@ std::string shortNumber(double value) {
 
 std::string kindOf(const Json& value) {
     switch (value.type()) {
-    case Json::value_t::null: return "nothing (null)";
-    case Json::value_t::object: return "an object";
-    case Json::value_t::array: return "a list";
-    case Json::value_t::string: return "a text";
-    case Json::value_t::boolean: return "true or false";
-    default: return "a number";
+    case Json::value_t::null:
+        return "nothing (null)";
+    case Json::value_t::object:
+        return "an object";
+    case Json::value_t::array:
+        return "a list";
+    case Json::value_t::string:
+        return "a text";
+    case Json::value_t::boolean:
+        return "true or false";
+    default:
+        return "a number";
     }
 }
 
@@ -51,8 +57,8 @@ Rational rationalOf(const Json& value, const std::string& where, Rational low, R
         throw Misread{"'" + where + "' should be a fraction such as \"41/12\" but is " + kindOf(value)};
     }
     if (result < low || result > high)
-        throw Misread{"'" + where + "' is " + result.text() + ", which is not within " + low.text() + " and " +
-                      high.text()};
+        throw Misread{"'" + where + "' is " + result.text() + ", which is not within " + low.text() +
+                      " and " + high.text()};
     return result;
 }
 
@@ -63,14 +69,15 @@ double numberOf(const Json& value, const std::string& where, double low, double 
     const double number = value.get<double>();
     if (!std::isfinite(number)) throw Misread{"'" + where + "' is not a finite number"};
     if (number < low || number > high)
-        throw Misread{"'" + where + "' is " + shortNumber(number) + ", which is not within " + shortNumber(low) +
-                      " and " + shortNumber(high)};
+        throw Misread{"'" + where + "' is " + shortNumber(number) + ", which is not within " +
+                      shortNumber(low) + " and " + shortNumber(high)};
     return number;
 }
 
 Fields::Fields(const Json& object, std::string where) : m_object(object), m_where(std::move(where)) {
     if (!object.is_object())
-        throw Misread{"'" + (m_where.empty() ? "the file" : m_where) + "' should be an object but is " + kindOf(object)};
+        throw Misread{"'" + (m_where.empty() ? "the file" : m_where) + "' should be an object but is " +
+                      kindOf(object)};
 }
 
 const Json* Fields::member(const char* key) {
@@ -84,9 +91,13 @@ const Json& Fields::needed(const char* key) {
     throw Misread{"'" + at(key) + "' is missing"};
 }
 
-bool Fields::has(const char* key) { return member(key) != nullptr; }
+bool Fields::has(const char* key) {
+    return member(key) != nullptr;
+}
 
-double Fields::number(const char* key, double low, double high) { return numberOf(needed(key), at(key), low, high); }
+double Fields::number(const char* key, double low, double high) {
+    return numberOf(needed(key), at(key), low, high);
+}
 double Fields::number(const char* key, double low, double high, double fallback) {
     return has(key) ? number(key, low, high) : fallback;
 }
@@ -104,7 +115,8 @@ std::int64_t Fields::whole(const char* key, std::int64_t low, std::int64_t high,
 bool Fields::yes(const char* key, bool fallback) {
     const Json* value = member(key);
     if (!value) return fallback;
-    if (!value->is_boolean()) throw Misread{"'" + at(key) + "' should be true or false but is " + kindOf(*value)};
+    if (!value->is_boolean())
+        throw Misread{"'" + at(key) + "' should be true or false but is " + kindOf(*value)};
     return value->get<bool>();
 }
 
@@ -112,7 +124,8 @@ std::string Fields::text(const char* key, std::size_t maxBytes) {
     const Json& value = needed(key);
     if (!value.is_string()) throw Misread{"'" + at(key) + "' should be a text but is " + kindOf(value)};
     auto text = value.get<std::string>();
-    if (text.size() > maxBytes) throw Misread{"'" + at(key) + "' is longer than " + std::to_string(maxBytes) + " bytes"};
+    if (text.size() > maxBytes)
+        throw Misread{"'" + at(key) + "' is longer than " + std::to_string(maxBytes) + " bytes"};
     if (text.find('\0') != std::string::npos) throw Misread{"'" + at(key) + "' holds a zero character"};
     return text;
 }
@@ -163,7 +176,9 @@ const Json& Fields::object(const char* key) {
     return value;
 }
 
-const Json& Fields::value(const char* key) { return needed(key); }
+const Json& Fields::value(const char* key) {
+    return needed(key);
+}
 
 std::size_t Fields::choice(const char* key, std::span<const std::string_view> names) {
     const std::string name = text(key, 100);

@@ -45,7 +45,9 @@ public:
 
     const std::string& where() const { return m_where; }
     std::string at(const char* key) const { return m_where.empty() ? key : m_where + "." + key; }
-    std::string at(const char* key, std::size_t index) const { return at(key) + "[" + std::to_string(index) + "]"; }
+    std::string at(const char* key, std::size_t index) const {
+        return at(key) + "[" + std::to_string(index) + "]";
+    }
     Json rest() const;
     /// Throws when a member was not asked for.
     void nothingElse() const;

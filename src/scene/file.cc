@@ -16,23 +16,32 @@ namespace {
 
 std::string systemReason(int code) {
     switch (code) {
-    case ENOENT: return "it does not exist";
+    case ENOENT:
+        return "it does not exist";
     case EACCES:
     case EPERM:
-    case EROFS: return "permission is missing";
+    case EROFS:
+        return "permission is missing";
     case ENOSPC:
-    case EDQUOT: return "the disk is full";
-    default: return std::strerror(code);
+    case EDQUOT:
+        return "the disk is full";
+    default:
+        return std::strerror(code);
     }
 }
 
-void changePaths(std::vector<LayerPtr>& layers, const std::function<std::string(const std::string&)>& change) {
+void changePaths(std::vector<LayerPtr>& layers,
+                 const std::function<std::string(const std::string&)>& change) {
     for (LayerPtr& slot : layers) {
         auto copy = std::make_shared<Layer>(*slot);
-        if (auto* picture = std::get_if<Picture>(&copy->content)) picture->media.path = change(picture->media.path);
-        else if (auto* footage = std::get_if<Footage>(&copy->content)) footage->media.path = change(footage->media.path);
-        else if (auto* group = std::get_if<Group>(&copy->content)) changePaths(group->children, change);
-        else continue;
+        if (auto* picture = std::get_if<Picture>(&copy->content))
+            picture->media.path = change(picture->media.path);
+        else if (auto* footage = std::get_if<Footage>(&copy->content))
+            footage->media.path = change(footage->media.path);
+        else if (auto* group = std::get_if<Group>(&copy->content))
+            changePaths(group->children, change);
+        else
+            continue;
         slot = std::move(copy);
     }
 }
@@ -42,7 +51,8 @@ void changePaths(std::vector<LayerPtr>& layers, const std::function<std::string(
 Result<std::string> readFile(const fs::path& path, std::size_t most) {
     const std::string name = path.string();
     struct stat info = {};
-    if (::stat(path.c_str(), &info) != 0) return fail("Cannot read " + name + ": " + systemReason(errno) + ".");
+    if (::stat(path.c_str(), &info) != 0)
+        return fail("Cannot read " + name + ": " + systemReason(errno) + ".");
     if (!S_ISREG(info.st_mode)) return fail("Cannot read " + name + ": it is not a file.");
     if (static_cast<std::uint64_t>(info.st_size) > most)
         return fail("Cannot read " + name + ": it is larger than " + std::to_string(most >> 20) + " MB.");
@@ -57,7 +67,8 @@ Result<void> writeFileAtomically(const fs::path& path, std::string_view contents
     const std::string beside = path.string() + ".writing-" + std::to_string(::getpid());
     const auto failed = [&](int code) {
         ::unlink(beside.c_str());
-        return fail("Cannot write " + path.string() + ": " + systemReason(code) + ". What was there before is unchanged.");
+        return fail("Cannot write " + path.string() + ": " + systemReason(code) +
+                    ". What was there before is unchanged.");
     };
     const int fd = ::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
     if (fd < 0) return failed(errno);
@@ -102,8 +113,9 @@ Result<Scene> load(const fs::path& path) {
     auto scene = sceneFromJson(*json);
     if (!scene) return because(scene.error().sentence);
     const fs::path folder = fs::absolute(path).parent_path();
-    return withMediaPaths(std::move(*scene),
-                          [&](const std::string& media) { return (folder / media).lexically_normal().string(); });
+    return withMediaPaths(std::move(*scene), [&](const std::string& media) {
+        return (folder / media).lexically_normal().string();
+    });
 }
 
 Result<void> save(const Scene& scene, const fs::path& path) {
@@ -112,7 +124,8 @@ Result<void> save(const Scene& scene, const fs::path& path) {
         const fs::path shorter = fs::path(media).lexically_relative(folder);
         return shorter.empty() ? media : shorter.string();
     });
-    return writeFileAtomically(path, toJson(relative).dump(2, ' ', false, Json::error_handler_t::replace) + "\n");
+    return writeFileAtomically(path,
+                               toJson(relative).dump(2, ' ', false, Json::error_handler_t::replace) + "\n");
 }
 
 }

@@ -17,7 +17,11 @@ using M33d = Imath::M33d;
 using Quatd = Imath::Quatd;
 using Box2i = Imath::Box2i;
 
-constexpr double radians(double degrees) { return degrees * std::numbers::pi / 180.0; }
-constexpr double degrees(double radians) { return radians * 180.0 / std::numbers::pi; }
+constexpr double radians(double degrees) {
+    return degrees * std::numbers::pi / 180.0;
+}
+constexpr double degrees(double radians) {
+    return radians * 180.0 / std::numbers::pi;
+}
 
 }

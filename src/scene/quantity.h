@@ -19,8 +19,8 @@ enum class Measured {
     Plain
 };
 
-/// The value in the unit of `Measured`. Operators + - * / and parentheses; a unit binds to the number before it.
-/// Errors say what was not understood.
+/// The value in the unit of `Measured`. Operators + - * / and parentheses; a unit binds to the number before
+/// it. Errors say what was not understood.
 Result<double> quantity(std::string_view text, Measured measured);
 
 /// A time: "mm:ss:ff", "ss:ff", "3.5s" or "12" (frames). At a rate of frames per second.

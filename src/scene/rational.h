@@ -42,9 +42,15 @@ public:
         return {a.m_num * b.m_den + b.m_num * a.m_den, a.m_den * b.m_den};
     }
     friend constexpr Rational operator-(Rational a, Rational b) { return a + Rational(-b.m_num, b.m_den); }
-    friend constexpr Rational operator*(Rational a, Rational b) { return {a.m_num * b.m_num, a.m_den * b.m_den}; }
-    friend constexpr Rational operator/(Rational a, Rational b) { return {a.m_num * b.m_den, a.m_den * b.m_num}; }
-    friend constexpr bool operator==(Rational a, Rational b) { return a.m_num == b.m_num && a.m_den == b.m_den; }
+    friend constexpr Rational operator*(Rational a, Rational b) {
+        return {a.m_num * b.m_num, a.m_den * b.m_den};
+    }
+    friend constexpr Rational operator/(Rational a, Rational b) {
+        return {a.m_num * b.m_den, a.m_den * b.m_num};
+    }
+    friend constexpr bool operator==(Rational a, Rational b) {
+        return a.m_num == b.m_num && a.m_den == b.m_den;
+    }
     friend constexpr std::strong_ordering operator<=>(Rational a, Rational b) {
         return a.m_num * b.m_den <=> b.m_num * a.m_den;
     }
@@ -55,8 +61,12 @@ private:
 };
 
 /// Time in seconds at which a frame is shown. rate: frames per second, above 0.
-constexpr Rational timeOfFrame(std::int64_t frame, Rational rate) { return Rational(frame) / rate; }
+constexpr Rational timeOfFrame(std::int64_t frame, Rational rate) {
+    return Rational(frame) / rate;
+}
 /// The frame nearest to a time in seconds.
-constexpr std::int64_t frameAt(Rational seconds, Rational rate) { return (seconds * rate).round(); }
+constexpr std::int64_t frameAt(Rational seconds, Rational rate) {
+    return (seconds * rate).round();
+}
 
 }

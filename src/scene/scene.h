@@ -35,12 +35,28 @@ struct Limits {
 
 /// Blend modes of W3C Compositing and Blending Level 1, and `Add` (its 'plus-lighter').
 enum class Blend {
-    Normal, Multiply, Screen, Overlay, Darken, Lighten, ColorDodge, ColorBurn, HardLight, SoftLight,
-    Difference, Exclusion, Hue, Saturation, Color, Luminosity, Add
+    Normal,
+    Multiply,
+    Screen,
+    Overlay,
+    Darken,
+    Lighten,
+    ColorDodge,
+    ColorBurn,
+    HardLight,
+    SoftLight,
+    Difference,
+    Exclusion,
+    Hue,
+    Saturation,
+    Color,
+    Luminosity,
+    Add
 };
 inline constexpr std::array<std::string_view, 17> blendNames = {
-    "normal", "multiply", "screen", "overlay", "darken", "lighten", "color-dodge", "color-burn",
-    "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "color", "luminosity", "add"};
+    "normal",      "multiply",   "screen",     "overlay",    "darken",     "lighten",
+    "color-dodge", "color-burn", "hard-light", "soft-light", "difference", "exclusion",
+    "hue",         "saturation", "color",      "luminosity", "add"};
 
 /// In what values layers are mixed: `Light` in scene-linear light, as a lens does; `Paint` in sRGB-encoded
 /// values, as flat pictures made of layers were mixed when they were painted.
@@ -91,9 +107,9 @@ struct Group {
 
 /// Where a layer hangs, relative to the group that holds it (or the world).
 struct Placement {
-    V3d position{0};      ///< of its centre
-    V3d turn{0};          ///< about X, Y, Z, right-handed; applied Z first, then X, then Y
-    V2d scale{1.0, 1.0};  ///< across, up
+    V3d position{0};     ///< of its centre
+    V3d turn{0};         ///< about X, Y, Z, right-handed; applied Z first, then X, then Y
+    V2d scale{1.0, 1.0}; ///< across, up
     bool operator==(const Placement&) const = default;
 };
 
@@ -215,8 +231,7 @@ Rational lastTime(const Scene& scene);
 
 // ---- details
 
-template <class Change>
-bool changeLayerIn(std::vector<LayerPtr>& layers, std::int64_t id, Change& change) {
+template <class Change> bool changeLayerIn(std::vector<LayerPtr>& layers, std::int64_t id, Change& change) {
     for (LayerPtr& slot : layers) {
         if (slot->id == id) {
             auto copy = std::make_shared<Layer>(*slot);

@@ -68,7 +68,8 @@ Output readOutput(const Json& json, const std::string& where) {
     output.rate = fields.rational("rate", Rational(1, 10), Rational(1000), output.rate);
     output.frames = fields.whole("frames", 1, Limits::frames, output.frames);
     if (fields.has("background")) output.background = fields.colour("background");
-    if (fields.has("blending")) output.blending = static_cast<Blending>(fields.choice("blending", blendingNames));
+    if (fields.has("blending"))
+        output.blending = static_cast<Blending>(fields.choice("blending", blendingNames));
     output.extra = fields.rest();
     return output;
 }
@@ -90,7 +91,8 @@ Camera readCamera(const Json& json, const std::string& where) {
     Camera camera;
     camera.gate = fields.number("gate", 0.1, 1000, camera.gate);
     const Json& marks = fields.array("marks", Limits::marks);
-    if (marks.empty()) throw Misread{"'" + fields.at("marks") + "' is empty; a camera needs at least one mark"};
+    if (marks.empty())
+        throw Misread{"'" + fields.at("marks") + "' is empty; a camera needs at least one mark"};
     std::unordered_set<std::int64_t> ids;
     for (std::size_t i = 0; i < marks.size(); ++i) {
         camera.marks.push_back(readMark(marks[i], fields.at("marks", i)));
@@ -111,8 +113,10 @@ int nesting(std::string_view text) {
     for (std::size_t i = 0; i < text.size(); ++i) {
         const char c = text[i];
         if (inString) {
-            if (c == '\\') ++i;
-            else if (c == '"') inString = false;
+            if (c == '\\')
+                ++i;
+            else if (c == '"')
+                inString = false;
         } else if (c == '"') {
             inString = true;
         } else if (c == '[' || c == '{') {
@@ -133,11 +137,18 @@ Json layersToJson(const std::vector<LayerPtr>& layers) {
 
 }
 
-Json toJson(const V3d& v) { return {v.x, v.y, v.z}; }
-Json toJson(const Colour& c) { return {c.r, c.g, c.b, c.a}; }
+Json toJson(const V3d& v) {
+    return {v.x, v.y, v.z};
+}
+Json toJson(const Colour& c) {
+    return {c.r, c.g, c.b, c.a};
+}
 
 Json toJson(const Pose& pose) {
-    return {{"position", toJson(pose.position)}, {"pan", pose.pan}, {"tilt", pose.tilt}, {"roll", pose.roll},
+    return {{"position", toJson(pose.position)},
+            {"pan", pose.pan},
+            {"tilt", pose.tilt},
+            {"roll", pose.roll},
             {"focal", pose.focal}};
 }
 
@@ -213,8 +224,10 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
         layer->content = readText(text, Text{});
     } else {
         if (depth >= Limits::groupDepth)
-            throw Misread{"'" + where + "': groups are nested deeper than " + std::to_string(Limits::groupDepth)};
-        layer->content = Group{readLayers(fields.array("layers", Limits::layers), fields.at("layers"), depth + 1, count)};
+            throw Misread{"'" + where + "': groups are nested deeper than " +
+                          std::to_string(Limits::groupDepth)};
+        layer->content =
+            Group{readLayers(fields.array("layers", Limits::layers), fields.at("layers"), depth + 1, count)};
     }
     layer->extra = fields.rest();
     return layer;
@@ -277,11 +290,13 @@ Json toJson(const Scene& scene) {
 Result<Scene> sceneFromJson(const Json& json) {
     try {
         Fields fields(json, "");
-        if (fields.text("format", 100, "") != "open-stage scene") return fail("this is not an Open Stage scene");
+        if (fields.text("format", 100, "") != "open-stage scene")
+            return fail("this is not an Open Stage scene");
         const auto version = fields.whole("version", 1, 1'000'000);
         if (version > formatVersion)
-            return fail("it was written by a newer Open Stage (format " + std::to_string(version) + "; this one reads up to " +
-                        std::to_string(formatVersion) + "); update the program to open it");
+            return fail("it was written by a newer Open Stage (format " + std::to_string(version) +
+                        "; this one reads up to " + std::to_string(formatVersion) +
+                        "); update the program to open it");
         Scene scene;
         if (fields.has("output")) scene.output = readOutput(fields.object("output"), "output");
         scene.homeDepth = fields.number("homeDepth", 1e-3, Limits::metres, scene.homeDepth);
@@ -303,7 +318,8 @@ Result<Scene> sceneFromJson(const Json& json) {
 Result<Json> parseJson(std::string_view text) {
     if (text.size() > Limits::fileBytes)
         return fail("it is larger than " + std::to_string(Limits::fileBytes >> 20) + " MB");
-    if (nesting(text) > Limits::jsonDepth) return fail("it is nested deeper than " + std::to_string(Limits::jsonDepth) + " levels");
+    if (nesting(text) > Limits::jsonDepth)
+        return fail("it is nested deeper than " + std::to_string(Limits::jsonDepth) + " levels");
     try {
         return Json::parse(text);
     } catch (const Json::exception& error) {

@@ -11,8 +11,12 @@ using scene::Json;
 using test::Rgba8;
 using test::TempDir;
 
-test::Ran cli(const std::string& arguments) { return test::run(std::string(STAGE_CLI) + " " + arguments); }
-std::string demo() { return std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage"; }
+test::Ran cli(const std::string& arguments) {
+    return test::run(std::string(STAGE_CLI) + " " + arguments);
+}
+std::string demo() {
+    return std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage";
+}
 
 TEST(CommandLine, HelpShowsExamplesAndExitCodes) {
     const auto ran = cli("--help");
@@ -28,10 +32,14 @@ TEST(CommandLine, FromPicturesToFrames) {
     const TempDir dir;
     const std::string d = dir.path().string();
     test::writePicture(dir / "far.png", {320, 180}, [](int x, int y) { return Rgba8{x % 256, y, 60}; });
-    test::writePicture(dir / "near.png", {320, 180}, [](int x, int) { return Rgba8{255, 200, 0, x < 160 ? 255 : 0}; });
+    test::writePicture(dir / "near.png", {320, 180}, [](int x, int) {
+        return Rgba8{255, 200, 0, x < 160 ? 255 : 0};
+    });
     auto ran = cli("import " + d + "/far.png " + d + "/near.png -o " + d + "/s.ostage");
     ASSERT_EQ(ran.code, 0) << ran.printed;
-    test::writeAll(dir / "e.json", R"([{"edit":"push","layers":["far"],"depth":32.0,"holdFraming":true},{"edit":"set-mark","time":"2","position":[0.5,0,0]},{"edit":"settings","frames":49}])");
+    test::writeAll(
+        dir / "e.json",
+        R"([{"edit":"push","layers":["far"],"depth":32.0,"holdFraming":true},{"edit":"set-mark","time":"2","position":[0.5,0,0]},{"edit":"settings","frames":49}])");
     ran = cli("apply " + d + "/s.ostage " + d + "/e.json -o " + d + "/t.ostage");
     ASSERT_EQ(ran.code, 0) << ran.printed;
     const Json info = Json::parse(cli("info " + d + "/t.ostage").printed);
@@ -85,7 +93,8 @@ TEST(CommandLine, BadInputGetsItsSentenceAndCode) {
         {"info " + d + "/nan.ostage", 3, "it is not valid JSON: parse error at line"},
         {"info " + d + "/newer.ostage", 3, "written by a newer Open Stage (format 7"},
         {"info " + d + "/million.ostage", 3, "at most 10000 are possible"},
-        {"apply " + d + "/s.ostage " + d + "/bad.json -o " + d + "/x.ostage", 4, "Edit 1: 'push.layers[0]': there is no layer 'Nobody'."},
+        {"apply " + d + "/s.ostage " + d + "/bad.json -o " + d + "/x.ostage", 4,
+         "Edit 1: 'push.layers[0]': there is no layer 'Nobody'."},
         {"measure " + d + "/s.ostage --frame 999", 2, "Frame 999 is not within 0-143."},
         {"render " + d + "/s.ostage -o " + d + "/x.gif", 2, "should end in .mp4, .mov, .mkv or .png."},
         {"render " + d + "/s.ostage -o /proc/x.mp4 --quiet", 5, "Cannot write /proc/x.mp4"},
@@ -118,13 +127,17 @@ TEST(Demo, PushingAnyLayerFiveTimesAsFarChangesNoPixel) {
         Json hide = {{"edit", "look"}, {"layers", Json::array()}, {"visible", false}};
         for (const Json& other : info["layers"])
             if (other["id"] != layer["id"]) hide["layers"].push_back(other["id"]);
-        const Json push = {{"edit", "push"}, {"layers", {layer["id"]}}, {"depth", layer["depth"].get<double>() * 5}};
+        const Json push = {
+            {"edit", "push"}, {"layers", {layer["id"]}}, {"depth", layer["depth"].get<double>() * 5}};
         test::writeAll(dir / "alone.json", Json({hide}).dump());
         test::writeAll(dir / "pushed.json", Json({hide, push}).dump());
         std::vector<std::uint8_t> pixels[2];
         for (const std::string name : {"alone", "pushed"}) {
-            ASSERT_EQ(cli("apply " + demo() + " " + d + "/" + name + ".json -o " + d + "/" + name + ".ostage").code, 0);
-            const auto ran = cli("render " + d + "/" + name + ".ostage -o " + d + "/" + name + ".png --frames 0 --size 960x540 --quiet");
+            ASSERT_EQ(
+                cli("apply " + demo() + " " + d + "/" + name + ".json -o " + d + "/" + name + ".ostage").code,
+                0);
+            const auto ran = cli("render " + d + "/" + name + ".ostage -o " + d + "/" + name +
+                                 ".png --frames 0 --size 960x540 --quiet");
             ASSERT_EQ(ran.code, 0) << ran.printed;
             V2i size;
             int channels = 0;

@@ -40,11 +40,13 @@ protected:
         return (!in.isEmpty() || in.wait(20000)) && in.at(0).at(0).toBool();
     }
 
-    static void drag(QWidget* widget, QPointF from, QPointF to, Qt::KeyboardModifiers keys = Qt::NoModifier, bool release = true) {
+    static void drag(QWidget* widget, QPointF from, QPointF to, Qt::KeyboardModifiers keys = Qt::NoModifier,
+                     bool release = true) {
         QTest::mousePress(widget, Qt::LeftButton, keys, from.toPoint());
         for (int i = 1; i <= 8; ++i) {
             const QPointF at = from + (to - from) * i / 8.0;
-            QMouseEvent move(QEvent::MouseMove, at, widget->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, keys);
+            QMouseEvent move(QEvent::MouseMove, at, widget->mapToGlobal(at), Qt::NoButton, Qt::LeftButton,
+                             keys);
             QApplication::sendEvent(widget, &move);
             QApplication::processEvents();
         }

@@ -22,7 +22,9 @@ class Staged : public Desk {
 protected:
     void SetUp() override {
         test::writePicture(dir / "back.png", {192, 108}, [](int x, int) { return Rgba8{x, 80, 120}; });
-        test::writePicture(dir / "front.png", {192, 108}, [](int x, int y) { return Rgba8{250, 200, 60, x > 60 && x < 130 && y > 30 && y < 80 ? 255 : 0}; });
+        test::writePicture(dir / "front.png", {192, 108}, [](int x, int y) {
+            return Rgba8{250, 200, 60, x > 60 && x < 130 && y > 30 && y < 80 ? 255 : 0};
+        });
         ASSERT_TRUE(drop({"back.png", "front.png"}));
         ASSERT_TRUE(session().apply({{"edit", "push"}, {"layers", {"back"}}, {"depth", 24}}));
         session().select({});
@@ -52,7 +54,8 @@ protected:
 TEST_F(Staged, ClickSelectsWhatIsSeenThere) {
     QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::NoModifier, inCamera(96, 54).toPoint());
     EXPECT_EQ(session().selection(), std::vector{front});
-    QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::NoModifier, inCamera(20, 20).toPoint()); // through its transparent part
+    QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::NoModifier,
+                      inCamera(20, 20).toPoint()); // through its transparent part
     EXPECT_EQ(session().selection(), std::vector{back});
     QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::ControlModifier, inCamera(96, 54).toPoint());
     EXPECT_EQ(session().selection(), (std::vector{back, front}));
@@ -216,9 +219,11 @@ TEST_F(Staged, MarksAreDraggedInTimeAndInThePlan) {
 
 TEST_F(Staged, LayersAreHiddenRenamedAndRemoved) {
     Timeline& timeline = window.timeline();
-    QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier, QPoint(16, static_cast<int>(timeline.rowRect(1).center().y())));
+    QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier,
+                      QPoint(16, static_cast<int>(timeline.rowRect(1).center().y())));
     EXPECT_FALSE(scene().layers[1]->visible); // the first row is the topmost layer
-    QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier, QPoint(80, static_cast<int>(timeline.rowRect(2).center().y())));
+    QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier,
+                      QPoint(80, static_cast<int>(timeline.rowRect(2).center().y())));
     EXPECT_EQ(session().selection(), std::vector{back});
     QTest::keyClick(&window, Qt::Key_Delete);
     EXPECT_EQ(scene().layers.size(), 1u);
@@ -238,9 +243,11 @@ TEST_F(Staged, BrokenFilesLeaveTheSceneAlone) {
 
 TEST_F(Staged, EveryStepIsInTheJournalBeforeItIsSaved) {
     ASSERT_TRUE(session().save(dir / "s.ostage"));
-    drag(&window.plan(), window.plan().rungRect(front).center(), window.plan().rungRect(front).center() + QPointF(0, 20));
+    drag(&window.plan(), window.plan().rungRect(front).center(),
+         window.plan().rungRect(front).center() + QPointF(0, 20));
     ASSERT_TRUE(session().modified());
-    // as another process would find it after a crash: the file is there, copied so that its owner does not count
+    // as another process would find it after a crash: the file is there, copied so that its owner does not
+    // count
     std::filesystem::copy_file(edit::journalOf(dir / "s.ostage"), dir / "copy");
     const auto recovered = edit::recover(dir / "copy");
     ASSERT_TRUE(recovered);
@@ -257,7 +264,9 @@ TEST_F(Staged, EveryStepIsInTheJournalBeforeItIsSaved) {
 }
 
 TEST_F(Staged, CancelledWritingLeavesNothingHalf) {
-    test::writePicture(dir / "big.png", {1800, 1000}, [](int x, int y) { return Rgba8{x % 256, y % 256, (x * y) % 256}; });
+    test::writePicture(dir / "big.png", {1800, 1000}, [](int x, int y) {
+        return Rgba8{x % 256, y % 256, (x * y) % 256};
+    });
     ASSERT_TRUE(drop({"big.png"}));
     QSignalSpy written(&window, &MainWindow::written);
     output::Job job = output::wholeScene(scene(), dir / "a.mp4", output::Format::H264);

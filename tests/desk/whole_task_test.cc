@@ -1,4 +1,5 @@
-// The whole task in the real window: drop a file, drag a rung, walk the camera, set a mark, play, write, reopen.
+// The whole task in the real window: drop a file, drag a rung, walk the camera, set a mark, play, write,
+// reopen.
 #include "desk/plan_view.h"
 #include "desk/timeline.h"
 #include "desk_fixture.h"
@@ -17,8 +18,11 @@ using test::Rgba8;
 TEST_F(Desk, FromALayeredPictureToAMovie) {
     const auto sky = [](int x, int y) { return Rgba8{40 + x / 4, 60 + y / 3, 140, 255}; };
     const auto boat = [](int x, int y) { return Rgba8{220, 120 + y, 30 + x, 255}; };
-    test::writeOra(dir / "quay.ora", R"(<image w="640" h="360"><stack><layer name="Boat" src="data/boat.png" x="240" y="150"/><layer name="Sky" src="data/sky.png"/></stack></image>)",
-                   {test::pngMember("data/sky.png", {640, 360}, sky), test::pngMember("data/boat.png", {120, 90}, boat)});
+    test::writeOra(
+        dir / "quay.ora",
+        R"(<image w="640" h="360"><stack><layer name="Boat" src="data/boat.png" x="240" y="150"/><layer name="Sky" src="data/sky.png"/></stack></image>)",
+        {test::pngMember("data/sky.png", {640, 360}, sky),
+         test::pngMember("data/boat.png", {120, 90}, boat)});
 
     // Drop.
     ASSERT_TRUE(drop({"quay.ora"}));
@@ -32,7 +36,8 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     const QRectF rung = plan.rungRect(skyId);
     const double before = optics::depthOf(scene(), scene::find(scene(), skyId));
     const double wanted = 20;
-    drag(&plan, rung.center(), QPointF(rung.center().x(), rung.center().y() + plan.yOfDepth(wanted) - plan.yOfDepth(before)));
+    drag(&plan, rung.center(),
+         QPointF(rung.center().x(), rung.center().y() + plan.yOfDepth(wanted) - plan.yOfDepth(before)));
     const scene::Found pushed = scene::find(scene(), skyId);
     const double depth = optics::depthOf(scene(), pushed);
     EXPECT_NEAR(depth, wanted, 1.0); // a pixel is some centimetres
@@ -81,11 +86,14 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     window.write(job);
     ASSERT_TRUE(written.wait(30000));
     ASSERT_TRUE(written.at(0).at(0).toBool());
-    const auto ran = test::run(std::string(STAGE_CLI) + " render " + (dir / "quay.ostage").string() + " -o '" + (dir / "line/f.####.png").string() + "' --frames 70-74 --quiet");
+    const auto ran = test::run(std::string(STAGE_CLI) + " render " + (dir / "quay.ostage").string() +
+                               " -o '" + (dir / "line/f.####.png").string() + "' --frames 70-74 --quiet");
     ASSERT_EQ(ran.code, 0) << ran.printed;
     for (int n = 70; n <= 74; ++n) {
         const std::string name = "/f.00" + std::to_string(n) + ".png";
-        EXPECT_EQ(test::readAll(dir.path().string() + "/desk" + name), test::readAll(dir.path().string() + "/line" + name)) << n;
+        EXPECT_EQ(test::readAll(dir.path().string() + "/desk" + name),
+                  test::readAll(dir.path().string() + "/line" + name))
+            << n;
     }
 
     // Reopen: the same scene.

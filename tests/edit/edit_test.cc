@@ -18,7 +18,8 @@ using test::TempDir;
 
 scene::Scene two() {
     scene::Scene scene = scene::emptyScene();
-    scene.layers = {test::pictureLayer(1, "Sky", "/a.png", {100, 50}, 10, {0, 0, -20}), test::pictureLayer(2, "Boat", "/b.png", {100, 50}, 2, {1, 0, -5})};
+    scene.layers = {test::pictureLayer(1, "Sky", "/a.png", {100, 50}, 10, {0, 0, -20}),
+                    test::pictureLayer(2, "Boat", "/b.png", {100, 50}, 2, {1, 0, -5})};
     return scene;
 }
 
@@ -36,29 +37,39 @@ std::string refused(const scene::Scene& scene, const Edit& edit) {
 
 TEST(Edits, PushByNameAndById) {
     const auto scene = two();
-    const auto pushed = done(scene, Json::parse(R"({"edit":"push","layers":["Boat"],"depth":32.0,"holdFraming":true})"));
+    const auto pushed =
+        done(scene, Json::parse(R"({"edit":"push","layers":["Boat"],"depth":32.0,"holdFraming":true})"));
     EXPECT_NEAR(optics::depthOf(pushed, scene::find(pushed, 2)), 32, 1e-12);
     EXPECT_NEAR(pushed.layers[1]->placement.scale.x, 6.4, 1e-12);
     EXPECT_NEAR(scene.layers[1]->placement.scale.x, 1, 0); // the old scene is as it was
-    EXPECT_EQ(scene::toJson(pushed), scene::toJson(done(scene, push(std::vector<std::int64_t>{2}, 32, true))));
-    const auto both = done(scene, {{"edit", "push"}, {"layers", {1, 2}}, {"by", 3.5}, {"holdFraming", false}});
+    EXPECT_EQ(scene::toJson(pushed),
+              scene::toJson(done(scene, push(std::vector<std::int64_t>{2}, 32, true))));
+    const auto both =
+        done(scene, {{"edit", "push"}, {"layers", {1, 2}}, {"by", 3.5}, {"holdFraming", false}});
     EXPECT_NEAR(both.layers[0]->placement.position.z, -23.5, 1e-12);
     EXPECT_NEAR(both.layers[1]->placement.position.z, -8.5, 1e-12);
 }
 
 TEST(Edits, RefusalsSayWhatAndWhere) {
     auto scene = two();
-    EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", {"Bot"}}, {"depth", 3}}), "'push.layers[0]': there is no layer 'Bot'.");
-    EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", {"Boat"}}, {"dept", 3}}), "push needs either 'depth' or 'by'.");
-    EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", {"Boat"}}, {"depth", 3}, {"deep", 3}}), "push does not know 'deep'.");
-    EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", Json::array()}, {"depth", 3}}), "'push.layers' is empty.");
-    EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", {"Boat"}}, {"depth", "far"}}), "'push.depth' should be a number but is a text.");
+    EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", {"Bot"}}, {"depth", 3}}),
+              "'push.layers[0]': there is no layer 'Bot'.");
+    EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", {"Boat"}}, {"dept", 3}}),
+              "push needs either 'depth' or 'by'.");
+    EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", {"Boat"}}, {"depth", 3}, {"deep", 3}}),
+              "push does not know 'deep'.");
+    EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", Json::array()}, {"depth", 3}}),
+              "'push.layers' is empty.");
+    EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", {"Boat"}}, {"depth", "far"}}),
+              "'push.depth' should be a number but is a text.");
     EXPECT_EQ(refused(scene, {{"edit", "fly"}}), "There is no edit \"fly\"; docs/edits.md lists them.");
     EXPECT_EQ(refused(scene, Json::array()), "An edit is an object with a member 'edit' that names it.");
     EXPECT_EQ(refused(scene, {{"edit", "remove-mark"}, {"mark", 1}}), "the only mark cannot be removed.");
-    EXPECT_EQ(refused(scene, {{"edit", "lens"}, {"focal", 0}}), "'lens.focal' is 0, which is not within 0.1 and 10000.");
+    EXPECT_EQ(refused(scene, {{"edit", "lens"}, {"focal", 0}}),
+              "'lens.focal' is 0, which is not within 0.1 and 10000.");
     scene.layers.push_back(test::pictureLayer(3, "Boat", "/c.png", {1, 1}, 1, {0, 0, -1}));
-    EXPECT_EQ(refused(scene, {{"edit", "remove"}, {"layers", {"Boat"}}}), "'remove.layers[0]': several layers are called 'Boat'; say which by its id: 2, 3.");
+    EXPECT_EQ(refused(scene, {{"edit", "remove"}, {"layers", {"Boat"}}}),
+              "'remove.layers[0]': several layers are called 'Boat'; say which by its id: 2, 3.");
 }
 
 TEST(Edits, MarksAreInsertedOnTheMoveAndKeptInOrder) {
@@ -73,7 +84,8 @@ TEST(Edits, MarksAreInsertedOnTheMoveAndKeptInOrder) {
     EXPECT_EQ(scene.camera.marks[1].pose.pan, 12);
     scene = done(scene, {{"edit", "move-mark"}, {"mark", 2}, {"time", "5"}});
     EXPECT_EQ(scene.camera.marks[2].pose.pan, 12);
-    EXPECT_EQ(refused(scene, {{"edit", "move-mark"}, {"mark", 3}, {"time", "4"}}), "another mark stands at that time already.");
+    EXPECT_EQ(refused(scene, {{"edit", "move-mark"}, {"mark", 3}, {"time", "4"}}),
+              "another mark stands at that time already.");
     scene = done(scene, {{"edit", "pace"}, {"mark", 1}, {"pace", "soft both"}});
     EXPECT_EQ(scene.camera.marks[0].pace, (scene::Pace{.42, 0, .58, 1}));
     scene = done(scene, {{"edit", "remove-mark"}, {"mark", 2}});
@@ -112,12 +124,15 @@ TEST(Edits, RemoveReachesIntoGroups) {
     EXPECT_EQ(scene.layers[0]->group()->children[0]->name, "Night");
 }
 
-test::Rgba8 grey(int, int) { return {128, 128, 128, 255}; }
+test::Rgba8 grey(int, int) {
+    return {128, 128, 128, 255};
+}
 
 TEST(BringIn, FirstPictureMakesTheFrameAndFillsIt) {
     const TempDir dir;
     test::writePicture(dir / "a.png", {640, 480}, grey);
-    const auto scene = done(scene::emptyScene(), {{"edit", "bring-in"}, {"files", {(dir / "a.png").string()}}});
+    const auto scene =
+        done(scene::emptyScene(), {{"edit", "bring-in"}, {"files", {(dir / "a.png").string()}}});
     EXPECT_EQ(scene.output.frame, V2i(640, 480));
     const auto& layer = *scene.layers.at(0);
     EXPECT_EQ(layer.name, "a");
@@ -145,9 +160,16 @@ TEST(BringIn, LaterPicturesFillTheFrameThatIsThere) {
 
 TEST(BringIn, LayersGroupOrOneLayer) {
     const TempDir dir;
-    const char* xml = R"(<image w="64" h="48"><stack><layer name="b" src="data/b.png" x="10" y="4"/><layer name="a" src="data/a.png"/></stack></image>)";
-    test::writeOra(dir / "p.ora", xml, {test::pngMember("data/a.png", {64, 48}, grey), test::pngMember("data/b.png", {8, 8}, grey), test::pngMember("mergedimage.png", {64, 48}, grey)});
-    const auto as = [&](const char* way) { return done(scene::emptyScene(), {{"edit", "bring-in"}, {"files", {(dir / "p.ora").string()}}, {"as", way}}); };
+    const char* xml =
+        R"(<image w="64" h="48"><stack><layer name="b" src="data/b.png" x="10" y="4"/><layer name="a" src="data/a.png"/></stack></image>)";
+    test::writeOra(dir / "p.ora", xml,
+                   {test::pngMember("data/a.png", {64, 48}, grey),
+                    test::pngMember("data/b.png", {8, 8}, grey),
+                    test::pngMember("mergedimage.png", {64, 48}, grey)});
+    const auto as = [&](const char* way) {
+        return done(scene::emptyScene(),
+                    {{"edit", "bring-in"}, {"files", {(dir / "p.ora").string()}}, {"as", way}});
+    };
     const auto layers = as("layers"), group = as("group"), one = as("one layer");
     ASSERT_EQ(layers.layers.size(), 2u);
     ASSERT_EQ(group.layers.size(), 1u);
@@ -166,7 +188,9 @@ TEST(BringIn, LayersGroupOrOneLayer) {
 TEST(BringIn, AllOrNothing) {
     const TempDir dir;
     test::writePicture(dir / "a.png", {64, 48}, grey);
-    const auto sentence = refused(scene::emptyScene(), {{"edit", "bring-in"}, {"files", {(dir / "a.png").string(), (dir / "none.png").string()}}});
+    const auto sentence =
+        refused(scene::emptyScene(),
+                {{"edit", "bring-in"}, {"files", {(dir / "a.png").string(), (dir / "none.png").string()}}});
     EXPECT_EQ(sentence, "Cannot read " + (dir / "none.png").string() + ": it does not exist.");
 }
 
@@ -206,7 +230,8 @@ TEST(Recovery, ReplaysWhatWasDone) {
     EXPECT_EQ(recovered->document, dir / "s.ostage");
     EXPECT_EQ(recovered->history.scene()->layers[0]->name, "Sky");
     EXPECT_EQ(recovered->history.redoName(), "Rename Sky");
-    EXPECT_NEAR(optics::depthOf(*recovered->history.scene(), scene::find(*recovered->history.scene(), 2)), 9, 1e-12);
+    EXPECT_NEAR(optics::depthOf(*recovered->history.scene(), scene::find(*recovered->history.scene(), 2)), 9,
+                1e-12);
 }
 
 TEST(Recovery, NothingToRecoverAfterTheEnd) {
@@ -232,7 +257,9 @@ TEST(Recovery, ATornOrDamagedEndIsLeftOut) {
     for (std::size_t size = header; size <= whole.size(); size += 3) {
         test::writeAll(dir / "cut", whole.substr(0, size));
         const auto recovered = recover(dir / "cut");
-        const auto lines = static_cast<std::size_t>(std::count(whole.begin() + static_cast<std::ptrdiff_t>(header), whole.begin() + static_cast<std::ptrdiff_t>(size), '\n'));
+        const auto lines =
+            static_cast<std::size_t>(std::count(whole.begin() + static_cast<std::ptrdiff_t>(header),
+                                                whole.begin() + static_cast<std::ptrdiff_t>(size), '\n'));
         ASSERT_EQ(recovered.has_value(), lines > 0);
         if (recovered) {
             EXPECT_EQ(recovered->steps, lines);
@@ -255,7 +282,8 @@ TEST(Recovery, Kill9LosesAtMostTheEditBeingMade) {
         if (child == 0) {
             auto journal = Journal::begin(dir / "j", two(), {});
             for (int i = 0;; ++i) {
-                if (!journal->applied({{"edit", "rename"}, {"layer", 1}, {"name", std::to_string(i)}})) ::_exit(1);
+                if (!journal->applied({{"edit", "rename"}, {"layer", 1}, {"name", std::to_string(i)}}))
+                    ::_exit(1);
                 if (::write(told[1], &i, sizeof i) != sizeof i) ::_exit(1);
             }
         }
@@ -281,7 +309,9 @@ TEST(Documentation, EveryEditIsThereAndItsExamplesWork) {
         EXPECT_NE(text.find("## " + name + "\n"), std::string::npos) << name;
     const TempDir dir;
     test::writePicture(dir / "boat.png", {64, 48}, grey);
-    auto base = done(scene::emptyScene(), {{"edit", "bring-in"}, {"files", {(dir / "boat.png").string(), (dir / "boat.png").string()}}});
+    auto base =
+        done(scene::emptyScene(),
+             {{"edit", "bring-in"}, {"files", {(dir / "boat.png").string(), (dir / "boat.png").string()}}});
     base = done(base, {{"edit", "rename"}, {"layer", 1}, {"name", "Boatman"}});
     base = done(base, {{"edit", "rename"}, {"layer", 2}, {"name", "Bridge"}});
     base = done(base, {{"edit", "add-text"}, {"text", "X"}, {"name", "Title"}});

@@ -23,7 +23,9 @@ double linear(double v8) {
     return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4);
 }
 
-Rgba8 pattern(int x, int y) { return {x * 20 % 256, y * 30 % 256, (x + y) * 9 % 256, (x * y * 7 + 60) % 256}; }
+Rgba8 pattern(int x, int y) {
+    return {x * 20 % 256, y * 30 % 256, (x + y) * 9 % 256, (x * y * 7 + 60) % 256};
+}
 
 TEST(Stills, StraightSrgbBecomesLinearPremultiplied) {
     const TempDir dir;
@@ -53,7 +55,8 @@ TEST(Stills, FloatPicturesAreLinearAlready) {
     // made by ffmpeg, an independent writer
     const std::vector<float> raw(8 * 6 * 4, 0.375f);
     test::writeAll(dir / "raw", std::string(reinterpret_cast<const char*>(raw.data()), raw.size() * 4));
-    const auto ran = test::run("ffmpeg -v error -y -f rawvideo -pix_fmt gbrapf32le -s 8x6 -i " + (dir / "raw").string() + " " + (dir / "a.exr").string());
+    const auto ran = test::run("ffmpeg -v error -y -f rawvideo -pix_fmt gbrapf32le -s 8x6 -i " +
+                               (dir / "raw").string() + " " + (dir / "a.exr").string());
     ASSERT_EQ(ran.code, 0) << ran.printed;
     const auto level = readStill(dir / "a.exr");
     ASSERT_TRUE(level) << level.error().sentence;
@@ -64,8 +67,14 @@ TEST(Stills, FloatPicturesAreLinearAlready) {
 
 TEST(Stills, ExifTurnIsHonoured) {
     const TempDir dir;
-    // 6: the camera was turned so that the picture must be rotated clockwise; left edge of the file becomes the top
-    test::writePicture(dir / "a.jpg", {32, 16}, [](int x, int) { return x < 16 ? Rgba8{250, 250, 250} : Rgba8{5, 5, 5}; }, 6);
+    // 6: the camera was turned so that the picture must be rotated clockwise; left edge of the file becomes
+    // the top
+    test::writePicture(
+        dir / "a.jpg", {32, 16},
+        [](int x, int) {
+            return x < 16 ? Rgba8{250, 250, 250} : Rgba8{5, 5, 5};
+        },
+        6);
     const auto info = probeStill(dir / "a.jpg");
     ASSERT_TRUE(info);
     EXPECT_EQ(info->size, V2i(16, 32));
@@ -82,8 +91,20 @@ TEST(Stills, EveryOrientationPutsTheMarkedCornerWhereExifSays) {
         int orientation;
         bool right, bottom; ///< where the file's first corner is shown
     };
-    for (const Case& c : {Case{1, false, false}, {2, true, false}, {3, true, true}, {4, false, true}, {5, false, false}, {6, true, false}, {7, true, true}, {8, false, true}}) {
-        test::writePicture(dir / "o.tif", {8, 8}, [](int x, int y) { return x < 3 && y < 3 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0}; }, c.orientation);
+    for (const Case& c : {Case{1, false, false},
+                          {2, true, false},
+                          {3, true, true},
+                          {4, false, true},
+                          {5, false, false},
+                          {6, true, false},
+                          {7, true, true},
+                          {8, false, true}}) {
+        test::writePicture(
+            dir / "o.tif", {8, 8},
+            [](int x, int y) {
+                return x < 3 && y < 3 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0};
+            },
+            c.orientation);
         const auto level = readStill(dir / "o.tif");
         ASSERT_TRUE(level);
         EXPECT_GT(float(level->row(c.bottom ? 7 : 0)[4 * (c.right ? 7 : 0)]), 0.9f) << c.orientation;
@@ -100,9 +121,11 @@ TEST(Stills, BrokenFilesGetASentence) {
     for (const char* name : {"cut.png", "empty.png", "text.png", "none.png", "."}) {
         const auto level = readStill(dir / name);
         ASSERT_FALSE(level) << name;
-        EXPECT_TRUE(level.error().sentence.starts_with("Cannot read " + (dir / name).string() + ": ")) << level.error().sentence;
+        EXPECT_TRUE(level.error().sentence.starts_with("Cannot read " + (dir / name).string() + ": "))
+            << level.error().sentence;
     }
-    EXPECT_EQ(readStill(dir / "empty.png").error().sentence, "Cannot read " + (dir / "empty.png").string() + ": it is empty.");
+    EXPECT_EQ(readStill(dir / "empty.png").error().sentence,
+              "Cannot read " + (dir / "empty.png").string() + ": it is empty.");
 }
 
 TEST(Pyramids, LevelsAreMeansAndHaveNoDrift) {
@@ -126,7 +149,10 @@ const char* nested = R"(<?xml version="1.0"?><image version="0.0.3" w="40" h="30
 
 TEST(OpenRaster, LayersStacksAndAttributes) {
     const TempDir dir;
-    test::writeOra(dir / "a.ora", nested, {test::pngMember("data/top.png", {4, 4}, pattern), test::pngMember("data/inner.png", {6, 5}, pattern), test::pngMember("data/base.png", {40, 30}, pattern)});
+    test::writeOra(dir / "a.ora", nested,
+                   {test::pngMember("data/top.png", {4, 4}, pattern),
+                    test::pngMember("data/inner.png", {6, 5}, pattern),
+                    test::pngMember("data/base.png", {40, 30}, pattern)});
     const auto stack = readStack(dir / "a.ora");
     ASSERT_TRUE(stack) << stack.error().sentence;
     EXPECT_EQ(stack->canvas, V2i(40, 30));
@@ -144,13 +170,17 @@ TEST(OpenRaster, LayersStacksAndAttributes) {
 
 TEST(OpenRaster, BadFilesAreRefusedWithTheReason) {
     const TempDir dir;
-    const auto one = [](const std::string& src) { return "<image w=\"8\" h=\"8\"><stack><layer name=\"L\" src=\"" + src + "\"/></stack></image>"; };
+    const auto one = [](const std::string& src) {
+        return "<image w=\"8\" h=\"8\"><stack><layer name=\"L\" src=\"" + src + "\"/></stack></image>";
+    };
     const auto png = test::pngMember("data/a.png", {8, 8}, pattern);
     test::writeOra(dir / "missing.ora", one("data/none.png"), {png});
     test::writeOra(dir / "out.ora", one("../../etc/passwd"), {png});
     test::writeOra(dir / "root.ora", one("/etc/passwd"), {png});
-    test::writeOra(dir / "broken.ora", one("data/b.png"), {{"data/b.png", "not a png, but long enough to be looked at"}});
-    test::writeOra(dir / "entity.ora", "<!DOCTYPE image [<!ENTITY x SYSTEM \"file:///etc/passwd\">]>" + one("data/a.png"), {png});
+    test::writeOra(dir / "broken.ora", one("data/b.png"),
+                   {{"data/b.png", "not a png, but long enough to be looked at"}});
+    test::writeOra(dir / "entity.ora",
+                   "<!DOCTYPE image [<!ENTITY x SYSTEM \"file:///etc/passwd\">]>" + one("data/a.png"), {png});
     test::writeOra(dir / "xml.ora", "<image w=\"8\" h=\"8\"><stack>", {png});
     test::writeOra(dir / "canvas.ora", "<image w=\"-8\" h=\"8\"><stack/></image>", {png});
     test::writeZip(dir / "nostack.ora", {png});
@@ -169,7 +199,8 @@ TEST(OpenRaster, BadFilesAreRefusedWithTheReason) {
         ASSERT_FALSE(stack) << name;
         EXPECT_EQ(stack.error().sentence, "Cannot read " + (dir / name).string() + ": " + reason);
     }
-    EXPECT_NE(readStack(dir / "xml.ora").error().sentence.find("its stack.xml is malformed"), std::string::npos);
+    EXPECT_NE(readStack(dir / "xml.ora").error().sentence.find("its stack.xml is malformed"),
+              std::string::npos);
     EXPECT_FALSE(readStack(dir / "nozip.ora"));
     // a file cut at any place is an error or a stack, never a crash
     const std::string whole = test::readAll(dir / "missing.ora");
@@ -215,7 +246,8 @@ void writeNumbered(const std::filesystem::path& path, const std::string& codec, 
     for (int n = 0; n < frames; ++n)
         raw.append(64 * 48, static_cast<char>(60 + 3 * n));
     test::writeAll(dir / "raw", raw);
-    const auto ran = test::run("ffmpeg -v error -y -f rawvideo -pix_fmt gray -s 64x48 -r 24 -i " + (dir / "raw").string() + " " + codec + " " + path.string());
+    const auto ran = test::run("ffmpeg -v error -y -f rawvideo -pix_fmt gray -s 64x48 -r 24 -i " +
+                               (dir / "raw").string() + " " + codec + " " + path.string());
     ASSERT_EQ(ran.code, 0) << ran.printed;
 }
 
@@ -247,10 +279,14 @@ TEST(FootageFrames, AlphaIsKept) {
     const TempDir dir;
     std::string raw;
     for (int i = 0; i < 16 * 16 * 3; ++i)
-        raw += {static_cast<char>(200), static_cast<char>(100), static_cast<char>(50), static_cast<char>(i % 16 < 8 ? 255 : 64)};
+        raw += {static_cast<char>(200), static_cast<char>(100), static_cast<char>(50),
+                static_cast<char>(i % 16 < 8 ? 255 : 64)};
     test::writeAll(dir / "raw", raw);
-    for (const auto& [codec, name] : {std::pair{"-c:v ffv1 -pix_fmt bgra", "a.mkv"}, std::pair{"-c:v png", "a.mov"}, std::pair{"-c:v libvpx-vp9 -pix_fmt yuva420p -lossless 1", "a.webm"}}) {
-        const auto ran = test::run("ffmpeg -v error -y -f rawvideo -pix_fmt rgba -s 16x16 -r 24 -i " + (dir / "raw").string() + " " + codec + " " + (dir / name).string());
+    for (const auto& [codec, name] :
+         {std::pair{"-c:v ffv1 -pix_fmt bgra", "a.mkv"}, std::pair{"-c:v png", "a.mov"},
+          std::pair{"-c:v libvpx-vp9 -pix_fmt yuva420p -lossless 1", "a.webm"}}) {
+        const auto ran = test::run("ffmpeg -v error -y -f rawvideo -pix_fmt rgba -s 16x16 -r 24 -i " +
+                                   (dir / "raw").string() + " " + codec + " " + (dir / name).string());
         ASSERT_EQ(ran.code, 0) << ran.printed;
         const auto reader = FootageReader::open(dir / name);
         ASSERT_TRUE(reader) << reader.error().sentence;
@@ -268,7 +304,8 @@ TEST(FootageFrames, BadFilesGetASentence) {
     const TempDir dir;
     test::writeAll(dir / "empty.mp4", "");
     test::writeAll(dir / "noise.mp4", std::string(5000, 'x'));
-    EXPECT_EQ(FootageReader::open(dir / "empty.mp4").error().sentence, "Cannot read " + (dir / "empty.mp4").string() + ": it is empty.");
+    EXPECT_EQ(FootageReader::open(dir / "empty.mp4").error().sentence,
+              "Cannot read " + (dir / "empty.mp4").string() + ": it is empty.");
     EXPECT_FALSE(FootageReader::open(dir / "noise.mp4"));
     EXPECT_FALSE(FootageReader::open(dir / "none.mp4"));
     writeNumbered(dir / "a.mkv", "-c:v libx264 -g 10", 30);
@@ -283,7 +320,10 @@ TEST(FootageFrames, BadFilesGetASentence) {
 
 TEST(Probing, ByContent) {
     const TempDir dir;
-    test::writeOra(dir / "a.ora", nested, {test::pngMember("data/top.png", {4, 4}, pattern), test::pngMember("data/inner.png", {6, 5}, pattern), test::pngMember("data/base.png", {40, 30}, pattern)});
+    test::writeOra(dir / "a.ora", nested,
+                   {test::pngMember("data/top.png", {4, 4}, pattern),
+                    test::pngMember("data/inner.png", {6, 5}, pattern),
+                    test::pngMember("data/base.png", {40, 30}, pattern)});
     std::filesystem::copy_file(dir / "a.ora", dir / "renamed.bin");
     test::writePicture(dir / "a.png", {9, 7}, pattern);
     writeNumbered(dir / "a.mp4", "-c:v libx264", 5);

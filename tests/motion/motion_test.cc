@@ -23,7 +23,8 @@ scene::Camera cameraOf(std::vector<scene::Mark> marks) {
 }
 
 TEST(PaceCurve, MatchesCssEaseInOut) {
-    // cubic-bezier(.42,0,.58,1): reference values by solving x(t) to 1e-12 with bisection in extended precision
+    // cubic-bezier(.42,0,.58,1): reference values by solving x(t) to 1e-12 with bisection in extended
+    // precision
     const scene::Pace soft{.42, 0, .58, 1};
     EXPECT_NEAR(paceAt(soft, 0.25), 0.12916193, 1e-6);
     EXPECT_NEAR(paceAt(soft, 0.5), 0.5, 1e-9);
@@ -38,7 +39,8 @@ TEST(PaceCurve, SlopeIsTheDerivative) {
         for (double x = 0.05; x < 1; x += 0.05) {
             const double h = 1e-6;
             const double expected = (paceAt(named.pace, x + h) - paceAt(named.pace, x - h)) / (2 * h);
-            EXPECT_NEAR(paceSlope(named.pace, x), expected, 1e-4 * std::max(1.0, expected)) << named.name << " at " << x;
+            EXPECT_NEAR(paceSlope(named.pace, x), expected, 1e-4 * std::max(1.0, expected))
+                << named.name << " at " << x;
         }
     // at the end of a soft start: from the handle (.42, 0) straight to (1, 1)
     EXPECT_NEAR(paceSlope({.42, 0, 1, 1}, 1), 1 / 0.58, 1e-3);
@@ -54,14 +56,17 @@ TEST(CameraMove, EvenPaceHasOneSpeedAlongACurve) {
             // chords of the path as walked, against its length over its time
             double walked = 0;
             for (int k = 0; k < 10; ++k)
-                walked += (move.at(from + stride * (i + (k + 1) / 10.0)).position - move.at(from + stride * (i + k / 10.0)).position).length();
+                walked += (move.at(from + stride * (i + (k + 1) / 10.0)).position -
+                           move.at(from + stride * (i + k / 10.0)).position)
+                              .length();
             EXPECT_NEAR(walked / stride, mean, mean * 1e-3);
         }
     }
 }
 
 TEST(CameraMove, PassesThroughItsMarks) {
-    const auto camera = cameraOf({mark(1, 0, {0, 0, 0}, 10, 5), mark(2, 2, {3, 1, -2}, 40, -10), mark(3, 5, {2, 0, -7}, 200, 0)});
+    const auto camera = cameraOf(
+        {mark(1, 0, {0, 0, 0}, 10, 5), mark(2, 2, {3, 1, -2}, 40, -10), mark(3, 5, {2, 0, -7}, 200, 0)});
     const CameraMove move(camera);
     for (const scene::Mark& m : camera.marks) {
         const scene::Pose pose = move.at(m.time.toDouble());

@@ -110,12 +110,14 @@ TEST(HoldFraming, NoCornerMovesWhateverTheLayer) {
         auto inner = std::make_shared<scene::Layer>();
         inner->id = 2;
         inner->name = "inner";
-        inner->placement = {V3d(in(-2, 2), in(-1, 1), in(-2, 2)), V3d(in(-60, 60), in(-60, 60), in(-60, 60)), V2d(in(0.5, 2), in(0.5, 2))};
+        inner->placement = {V3d(in(-2, 2), in(-1, 1), in(-2, 2)), V3d(in(-60, 60), in(-60, 60), in(-60, 60)),
+                            V2d(in(0.5, 2), in(0.5, 2))};
         inner->content = scene::Group{{leaf}};
         auto outer = std::make_shared<scene::Layer>();
         outer->id = 1;
         outer->name = "outer";
-        outer->placement = {V3d(in(-4, 4), in(-2, 2), in(-40, -20)), V3d(in(-40, 40), in(-40, 40), in(-40, 40)), V2d(in(0.5, 2), in(0.5, 2))};
+        outer->placement = {V3d(in(-4, 4), in(-2, 2), in(-40, -20)),
+                            V3d(in(-40, 40), in(-40, 40), in(-40, 40)), V2d(in(0.5, 2), in(0.5, 2))};
         outer->content = scene::Group{{inner}};
         scene::Scene scene = sceneWith(outer, V3d(in(-1, 1), in(-1, 1), in(-1, 1)));
         scene::Mark second = scene.camera.marks[0];
@@ -130,7 +132,8 @@ TEST(HoldFraming, NoCornerMovesWhateverTheLayer) {
         const auto cornersOf = [&](const scene::Scene& s) {
             const scene::Found found = scene::find(s, 3);
             const Card c = cardOf(*found.layer, worldOf(found.holders));
-            return std::array{project(view, c.corner), project(view, c.corner + c.across), project(view, c.corner + c.down), project(view, c.corner + c.across + c.down)};
+            return std::array{project(view, c.corner), project(view, c.corner + c.across),
+                              project(view, c.corner + c.down), project(view, c.corner + c.across + c.down)};
         };
         const auto before = cornersOf(scene);
         const auto place = pushed(scene, scene::find(scene, which), in(3, 300), true, reference);

@@ -15,7 +15,9 @@ using test::Rgba8;
 using test::TempDir;
 
 scene::Scene scrolling(const TempDir& dir, V2i frame) {
-    test::writePicture(dir / "a.png", {256, 64}, [](int x, int y) { return Rgba8{x, 255 - x, (y * 4) % 256, 255}; });
+    test::writePicture(dir / "a.png", {256, 64}, [](int x, int y) {
+        return Rgba8{x, 255 - x, (y * 4) % 256, 255};
+    });
     scene::Scene scene = scene::emptyScene();
     scene.output.frame = frame;
     scene.output.frames = 12;
@@ -31,7 +33,8 @@ scene::Scene scrolling(const TempDir& dir, V2i frame) {
 
 std::vector<std::uint8_t> rendered(const scene::Scene& scene, std::int64_t frame, V2i size) {
     media::Sources sources;
-    return render::encoded<std::uint8_t>(*render::render(motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size), {}, sources));
+    return render::encoded<std::uint8_t>(
+        *render::render(motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size), {}, sources));
 }
 
 std::size_t filesIn(const std::filesystem::path& folder) {
@@ -80,7 +83,10 @@ struct Probed {
     std::string rate;
 };
 Probed probe(const std::filesystem::path& movie) {
-    const auto ran = test::run("ffprobe -v error -count_frames -select_streams v -show_entries stream=codec_name,pix_fmt,width,height,avg_frame_rate,nb_read_frames -of default=nw=1 " + movie.string());
+    const auto ran =
+        test::run("ffprobe -v error -count_frames -select_streams v -show_entries "
+                  "stream=codec_name,pix_fmt,width,height,avg_frame_rate,nb_read_frames -of default=nw=1 " +
+                  movie.string());
     Probed p;
     std::istringstream lines(ran.printed);
     for (std::string line; std::getline(lines, line);) {
@@ -100,7 +106,9 @@ TEST(Movies, H264HasCountRateAndSize) {
     auto scene = scrolling(dir, {64, 36});
     scene.output.rate = Rational(24000, 1001);
     media::Sources sources;
-    for (const auto& [name, size, pixels] : {std::tuple{"a.mp4", V2i(64, 36), "yuv420p"}, {"b.mov", V2i(128, 72), "yuv420p"}, {"odd.mp4", V2i(65, 37), "yuv444p"}}) {
+    for (const auto& [name, size, pixels] : {std::tuple{"a.mp4", V2i(64, 36), "yuv420p"},
+                                             {"b.mov", V2i(128, 72), "yuv420p"},
+                                             {"odd.mp4", V2i(65, 37), "yuv444p"}}) {
         ASSERT_TRUE(write(scene, {dir / name, Format::H264, size, 0, 11}, sources)) << name;
         const Probed p = probe(dir / name);
         EXPECT_EQ(p.codec, "h264");
@@ -117,7 +125,10 @@ TEST(Movies, H264IsCloseToTheRenderedPicture) {
     const auto scene = scrolling(dir, {128, 72});
     media::Sources sources;
     ASSERT_TRUE(write(scene, {dir / "a.mp4", Format::H264, {128, 72}, 0, 11}, sources));
-    ASSERT_EQ(test::run("ffmpeg -v error -y -i " + (dir / "a.mp4").string() + " -vf scale=in_color_matrix=bt709:in_range=tv " + (dir / "d%02d.png").string()).code, 0);
+    ASSERT_EQ(test::run("ffmpeg -v error -y -i " + (dir / "a.mp4").string() +
+                        " -vf scale=in_color_matrix=bt709:in_range=tv " + (dir / "d%02d.png").string())
+                  .code,
+              0);
     V2i size;
     int channels = 0;
     const auto pixels = test::pixelsOf(dir / "d05.png", size, channels);
@@ -136,7 +147,10 @@ TEST(Movies, Ffv1IsLosslessAndKeepsAlpha) {
     media::Sources sources;
     ASSERT_TRUE(write(scene, {dir / "a.mkv", Format::Ffv1, {64, 64}, 0, 5}, sources));
     EXPECT_EQ(probe(dir / "a.mkv").frames, 6);
-    ASSERT_EQ(test::run("ffmpeg -v error -y -i " + (dir / "a.mkv").string() + " -pix_fmt rgba " + (dir / "d%02d.png").string()).code, 0);
+    ASSERT_EQ(test::run("ffmpeg -v error -y -i " + (dir / "a.mkv").string() + " -pix_fmt rgba " +
+                        (dir / "d%02d.png").string())
+                  .code,
+              0);
     V2i size;
     int channels = 0;
     EXPECT_EQ(test::pixelsOf(dir / "d04.png", size, channels), rendered(scene, 3, {64, 64}));
@@ -155,8 +169,10 @@ TEST(Refusals, EachHasItsSentenceAndLeavesNothing) {
     const V2i size(64, 36);
     EXPECT_EQ(sentence({dir / "a.mp4", Format::H264, size, 0, 12}), "Frames 0-12 are not within 0-11.");
     EXPECT_EQ(sentence({dir / "a.mp4", Format::H264, {0, 36}, 0, 3}), "The size 0 x 36 is not usable.");
-    EXPECT_EQ(sentence({dir / "a.png", Format::Png, size, 0, 3}), "Several PNG files need #### in their name, for the frame number: a.####.png");
-    EXPECT_EQ(sentence({dir / "none/a.mp4", Format::H264, size, 0, 3}), "Cannot write " + (dir / "none/a.mp4").string() + ": its folder does not exist.");
+    EXPECT_EQ(sentence({dir / "a.png", Format::Png, size, 0, 3}),
+              "Several PNG files need #### in their name, for the frame number: a.####.png");
+    EXPECT_EQ(sentence({dir / "none/a.mp4", Format::H264, size, 0, 3}),
+              "Cannot write " + (dir / "none/a.mp4").string() + ": its folder does not exist.");
     EXPECT_EQ(filesIn(dir.path()), 1u);
     auto missing = scene;
     missing.layers = {test::pictureLayer(1, "Boat", "/nowhere/b.png", {4, 4}, 1, {0, 0, -3})};
@@ -170,13 +186,21 @@ TEST(Refusals, CancelledOutputLeavesNothingHalf) {
     media::Sources sources;
     for (const char* name : {"a.mp4", "a.mkv"}) {
         std::stop_source stop;
-        const auto result = write(scene, {dir / name, *formatOf(name), {64, 36}, 0, 11}, sources, {[&](double share) { if (share > 0.4) stop.request_stop(); }, stop.get_token()});
+        const auto result = write(scene, {dir / name, *formatOf(name), {64, 36}, 0, 11}, sources,
+                                  {[&](double share) {
+                                       if (share > 0.4) stop.request_stop();
+                                   },
+                                   stop.get_token()});
         ASSERT_FALSE(result);
         EXPECT_TRUE(result.error().cancelled);
         EXPECT_EQ(filesIn(dir.path()), 1u) << name;
     }
     std::stop_source stop;
-    EXPECT_FALSE(write(scene, {dir / "f/f.##.png", Format::Png, {64, 36}, 0, 11}, sources, {[&](double share) { if (share > 0.4) stop.request_stop(); }, stop.get_token()}));
+    EXPECT_FALSE(write(scene, {dir / "f/f.##.png", Format::Png, {64, 36}, 0, 11}, sources,
+                       {[&](double share) {
+                            if (share > 0.4) stop.request_stop();
+                        },
+                        stop.get_token()}));
     EXPECT_EQ(filesIn(dir / "f"), 5u); // the whole ones stay
 }
 
@@ -184,15 +208,20 @@ TEST(Refusals, CancelledOutputLeavesNothingHalf) {
 TEST(Refusals, FullDisk) {
     const TempDir dir;
     std::filesystem::create_directories(dir / "small");
-    if (::mount("tmpfs", (dir / "small").c_str(), "tmpfs", 0, "size=200k") != 0) GTEST_SKIP() << "no permission to mount a small file system";
+    if (::mount("tmpfs", (dir / "small").c_str(), "tmpfs", 0, "size=200k") != 0)
+        GTEST_SKIP() << "no permission to mount a small file system";
     auto scene = scrolling(dir, {640, 360});
-    test::writePicture(dir / "a.png", {256, 64}, [](int x, int y) { return Rgba8{(x * 7919 + y * 104729) % 256, (x * 31 + y * 17) * 97 % 256, (x ^ y) * 71 % 256, 255}; });
+    test::writePicture(dir / "a.png", {256, 64}, [](int x, int y) {
+        return Rgba8{(x * 7919 + y * 104729) % 256, (x * 31 + y * 17) * 97 % 256, (x ^ y) * 71 % 256, 255};
+    });
     media::Sources sources;
     for (const char* name : {"small/a.mp4", "small/a.mkv", "small/f.##.png"}) {
         const auto result = write(scene, {dir / name, *formatOf(name), {1280, 720}, 0, 11}, sources);
         EXPECT_FALSE(result) << name;
         if (!result) {
-            EXPECT_EQ(result.error().sentence.substr(result.error().sentence.rfind(": ")), ": the disk is full.") << name;
+            EXPECT_EQ(result.error().sentence.substr(result.error().sentence.rfind(": ")),
+                      ": the disk is full.")
+                << name;
         }
         for (const auto& entry : std::filesystem::directory_iterator(dir / "small")) {
             EXPECT_EQ(entry.path().string().find(".part"), std::string::npos) << entry.path();
@@ -209,7 +238,8 @@ TEST(Refusals, UnwritableFolder) {
     for (const char* name : {"/proc/a.mp4", "/proc/a.mkv", "/proc/a.png"}) {
         const auto result = write(scene, {name, *formatOf(name), {64, 36}, 0, 0}, sources);
         ASSERT_FALSE(result);
-        EXPECT_TRUE(result.error().sentence.starts_with(std::string("Cannot write ") + name + ": ")) << result.error().sentence;
+        EXPECT_TRUE(result.error().sentence.starts_with(std::string("Cannot write ") + name + ": "))
+            << result.error().sentence;
     }
 }
 

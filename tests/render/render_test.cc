@@ -21,7 +21,9 @@ double linear(double v8) {
     const double v = v8 / 255;
     return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4);
 }
-double encoded8(double v) { return 255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * std::pow(v, 1 / 2.4) - 0.055); }
+double encoded8(double v) {
+    return 255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * std::pow(v, 1 / 2.4) - 0.055);
+}
 
 scene::Scene sceneOf(V2i frame, std::vector<scene::LayerPtr> layers) {
     scene::Scene scene = scene::emptyScene();
@@ -38,7 +40,9 @@ Picture shown(const scene::Scene& scene, Rational time = 0) {
     return *picture;
 }
 
-Rgba8 noisy(int x, int y) { return {(x * 37 + y * 11) % 256, (x * 5 + y * 91) % 256, (x * 13 ^ y * 7) % 256, (x * 29 + y * 17) % 256}; }
+Rgba8 noisy(int x, int y) {
+    return {(x * 37 + y * 11) % 256, (x * 5 + y * 91) % 256, (x * 13 ^ y * 7) % 256, (x * 29 + y * 17) % 256};
+}
 
 TEST(Pinhole, NaturalSizeComesOutAsItWent) {
     const TempDir dir;
@@ -56,18 +60,21 @@ TEST(Pinhole, NaturalSizeComesOutAsItWent) {
 }
 
 TEST(Pinhole, PerspectiveOfATurnedCard) {
-    // A horizontal ramp turned by 60 degrees around the upright axis, against the exact crossing of each pixel's ray
+    // A horizontal ramp turned by 60 degrees around the upright axis, against the exact crossing of each
+    // pixel's ray
     const TempDir dir;
     const int n = 256;
     test::writePicture(dir / "a.png", {n, 64}, [](int x, int) { return Rgba8{x, x, x}; });
-    auto layer = std::make_shared<scene::Layer>(*test::pictureLayer(1, "a", dir / "a.png", {n, 64}, 8, {0, 0, -10}));
+    auto layer =
+        std::make_shared<scene::Layer>(*test::pictureLayer(1, "a", dir / "a.png", {n, 64}, 8, {0, 0, -10}));
     layer->placement.turn = {0, 60, 0};
     layer->placement.scale = {1, 4};
     const scene::Scene scene = sceneOf({320, 180}, {layer});
     const Picture picture = shown(scene);
     const double c = std::cos(radians(60)), s = std::sin(radians(60));
     for (int x = 100; x < 220; ++x) {
-        // card point u along its width: (u c, -10 - u s); pixel slope k = (x + 0.5 - 160) / 320 = u c / (10 + u s)
+        // card point u along its width: (u c, -10 - u s); pixel slope k = (x + 0.5 - 160) / 320 = u c / (10 +
+        // u s)
         const double k = (x + 0.5 - 160) / 320;
         const double u = 10 * k / (c - k * s);
         if (std::abs(u) > 3.5) continue;
@@ -77,12 +84,16 @@ TEST(Pinhole, PerspectiveOfATurnedCard) {
 }
 
 TEST(Pinhole, MinifiedDetailIsItsMean) {
-    // a fine checkerboard of black and white, 64 times smaller, is half the light and does not shimmer when it creeps
+    // a fine checkerboard of black and white, 64 times smaller, is half the light and does not shimmer when
+    // it creeps
     const TempDir dir;
-    test::writePicture(dir / "a.png", {1024, 1024}, [](int x, int y) { return (x + y) % 2 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0}; });
+    test::writePicture(dir / "a.png", {1024, 1024}, [](int x, int y) {
+        return (x + y) % 2 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0};
+    });
     double lowest = 1, highest = 0;
     for (int step = 0; step < 10; ++step) {
-        const auto scene = sceneOf({32, 32}, {test::pictureLayer(1, "a", dir / "a.png", {1024, 1024}, 20, {step * 0.013, 0, -10})});
+        const auto scene = sceneOf(
+            {32, 32}, {test::pictureLayer(1, "a", dir / "a.png", {1024, 1024}, 20, {step * 0.013, 0, -10})});
         const Picture picture = shown(scene);
         for (int i = 10; i < 22; ++i) {
             lowest = std::min<double>(lowest, picture.row(i)[4 * i]);
@@ -98,10 +109,11 @@ TEST(Pinhole, CardEdgesAreCoveredByTheirShareOfThePixel) {
     test::writePicture(dir / "a.png", {16, 16}, [](int, int) { return Rgba8{255, 255, 255}; });
     // 1 px of the frame is 10/100 m; the card's edge lies 0.25 px inside a pixel
     for (const double share : {0.0, 0.25, 0.5, 0.75}) {
-        const auto scene = sceneOf({100, 100}, {test::pictureLayer(1, "a", dir / "a.png", {16, 16}, 4, {0.1 * share, 0, -10})});
+        const auto scene = sceneOf(
+            {100, 100}, {test::pictureLayer(1, "a", dir / "a.png", {16, 16}, 4, {0.1 * share, 0, -10})});
         const Picture picture = shown(scene);
-        EXPECT_NEAR(picture.row(50)[4 * 70], share, 0.01);      // right edge at 70 + share
-        EXPECT_NEAR(picture.row(50)[4 * 30], 1 - share, 0.01);  // left edge at 30 + share
+        EXPECT_NEAR(picture.row(50)[4 * 70], share, 0.01);     // right edge at 70 + share
+        EXPECT_NEAR(picture.row(50)[4 * 30], 1 - share, 0.01); // left edge at 30 + share
         EXPECT_EQ(picture.row(50)[4 * 50], 1.f);
     }
 }
@@ -109,9 +121,12 @@ TEST(Pinhole, CardEdgesAreCoveredByTheirShareOfThePixel) {
 TEST(Pinhole, NoFringeAtSoftAlphaEdges) {
     // white that fades to nothing, its hidden colour black, over white: nothing darker may appear
     const TempDir dir;
-    test::writePicture(dir / "a.png", {64, 64}, [](int x, int) { return x < 32 ? Rgba8{255, 255, 255, 255 - x * 8} : Rgba8{0, 0, 0, 0}; });
+    test::writePicture(dir / "a.png", {64, 64}, [](int x, int) {
+        return x < 32 ? Rgba8{255, 255, 255, 255 - x * 8} : Rgba8{0, 0, 0, 0};
+    });
     for (const double width : {5.0, 7.3, 23.0}) {
-        auto scene = sceneOf({120, 120}, {test::pictureLayer(1, "a", dir / "a.png", {64, 64}, width, {0.31, 0.17, -10})});
+        auto scene = sceneOf({120, 120},
+                             {test::pictureLayer(1, "a", dir / "a.png", {64, 64}, width, {0.31, 0.17, -10})});
         scene.output.background = {1, 1, 1, 1};
         const Picture picture = shown(scene);
         for (std::size_t i = 0; i < picture.rgba.size(); i += 4)
@@ -119,7 +134,8 @@ TEST(Pinhole, NoFringeAtSoftAlphaEdges) {
     }
 }
 
-scene::LayerPtr colourCard(const TempDir& dir, std::int64_t id, Rgba8 colour, double depth, double width = 100) {
+scene::LayerPtr colourCard(const TempDir& dir, std::int64_t id, Rgba8 colour, double depth,
+                           double width = 100) {
     const auto path = dir / ("c" + std::to_string(id) + ".png");
     test::writePicture(path, {8, 8}, [&](int, int) { return colour; });
     return test::pictureLayer(id, "c" + std::to_string(id), path, {8, 8}, width, {0, 0, -depth});
@@ -127,7 +143,8 @@ scene::LayerPtr colourCard(const TempDir& dir, std::int64_t id, Rgba8 colour, do
 
 TEST(Order, ByDepthWhateverTheListSays) {
     const TempDir dir;
-    const auto red = colourCard(dir, 1, {255, 0, 0}, 5), green = colourCard(dir, 2, {0, 255, 0}, 6), blue = colourCard(dir, 3, {0, 0, 255}, 7);
+    const auto red = colourCard(dir, 1, {255, 0, 0}, 5), green = colourCard(dir, 2, {0, 255, 0}, 6),
+               blue = colourCard(dir, 3, {0, 0, 255}, 7);
     std::vector<scene::LayerPtr> layers = {red, green, blue};
     std::sort(layers.begin(), layers.end());
     do {
@@ -153,7 +170,7 @@ TEST(Order, CrossingCardsAreRightAtEveryPixel) {
     const TempDir dir;
     auto red = std::make_shared<scene::Layer>(*colourCard(dir, 1, {255, 0, 0}, 10, 12));
     auto green = std::make_shared<scene::Layer>(*colourCard(dir, 2, {0, 255, 0}, 10, 12));
-    red->placement.turn = {0, 40, 0};   // its right side is farther away
+    red->placement.turn = {0, 40, 0}; // its right side is farther away
     green->placement.turn = {0, -40, 0};
     const Picture picture = shown(sceneOf({200, 200}, {red, green}));
     for (int x = 70; x < 131; ++x) {
@@ -175,10 +192,13 @@ TEST(Order, NothingIsSeenBehindTheCamera) {
     (void)shown(scene);
 }
 
-/// W3C Compositing and Blending Level 1, 5.8 and 9.1.2: co = cs as (1 - ab) + as ab B(cb, cs) + (1 - as) ab cb
+/// W3C Compositing and Blending Level 1, 5.8 and 9.1.2: co = cs as (1 - ab) + as ab B(cb, cs) + (1 - as) ab
+/// cb
 TEST(Blending, SeparableModesAgainstTheFormulas) {
     using scene::Blend;
-    const auto hard = [](double b, double s) { return s <= .5 ? b * 2 * s : b + (2 * s - 1) - b * (2 * s - 1); };
+    const auto hard = [](double b, double s) {
+        return s <= .5 ? b * 2 * s : b + (2 * s - 1) - b * (2 * s - 1);
+    };
     const std::vector<std::pair<Blend, std::function<double(double, double)>>> modes = {
         {Blend::Normal, [](double, double s) { return s; }},
         {Blend::Multiply, [](double b, double s) { return b * s; }},
@@ -186,10 +206,17 @@ TEST(Blending, SeparableModesAgainstTheFormulas) {
         {Blend::Overlay, [&](double b, double s) { return hard(s, b); }},
         {Blend::Darken, [](double b, double s) { return std::min(b, s); }},
         {Blend::Lighten, [](double b, double s) { return std::max(b, s); }},
-        {Blend::ColorDodge, [](double b, double s) { return b == 0 ? 0 : s == 1 ? 1 : std::min(1.0, b / (1 - s)); }},
-        {Blend::ColorBurn, [](double b, double s) { return b == 1 ? 1 : s == 0 ? 0 : 1 - std::min(1.0, (1 - b) / s); }},
+        {Blend::ColorDodge,
+         [](double b, double s) { return b == 0   ? 0
+                                         : s == 1 ? 1
+                                                  : std::min(1.0, b / (1 - s)); }},
+        {Blend::ColorBurn,
+         [](double b, double s) { return b == 1   ? 1
+                                         : s == 0 ? 0
+                                                  : 1 - std::min(1.0, (1 - b) / s); }},
         {Blend::HardLight, hard},
-        {Blend::SoftLight, [](double b, double s) {
+        {Blend::SoftLight,
+         [](double b, double s) {
              const double d = b <= .25 ? ((16 * b - 12) * b + 4) * b : std::sqrt(b);
              return s <= .5 ? b - (1 - 2 * s) * b * (1 - b) : b + (2 * s - 1) * (d - b);
          }},
@@ -205,7 +232,9 @@ TEST(Blending, SeparableModesAgainstTheFormulas) {
                         float below[4] = {static_cast<float>(cb * ab), 0, 0, static_cast<float>(ab)};
                         const float source[4] = {static_cast<float>(cs * as), 0, 0, static_cast<float>(as)};
                         blendOnto(below, source, 1, mode);
-                        EXPECT_NEAR(below[0], cs * as * (1 - ab) + as * ab * formula(cb, cs) + (1 - as) * ab * cb, 1e-5) << static_cast<int>(mode) << " " << cb << " " << cs << " " << ab << " " << as;
+                        EXPECT_NEAR(below[0],
+                                    cs * as * (1 - ab) + as * ab * formula(cb, cs) + (1 - as) * ab * cb, 1e-5)
+                            << static_cast<int>(mode) << " " << cb << " " << cs << " " << ab << " " << as;
                         EXPECT_NEAR(below[3], as + ab * (1 - as), 1e-6);
                     }
     float below[4] = {0.5f, 0.25f, 0, 0.75f};
@@ -220,7 +249,8 @@ TEST(Blending, NonSeparableModesKeepWhatTheyPromise) {
     using scene::Blend;
     const auto lum = [](const float* c) { return 0.3 * c[0] + 0.59 * c[1] + 0.11 * c[2]; };
     const float b[4] = {0.2f, 0.5f, 0.4f, 1}, s[4] = {0.7f, 0.3f, 0.35f, 1};
-    for (const auto& [mode, from] : {std::pair{Blend::Hue, b}, {Blend::Saturation, b}, {Blend::Color, b}, {Blend::Luminosity, s}}) {
+    for (const auto& [mode, from] :
+         {std::pair{Blend::Hue, b}, {Blend::Saturation, b}, {Blend::Color, b}, {Blend::Luminosity, s}}) {
         float below[4] = {b[0], b[1], b[2], 1};
         blendOnto(below, s, 1, mode);
         EXPECT_NEAR(lum(below), lum(from), 1e-5); // SetLum's purpose
@@ -235,24 +265,30 @@ TEST(Groups, OpacityFadesTheGroupAsOne) {
     group->name = "g";
     group->opacity = 0.5;
     group->placement.position = {0, 0, -5};
-    auto a = std::make_shared<scene::Layer>(*colourCard(dir, 1, {255, 255, 255}, 0)), b = std::make_shared<scene::Layer>(*colourCard(dir, 2, {255, 255, 255}, -1));
+    auto a = std::make_shared<scene::Layer>(*colourCard(dir, 1, {255, 255, 255}, 0)),
+         b = std::make_shared<scene::Layer>(*colourCard(dir, 2, {255, 255, 255}, -1));
     group->content = scene::Group{{a, b}};
     EXPECT_NEAR(shown(sceneOf({70, 70}, {group})).row(30)[4 * 30], 0.5, 1e-3);
 }
 
 TEST(OpenRasterImport, LooksAsTheMergedPicture) {
-    // Layers with soft alpha, offsets, opacity and a nested stack; merged as flat pictures are: 8-bit values over each other.
+    // Layers with soft alpha, offsets, opacity and a nested stack; merged as flat pictures are: 8-bit values
+    // over each other.
     const TempDir dir;
     const V2i canvas(120, 90);
     const auto base = [](int x, int y) { return Rgba8{200 - x, 40 + y, 90 + x / 2, 255}; };
-    const auto soft = [](int x, int y) { return Rgba8{20 + 3 * x, 250 - 2 * y, 30, std::max(0, 255 - 5 * std::abs(x - 25) - 4 * std::abs(y - 20))}; };
+    const auto soft = [](int x, int y) {
+        return Rgba8{20 + 3 * x, 250 - 2 * y, 30,
+                     std::max(0, 255 - 5 * std::abs(x - 25) - 4 * std::abs(y - 20))};
+    };
     const auto veil = [](int x, int) { return Rgba8{255, 255, 255, x * 4 % 256}; };
     struct Flat {
         test::Paint paint;
         V2i at, size;
         double opacity;
     };
-    const std::vector<Flat> flats = {{base, {0, 0}, canvas, 1}, {soft, {15, 8}, {50, 40}, 1}, {veil, {40, 30}, {64, 48}, 0.6}};
+    const std::vector<Flat> flats = {
+        {base, {0, 0}, canvas, 1}, {soft, {15, 8}, {50, 40}, 1}, {veil, {40, 30}, {64, 48}, 0.6}};
     std::vector<Rgba8> merged;
     for (int y = 0; y < canvas.y; ++y)
         for (int x = 0; x < canvas.x; ++x) {
@@ -264,19 +300,29 @@ TEST(OpenRasterImport, LooksAsTheMergedPicture) {
                 const double a = c.a / 255.0 * f.opacity;
                 r = c.r * a + r * (1 - a), g = c.g * a + g * (1 - a), b = c.b * a + b * (1 - a);
             }
-            merged.push_back({static_cast<int>(std::lround(r)), static_cast<int>(std::lround(g)), static_cast<int>(std::lround(b)), 255});
+            merged.push_back({static_cast<int>(std::lround(r)), static_cast<int>(std::lround(g)),
+                              static_cast<int>(std::lround(b)), 255});
         }
-    const char* xml = R"(<image w="120" h="90"><stack><layer name="veil" src="data/2.png" x="40" y="30" opacity="0.6"/>
+    const char* xml =
+        R"(<image w="120" h="90"><stack><layer name="veil" src="data/2.png" x="40" y="30" opacity="0.6"/>
 <stack name="group" x="5" y="3"><layer name="soft" src="data/1.png" x="10" y="5"/></stack><layer name="base" src="data/0.png"/></stack></image>)";
-    test::writeOra(dir / "p.ora", xml, {test::pngMember("data/0.png", flats[0].size, base), test::pngMember("data/1.png", flats[1].size, soft), test::pngMember("data/2.png", flats[2].size, veil),
-                                        test::pngMember("mergedimage.png", canvas, [&](int x, int y) { return merged[static_cast<std::size_t>(y * canvas.x + x)]; })});
+    test::writeOra(dir / "p.ora", xml,
+                   {test::pngMember("data/0.png", flats[0].size, base),
+                    test::pngMember("data/1.png", flats[1].size, soft),
+                    test::pngMember("data/2.png", flats[2].size, veil),
+                    test::pngMember("mergedimage.png", canvas, [&](int x, int y) {
+                        return merged[static_cast<std::size_t>(y * canvas.x + x)];
+                    })});
     for (const char* as : {"layers", "group"}) {
-        const auto scene = edit::apply(scene::emptyScene(), {{"edit", "bring-in"}, {"files", {(dir / "p.ora").string()}}, {"as", as}});
+        const auto scene = edit::apply(
+            scene::emptyScene(), {{"edit", "bring-in"}, {"files", {(dir / "p.ora").string()}}, {"as", as}});
         ASSERT_TRUE(scene) << scene.error().sentence;
         const auto pixels = encoded<std::uint8_t>(shown(*scene));
         int worst = 0;
         for (std::size_t i = 0; i < merged.size(); ++i)
-            worst = std::max({worst, std::abs(pixels[4 * i] - merged[i].r), std::abs(pixels[4 * i + 1] - merged[i].g), std::abs(pixels[4 * i + 2] - merged[i].b)});
+            worst = std::max({worst, std::abs(pixels[4 * i] - merged[i].r),
+                              std::abs(pixels[4 * i + 1] - merged[i].g),
+                              std::abs(pixels[4 * i + 2] - merged[i].b)});
         EXPECT_LE(worst, 2) << as;
     }
 }
@@ -284,7 +330,8 @@ TEST(OpenRasterImport, LooksAsTheMergedPicture) {
 TEST(HoldFraming, PushedLayersKeepTheirPixels) {
     const TempDir dir;
     test::writePicture(dir / "a.png", {200, 150}, noisy);
-    auto layer = std::make_shared<scene::Layer>(*test::pictureLayer(1, "a", dir / "a.png", {200, 150}, 6, {0.83, -0.37, -7}));
+    auto layer = std::make_shared<scene::Layer>(
+        *test::pictureLayer(1, "a", dir / "a.png", {200, 150}, 6, {0.83, -0.37, -7}));
     layer->placement.turn = {13, -28, 7};
     auto scene = sceneOf({320, 180}, {layer});
     scene.camera.marks[0].pose.position = {0.2, 0.1, 0.4};
@@ -301,12 +348,14 @@ TEST(HoldFraming, PushedLayersKeepTheirPixels) {
 TEST(Work, IsTheSameForAnyNumberOfThreads) {
     const TempDir dir;
     test::writePicture(dir / "a.png", {200, 150}, noisy);
-    auto layer = std::make_shared<scene::Layer>(*test::pictureLayer(1, "a", dir / "a.png", {200, 150}, 6, {0.83, -0.37, -7}));
+    auto layer = std::make_shared<scene::Layer>(
+        *test::pictureLayer(1, "a", dir / "a.png", {200, 150}, 6, {0.83, -0.37, -7}));
     layer->placement.turn = {13, -28, 7};
     const auto scene = sceneOf({333, 187}, {colourCard(dir, 2, {30, 60, 90}, 7), layer});
     std::vector<Picture> pictures;
     for (const std::size_t threads : {1, 2, 7}) {
-        const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, threads);
+        const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
+                                                threads);
         pictures.push_back(shown(scene));
     }
     EXPECT_EQ(pictures[0].rgba, pictures[1].rgba);
@@ -314,7 +363,8 @@ TEST(Work, IsTheSameForAnyNumberOfThreads) {
 }
 
 TEST(Work, MissingMediaFailsOrShowsAPlaceholder) {
-    const auto scene = sceneOf({64, 36}, {test::pictureLayer(1, "Boat", "/nowhere/boat.png", {100, 50}, 100, {0, 0, -5})});
+    const auto scene =
+        sceneOf({64, 36}, {test::pictureLayer(1, "Boat", "/nowhere/boat.png", {100, 50}, 100, {0, 0, -5})});
     media::Sources sources;
     const auto frame = motion::evaluate(scene, 0, {64, 36});
     const auto failed = render(frame, {}, sources);
@@ -330,7 +380,8 @@ TEST(Work, StopsWhenAsked) {
     const auto scene = sceneOf({640, 360}, {colourCard(dir, 1, {255, 0, 0}, 5)});
     media::Sources sources;
     std::stop_source stop;
-    const auto picture = render(motion::evaluate(scene, 0, {640, 360}), {}, sources, {[&](double) { stop.request_stop(); }, stop.get_token()});
+    const auto picture = render(motion::evaluate(scene, 0, {640, 360}), {}, sources,
+                                {[&](double) { stop.request_stop(); }, stop.get_token()});
     ASSERT_FALSE(picture);
     EXPECT_TRUE(picture.error().cancelled);
 }
@@ -339,7 +390,8 @@ TEST(Curve, TablesAreCloseToTheCurve) {
     double worst = 0;
     for (int i = 0; i <= 100'000; ++i) {
         const double v = i / 100'000.0;
-        worst = std::max({worst, std::abs(encode(static_cast<float>(v)) - encoded8(v) / 255), std::abs(decode(static_cast<float>(v)) - linear(255 * v))});
+        worst = std::max({worst, std::abs(encode(static_cast<float>(v)) - encoded8(v) / 255),
+                          std::abs(decode(static_cast<float>(v)) - linear(255 * v))});
     }
     EXPECT_LT(worst, 2e-5);
     EXPECT_EQ(encode(0), 0);

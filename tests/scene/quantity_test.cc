@@ -18,7 +18,9 @@ TEST(Quantity, ArithmeticAndUnits) {
         {"1.2 m + 30 cm", Measured::Length, 1.5},
         {"2*(3-1)", Measured::Plain, 4},
         {"-3", Measured::Length, -3},
-        {"\xE2\x88\x92" "3", Measured::Length, -3},
+        {"\xE2\x88\x92"
+         "3",
+         Measured::Length, -3},
         {"10 ft", Measured::Length, 3.048},
         {"(1+1) ft", Measured::Length, 0.6096},
         {"1/4", Measured::Plain, 0.25},

@@ -7,7 +7,8 @@
 namespace stage::scene {
 namespace {
 
-const char* smallest = R"({"format":"open-stage scene","version":1,"camera":{"marks":[{"id":1,"time":"0"}]},"layers":[]})";
+const char* smallest =
+    R"({"format":"open-stage scene","version":1,"camera":{"marks":[{"id":1,"time":"0"}]},"layers":[]})";
 
 Json with(const std::string& pointer, const Json& value) {
     Json json = Json::parse(smallest);
@@ -16,7 +17,8 @@ Json with(const std::string& pointer, const Json& value) {
 }
 
 Json layer(int id, const std::string& name) {
-    return {{"id", id}, {"name", name}, {"kind", "picture"}, {"pixels", {4, 3}}, {"metresPerPixel", 0.5}, {"media", {{"path", "a.png"}}}};
+    return {{"id", id},         {"name", name},          {"kind", "picture"},
+            {"pixels", {4, 3}}, {"metresPerPixel", 0.5}, {"media", {{"path", "a.png"}}}};
 }
 
 TEST(SceneJson, SmallestSceneHasDefaults) {
@@ -34,8 +36,18 @@ TEST(SceneJson, WritingAndReadingKeepsEverything) {
     json["layers"][0]["blend"] = "multiply";
     json["layers"][0]["opacity"] = 0.1234567890123456;
     json["layers"][1] = {{"id", 4}, {"name", "Group"}, {"kind", "group"}, {"layers", {layer(5, "Inner")}}};
-    json["layers"][2] = {{"id", 6}, {"name", "T"}, {"kind", "text"}, {"pixels", {9, 9}}, {"metresPerPixel", 1.0}, {"text", {{"text", "Grüße\nzwei"}, {"align", "right"}}}};
-    json["layers"][3] = {{"id", 7}, {"name", "F"}, {"kind", "footage"}, {"pixels", {9, 9}}, {"metresPerPixel", 1.0}, {"media", {{"path", "c.mp4"}}}, {"rate", "30000/1001"}, {"frames", 12}, {"start", "-1/3"}};
+    json["layers"][2] = {
+        {"id", 6},          {"name", "T"},           {"kind", "text"},
+        {"pixels", {9, 9}}, {"metresPerPixel", 1.0}, {"text", {{"text", "Grüße\nzwei"}, {"align", "right"}}}};
+    json["layers"][3] = {{"id", 7},
+                         {"name", "F"},
+                         {"kind", "footage"},
+                         {"pixels", {9, 9}},
+                         {"metresPerPixel", 1.0},
+                         {"media", {{"path", "c.mp4"}}},
+                         {"rate", "30000/1001"},
+                         {"frames", 12},
+                         {"start", "-1/3"}};
     json["camera"]["marks"][0]["pace"] = "soft both";
     json["output"]["rate"] = "24000/1001";
     const auto scene = sceneFromJson(json);
@@ -77,14 +89,21 @@ struct Bad {
 TEST(SceneJson, BadMembersAreNamedWithTheirPlace) {
     const std::vector<Bad> table = {
         {"/format", "other", "this is not an Open Stage scene"},
-        {"/version", 2, "it was written by a newer Open Stage (format 2; this one reads up to 1); update the program to open it"},
+        {"/version", 2,
+         "it was written by a newer Open Stage (format 2; this one reads up to 1); update the program to "
+         "open it"},
         {"/homeDepth", -1, "'homeDepth' is -1, which is not within 0.001 and 10000000"},
         {"/camera/marks", Json::array(), "'camera.marks' is empty; a camera needs at least one mark"},
         {"/camera/marks/0/time", "1/0", "'camera.marks[0].time' is not a fraction such as \"41/12\""},
-        {"/camera/marks/0/time", "99999999999999999999", "'camera.marks[0].time' is not a fraction such as \"41/12\""},
+        {"/camera/marks/0/time", "99999999999999999999",
+         "'camera.marks[0].time' is not a fraction such as \"41/12\""},
         {"/camera/marks/0/focal", "long", "'camera.marks[0].focal' should be a number but is a text"},
-        {"/camera/marks/0/pace", {2, 0, 0, 1}, "'camera.marks[0].pace': the first and third number must be within 0 and 1"},
-        {"/camera/marks/1", {{"id", 2}, {"time", "0"}}, "'camera.marks[1].time' is not after the mark before it"},
+        {"/camera/marks/0/pace",
+         {2, 0, 0, 1},
+         "'camera.marks[0].pace': the first and third number must be within 0 and 1"},
+        {"/camera/marks/1",
+         {{"id", 2}, {"time", "0"}},
+         "'camera.marks[1].time' is not after the mark before it"},
         {"/layers", 5, "'layers' should be a list but is a number"},
         {"/layers/0", Json::array(), "'layers[0]' should be an object but is a list"},
         {"/layers/0", {{"id", 1}}, "'layers[0].name' is missing"},
@@ -99,7 +118,9 @@ TEST(SceneJson, BadMembersAreNamedWithTheirPlace) {
 }
 
 TEST(SceneJson, NestedMemberIsFound) {
-    Json json = with("/layers/0", {{"id", 4}, {"name", "G"}, {"kind", "group"}, {"layers", {layer(5, "a"), layer(6, "b")}}});
+    Json json =
+        with("/layers/0",
+             {{"id", 4}, {"name", "G"}, {"kind", "group"}, {"layers", {layer(5, "a"), layer(6, "b")}}});
     json["layers"][0]["layers"][1]["position"] = {1, "x", 2};
     const auto scene = sceneFromJson(json);
     ASSERT_FALSE(scene);
@@ -117,7 +138,8 @@ TEST(SceneJson, AMillionLayersAreRefusedQuickly) {
     json["layers"] = Json::array();
     for (int i = 0; i < 1'000'000; ++i)
         json["layers"].push_back(nullptr);
-    EXPECT_EQ(sceneFromJson(json).error().sentence, "'layers' has 1000000 entries; at most 10000 are possible");
+    EXPECT_EQ(sceneFromJson(json).error().sentence,
+              "'layers' has 1000000 entries; at most 10000 are possible");
 }
 
 TEST(SceneJson, GroupsNestedTooDeepAreRefused) {
@@ -151,11 +173,13 @@ TEST(SceneFile, MediaPathsAreRelativeOnDiskAndAbsoluteInMemory) {
 
 TEST(SceneFile, ErrorsNameTheFile) {
     const test::TempDir dir;
-    EXPECT_EQ(load(dir / "none.ostage").error().sentence, "Cannot read " + (dir / "none.ostage").string() + ": it does not exist.");
+    EXPECT_EQ(load(dir / "none.ostage").error().sentence,
+              "Cannot read " + (dir / "none.ostage").string() + ": it does not exist.");
     test::writeAll(dir / "cut.ostage", std::string(smallest).substr(0, 60));
     const auto cut = load(dir / "cut.ostage");
     ASSERT_FALSE(cut);
-    EXPECT_TRUE(cut.error().sentence.starts_with("Cannot open " + (dir / "cut.ostage").string() + ": it is not valid JSON"));
+    EXPECT_TRUE(cut.error().sentence.starts_with("Cannot open " + (dir / "cut.ostage").string() +
+                                                 ": it is not valid JSON"));
     EXPECT_FALSE(load(dir.path()));
 }
 

@@ -38,7 +38,8 @@ void writePicture(const fs::path& path, V2i size, const Paint& paint, int orient
     spec["CompressionQuality"] = 100;
     if (orientation != 1) spec["Orientation"] = orientation;
     auto out = OIIO::ImageOutput::create(path.string());
-    if (!out || !out->open(path.string(), spec) || !out->write_image(OIIO::TypeDesc::UINT8, pixels.data()) || !out->close())
+    if (!out || !out->open(path.string(), spec) || !out->write_image(OIIO::TypeDesc::UINT8, pixels.data()) ||
+        !out->close())
         throw std::runtime_error("cannot write " + path.string());
 }
 
@@ -47,7 +48,9 @@ std::string readAll(const fs::path& path) {
     return {std::istreambuf_iterator<char>(in), {}};
 }
 
-void writeAll(const fs::path& path, const std::string& bytes) { std::ofstream(path, std::ios::binary) << bytes; }
+void writeAll(const fs::path& path, const std::string& bytes) {
+    std::ofstream(path, std::ios::binary) << bytes;
+}
 
 void writeZip(const fs::path& path, const std::vector<Member>& members) {
     archive* zip = archive_write_new();
@@ -96,12 +99,15 @@ std::vector<std::uint8_t> pixelsOf(const fs::path& path, V2i& size, int& channel
     if (!in) throw std::runtime_error("cannot read " + path.string());
     size = {in->spec().width, in->spec().height};
     channels = in->spec().nchannels;
-    std::vector<std::uint8_t> pixels(static_cast<std::size_t>(size.x) * static_cast<std::size_t>(size.y) * static_cast<std::size_t>(channels));
-    if (!in->read_image(0, 0, 0, channels, OIIO::TypeDesc::UINT8, pixels.data())) throw std::runtime_error("cannot read " + path.string());
+    std::vector<std::uint8_t> pixels(static_cast<std::size_t>(size.x) * static_cast<std::size_t>(size.y) *
+                                     static_cast<std::size_t>(channels));
+    if (!in->read_image(0, 0, 0, channels, OIIO::TypeDesc::UINT8, pixels.data()))
+        throw std::runtime_error("cannot read " + path.string());
     return pixels;
 }
 
-scene::LayerPtr pictureLayer(std::int64_t id, const std::string& name, const fs::path& file, V2i pixels, double width, V3d position) {
+scene::LayerPtr pictureLayer(std::int64_t id, const std::string& name, const fs::path& file, V2i pixels,
+                             double width, V3d position) {
     auto layer = std::make_shared<scene::Layer>();
     layer->id = id;
     layer->name = name;

@@ -54,6 +54,7 @@ Ran run(const std::string& command);
 std::vector<std::uint8_t> pixelsOf(const std::filesystem::path& path, V2i& size, int& channels);
 
 /// A picture layer for scenes made by hand.
-scene::LayerPtr pictureLayer(std::int64_t id, const std::string& name, const std::filesystem::path& file, V2i pixels, double width, V3d position);
+scene::LayerPtr pictureLayer(std::int64_t id, const std::string& name, const std::filesystem::path& file,
+                             V2i pixels, double width, V3d position);
 
 }
