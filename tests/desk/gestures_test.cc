@@ -272,9 +272,15 @@ TEST_F(Staged, CancelledWritingLeavesNothingHalf) {
     output::Job job = output::wholeScene(scene(), dir / "a.mp4", output::Format::H264);
     job.size = {1920, 1080};
     window.write(job);
-    QTest::qWait(700);
-    auto* progress = window.findChild<QWidget*>(QStringLiteral("progress"));
-    ASSERT_TRUE(progress && progress->isVisible());
+    // The dialog of the drop before may still be about to go, so it is the visible one that counts.
+    QWidget* progress = nullptr;
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] {
+            for (QWidget* each : window.findChildren<QWidget*>(QStringLiteral("progress")))
+                if (each->isVisible()) progress = each;
+            return progress != nullptr;
+        },
+        20000));
     QTest::mouseClick(progress->findChild<QPushButton*>(), Qt::LeftButton);
     ASSERT_TRUE(!written.isEmpty() || written.wait(20000));
     EXPECT_FALSE(written.at(0).at(0).toBool());
