@@ -143,8 +143,8 @@ void CameraView::update() {
         return;
     }
     if (width() < 2 || height() < 2) return;
-    // While playing, a picture under way is finished rather than dropped for the next: else none would ever come
-    // when one takes longer than a frame lasts.
+    // While playing, a picture under way is finished rather than dropped for the next: else none would ever
+    // come when one takes longer than a frame lasts.
     if (m_playing && m_request.busy()) return;
     m_request.ask(motion::evaluate(*m_session.scene(), m_session.time(), pictureSize(), m_session.pose()),
                   m_generation * (1ll << 32) + frame);

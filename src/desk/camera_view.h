@@ -29,7 +29,6 @@ public:
     /// Shows the next frames as they are rendered ahead; while playing nothing is dropped from the cache.
     void setPlaying(bool playing);
     int cachedFrames() const { return static_cast<int>(m_cache.size()); }
-    bool isCached(std::int64_t frame) const { return m_cache.contains(frame); }
     double lastMilliseconds() const { return m_milliseconds; }
 
     QRectF frameRect() const; ///< where the frame lies in the widget

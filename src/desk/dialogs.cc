@@ -18,6 +18,7 @@
 #include <QPushButton>
 #include <QSpinBox>
 #include <cmath>
+#include <functional>
 
 namespace stage::desk {
 namespace {
@@ -43,7 +44,21 @@ struct Form {
         QObject::connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
         QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
     }
-    bool run() { return dialog.exec() == QDialog::Accepted; }
+    /// Until it is cancelled or check() gives no complaint.
+    bool run(const std::function<QString()>& check = [] { return QString(); }) {
+        auto* complaint = new QLabel;
+        complaint->setObjectName(QStringLiteral("warning"));
+        complaint->setWordWrap(true);
+        complaint->hide();
+        layout->addRow(complaint);
+        while (dialog.exec() == QDialog::Accepted) {
+            const QString problem = check();
+            if (problem.isEmpty()) return true;
+            complaint->setText(problem);
+            complaint->show();
+        }
+        return false;
+    }
 };
 
 QSpinBox* pixels(int value) {
@@ -154,19 +169,26 @@ std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene
     blending->setToolTip(
         QObject::tr("Whether half-transparent layers are mixed in light or in encoded values"));
     form.layout->addRow(QObject::tr("Mix layers"), blending);
-    if (!form.run()) return std::nullopt;
-    edit::Edit edit = {{"edit", "settings"},
-                       {"frame", {width->value(), height->value()}},
-                       {"rate", rate->currentData().toString().toStdString()},
-                       {"blending", blending->currentIndex() == 0 ? "light" : "paint"}};
-    const QString rateText = rate->currentData().toString();
-    const Rational newRate(
-        rateText.section(QLatin1Char('/'), 0, 0).toLongLong(),
-        rateText.contains(QLatin1Char('/')) ? rateText.section(QLatin1Char('/'), 1).toLongLong() : 1);
-    if (const auto frames = scene::frameFromText(duration->text().toStdString(), newRate))
-        edit["frames"] = std::max<std::int64_t>(1, *frames);
-    if (const auto depth = scene::quantity(home->text().toStdString(), scene::Measured::Length))
-        edit["homeDepth"] = *depth;
+    edit::Edit edit;
+    const auto check = [&] {
+        const QString rateText = rate->currentData().toString();
+        const Rational newRate(
+            rateText.section(QLatin1Char('/'), 0, 0).toLongLong(),
+            rateText.contains(QLatin1Char('/')) ? rateText.section(QLatin1Char('/'), 1).toLongLong() : 1);
+        const auto frames = scene::frameFromText(duration->text().toStdString(), newRate);
+        if (!frames) return QString::fromStdString(frames.error().sentence);
+        const auto depth = scene::quantity(home->text().toStdString(), scene::Measured::Length);
+        if (!depth) return QString::fromStdString(depth.error().sentence);
+        edit = {{"edit", "settings"},
+                {"frame", {width->value(), height->value()}},
+                {"rate", rateText.toStdString()},
+                {"frames", *frames},
+                {"homeDepth", *depth},
+                {"blending", blending->currentIndex() == 0 ? "light" : "paint"}};
+        const auto tried = edit::apply(scene, edit);
+        return tried ? QString() : QString::fromStdString(tried.error().sentence);
+    };
+    if (!form.run(check)) return std::nullopt;
     if (background->currentIndex() == 0) edit["background"] = {0, 0, 0, 1};
     if (background->currentIndex() == 1) edit["background"] = {1, 1, 1, 1};
     if (background->currentIndex() == 2) edit["background"] = {0, 0, 0, 0};

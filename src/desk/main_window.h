@@ -21,6 +21,8 @@ class Panel;
 class PlanView;
 class Timeline;
 
+inline constexpr const char* sceneFilter = QT_TRANSLATE_NOOP("MainWindow", "Scenes (*.ostage)");
+
 class MainWindow : public QMainWindow {
     Q_OBJECT
 public:
@@ -57,6 +59,7 @@ private:
     bool save();
     void refreshLens();
     void refreshStatus();
+    void lookForMedia();
     void refreshTitle();
     void say(const QString& sentence, bool problem = false);
     void togglePlay();
@@ -72,7 +75,8 @@ private:
     NumberField *m_focal, *m_angle;
     QComboBox* m_gate;
     QLabel *m_state, *m_speed, *m_cache, *m_name;
-    QTimer m_sayOver;
+    QTimer m_sayOver, m_settled;
+    int m_missing = 0;
     bool m_saying = false;
 };
 

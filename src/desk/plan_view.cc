@@ -1,7 +1,6 @@
 #include "desk/plan_view.h"
 
 #include "desk/number_field.h"
-#include "desk/swatch.h"
 #include "desk/theme.h"
 #include "motion/measure.h"
 #include "optics/lens.h"
@@ -259,7 +258,7 @@ void PlanView::paintEvent(QPaintEvent*) {
         painter.setOpacity(rung->layer->visible ? 1 : 0.3);
         painter.setPen(QPen(chosen(bar.id) ? theme::vermilion : theme::pen, 6.5, Qt::SolidLine, Qt::FlatCap));
         painter.drawLine(bar.a, bar.b);
-        painter.setPen(QPen(meanColour(m_session.sources(), *rung->layer), 4, Qt::SolidLine, Qt::FlatCap));
+        painter.setPen(QPen(m_session.swatches().of(*rung->layer).colour, 4, Qt::SolidLine, Qt::FlatCap));
         painter.drawLine(bar.a, bar.b);
     }
     painter.setOpacity(1);
@@ -285,7 +284,7 @@ void PlanView::paintEvent(QPaintEvent*) {
         const double side = tall ? 22 : std::max(8.0, rung.rect.height() - 5);
         const QRectF box(rung.rect.left() + 3, middle - side * 0.36, side * 1.2, side * 0.78);
         painter.setPen(QPen(theme::pen, 1));
-        const QImage small = swatch(m_session.sources(), *rung.layer, 64);
+        const QImage small = m_session.swatches().of(*rung.layer).picture;
         if (rung.layer->group()) {
             painter.setBrush(Qt::NoBrush);
             painter.drawRect(box);

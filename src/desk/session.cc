@@ -11,7 +11,7 @@ namespace stage::desk {
 Session::Session(std::filesystem::path journals, QObject* parent)
     : QObject(parent), m_journals(std::move(journals)),
       m_history(std::make_unique<edit::History>(scene::emptyScene())), m_shown(m_history->scene()),
-      m_move(m_shown->camera), m_sources(std::make_shared<media::Sources>()) {
+      m_move(m_shown->camera), m_sources(std::make_shared<media::Sources>()), m_swatches(*m_sources) {
     beginJournal();
 }
 
@@ -167,8 +167,10 @@ void Session::click(std::int64_t layer, bool also) {
     const bool was = std::find(chosen.begin(), chosen.end(), layer) != chosen.end();
     if (!also && was) return;
     if (!also) chosen.clear();
-    if (was) std::erase(chosen, layer);
-    else if (layer) chosen.push_back(layer);
+    if (was)
+        std::erase(chosen, layer);
+    else if (layer)
+        chosen.push_back(layer);
     select(std::move(chosen));
 }
 
@@ -206,6 +208,13 @@ void Session::walk(const scene::Pose& pose) {
 
 void Session::endWalk() {
     commit();
+}
+
+void Session::setMarkHere() {
+    if (m_offMove && m_offMove->time == time())
+        setMarkOffMove();
+    else
+        apply(edit::setMark(time(), pose()));
 }
 
 void Session::setMarkOffMove() {

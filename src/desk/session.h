@@ -2,6 +2,7 @@
 // it is walked. Views hold nothing of this themselves; they ask and listen. Lives on the interface thread.
 #pragma once
 
+#include "desk/swatch.h"
 #include "edit/journal.h"
 #include "media/sources.h"
 #include "motion/camera_move.h"
@@ -53,8 +54,8 @@ public:
     void setFrame(std::int64_t frame);
     const std::vector<std::int64_t>& selection() const { return m_selection; }
     void select(std::vector<std::int64_t> layers);
-    /// As a click on a layer does (0: on none): selects it, or with `also` adds or removes it. One that is selected
-    /// with others stays so, for they may be about to be dragged together.
+    /// As a click on a layer does (0: on none): selects it, or with `also` adds or removes it. One that is
+    /// selected with others stays so, for they may be about to be dragged together.
     void click(std::int64_t layer, bool also);
     /// The one selected layer; layer is null when there is none or several.
     scene::Found selected() const;
@@ -75,10 +76,13 @@ public:
         scene::Pose pose;
     };
     const std::optional<OffMove>& offMove() const { return m_offMove; }
+    /// A mark at the playhead with the pose shown.
+    void setMarkHere();
     void setMarkOffMove(); ///< makes the pose off the move a mark at its time
     void backToMove();     ///< gives the pose up
 
     media::Sources& sources() { return *m_sources; }
+    Swatches& swatches() { return m_swatches; }
     std::shared_ptr<media::Sources> sharedSources() const { return m_sources; }
 
 Q_SIGNALS:
@@ -110,6 +114,7 @@ private:
     bool m_holdFraming = true;
     std::optional<OffMove> m_offMove;
     std::shared_ptr<media::Sources> m_sources;
+    Swatches m_swatches;
 };
 
 }

@@ -1,6 +1,5 @@
 #include "desk/timeline.h"
 
-#include "desk/swatch.h"
 #include "desk/theme.h"
 #include "scene/quantity.h"
 
@@ -170,7 +169,7 @@ void Timeline::paintEvent(QPaintEvent*) {
         }
         const QRectF bar(QPointF(std::max(namesWidth, xOfFrame(from)), row.top() + 6),
                          QPointF(std::min<double>(width() - rightRoom, xOfFrame(to)), row.bottom() - 6));
-        QColor colour = meanColour(m_session.sources(), layer);
+        QColor colour = m_session.swatches().of(layer).colour;
         // Dark pictures would vanish on the desk.
         if (colour.lightness() < 90)
             colour = QColor::fromHsl(colour.hslHue(), std::min(colour.hslSaturation(), 110), 90);

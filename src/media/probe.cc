@@ -62,17 +62,16 @@ Result<Contents> probe(const fs::path& path, const Progress& progress) {
     const bool movie = suffix == ".mp4" || suffix == ".mov" || suffix == ".mkv" || suffix == ".webm" ||
                        suffix == ".avi" || suffix == ".m4v" || suffix == ".mpg" || suffix == ".mpeg" ||
                        suffix == ".mxf" || suffix == ".ogv" || suffix == ".ts";
-    Result<StillInfo> still = fail("");
     if (!movie) {
-        still = probeStill(path);
-        if (still) {
-            contents.canvas = still->size;
+        const auto pixels = readStill(path);
+        if (pixels) {
+            contents.canvas = pixels->size;
             return contents;
         }
         const bool picture = suffix == ".png" || suffix == ".jpg" || suffix == ".jpeg" || suffix == ".tif" ||
                              suffix == ".tiff" || suffix == ".webp" || suffix == ".exr" || suffix == ".bmp" ||
                              suffix == ".tga";
-        if (picture) return tl::unexpected(still.error());
+        if (picture) return tl::unexpected(pixels.error());
     }
     auto reader = FootageReader::open(path, progress);
     if (!reader) return tl::unexpected(reader.error());

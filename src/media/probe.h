@@ -19,7 +19,8 @@ struct Contents {
     std::optional<scene::Footage> footage; ///< a clip; neither: a single picture
 };
 
-/// Tells by content, not by name, whether a file is a layered picture, a picture or footage.
+/// Tells by content, not by name, whether a file is a layered picture, a picture or footage. A single picture is
+/// read to its end, so that a broken one is refused at the door and not when it is first drawn.
 Result<Contents> probe(const std::filesystem::path& path, const Progress& progress = {});
 
 /// Size and sha256 (over size, first and last MiB) of a file, with its absolute path.

@@ -109,6 +109,7 @@ Result<Level> read(const std::string& name, const std::string* bytes) {
     const auto channel = channelsOf(spec);
 
     Level level(V2i(spec.width, spec.height));
+    const std::vector<float>& curve = linearFromSrgb16();
     const auto n = static_cast<std::size_t>(spec.nchannels);
     const auto put = [&](int y, auto&& colour) {
         Imath::half* out = level.row(y);
@@ -139,9 +140,9 @@ Result<Level> read(const std::string& name, const std::string* bytes) {
                     float v = finite(in[at + static_cast<std::size_t>(channel[c])]);
                     if (encoded) {
                         if (associated && alpha > 0) v /= alpha;
-                        v = !isFloat ? linearFromSrgb16()[static_cast<std::size_t>(std::clamp(v, 0.f, 1.f) * 65535.f +
-                                                                          0.5f)]
-                                     : linearFromSrgb(v);
+                        v = !isFloat
+                                ? curve[static_cast<std::size_t>(std::clamp(v, 0.f, 1.f) * 65535.f + 0.5f)]
+                                : linearFromSrgb(v);
                         v *= alpha;
                     } else if (!associated) {
                         v *= alpha;
