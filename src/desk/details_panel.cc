@@ -213,7 +213,7 @@ QWidget* DetailsPanel::makeLayerPage() {
         const auto l = layer();
         const auto* now = l ? std::get_if<scene::Text>(&l->content) : nullptr;
         const std::string typed = m_text->toPlainText().toStdString();
-        if (m_text->hasFocus() && now && !typed.empty() && typed != now->text) setText({{"text", typed}});
+        if (now && !typed.empty() && typed != now->text) setText({{"text", typed}});
     });
     const auto fontChosen = [this, setText] {
         setText(
@@ -370,8 +370,11 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     const auto* text = std::get_if<scene::Text>(&layer.content);
     m_textPart->setVisible(text != nullptr);
     if (!text) return;
-    if (!m_text->hasFocus() && m_text->toPlainText().toStdString() != text->text)
+    if (m_text->toPlainText().toStdString() != text->text &&
+        !(m_text->hasFocus() && m_text->toPlainText().isEmpty())) {
+        const QSignalBlocker quiet(m_text); // shown, not typed
         m_text->setPlainText(QString::fromStdString(text->text));
+    }
     const QString font = QString::fromStdString(text->font);
     QString family = font.section(QLatin1Char(' '), 0, -2), style = font.section(QLatin1Char(' '), -1);
     if (!QFontDatabase::hasFamily(family)) family = font;

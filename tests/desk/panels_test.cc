@@ -1,0 +1,247 @@
+// What the panels and dialogs do to the scene, and what the README promises of them.
+#include "desk/marks_strip.h"
+#include "desk/number_field.h"
+#include "desk/pace_view.h"
+#include "desk/plan_view.h"
+#include "desk/timeline.h"
+#include "desk_fixture.h"
+#include "optics/placing.h"
+
+#include <QAction>
+#include <QApplication>
+#include <QComboBox>
+#include <QDialog>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QSpinBox>
+#include <QToolButton>
+#include <QWheelEvent>
+
+namespace stage::desk {
+namespace {
+
+using test::Rgba8;
+
+class Panels : public Desk {
+protected:
+    void SetUp() override {
+        test::writePicture(dir / "a.png", {192, 108}, [](int, int) { return Rgba8{200, 100, 50}; });
+        ASSERT_TRUE(drop({"a.png"}));
+        session().select({});
+    }
+    NumberField* field(const char* name) {
+        for (NumberField* f : window.findChildren<NumberField*>())
+            if (f->isVisible() && f->accessibleName() == QLatin1String(name)) return f;
+        return nullptr;
+    }
+    void trigger(const char* text) {
+        for (QAction* action : window.findChildren<QAction*>())
+            if (action->text() == QString::fromUtf8(text)) return action->trigger();
+        FAIL() << text;
+    }
+    /// Runs act in the dialog that opens next.
+    template <class Act> void inDialog(Act act) {
+        QTimer::singleShot(200, &window, [act] {
+            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+            ASSERT_TRUE(dialog);
+            act(dialog);
+        });
+    }
+};
+
+TEST_F(Panels, WheelDolliesAndARowOfTurnsIsOneStep) {
+    window.camera().setTool(CameraView::Tool::Walk);
+    const auto steps = session().history().step();
+    for (int i = 0; i < 3; ++i) {
+        QWheelEvent wheel(inCamera(96, 54), window.camera().mapToGlobal(inCamera(96, 54)), {}, {0, 120},
+                          Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+        QApplication::sendEvent(&window.camera(), &wheel);
+    }
+    EXPECT_LT(scene().camera.marks[0].pose.position.z, -0.4); // thrice two percent of ten metres, ahead
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !session().previewing(); }, 20000));
+    EXPECT_EQ(session().history().step(), steps + 1);
+}
+
+TEST_F(Panels, AMarkIsDraggedInThePlan) {
+    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {2, 1, -3}}}));
+    PlanView& plan = window.plan();
+    // the T of mark 2 lies where its depth is; found by asking which mark a press takes
+    const double y = plan.yOfDepth(3);
+    double x = 0;
+    for (double tried = 160; tried < plan.width() && x == 0; tried += 4) {
+        QTest::mousePress(&plan, Qt::LeftButton, Qt::NoModifier, QPointF(tried, y).toPoint());
+        QTest::mouseRelease(&plan, Qt::LeftButton, Qt::NoModifier, QPointF(tried, y).toPoint());
+        if (session().markHere() == 1)
+            x = tried + 6;
+        else
+            session().setFrame(0);
+    }
+    ASSERT_GT(x, 0);
+    drag(&plan, {x, y}, {x, plan.yOfDepth(5)});
+    const V3d& position = scene().camera.marks[1].pose.position;
+    EXPECT_NEAR(position.z, -5, 0.3);
+    EXPECT_NEAR(position.y, 1, 1e-12); // the plan does not know heights
+    EXPECT_EQ(scene().camera.marks[0].pose.position, V3d(0));
+}
+
+TEST_F(Panels, PaceIsChosenOnTheBarBetweenTwoMarks) {
+    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {2, 0, 0}}}));
+    auto* pace = window.findChild<PaceView*>();
+    EXPECT_NEAR(pace->peak(), 2 / 5.0, 1e-6); // even
+    QTimer::singleShot(200, &window, [] {
+        auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+        ASSERT_TRUE(menu);
+        for (QAction* action : menu->actions())
+            if (action->text() == QStringLiteral("soft both")) action->trigger();
+        menu->close();
+    });
+    Timeline& timeline = window.timeline();
+    QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier,
+                      QPointF(timeline.xOfFrame(60), timeline.rowRect(0).center().y()).toPoint());
+    EXPECT_EQ(scene().camera.marks[0].pace, (scene::Pace{.42, 0, .58, 1}));
+    // the steepest place of cubic-bezier(.42,0,.58,1) is its middle: dy/dx = 1.5 / (1.5 (1 - .42) + ... )
+    // = 1.7241
+    EXPECT_NEAR(pace->peak(), 2 / 5.0 * 1.7241, 2e-3);
+}
+
+TEST_F(Panels, FieldsStepWithTheArrowKeys) {
+    session().select({scene().layers[0]->id});
+    NumberField* depth = field("Depth");
+    depth->setFocus();
+    QTest::keyClick(depth, Qt::Key_Up);
+    QTest::keyClick(depth, Qt::Key_Up, Qt::ShiftModifier);
+    EXPECT_NEAR(optics::depthOf(scene(), scene::find(scene(), scene().layers[0]->id)), 11.1, 1e-9);
+    QTest::keyClick(depth, Qt::Key_Down, Qt::ControlModifier);
+    EXPECT_NEAR(depth->value(), 11.09, 1e-9);
+}
+
+TEST_F(Panels, CameraNumbersMoveTheMark) {
+    NumberField* pan = field("Pan");
+    ASSERT_TRUE(pan);
+    pan->setFocus();
+    pan->selectAll();
+    QTest::keyClicks(pan, "90/6");
+    QTest::keyClick(pan, Qt::Key_Return);
+    EXPECT_NEAR(scene().camera.marks[0].pose.pan, 15, 1e-9);
+    EXPECT_EQ(scene().camera.marks.size(), 1u);
+}
+
+TEST_F(Panels, TextIsAddedAndChanged) {
+    inDialog([](QDialog* dialog) {
+        dialog->findChild<QPlainTextEdit*>(QStringLiteral("newText"))->setPlainText(QStringLiteral("Night"));
+        dialog->accept();
+    });
+    for (QToolButton* button : window.findChildren<QToolButton*>())
+        if (button->text() == QStringLiteral("Text")) button->click();
+    ASSERT_EQ(scene().layers.size(), 2u);
+    EXPECT_EQ(std::get<scene::Text>(scene().layers[1]->content).text, "Night");
+    session().select({scene().layers[1]->id});
+    QPlainTextEdit* text = nullptr;
+    for (QPlainTextEdit* each : window.findChildren<QPlainTextEdit*>())
+        if (each->isVisible()) text = each;
+    ASSERT_TRUE(text);
+    EXPECT_EQ(text->toPlainText(), QStringLiteral("Night"));
+    text->setFocus();
+    text->moveCursor(QTextCursor::End);
+    QTest::keyClicks(text, "fall");
+    EXPECT_EQ(std::get<scene::Text>(scene().layers[1]->content).text, "Nightfall");
+}
+
+TEST_F(Panels, SettingsSayWhatTheyDoNotUnderstand) {
+    bool complained = false;
+    QTimer::singleShot(200, &window, [&] {
+        auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+        ASSERT_TRUE(dialog);
+        QLineEdit* duration = nullptr;
+        for (QLineEdit* edit : dialog->findChildren<QLineEdit*>())
+            if (edit->text() == QStringLiteral("00:06:00")) duration = edit;
+        ASSERT_TRUE(duration);
+        duration->setText(QStringLiteral("long"));
+        QTimer::singleShot(200, dialog, [&complained, dialog, duration] {
+            for (QLabel* label : dialog->findChildren<QLabel*>(QStringLiteral("warning")))
+                complained =
+                    label->isVisible() && label->text().contains(QStringLiteral("minutes, seconds, frames"));
+            duration->setText(QStringLiteral("4s"));
+            dialog->accept();
+        });
+        dialog->accept();
+    });
+    trigger("Settings…");
+    EXPECT_TRUE(complained);
+    EXPECT_EQ(scene().output.frames, 96);
+    EXPECT_EQ(scene().output.frame, V2i(192, 108));
+}
+
+TEST_F(Panels, OutputDialogWritesTheMovieAskedFor) {
+    const QString path = QString::fromStdString((dir / "chosen.mkv").string());
+    inDialog([path](QDialog* dialog) {
+        dialog->findChild<QComboBox*>(QStringLiteral("outputFormat"))->setCurrentIndex(1);
+        dialog->findChild<QSpinBox*>(QStringLiteral("outputWidth"))->setValue(96);
+        dialog->findChild<QSpinBox*>(QStringLiteral("outputLast"))->setValue(4);
+        dialog->findChild<QLineEdit*>(QStringLiteral("outputPath"))->setText(path);
+        dialog->accept();
+    });
+    QSignalSpy written(&window, &MainWindow::written);
+    trigger("Write movie or pictures…");
+    ASSERT_TRUE(!written.isEmpty() || written.wait(30000));
+    const auto ran = test::run("ffprobe -v error -count_frames -select_streams v -show_entries "
+                               "stream=width,height,nb_read_frames -of csv=p=0 " +
+                               path.toStdString());
+    EXPECT_EQ(ran.printed, "96,54,5\n");
+}
+
+TEST_F(Panels, MissingMediaIsTold) {
+    auto edit = edit::Edit{{"edit", "add"},
+                           {"layers",
+                            {{{"id", 1},
+                              {"name", "Gone"},
+                              {"kind", "picture"},
+                              {"pixels", {4, 4}},
+                              {"metresPerPixel", 1},
+                              {"media", {{"path", "/nowhere/x.png"}}}}}}};
+    ASSERT_TRUE(session().apply(edit));
+    const auto told = [&] {
+        for (QLabel* label : window.findChildren<QLabel*>())
+            if (label->text().contains(QStringLiteral("1 layer without media"))) return true;
+        return false;
+    };
+    EXPECT_TRUE(QTest::qWaitFor(told, 20000));
+}
+
+TEST_F(Panels, SwatchesAreTheLayersColour) {
+    ASSERT_TRUE(session().sources().pyramid(*scene().layers[0], 0));
+    const auto swatch = session().swatches().of(*scene().layers[0]);
+    EXPECT_NEAR(swatch.colour.red(), 200, 1);
+    EXPECT_NEAR(swatch.colour.blue(), 50, 1);
+    EXPECT_LE(std::max(swatch.picture.width(), swatch.picture.height()), 64);
+}
+
+TEST_F(Panels, HundredsOfLayersAllHaveARung) {
+    edit::Edit add = {{"edit", "add"}, {"layers", edit::Edit::array()}};
+    for (int i = 0; i < 25; ++i)
+        add["layers"].push_back({{"id", 1},
+                                 {"name", "L" + std::to_string(i)},
+                                 {"kind", "picture"},
+                                 {"position", {0, 0, -2.0 - i}},
+                                 {"pixels", {4, 4}},
+                                 {"metresPerPixel", 0.1},
+                                 {"media", {{"path", (dir / "a.png").string()}}}});
+    ASSERT_TRUE(session().apply(add));
+    // farther ones above nearer ones, none over another, all inside
+    QRectF last;
+    for (auto it = scene().layers.rbegin(); it != scene().layers.rend() - 1; ++it) {
+        const QRectF rung = window.plan().rungRect((*it)->id);
+        ASSERT_FALSE(rung.isEmpty());
+        EXPECT_TRUE(QRectF(window.plan().rect()).contains(rung));
+        if (!last.isNull()) {
+            EXPECT_GE(rung.top(), last.bottom() - 0.01);
+        }
+        last = rung;
+    }
+}
+
+}
+}

@@ -1,0 +1,55 @@
+// What presenceIn says of a box without sampling, held against sampling every pixel of it.
+#include "render/sampler.h"
+
+#include <gtest/gtest.h>
+#include <random>
+
+namespace stage::render {
+namespace {
+
+TEST(Presence, NeverContradictsThePixels) {
+    std::mt19937 random(5);
+    const auto in = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
+    int nothing = 0, opaque = 0;
+    for (int round = 0; round < 600; ++round) {
+        // a picture of nothing, something soft, or solid, with holes and specks
+        media::Level level(V2i(static_cast<int>(in(3, 90)), static_cast<int>(in(3, 90))));
+        const int kind = round % 3;
+        for (std::size_t i = 0; i < level.rgba.size(); i += 4) {
+            const float alpha = kind == 0 ? 0.f : kind == 1 ? 1.f : random() % 2 ? 1.f : 0.f;
+            for (std::size_t c = 0; c < 4; ++c)
+                level.rgba[i + c] = alpha;
+        }
+        if (kind == 0 && round % 2) level.rgba[(random() % (level.rgba.size() / 4)) * 4 + 3] = 1.f;
+        if (kind == 1 && round % 2) level.rgba[(random() % (level.rgba.size() / 4)) * 4 + 3] = 0.f;
+        const auto pyramid = media::makePyramid(level);
+        scene::Pose pose;
+        pose.pan = in(-30, 30);
+        pose.tilt = in(-20, 20);
+        const auto view = optics::viewOf(pose, 36, {256, 144});
+        const double yaw = in(-1.3, 1.3), size = in(0.5, 12);
+        const V3d across = V3d(std::cos(yaw), in(-0.2, 0.2), -std::sin(yaw)) * size,
+                  down = V3d(in(-0.2, 0.2), -1, in(-0.4, 0.4)) * size;
+        const optics::Card card{V3d(in(-4, 2), in(-2, 4), in(-12, 1)), across, down};
+        const Plane plane = planeOf(card, view, pyramid.get());
+        const int x0 = 64 * static_cast<int>(in(0, 4)), y0 = static_cast<int>(in(0, 80));
+        const Presence presence = presenceIn(plane, x0, y0, x0 + 64, y0 + 64);
+        if (presence == Presence::Something) continue;
+        ++(presence == Presence::Nothing ? nothing : opaque);
+        float row[64 * 4];
+        for (int y = y0; y < y0 + 64; ++y) {
+            sampleRow(plane, y, x0, x0 + 64, row);
+            for (int x = 0; x < 64; ++x) {
+                if (presence == Presence::Nothing)
+                    ASSERT_EQ(row[4 * x + 3], 0.f) << round;
+                else
+                    ASSERT_GT(row[4 * x + 3], 0.998f) << round; // what counts as covered
+            }
+        }
+    }
+    EXPECT_GT(nothing, 40);
+    EXPECT_GT(opaque, 8);
+}
+
+}
+}
