@@ -50,7 +50,7 @@ Rational rationalOf(const Json& value, const std::string& where, Rational low, R
                 ok = error2 == std::errc{} && last == end;
             }
         }
-        if (!ok || den <= 0 || den > bound || std::abs(num) > bound)
+        if (!ok || den <= 0 || den > bound || num < -bound || num > bound)
             throw Misread{"'" + where + "' is not a fraction such as \"41/12\""};
         result = Rational(num, den);
     } else {
