@@ -42,11 +42,22 @@ def changed(path, value):
     return scene
 
 
+cut = {"mattes": [{"kind": "outline", "points": [[0, 0], [9, 0, -1, 0, 1, 0], [9, 9]], "combine": "add",
+                   "feather": {"keys": [{"time": "1/2", "value": 3, "hold": True}]}},
+                  {"kind": "painted", "strokes": [{"size": 4, "dabs": [[1, 1, 0.5], [3, 3]]}]}],
+       "key": {"kind": "brightness", "low": 5}, "edges": {"choke": -1},
+       "fills": [{"hole": [{"kind": "layer", "layer": 3}], "seed": 2}], "match": {"automatic": True}}
 cases = [
     ("the demo", demo, True),
     ("a group", changed(["layers", 0], {"id": 99, "name": "g", "kind": "group", "layers": [demo["layers"][0]]}), True),
     ("own pace", changed(["camera", "marks", 0, "pace"], [0.1, 0.2, 0.3, 1]), True),
     ("an unknown member", changed(["layers", 0, "later"], {"a": 1}), True),
+    ("a cut-out", changed(["layers", 0, "cutout"], cut), True),
+    ("a card", changed(["layers", 0], {"id": 99, "name": "c", "kind": "card", "pixels": [9, 9], "metresPerPixel": 1,
+                                       "card": {"stops": [{"at": 0, "colour": [0, 0, 0, 1]}]}}), True),
+    ("an unknown matte", changed(["layers", 0, "cutout"], {"mattes": [{"kind": "star"}]}), False),
+    ("a loop of two", changed(["layers", 0, "cutout"], {"mattes": [{"kind": "subject", "loop": [[1, 1], [2, 2]]}]}), False),
+    ("a key of no kind", changed(["layers", 0, "cutout"], {"key": {}}), False),
     ("no camera", changed(["camera"], None), False),
     ("no marks", changed(["camera", "marks"], []), False),
     ("a newer version", changed(["version"], 2), False),

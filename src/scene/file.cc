@@ -34,14 +34,18 @@ void changePaths(std::vector<LayerPtr>& layers,
                  const std::function<std::string(const std::string&)>& change) {
     for (LayerPtr& slot : layers) {
         auto copy = std::make_shared<Layer>(*slot);
+        if (copy->cutout && copy->cutout->key) {
+            auto cutout = std::make_shared<Cutout>(*copy->cutout);
+            if (auto* difference = std::get_if<DifferenceKey>(&*cutout->key))
+                difference->plate = change(difference->plate);
+            copy->cutout = std::move(cutout);
+        }
         if (auto* picture = std::get_if<Picture>(&copy->content))
             picture->media.path = change(picture->media.path);
         else if (auto* footage = std::get_if<Footage>(&copy->content))
             footage->media.path = change(footage->media.path);
         else if (auto* group = std::get_if<Group>(&copy->content))
             changePaths(group->children, change);
-        else
-            continue;
         slot = std::move(copy);
     }
 }

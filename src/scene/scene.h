@@ -4,12 +4,15 @@
 // scene-linear Rec. 709 and premultiplied where they carry alpha.
 #pragma once
 
+#include "scene/cutout.h"
 #include "scene/geometry.h"
 #include "scene/rational.h"
 
+#include <algorithm>
 #include <array>
 #include <memory>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <variant>
@@ -62,11 +65,6 @@ inline constexpr std::array<std::string_view, 17> blendNames = {
 /// values, as flat pictures made of layers were mixed when they were painted.
 enum class Blending { Light, Paint };
 
-struct Colour {
-    double r = 0, g = 0, b = 0, a = 1;
-    bool operator==(const Colour&) const = default;
-};
-
 /// A file that a layer shows. In memory the path is absolute; in a scene file it is relative to it.
 struct Media {
     std::string path;
@@ -77,25 +75,60 @@ struct Media {
 
 struct Picture {
     Media media;
-    std::string part; ///< file inside the media where that is an archive; else empty
+    /// Which of the pictures inside the media: a file of an archive, or `#2` for the third sub-image or
+    /// top-level group, `#0:diffuse` for a group of channels in one. Empty: the media itself.
+    std::string part;
 };
 
+/// What footage shows before its first and after its last frame.
+enum class Ends { Hold, Loop, PingPong, Vanish };
+inline constexpr std::array<std::string_view, 4> endsNames = {"hold", "loop", "ping-pong", "vanish"};
+
 struct Footage {
-    Media media;
+    Media media;             ///< of pictures in sequence the path has a run of `#` in place of the number
     Rational rate{24};       ///< of the footage, frames per second
     std::int64_t frames = 1; ///< how many it has
-    Rational start{0};       ///< scene time at which its first frame shows; both ends are held
+    std::int64_t number = 0; ///< of the first picture, for a sequence
+    Rational start{0};       ///< scene time at which the first frame used shows
+    std::int64_t in = 0;     ///< first frame used
+    std::int64_t out = 0;    ///< one past the last frame used; 0: the end
+    Rational speed{1};       ///< below 0: backwards, from the last frame used
+    std::vector<Key<double>> speeds; ///< where not empty: speed over time instead, in seconds from the start
+    std::optional<std::int64_t> freeze; ///< only this frame, all the time
+    Ends ends = Ends::Hold;
+    bool mix = false; ///< between two frames both show, so that slow motion does not step
+
+    std::int64_t last() const { return (out > 0 ? std::min(out, frames) : frames) - 1; } ///< last frame used
 };
 
 enum class Align { Left, Centre, Right };
 
+/// Lengths are in em.
 struct Text {
     std::string text;
     std::string font = "B612 Bold"; ///< family and style as in a Pango font description, without a size
     Colour fill{1, 1, 1, 1};
     Align align = Align::Centre;
-    double tracking = 0;   ///< extra space between letters, in em
+    double tracking = 0;   ///< extra space between letters
     double lineHeight = 1; ///< factor on the font's own
+    double outline = 0;    ///< width of a line around the letters, outside of them
+    Colour outlineColour{0, 0, 0, 1};
+    double glow = 0; ///< how far light spreads around the letters
+    Colour glowColour{1, 0.6, 0.2, 1};
+    double shadow = 0; ///< softness of the shadow
+    V2d shadowBy{0};   ///< how far it falls: to the right, down
+    Colour shadowColour{0, 0, 0, 0};
+};
+
+/// A card of colour: one, or a gradient through several.
+struct Card {
+    struct Stop {
+        double at = 0; ///< 0..1
+        Colour colour;
+    };
+    std::vector<Stop> stops{{0, {0.18, 0.18, 0.18, 1}}}; ///< at least one, in order
+    double turn = 0;     ///< of a straight gradient: 0 runs from the left to the right, 90 from the top down
+    bool radial = false; ///< from the centre to the corners
 };
 
 struct Layer;
@@ -113,6 +146,9 @@ struct Placement {
     bool operator==(const Placement&) const = default;
 };
 
+/// Names of what a layer can be, in the order of its content.
+inline constexpr std::array<std::string_view, 5> layerKinds = {"picture", "footage", "text", "group", "card"};
+
 struct Layer {
     std::int64_t id = 0; ///< unique in the scene, above 0
     std::string name;
@@ -122,7 +158,8 @@ struct Layer {
     Placement placement;
     V2i pixels{0, 0};          ///< natural size of its picture; a group has none
     double metresPerPixel = 0; ///< at scale 1
-    std::variant<Picture, Footage, Text, Group> content;
+    std::variant<Picture, Footage, Text, Group, Card> content;
+    CutoutPtr cutout;            ///< null: nothing is cut
     Json extra = Json::object(); ///< members this version does not know
 
     const Group* group() const { return std::get_if<Group>(&content); }
@@ -141,11 +178,6 @@ struct Pose {
     bool operator==(const Pose&) const = default;
 };
 
-/// How speed runs along the move that begins at a mark: CSS cubic-bezier(x1, y1, x2, y2), x within 0..1.
-struct Pace {
-    double x1 = 0, y1 = 0, x2 = 1, y2 = 1;
-    bool operator==(const Pace&) const = default;
-};
 struct NamedPace {
     std::string_view name;
     Pace pace;

@@ -1,5 +1,7 @@
 #include "scene/scene_json.h"
 
+#include "scene/cutout_json.h"
+
 #include <algorithm>
 #include <span>
 #include <unordered_set>
@@ -33,15 +35,6 @@ Media readMedia(Fields& layer) {
     media.bytes = fields.whole("bytes", 0, std::int64_t{1} << 50, 0);
     media.hash = fields.text("hash", 200, "");
     return media;
-}
-
-Json toJson(const Text& text) {
-    return {{"text", text.text},
-            {"font", text.font},
-            {"fill", scene::toJson(text.fill)},
-            {"align", alignNames[static_cast<std::size_t>(text.align)]},
-            {"tracking", text.tracking},
-            {"lineHeight", text.lineHeight}};
 }
 
 Json toJson(const Pace& pace) {
@@ -176,6 +169,29 @@ Pace readPace(Fields& fields, const char* key, const Pace& fallback) {
     return {v[0], v[1], v[2], v[3]};
 }
 
+Json toJson(const Text& text) {
+    Json json = {{"text", text.text},
+                 {"font", text.font},
+                 {"fill", scene::toJson(text.fill)},
+                 {"align", alignNames[static_cast<std::size_t>(text.align)]},
+                 {"tracking", text.tracking},
+                 {"lineHeight", text.lineHeight}};
+    if (text.outline > 0) {
+        json["outline"] = text.outline;
+        json["outlineColour"] = scene::toJson(text.outlineColour);
+    }
+    if (text.glow > 0) {
+        json["glow"] = text.glow;
+        json["glowColour"] = scene::toJson(text.glowColour);
+    }
+    if (text.shadowColour.a > 0) {
+        json["shadow"] = text.shadow;
+        json["shadowBy"] = {text.shadowBy.x, text.shadowBy.y};
+        json["shadowColour"] = scene::toJson(text.shadowColour);
+    }
+    return json;
+}
+
 Text readText(Fields& fields, const Text& fallback) {
     Text text = fallback;
     text.text = fields.text("text", Limits::textBytes, text.text);
@@ -184,6 +200,16 @@ Text readText(Fields& fields, const Text& fallback) {
     if (fields.has("align")) text.align = static_cast<Align>(fields.choice("align", alignNames));
     text.tracking = fields.number("tracking", -1, 10, text.tracking);
     text.lineHeight = fields.number("lineHeight", 0.1, 10, text.lineHeight);
+    text.outline = fields.number("outline", 0, 1, text.outline);
+    if (fields.has("outlineColour")) text.outlineColour = fields.colour("outlineColour");
+    text.glow = fields.number("glow", 0, 2, text.glow);
+    if (fields.has("glowColour")) text.glowColour = fields.colour("glowColour");
+    text.shadow = fields.number("shadow", 0, 2, text.shadow);
+    if (fields.has("shadowBy")) {
+        const auto by = fields.numbers("shadowBy", 2, -2, 2);
+        text.shadowBy = {by[0], by[1]};
+    }
+    if (fields.has("shadowColour")) text.shadowColour = fields.colour("shadowColour");
     return text;
 }
 
@@ -203,8 +229,7 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
         const auto scale = fields.numbers("scale", 2, -1e9, 1e9);
         layer->placement.scale = {scale[0], scale[1]};
     }
-    const std::array<std::string_view, 4> kinds = {"picture", "footage", "text", "group"};
-    const std::size_t kind = fields.choice("kind", kinds);
+    const std::size_t kind = fields.choice("kind", layerKinds);
     if (kind != 3) {
         const auto size = fields.numbers("pixels", 2, 1, Limits::pictureSide);
         layer->pixels = {static_cast<int>(size[0]), static_cast<int>(size[1])};
@@ -217,11 +242,15 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
         footage.media = readMedia(fields);
         footage.rate = fields.rational("rate", Rational(1, 1000), Rational(100'000));
         footage.frames = fields.whole("frames", 1, Limits::frames);
-        footage.start = fields.rational("start", Rational(-1'000'000), timeBound, Rational(0));
+        footage.number = fields.whole("number", 0, Limits::frames, 0);
+        readTime(fields, footage);
         layer->content = footage;
     } else if (kind == 2) {
         Fields text(fields.object("text"), fields.at("text"));
         layer->content = readText(text, Text{});
+    } else if (kind == 4) {
+        Fields card(fields.object("card"), fields.at("card"));
+        layer->content = readCard(card, Card{});
     } else {
         if (depth >= Limits::groupDepth)
             throw Misread{"'" + where + "': groups are nested deeper than " +
@@ -229,6 +258,8 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
         layer->content =
             Group{readLayers(fields.array("layers", Limits::layers), fields.at("layers"), depth + 1, count)};
     }
+    if (fields.has("cutout") && kind != 3)
+        layer->cutout = readCutout(fields.object("cutout"), fields.at("cutout"));
     layer->extra = fields.rest();
     return layer;
 }
@@ -236,8 +267,7 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
 Json toJson(const Layer& layer) {
     Json json = {{"id", layer.id}, {"name", layer.name}};
     const Placement& place = layer.placement;
-    const char* kinds[] = {"picture", "footage", "text", "group"};
-    json["kind"] = kinds[layer.content.index()];
+    json["kind"] = layerKinds[layer.content.index()];
     json["visible"] = layer.visible;
     json["opacity"] = layer.opacity;
     json["blend"] = blendNames[static_cast<std::size_t>(layer.blend)];
@@ -254,12 +284,16 @@ Json toJson(const Layer& layer) {
     } else if (const auto* footage = std::get_if<Footage>(&layer.content)) {
         json["rate"] = footage->rate.text();
         json["frames"] = footage->frames;
-        json["start"] = footage->start.text();
+        if (footage->number != 0) json["number"] = footage->number;
+        json.update(timeToJson(*footage));
     } else if (const auto* text = std::get_if<Text>(&layer.content)) {
         json["text"] = toJson(*text);
+    } else if (const auto* card = std::get_if<Card>(&layer.content)) {
+        json["card"] = toJson(*card);
     } else if (const Group* group = layer.group()) {
         json["layers"] = layersToJson(group->children);
     }
+    if (layer.cutout) json["cutout"] = toJson(*layer.cutout);
     return withRest(std::move(json), layer.extra);
 }
 

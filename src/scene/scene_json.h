@@ -15,6 +15,7 @@ inline constexpr int formatVersion = 1;
 Json toJson(const Scene& scene);
 Json toJson(const Layer& layer);
 Json toJson(const Pose& pose);
+Json toJson(const Text& text);
 Json toJson(const Colour& colour);
 Json toJson(const V3d& vector);
 

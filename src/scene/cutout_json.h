@@ -1,0 +1,21 @@
+// Cut-outs and footage time as JSON. Readers throw Misread (fields.h); thread-safe.
+#pragma once
+
+#include "scene/fields.h"
+#include "scene/scene.h"
+
+namespace stage::scene {
+
+Json toJson(const Matte& matte);
+Json toJson(const Cutout& cutout);
+Json toJson(const Stroke& stroke);
+/// What a `footage` edit and a layer of footage share: in, out, speed ... (not the media).
+Json timeToJson(const Footage& footage);
+
+Matte readMatte(const Json& json, const std::string& where);
+CutoutPtr readCutout(const Json& json, const std::string& where);
+void readTime(Fields& fields, Footage& footage);
+Card readCard(Fields& fields, const Card& fallback);
+Json toJson(const Card& card);
+
+}
