@@ -1,13 +1,16 @@
 #include "media/footage.h"
 
 #include "media/ffmpeg.h"
+#include "media/light.h"
 #include "scene/scene.h"
 
 extern "C" {
+#include <libavutil/display.h>
 #include <libavutil/pixdesc.h>
 }
 
 #include <algorithm>
+#include <cmath>
 #include <oneapi/tbb/parallel_for.h>
 
 namespace stage::media {
@@ -29,13 +32,17 @@ struct FootageReader::State {
     ffmpeg::Sws sws;
     AVStream* stream = nullptr;
     FootageInfo info;
-    std::vector<std::int64_t> shown;                              ///< presentation time of each frame, sorted
+    V2i coded{0, 0};                 ///< size of the pictures in the stream
+    int quarterTurns = 0;            ///< clockwise, to be shown upright
+    std::vector<std::int64_t> shown; ///< presentation time of each frame of info.frames, in order
     std::vector<std::pair<std::int64_t, std::int64_t>> keyFrames; ///< presentation and decoding time, sorted
     std::int64_t last = AV_NOPTS_VALUE; ///< presentation time of the last frame decoded
     bool draining = false;
 
     Result<bool> decodeNext();
-    Result<Level> convert();
+    Result<Raster> convert();
+    void readShape();
+    void lineUp(std::vector<std::int64_t> times);
 };
 
 FootageReader::FootageReader(std::unique_ptr<State> state) : m_state(std::move(state)) {}
@@ -86,11 +93,18 @@ Result<std::unique_ptr<FootageReader>> FootageReader::open(const std::filesystem
     context->thread_count = 0;
     context->pkt_timebase = state->stream->time_base;
     if (avcodec_open2(context, codec, nullptr) < 0) return broken("its codec cannot be opened");
-    state->info.size = {context->width, context->height};
+    state->coded = {context->width, context->height};
     if (context->width < 1 || context->height < 1 || context->width > scene::Limits::frameSide ||
         context->height > scene::Limits::frameSide)
         return broken("its picture size is not usable");
     state->info.alpha = sideAlpha || hasAlpha(context->pix_fmt);
+    state->info.hdr =
+        context->color_trc == AVCOL_TRC_SMPTE2084 || context->color_trc == AVCOL_TRC_ARIB_STD_B67;
+    state->info.interlaced =
+        context->field_order != AV_FIELD_UNKNOWN && context->field_order != AV_FIELD_PROGRESSIVE;
+    state->readShape();
+
+    std::vector<std::int64_t> times;
 
     AVPacket* packet = state->packet.get();
     int count = 0;
@@ -98,7 +112,7 @@ Result<std::unique_ptr<FootageReader>> FootageReader::open(const std::filesystem
         if (packet->stream_index == index && !(packet->flags & AV_PKT_FLAG_DISCARD)) {
             const std::int64_t time = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;
             if (time != AV_NOPTS_VALUE) {
-                state->shown.push_back(time);
+                times.push_back(time);
                 if (packet->flags & AV_PKT_FLAG_KEY)
                     state->keyFrames.emplace_back(time, packet->dts != AV_NOPTS_VALUE ? packet->dts : time);
             }
@@ -110,22 +124,78 @@ Result<std::unique_ptr<FootageReader>> FootageReader::open(const std::filesystem
             if (bytes > 0 && place > 0)
                 progress.done(static_cast<double>(place) / static_cast<double>(bytes));
         }
-        if (state->shown.size() > static_cast<std::size_t>(scene::Limits::frames))
+        if (times.size() > static_cast<std::size_t>(scene::Limits::frames))
             return broken("it has too many frames");
     }
-    auto& shown = state->shown;
-    std::sort(shown.begin(), shown.end());
-    shown.erase(std::unique(shown.begin(), shown.end()), shown.end());
+    std::sort(times.begin(), times.end());
+    times.erase(std::unique(times.begin(), times.end()), times.end());
     std::sort(state->keyFrames.begin(), state->keyFrames.end());
-    if (shown.empty()) return broken("it holds no frames");
-    state->info.frames = static_cast<std::int64_t>(shown.size());
-
-    const AVRational rate =
-        state->stream->avg_frame_rate.num > 0 ? state->stream->avg_frame_rate : state->stream->r_frame_rate;
-    if (rate.num > 0 && rate.den > 0) state->info.rate = Rational(rate.num, rate.den);
+    if (times.empty()) return broken("it holds no frames");
+    state->lineUp(std::move(times));
     state->last = AV_NOPTS_VALUE;
     state->draining = true; // reading starts with a seek
     return std::unique_ptr<FootageReader>(new FootageReader(std::move(state)));
+}
+
+/// Turn and shape of the pixels, from what the container says.
+void FootageReader::State::readShape() {
+    V2i size = coded;
+    const AVRational pixel = av_guess_sample_aspect_ratio(format.get(), stream, nullptr);
+    if (pixel.num > 0 && pixel.den > 0 && pixel.num != pixel.den && pixel.num < 20 * pixel.den &&
+        pixel.den < 20 * pixel.num)
+        size.x = std::max(1, static_cast<int>(std::lround(av_q2d(pixel) * size.x)));
+    if (const std::uint8_t* matrix = av_stream_get_side_data(stream, AV_PKT_DATA_DISPLAYMATRIX, nullptr)) {
+        // The angle is counter-clockwise.
+        const double turn = -av_display_rotation_get(reinterpret_cast<const std::int32_t*>(matrix));
+        if (std::isfinite(turn)) quarterTurns = (static_cast<int>(std::lround(turn / 90)) % 4 + 4) % 4;
+    }
+    if (quarterTurns % 2 == 1) std::swap(size.x, size.y);
+    info.size = size;
+}
+
+/// Gives each frame its place at an even rate. Where frames come unevenly, a frame stays until the next one's
+/// time.
+void FootageReader::State::lineUp(std::vector<std::int64_t> times) {
+    const AVRational mean = stream->avg_frame_rate.num > 0 ? stream->avg_frame_rate : stream->r_frame_rate;
+    if (mean.num > 0 && mean.den > 0) info.rate = Rational(mean.num, mean.den);
+    info.frames = static_cast<std::int64_t>(times.size());
+    shown = std::move(times);
+    const double tick = av_q2d(stream->time_base);
+    if (shown.size() < 3 || !(tick > 0)) return;
+    std::int64_t least = shown[1] - shown[0], most = least;
+    for (std::size_t i = 2; i < shown.size(); ++i) {
+        least = std::min(least, shown[i] - shown[i - 1]);
+        most = std::max(most, shown[i] - shown[i - 1]);
+    }
+    // Times are rounded to the container's ticks, so two of them may lie apart in an even clip.
+    if (most - least <= 2 || static_cast<double>(most) < 1.4 * static_cast<double>(least)) return;
+    info.varies = true;
+    // The rates that cameras and screens use; the lowest one at which no two frames fall on one place.
+    const Rational rates[] = {{12}, {24000, 1001}, {24}, {25}, {30000, 1001}, {30}, {48},
+                              {50}, {60000, 1001}, {60}, {90}, {100},         {120}};
+    const std::vector<std::int64_t> uneven = std::move(shown);
+    const auto placeAt = [&](std::int64_t time, Rational rate) {
+        return std::llround(static_cast<double>(time - uneven.front()) * tick * rate.toDouble());
+    };
+    info.rate = rates[std::size(rates) - 1];
+    for (const Rational rate : rates) {
+        bool apart = true;
+        for (std::size_t i = 1; i < uneven.size() && apart; ++i)
+            apart = placeAt(uneven[i], rate) > placeAt(uneven[i - 1], rate);
+        if (!apart) continue;
+        info.rate = rate;
+        break;
+    }
+    const std::int64_t length =
+        std::min<std::int64_t>(placeAt(uneven.back(), info.rate) + 1, scene::Limits::frames);
+    shown.assign(static_cast<std::size_t>(length), uneven.front());
+    std::size_t at = 0;
+    for (std::int64_t n = 0; n < length; ++n) {
+        while (at + 1 < uneven.size() && placeAt(uneven[at + 1], info.rate) <= n)
+            ++at;
+        shown[static_cast<std::size_t>(n)] = uneven[at];
+    }
+    info.frames = length;
 }
 
 /// Decodes one more frame into picture; false at the end.
@@ -155,7 +225,7 @@ Result<bool> FootageReader::State::decodeNext() {
     }
 }
 
-Result<Level> FootageReader::frame(std::int64_t n) {
+Result<Raster> FootageReader::frame(std::int64_t n) {
     State& s = *m_state;
     n = std::clamp<std::int64_t>(n, 0, s.info.frames - 1);
     const std::int64_t wanted = s.shown[static_cast<std::size_t>(n)];
@@ -190,13 +260,54 @@ Result<Level> FootageReader::frame(std::int64_t n) {
     return fail("Cannot read " + s.name + ": frame " + std::to_string(n) + " is damaged.");
 }
 
-Result<Level> FootageReader::State::convert() {
+namespace {
+
+/// Lines of the second field become the mean of their neighbours.
+void dropSecondField(std::vector<std::uint16_t>& rgba, V2i size, bool topFirst) {
+    const auto width = static_cast<std::size_t>(size.x) * 4;
+    for (int y = topFirst ? 1 : 0; y < size.y; y += 2) {
+        const std::uint16_t* above = rgba.data() + width * static_cast<std::size_t>(y > 0 ? y - 1 : y + 1);
+        const std::uint16_t* below =
+            rgba.data() + width * static_cast<std::size_t>(y + 1 < size.y ? y + 1 : y - 1);
+        std::uint16_t* line = rgba.data() + width * static_cast<std::size_t>(y);
+        for (std::size_t i = 0; i < width; ++i)
+            line[i] = static_cast<std::uint16_t>((above[i] + below[i] + 1) / 2);
+    }
+}
+
+/// 16-bit encoded values to linear light of the clip's primaries.
+const std::vector<float>& curveOf(AVColorTransferCharacteristic transfer) {
+    const auto table = [](auto&& linear) {
+        std::vector<float> t(65536);
+        for (std::size_t i = 0; i < t.size(); ++i)
+            t[i] = linear(static_cast<float>(i) / 65535.f);
+        return t;
+    };
+    static const std::vector<float> pq = table([](float v) { return nitsFromPq(v) / hdrWhite; });
+    static const std::vector<float> hlg = table(sceneFromHlg);
+    static const std::vector<float> linear = table([](float v) { return v; });
+    switch (transfer) {
+    case AVCOL_TRC_SMPTE2084:
+        return pq;
+    case AVCOL_TRC_ARIB_STD_B67:
+        return hlg;
+    case AVCOL_TRC_LINEAR:
+        return linear;
+    default:
+        return linearFromSrgb16();
+    }
+}
+
+}
+
+Result<Raster> FootageReader::State::convert() {
     const AVFrame& from = *picture;
-    if (from.width != info.size.x || from.height != info.size.y)
+    if (from.width != coded.x || from.height != coded.y)
         return fail("Cannot read " + name + ": its picture size changes inside the clip.");
+    const V2i flat = quarterTurns % 2 == 1 ? V2i(info.size.y, info.size.x) : info.size;
     const auto format16 = AV_PIX_FMT_RGBA64LE;
     sws.reset(sws_getCachedContext(sws.release(), from.width, from.height,
-                                   static_cast<AVPixelFormat>(from.format), from.width, from.height, format16,
+                                   static_cast<AVPixelFormat>(from.format), flat.x, flat.y, format16,
                                    SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP,
                                    nullptr, nullptr, nullptr));
     if (!sws) return fail("Cannot read " + name + ": its pixel format is not supported.");
@@ -208,13 +319,16 @@ Result<Level> FootageReader::State::convert() {
     const int full = from.color_range == AVCOL_RANGE_JPEG ? 1 : 0;
     sws_setColorspaceDetails(sws.get(), sws_getCoefficients(matrix), full,
                              sws_getCoefficients(SWS_CS_DEFAULT), 1, 0, 1 << 16, 1 << 16);
-    std::vector<std::uint16_t> straight(static_cast<std::size_t>(from.width) * from.height * 4);
+    std::vector<std::uint16_t> straight(static_cast<std::size_t>(flat.x) * flat.y * 4);
     std::uint8_t* planes[1] = {reinterpret_cast<std::uint8_t*>(straight.data())};
-    const int strides[1] = {from.width * 8};
+    const int strides[1] = {flat.x * 8};
     sws_scale(sws.get(), from.data, from.linesize, 0, from.height, planes, strides);
+    if (from.interlaced_frame && flat.y > 1) dropSecondField(straight, flat, from.top_field_first);
 
-    const std::vector<float>& curve = linearFromSrgb16();
-    Level level(info.size);
+    const std::vector<float>& curve = curveOf(from.color_trc);
+    const bool hlg = from.color_trc == AVCOL_TRC_ARIB_STD_B67;
+    const bool wide = from.color_primaries == AVCOL_PRI_BT2020;
+    Raster raster(info.size);
     const bool keepsAlpha = hasAlpha(from.format);
     // The converter widens alpha by a shift, which would leave opaque a little short of it.
     const int alphaBits =
@@ -222,17 +336,32 @@ Result<Level> FootageReader::State::convert() {
             ? std::clamp(av_pix_fmt_desc_get(static_cast<AVPixelFormat>(from.format))->comp[3].depth, 1, 16)
             : 16;
     const auto alphaTop = static_cast<float>((1 << alphaBits) - 1);
-    oneapi::tbb::parallel_for(0, from.height, [&](int y) {
-        const std::uint16_t* in = straight.data() + static_cast<std::size_t>(y) * from.width * 4;
-        Imath::half* out = level.row(y);
-        for (int x = 0; x < from.width; ++x, in += 4, out += 4) {
+    oneapi::tbb::parallel_for(0, flat.y, [&](int y) {
+        const std::uint16_t* in = straight.data() + static_cast<std::size_t>(y) * flat.x * 4;
+        for (int x = 0; x < flat.x; ++x, in += 4) {
+            const V2i place = quarterTurns == 0   ? V2i(x, y)
+                              : quarterTurns == 1 ? V2i(flat.y - 1 - y, x)
+                              : quarterTurns == 2 ? V2i(flat.x - 1 - x, flat.y - 1 - y)
+                                                  : V2i(y, flat.x - 1 - x);
+            Imath::half* out = raster.row(place.y) + 4 * place.x;
             const float alpha = keepsAlpha ? static_cast<float>(in[3] >> (16 - alphaBits)) / alphaTop : 1.f;
-            for (int c = 0; c < 3; ++c)
-                out[c] = curve[in[c]] * alpha;
+            std::array<float, 3> colour = {curve[in[0]], curve[in[1]], curve[in[2]]};
+            if (hlg) {
+                nitsFromHlgScene(colour);
+                for (float& v : colour)
+                    v /= hdrWhite;
+            }
+            if (wide) {
+                rec709FromRec2020(colour);
+                for (float& v : colour)
+                    v = std::max(v, 0.f);
+            }
+            for (std::size_t c = 0; c < 3; ++c)
+                out[c] = colour[c] * alpha;
             out[3] = alpha;
         }
     });
-    return level;
+    return raster;
 }
 
 }

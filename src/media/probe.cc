@@ -1,8 +1,12 @@
 #include "media/probe.h"
 
+#include "media/content.h"
+#include "media/drawing.h"
 #include "media/footage.h"
 #include "media/still.h"
 
+#include <algorithm>
+#include <charconv>
 #include <fstream>
 #include <glib.h>
 
@@ -38,7 +42,113 @@ Result<scene::Media> identify(const fs::path& path) {
     return media;
 }
 
+namespace {
+
+std::string suffixOf(const fs::path& path) {
+    std::string suffix = path.extension().string();
+    for (char& c : suffix)
+        c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return suffix;
+}
+bool oneOf(const std::string& suffix, std::initializer_list<const char*> known) {
+    return std::any_of(known.begin(), known.end(), [&](const char* k) { return suffix == k; });
+}
+
+/// Numbers of the pictures that a pattern has, in order.
+std::vector<std::int64_t> numbersOf(const fs::path& pattern) {
+    const std::string name = pattern.filename().string();
+    const auto end = name.find_last_of('#');
+    auto begin = end;
+    while (begin > 0 && name[begin - 1] == '#')
+        --begin;
+    const std::string before = name.substr(0, begin), after = name.substr(end + 1);
+    const std::size_t digits = end + 1 - begin;
+    std::vector<std::int64_t> numbers;
+    std::error_code code;
+    for (const auto& entry : fs::directory_iterator(fs::absolute(pattern).parent_path(), code)) {
+        const std::string file = entry.path().filename().string();
+        if (file.size() < before.size() + after.size() + digits || !file.starts_with(before) ||
+            !file.ends_with(after))
+            continue;
+        const std::string middle = file.substr(before.size(), file.size() - before.size() - after.size());
+        if (middle.size() > digits && (middle.size() > 9 || middle.front() == '0')) continue;
+        std::int64_t number = 0;
+        const auto [last, error] = std::from_chars(middle.data(), middle.data() + middle.size(), number);
+        if (error == std::errc{} && last == middle.data() + middle.size() && number >= 0 &&
+            middle.front() != '-')
+            numbers.push_back(number);
+    }
+    std::sort(numbers.begin(), numbers.end());
+    return numbers;
+}
+
+Result<Contents> probeSequence(const fs::path& pattern) {
+    const auto wrong = [&](const std::string& reason) {
+        return fail("Cannot read " + pattern.string() + ": " + reason + ".");
+    };
+    const auto numbers = numbersOf(pattern);
+    if (numbers.empty()) return wrong("there are no pictures of that name");
+    const std::int64_t span = numbers.back() - numbers.front() + 1;
+    if (span > scene::Limits::frames) return wrong("its numbers lie too far apart");
+    const std::string first = sequenceFile(pattern.string(), numbers.front());
+    auto media = identify(first);
+    if (!media) return tl::unexpected(media.error());
+    const auto pixels = readStill(fs::path(first));
+    if (!pixels) return tl::unexpected(pixels.error());
+    media->path = fs::absolute(pattern).lexically_normal().string();
+    Contents contents;
+    contents.media = *media;
+    contents.canvas = contents.size = pixels->size;
+    contents.name = pattern.stem().string();
+    contents.name = contents.name.substr(0, contents.name.find('#'));
+    while (!contents.name.empty() && std::string(" ._-").find(contents.name.back()) != std::string::npos)
+        contents.name.pop_back();
+    if (contents.name.empty()) contents.name = "Sequence";
+    scene::Footage footage;
+    footage.media = *media;
+    footage.frames = span;
+    footage.number = numbers.front();
+    contents.footage = footage;
+    if (static_cast<std::int64_t>(numbers.size()) < span) {
+        std::string gaps;
+        int count = 0;
+        for (std::size_t i = 1; i < numbers.size(); ++i) {
+            if (numbers[i] == numbers[i - 1] + 1 || ++count > 5) continue;
+            const std::int64_t from = numbers[i - 1] + 1, to = numbers[i] - 1;
+            gaps += (gaps.empty() ? "" : ", ") + std::to_string(from) +
+                    (to > from ? "-" + std::to_string(to) : "");
+        }
+        if (count > 5) gaps += " and more";
+        contents.notes.push_back(pattern.filename().string() + ": " +
+                                 std::to_string(span - static_cast<std::int64_t>(numbers.size())) +
+                                 " pictures are missing (" + gaps + "); the one before is shown there.");
+    }
+    return contents;
+}
+
+}
+
+std::optional<fs::path> sequenceOf(const fs::path& picture) {
+    if (oneOf(suffixOf(picture), {".mp4", ".mov", ".mkv", ".webm", ".avi", ".ora", ".svg"}))
+        return std::nullopt;
+    const std::string name = picture.filename().string(), stem = picture.stem().string();
+    auto end = stem.find_last_of("0123456789");
+    if (end == std::string::npos) return std::nullopt;
+    auto begin = end;
+    while (begin > 0 && std::isdigit(static_cast<unsigned char>(stem[begin - 1])))
+        --begin;
+    if (end - begin > 9) return std::nullopt;
+    std::string pattern = name;
+    pattern.replace(begin, end + 1 - begin, std::string(end + 1 - begin, '#'));
+    const fs::path path = picture.parent_path() / pattern;
+    if (numbersOf(path).size() < 2) return std::nullopt;
+    return path;
+}
+
 Result<Contents> probe(const fs::path& path, const Progress& progress) {
+    std::error_code code;
+    if (path.filename().string().find('#') != std::string::npos && !fs::exists(path, code))
+        return probeSequence(path);
     auto media = identify(path);
     if (!media) return tl::unexpected(media.error());
     Contents contents;
@@ -48,36 +158,90 @@ Result<Contents> probe(const fs::path& path, const Progress& progress) {
     std::ifstream in(path, std::ios::binary);
     char magic[4] = {};
     in.read(magic, 4);
+    const auto layered = [&](Stack stack, bool paint) {
+        contents.canvas = stack.canvas;
+        contents.stack = std::move(stack);
+        contents.paint = paint;
+        return contents;
+    };
     if (std::string_view(magic, 4) == std::string_view("PK\3\4", 4)) {
         auto stack = readStack(path);
         if (!stack) return tl::unexpected(stack.error());
-        contents.canvas = stack->canvas;
-        contents.stack = std::move(*stack);
-        return contents;
+        contents.merged = "mergedimage.png";
+        return layered(std::move(*stack), true);
+    }
+    const std::string suffix = suffixOf(path);
+    if (oneOf(suffix, {".svg", ".svgz"})) {
+        auto stack = readDrawing(path);
+        if (!stack) return tl::unexpected(stack.error());
+        contents.merged = "";
+        return layered(std::move(*stack), true);
     }
     // A movie suffix is believed first, because a picture reader may take a movie's first frame for a still.
-    std::string suffix = path.extension().string();
-    for (char& c : suffix)
-        c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-    const bool movie = suffix == ".mp4" || suffix == ".mov" || suffix == ".mkv" || suffix == ".webm" ||
-                       suffix == ".avi" || suffix == ".m4v" || suffix == ".mpg" || suffix == ".mpeg" ||
-                       suffix == ".mxf" || suffix == ".ogv" || suffix == ".ts";
+    const bool movie = oneOf(suffix, {".mp4", ".mov", ".mkv", ".webm", ".avi", ".m4v", ".mpg", ".mpeg",
+                                      ".mxf", ".ogv", ".ts", ".gif"});
     if (!movie) {
-        const auto pixels = readStill(path);
-        if (pixels) {
-            contents.canvas = pixels->size;
+        auto parts = readSubPictures(path);
+        if (parts && !parts->pictures.empty()) {
+            Stack stack;
+            stack.canvas = parts->canvas;
+            for (const SubPicture& picture : parts->pictures) {
+                StackItem item;
+                item.name = picture.name;
+                item.offset = picture.offset;
+                item.size = picture.size;
+                item.part = picture.part;
+                stack.items.push_back(std::move(item));
+            }
+            if (stack.items.size() == 1) {
+                contents.canvas = stack.canvas;
+                contents.offset = stack.items[0].offset;
+                contents.size = stack.items[0].size;
+                if (auto pixels = readStill(path, {}, progress); !pixels)
+                    return tl::unexpected(pixels.error());
+                return contents;
+            }
+            if (parts->merged) contents.merged = "#0";
+            return layered(std::move(stack), !parts->light);
+        }
+        Result<V2i> size = V2i(0);
+        if (!parts) {
+            size = tl::unexpected(parts.error());
+        } else {
+            // To the end, in strips, so that a large one is not held.
+            const auto info = probeStill(path);
+            const auto whole = readStrips(
+                path, {}, [](int, const Raster&) { return true; }, progress);
+            if (!whole)
+                size = tl::unexpected(whole.error());
+            else if (info)
+                size = info->size;
+        }
+        if (size) {
+            contents.canvas = contents.size = *size;
             return contents;
         }
-        const bool picture = suffix == ".png" || suffix == ".jpg" || suffix == ".jpeg" || suffix == ".tif" ||
-                             suffix == ".tiff" || suffix == ".webp" || suffix == ".exr" || suffix == ".bmp" ||
-                             suffix == ".tga";
-        if (picture) return tl::unexpected(pixels.error());
+        if (size.error().cancelled) return tl::unexpected(size.error());
+        const bool picture = oneOf(suffix, {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".exr", ".bmp",
+                                            ".tga", ".hdr", ".dpx"});
+        if (picture) return tl::unexpected(size.error());
     }
     auto reader = FootageReader::open(path, progress);
     if (!reader) return tl::unexpected(reader.error());
     const FootageInfo& info = (*reader)->info();
-    contents.canvas = info.size;
-    contents.footage = scene::Footage{*media, info.rate, info.frames, Rational(0)};
+    contents.canvas = contents.size = info.size;
+    scene::Footage footage;
+    footage.media = *media;
+    footage.rate = info.rate;
+    footage.frames = info.frames;
+    contents.footage = footage;
+    if (info.varies)
+        contents.notes.push_back(path.filename().string() +
+                                 ": its frames come at uneven times; it is read at " + info.rate.text() +
+                                 " frames per second, with each frame in its place.");
+    if (info.interlaced)
+        contents.notes.push_back(path.filename().string() +
+                                 " is interlaced; the lines of its second field are made from the first.");
     return contents;
 }
 

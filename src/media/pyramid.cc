@@ -1,59 +1,137 @@
 #include "media/pyramid.h"
 
-#include <algorithm>
-#include <cmath>
 #include <oneapi/tbb/parallel_for.h>
 
 namespace stage::media {
 
+V2i levelSize(V2i base, int level) {
+    const auto shrunk = [&](int length) {
+        return static_cast<int>(((static_cast<std::int64_t>(length) - 1) >> level) + 1);
+    };
+    return {shrunk(base.x), shrunk(base.y)};
+}
+
+int levelCount(V2i base) {
+    int count = 1;
+    for (V2i size = base; size.x > 1 || size.y > 1; size = levelSize(base, count - 1))
+        ++count;
+    return count;
+}
+
+TiledLevel::TiledLevel(V2i pixels)
+    : size(pixels), grid((pixels.x + tileSide - 1) / tileSide, (pixels.y + tileSide - 1) / tileSide),
+      tiles(static_cast<std::size_t>(grid.x) * grid.y) {}
+
+Box TiledLevel::boxOfTile(std::size_t index) const {
+    const int x = static_cast<int>(index % static_cast<std::size_t>(grid.x)) * tileSide;
+    const int y = static_cast<int>(index / static_cast<std::size_t>(grid.x)) * tileSide;
+    return Box{x, y, x + tileSide, y + tileSide}.within(boxOf(size));
+}
+
+Raster TiledLevel::piece(const Box& box) const {
+    Raster out(box.size());
+    const Box inside = box.within(boxOf(size));
+    for (int y = inside.y0; y < inside.y1; ++y) {
+        for (int x = inside.x0; x < inside.x1;) {
+            const int end = std::min(inside.x1, (x / tileSide + 1) * tileSide);
+            if (const Imath::half* from = texel(x, y))
+                std::copy_n(from, 4 * (end - x), out.row(y - box.y0) + 4 * (x - box.x0));
+            x = end;
+        }
+    }
+    return out;
+}
+
+Pyramid::Pyramid(V2i base) {
+    const int count = levelCount(base);
+    for (int level = 0; level < count; ++level)
+        levels.emplace_back(levelSize(base, level));
+}
+
 std::size_t Pyramid::bytes() const {
     std::size_t sum = 0;
-    for (const Level& level : levels)
-        sum += level.rgba.size() * sizeof(Imath::half);
+    for (const TiledLevel& level : levels)
+        for (const TilePtr& tile : level.tiles)
+            if (tile) sum += tile->rgba.size() * sizeof(Imath::half);
     return sum;
 }
 
-PyramidPtr makePyramid(Level base) {
-    auto pyramid = std::make_shared<Pyramid>();
-    pyramid->levels.push_back(std::move(base));
-    while (pyramid->levels.back().size.x > 1 || pyramid->levels.back().size.y > 1) {
-        const Level& from = pyramid->levels.back();
-        Level to(V2i((from.size.x + 1) / 2, (from.size.y + 1) / 2));
-        oneapi::tbb::parallel_for(0, to.size.y, [&](int y) {
-            const int y0 = 2 * y, y1 = std::min(2 * y + 1, from.size.y - 1);
-            const Imath::half* upper = from.row(y0);
-            const Imath::half* lower = from.row(y1);
-            Imath::half* out = to.row(y);
-            for (int x = 0; x < to.size.x; ++x) {
-                const int a = 8 * x, b = 4 * std::min(2 * x + 1, from.size.x - 1);
-                for (int c = 0; c < 4; ++c)
-                    out[4 * x + c] = 0.25f * (float(upper[a + c]) + float(upper[b + c]) +
-                                              float(lower[a + c]) + float(lower[b + c]));
+TilePtr meanTile(const TiledLevel& from, const TiledLevel& level, std::size_t index) {
+    const Box box = level.boxOfTile(index);
+    auto tile = std::make_shared<Raster>(box.size());
+    static const Imath::half clear[4] = {0.f, 0.f, 0.f, 0.f};
+    const auto at = [&](int x, int y) {
+        const Imath::half* texel = from.texel(x, y);
+        return texel ? texel : clear;
+    };
+    for (int y = box.y0; y < box.y1; ++y) {
+        const int y0 = 2 * y, y1 = std::min(2 * y + 1, from.size.y - 1);
+        Imath::half* out = tile->row(y - box.y0);
+        for (int x = box.x0; x < box.x1; ++x, out += 4) {
+            // Tiles have an even side, so the four lie in one.
+            const Imath::half* upper = at(2 * x, y0);
+            const Imath::half* lower = y1 > y0 ? at(2 * x, y1) : upper;
+            const int right = 2 * x + 1 < from.size.x ? 4 : 0;
+            for (int c = 0; c < 4; ++c)
+                out[c] = 0.25f * (float(upper[c]) + float(upper[right + c]) + float(lower[c]) +
+                                  float(lower[right + c]));
+        }
+    }
+    return tile;
+}
+
+PyramidPtr makePyramid(const Raster& base) {
+    auto pyramid = std::make_shared<Pyramid>(base.size);
+    for (std::size_t n = 0; n < pyramid->levels.size(); ++n) {
+        TiledLevel& level = pyramid->levels[n];
+        oneapi::tbb::parallel_for(std::size_t{0}, level.tiles.size(), [&](std::size_t index) {
+            if (n > 0) {
+                level.tiles[index] = meanTile(pyramid->levels[n - 1], level, index);
+                return;
             }
+            const Box box = level.boxOfTile(index);
+            auto tile = std::make_shared<Raster>(box.size());
+            for (int y = box.y0; y < box.y1; ++y)
+                std::copy_n(base.row(y) + 4 * box.x0, 4 * (box.x1 - box.x0), tile->row(y - box.y0));
+            level.tiles[index] = std::move(tile);
         });
-        pyramid->levels.push_back(std::move(to));
     }
     return pyramid;
 }
 
-float linearFromSrgb(float v) {
-    if (v <= 0.04045f) return v / 12.92f;
-    return std::pow((v + 0.055f) / 1.055f, 2.4f);
+Need::Need(V2i base) {
+    const int count = levelCount(base);
+    for (int level = 0; level < count; ++level) {
+        const V2i size = levelSize(base, level);
+        m_size.push_back(size);
+        m_grid.emplace_back((size.x + tileSide - 1) / tileSide, (size.y + tileSide - 1) / tileSide);
+        m_wanted.emplace_back();
+    }
 }
 
-float srgbFromLinear(float v) {
-    if (v <= 0.0031308f) return v * 12.92f;
-    return 1.055f * std::pow(v, 1 / 2.4f) - 0.055f;
+void Need::add(int level, const Box& box) {
+    const auto n = static_cast<std::size_t>(level);
+    const Box inside = box.within(boxOf(m_size[n]));
+    if (inside.empty()) return;
+    const V2i grid = m_grid[n];
+    m_wanted[n].resize(static_cast<std::size_t>(grid.x) * grid.y);
+    for (int ty = inside.y0 / tileSide; ty <= (inside.y1 - 1) / tileSide; ++ty)
+        for (int tx = inside.x0 / tileSide; tx <= (inside.x1 - 1) / tileSide; ++tx)
+            m_wanted[n][static_cast<std::size_t>(ty) * grid.x + tx] = 1;
 }
 
-const std::vector<float>& linearFromSrgb16() {
-    static const std::vector<float> table = [] {
-        std::vector<float> t(65536);
-        for (std::size_t i = 0; i < t.size(); ++i)
-            t[i] = linearFromSrgb(static_cast<float>(i) / 65535.f);
-        return t;
-    }();
-    return table;
+Need Need::all(V2i base, int level) {
+    Need need(base);
+    need.add(level, boxOf(levelSize(base, level)));
+    return need;
+}
+
+std::vector<std::size_t> Need::tiles(int level) const {
+    std::vector<std::size_t> list;
+    const auto& wanted = m_wanted[static_cast<std::size_t>(level)];
+    for (std::size_t i = 0; i < wanted.size(); ++i)
+        if (wanted[i]) list.push_back(i);
+    return list;
 }
 
 }

@@ -1,40 +1,71 @@
-// Pictures as the renderer reads them: scene-linear Rec. 709, premultiplied alpha, half float, with all
-// smaller levels.
+// A picture with all its smaller levels, in square tiles, of which only those that were asked for need be
+// there. Immutable once shared.
 #pragma once
 
-#include "scene/geometry.h"
+#include "media/raster.h"
 
-#include <Imath/half.h>
 #include <memory>
 #include <vector>
 
 namespace stage::media {
 
-/// RGBA, rows from the top, no padding.
-struct Level {
-    V2i size{0, 0};
-    std::vector<Imath::half> rgba;
+inline constexpr int tileSide = 256;
 
-    Level() = default;
-    explicit Level(V2i pixels) : size(pixels), rgba(static_cast<std::size_t>(pixels.x) * pixels.y * 4) {}
-    Imath::half* row(int y) { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
-    const Imath::half* row(int y) const { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
+/// RGBA; rows from the top, `size.x` texels each. Tiles at the right and lower edge are smaller.
+using TilePtr = std::shared_ptr<const Raster>;
+
+/// Level n of a picture has half the width and height of level n - 1, rounded up, down to one pixel.
+V2i levelSize(V2i base, int level);
+int levelCount(V2i base);
+
+struct TiledLevel {
+    V2i size{0, 0};
+    V2i grid{0, 0};             ///< tiles across and down
+    std::vector<TilePtr> tiles; ///< row by row; null where not there
+
+    TiledLevel() = default;
+    explicit TiledLevel(V2i pixels);
+    std::size_t indexOf(int tx, int ty) const { return static_cast<std::size_t>(ty) * grid.x + tx; }
+    const Raster* tileAt(int x, int y) const { return tiles[indexOf(x / tileSide, y / tileSide)].get(); }
+    /// One texel inside the level, or null where its tile is not there.
+    const Imath::half* texel(int x, int y) const {
+        const Raster* tile = tileAt(x, y);
+        return tile ? tile->row(y % tileSide) + 4 * (x % tileSide) : nullptr;
+    }
+    Box boxOfTile(std::size_t index) const;
+    /// Texels of a box that lies inside the level; what is not there, and what lies outside, is clear.
+    Raster piece(const Box& box) const;
 };
 
-/// Level n has half the width and height of level n - 1, rounded up, down to one pixel: texel (x, y) of it
-/// is the mean of the texels (2x..2x+1, 2y..2y+1) that exist below it. Immutable once shared.
 struct Pyramid {
-    std::vector<Level> levels;
+    std::vector<TiledLevel> levels;
+
+    Pyramid() = default;
+    explicit Pyramid(V2i base); ///< without tiles
     std::size_t bytes() const;
 };
 using PyramidPtr = std::shared_ptr<const Pyramid>;
 
-PyramidPtr makePyramid(Level base);
+/// The tile of a level as the mean of the four texels beneath each of its own, of those that exist.
+TilePtr meanTile(const TiledLevel& finer, const TiledLevel& level, std::size_t index);
 
-/// The sRGB transfer curve (IEC 61966-2-1), encoded to linear and back, for values within 0..1 and beyond.
-float linearFromSrgb(float encoded);
-float srgbFromLinear(float linear);
-/// The linear value of each 16-bit encoded one.
-const std::vector<float>& linearFromSrgb16();
+/// All tiles of all levels.
+PyramidPtr makePyramid(const Raster& base);
+
+/// Tiles wanted of a picture.
+class Need {
+public:
+    explicit Need(V2i base);
+    /// The box is cut to the level.
+    void add(int level, const Box& box);
+    static Need all(V2i base, int level);
+
+    int levels() const { return static_cast<int>(m_wanted.size()); }
+    std::vector<std::size_t> tiles(int level) const;
+
+private:
+    std::vector<V2i> m_size, m_grid;
+    std::vector<std::vector<char>> m_wanted;
+};
 
 }

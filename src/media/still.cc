@@ -7,7 +7,10 @@
 #include <OpenImageIO/imagebufalgo.h>
 #include <OpenImageIO/imageio.h>
 #include <algorithm>
+#include <charconv>
 #include <cmath>
+#include <lcms2.h>
+#include <map>
 #include <oneapi/tbb/parallel_for.h>
 
 namespace stage::media {
@@ -26,6 +29,16 @@ struct Opened {
     std::unique_ptr<OIIO::Filesystem::IOMemReader> memory;
     std::unique_ptr<OIIO::ImageInput> input;
 };
+
+Result<void> sensible(const OIIO::ImageSpec& spec, const std::string& name) {
+    if (spec.width < 1 || spec.height < 1 || spec.nchannels < 1 || spec.depth > 1)
+        return fail("Cannot read " + name + ": it is not a flat picture.");
+    if (spec.width > scene::Limits::pictureSide || spec.height > scene::Limits::pictureSide ||
+        std::int64_t{spec.width} * spec.height > mostPixels)
+        return fail("Cannot read " + name + ": " + std::to_string(spec.width) + " x " +
+                    std::to_string(spec.height) + " pixels are too many.");
+    return {};
+}
 
 Result<Opened> open(const std::string& name, const std::string* bytes) {
     OIIO::ImageSpec config;
@@ -48,42 +61,110 @@ Result<Opened> open(const std::string& name, const std::string* bytes) {
         opened.input = OIIO::ImageInput::open(name, &config);
     }
     if (!opened.input) return fail("Cannot read " + name + ": " + reasonFrom(OIIO::geterror()) + ".");
-    const OIIO::ImageSpec& spec = opened.input->spec();
-    if (spec.width < 1 || spec.height < 1 || spec.nchannels < 1 || spec.depth > 1)
-        return fail("Cannot read " + name + ": it is not a flat picture.");
-    if (spec.width > scene::Limits::pictureSide || spec.height > scene::Limits::pictureSide ||
-        std::int64_t{spec.width} * spec.height > mostPixels)
-        return fail("Cannot read " + name + ": " + std::to_string(spec.width) + " x " +
-                    std::to_string(spec.height) + " pixels are too many.");
+    if (auto ok = sensible(opened.input->spec(), name); !ok) return tl::unexpected(ok.error());
     return opened;
 }
-
 int orientationOf(const OIIO::ImageSpec& spec) {
     const int orientation = spec.get_int_attribute("Orientation", 1);
     return orientation >= 1 && orientation <= 8 ? orientation : 1;
 }
 
-/// Where each of R, G, B, A comes from; -1 for an alpha that is not there.
-std::array<int, 4> channelsOf(const OIIO::ImageSpec& spec) {
-    const int alpha = spec.alpha_channel;
-    const int colours = spec.nchannels - (alpha >= 0 ? 1 : 0);
-    if (colours < 3) return {0, 0, 0, alpha};
-    const auto named = [&](const char* name, int fallback) {
-        const int index = spec.channelindex(name);
-        return index >= 0 ? index : fallback;
-    };
-    return {named("R", 0), named("G", 1), named("B", 2), alpha};
+/// Which picture of a file, and which of its channels: `#2`, `#0:diffuse`.
+struct Part {
+    int picture = 0;
+    std::string group;
+};
+Result<Part> partOf(const std::string& name, const std::string& text) {
+    Part part;
+    if (text.empty()) return part;
+    const auto wrong = [&] { return fail("Cannot read " + name + ": it has no part '" + text + "'."); };
+    if (text.front() != '#') return wrong();
+    const auto colon = text.find(':');
+    const char* end = text.data() + std::min(colon, text.size());
+    const auto [last, error] = std::from_chars(text.data() + 1, end, part.picture);
+    if (error != std::errc{} || last != end || part.picture < 0) return wrong();
+    if (colon != std::string::npos) part.group = text.substr(colon + 1);
+    return part;
+}
+
+/// "diffuse.R" is channel R of the group "diffuse".
+std::pair<std::string, std::string> splitChannel(const std::string& name) {
+    const auto dot = name.rfind('.');
+    if (dot == std::string::npos) return {"", name};
+    return {name.substr(0, dot), name.substr(dot + 1)};
+}
+std::string lower(std::string text) {
+    for (char& c : text)
+        c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return text;
+}
+
+/// Where each of R, G, B, A comes from; -1 for an alpha that is not there. Nothing: no such group.
+std::optional<std::array<int, 4>> channelsOf(const OIIO::ImageSpec& spec, const std::string& group) {
+    std::array<int, 4> channels = {-1, -1, -1, -1};
+    int grey = -1, first = -1;
+    for (int c = 0; c < spec.nchannels; ++c) {
+        const auto [where, channel] = splitChannel(spec.channelnames[static_cast<std::size_t>(c)]);
+        if (where != group) continue;
+        const std::string name = lower(channel);
+        if (name == "z" || name == "zback" || name == "depth") continue;
+        if (first < 0) first = c;
+        const std::pair<const char*, std::size_t> names[] = {{"r", 0}, {"red", 0},  {"g", 1}, {"green", 1},
+                                                             {"b", 2}, {"blue", 2}, {"a", 3}, {"alpha", 3}};
+        for (const auto& [known, place] : names)
+            if (name == known) channels[place] = c;
+        if (name == "y" || name == "i" || name == "luminance") grey = c;
+    }
+    if (group.empty() && spec.alpha_channel >= 0 && channels[3] < 0) channels[3] = spec.alpha_channel;
+    if (channels[0] >= 0 && channels[1] >= 0 && channels[2] >= 0) return channels;
+    const int one = grey >= 0 ? grey : channels[0] >= 0 ? channels[0] : first;
+    if (one < 0) return std::nullopt;
+    // Three colours without their names come in this order.
+    const bool three = group.empty() && spec.nchannels - (spec.alpha_channel >= 0 ? 1 : 0) >= 3 && grey < 0 &&
+                       channels[0] < 0;
+    if (three) return std::array<int, 4>{0, 1, 2, channels[3]};
+    return std::array<int, 4>{one, one, one, channels[3]};
+}
+
+/// The way from the values of an embedded profile to linear Rec. 709; null where there is none to take.
+struct CmsFree {
+    void operator()(void* transform) const { cmsDeleteTransform(transform); }
+};
+using Transform = std::unique_ptr<void, CmsFree>;
+Transform transformOf(const OIIO::ImageSpec& spec, bool grey) {
+    const OIIO::ParamValue* embedded = spec.find_attribute("ICCProfile");
+    if (!embedded || embedded->datasize() < 128) return nullptr;
+    const cmsHPROFILE from =
+        cmsOpenProfileFromMem(embedded->data(), static_cast<cmsUInt32Number>(embedded->datasize()));
+    if (!from) return nullptr;
+    const bool isGrey = cmsGetColorSpace(from) == cmsSigGrayData;
+    if (isGrey != grey || (!isGrey && cmsGetColorSpace(from) != cmsSigRgbData)) {
+        cmsCloseProfile(from);
+        return nullptr;
+    }
+    const cmsCIExyY white = {0.3127, 0.3290, 1};
+    const cmsCIExyYTRIPLE primaries = {{0.64, 0.33, 1}, {0.30, 0.60, 1}, {0.15, 0.06, 1}};
+    cmsToneCurve* straight = cmsBuildGamma(nullptr, 1);
+    cmsToneCurve* curves[3] = {straight, straight, straight};
+    const cmsHPROFILE to = cmsCreateRGBProfile(&white, &primaries, curves);
+    Transform transform(cmsCreateTransform(
+        from, isGrey ? TYPE_GRAY_FLT : TYPE_RGB_FLT, to, TYPE_RGB_FLT, INTENT_RELATIVE_COLORIMETRIC,
+        cmsFLAGS_NOCACHE | cmsFLAGS_NOOPTIMIZE | cmsFLAGS_BLACKPOINTCOMPENSATION));
+    cmsFreeToneCurve(straight);
+    cmsCloseProfile(to);
+    cmsCloseProfile(from);
+    return transform;
 }
 
 float finite(float v) {
     return std::isfinite(v) ? std::clamp(v, -65000.f, 65000.f) : 0.f;
 }
 
-void turnUpright(Level& level, int orientation) {
+void turnUpright(Raster& raster, int orientation) {
     if (orientation == 1) return;
-    const V2i from = level.size;
+    const V2i from = raster.size;
     const bool swaps = orientation >= 5;
-    Level out(swaps ? V2i(from.y, from.x) : from);
+    Raster out(swaps ? V2i(from.y, from.x) : from);
     for (int y = 0; y < out.size.y; ++y) {
         for (int x = 0; x < out.size.x; ++x) {
             int sx = swaps ? y : x, sy = swaps ? x : y;
@@ -91,54 +172,74 @@ void turnUpright(Level& level, int orientation) {
                 sx = from.x - 1 - sx;
             if (orientation == 3 || orientation == 4 || orientation == 6 || orientation == 7)
                 sy = from.y - 1 - sy;
-            std::copy_n(level.row(sy) + 4 * sx, 4, out.row(y) + 4 * x);
+            std::copy_n(raster.row(sy) + 4 * sx, 4, out.row(y) + 4 * x);
         }
     }
-    level = std::move(out);
+    raster = std::move(out);
 }
 
-Result<Level> read(const std::string& name, const std::string* bytes) {
-    auto opened = open(name, bytes);
-    if (!opened) return tl::unexpected(opened.error());
-    OIIO::ImageInput& input = *opened->input;
+using Take = std::function<bool(int y, const Raster& strip)>;
+
+Result<void> strips(OIIO::ImageInput& input, const std::string& name, const std::string& group,
+                    const Take& take, const Progress& progress) {
     const OIIO::ImageSpec spec = input.spec();
     const bool isFloat = spec.format.is_floating_point();
     const std::string space = spec.get_string_attribute("oiio:ColorSpace");
     const bool encoded = isFloat ? space == "sRGB" : space != "linear" && space != "Linear";
     const bool associated = spec.get_int_attribute("oiio:UnassociatedAlpha", 0) == 0;
-    const auto channel = channelsOf(spec);
+    const auto found = channelsOf(spec, group);
+    if (!found) return fail("Cannot read " + name + ": it has no channels of '" + group + "'.");
+    const std::array<int, 4> channel = *found;
+    const bool grey = channel[0] == channel[1];
+    const Transform transform = transformOf(spec, grey);
 
-    Level level(V2i(spec.width, spec.height));
     const std::vector<float>& curve = linearFromSrgb16();
     const auto n = static_cast<std::size_t>(spec.nchannels);
-    const auto put = [&](int y, auto&& colour) {
-        Imath::half* out = level.row(y);
-        for (int x = 0; x < spec.width; ++x, out += 4)
-            colour(static_cast<std::size_t>(x) * n, out);
-    };
     // In strips, so that a large picture is never held a second time as floats.
-    const int strip = std::max(1, spec.tile_height > 1 ? spec.tile_height : 64);
+    const int height = std::max(1, spec.tile_height > 1 ? spec.tile_height : 64);
     std::vector<float> floats;
-    for (int y0 = 0; y0 < spec.height; y0 += strip) {
-        const int y1 = std::min(y0 + strip, spec.height);
+    for (int y0 = 0; y0 < spec.height; y0 += height) {
+        if (progress.stopped()) return cancelled();
+        const int y1 = std::min(y0 + height, spec.height);
         floats.resize(static_cast<std::size_t>(spec.width) * (y1 - y0) * n);
         const bool ok =
             spec.tile_width
-                ? input.read_tiles(0, 0, spec.x, spec.x + spec.width, spec.y + y0, spec.y + y1, spec.z,
-                                   spec.z + 1, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, floats.data())
-                : input.read_scanlines(0, 0, spec.y + y0, spec.y + y1, spec.z, 0, spec.nchannels,
-                                       OIIO::TypeDesc::FLOAT, floats.data());
+                ? input.read_tiles(input.current_subimage(), 0, spec.x, spec.x + spec.width, spec.y + y0,
+                                   spec.y + y1, spec.z, spec.z + 1, 0, spec.nchannels, OIIO::TypeDesc::FLOAT,
+                                   floats.data())
+                : input.read_scanlines(input.current_subimage(), 0, spec.y + y0, spec.y + y1, spec.z, 0,
+                                       spec.nchannels, OIIO::TypeDesc::FLOAT, floats.data());
         if (!ok) return fail("Cannot read " + name + ": " + reasonFrom(input.geterror()) + ".");
-        oneapi::tbb::parallel_for(y0, y1, [&](int y) {
-            const float* in = floats.data() + static_cast<std::size_t>(y - y0) * spec.width * n;
-            put(y, [&](std::size_t at, Imath::half* out) {
+        Raster raster(V2i(spec.width, y1 - y0));
+        oneapi::tbb::parallel_for(0, y1 - y0, [&](int y) {
+            const float* in = floats.data() + static_cast<std::size_t>(y) * spec.width * n;
+            Imath::half* out = raster.row(y);
+            std::vector<float> straight, linear;
+            if (transform) {
+                const std::size_t each = grey ? 1 : 3, width = static_cast<std::size_t>(spec.width);
+                straight.resize(width * each);
+                linear.resize(width * 3);
+                for (std::size_t x = 0; x < width; ++x) {
+                    const float alpha =
+                        channel[3] >= 0 ? finite(in[x * n + static_cast<std::size_t>(channel[3])]) : 1.f;
+                    for (std::size_t c = 0; c < each; ++c) {
+                        const float v = finite(in[x * n + static_cast<std::size_t>(channel[c])]);
+                        straight[x * each + c] = associated && alpha > 0 ? v / alpha : v;
+                    }
+                }
+                cmsDoTransform(transform.get(), straight.data(), linear.data(),
+                               static_cast<cmsUInt32Number>(width));
+            }
+            for (int x = 0; x < spec.width; ++x, in += n, out += 4) {
                 const float alpha =
-                    channel[3] >= 0
-                        ? std::clamp(finite(in[at + static_cast<std::size_t>(channel[3])]), 0.f, 1.f)
-                        : 1.f;
+                    channel[3] >= 0 ? std::clamp(finite(in[static_cast<std::size_t>(channel[3])]), 0.f, 1.f)
+                                    : 1.f;
                 for (std::size_t c = 0; c < 3; ++c) {
-                    float v = finite(in[at + static_cast<std::size_t>(channel[c])]);
-                    if (encoded) {
+                    float v = finite(in[static_cast<std::size_t>(channel[c])]);
+                    if (transform) {
+                        // Colours that Rec. 709 cannot show are brought to its border.
+                        v = std::max(0.f, finite(linear[static_cast<std::size_t>(x) * 3 + c])) * alpha;
+                    } else if (encoded) {
                         if (associated && alpha > 0) v /= alpha;
                         v = !isFloat
                                 ? curve[static_cast<std::size_t>(std::clamp(v, 0.f, 1.f) * 65535.f + 0.5f)]
@@ -150,11 +251,46 @@ Result<Level> read(const std::string& name, const std::string* bytes) {
                     out[c] = v;
                 }
                 out[3] = alpha;
-            });
+            }
         });
+        progress.done(static_cast<double>(y1) / spec.height);
+        if (!take(y0, raster)) return {};
     }
-    turnUpright(level, orientationOf(spec));
-    return level;
+    return {};
+}
+
+Result<Opened> openPart(const std::string& name, const std::string* bytes, const std::string& text,
+                        std::string& group) {
+    auto part = partOf(name, text);
+    if (!part) return tl::unexpected(part.error());
+    auto opened = open(name, bytes);
+    if (!opened) return opened;
+    if (part->picture > 0) {
+        if (!opened->input->seek_subimage(part->picture, 0))
+            return fail("Cannot read " + name + ": it has no part '" + text + "'.");
+        if (auto ok = sensible(opened->input->spec(), name); !ok) return tl::unexpected(ok.error());
+    }
+    group = part->group;
+    return opened;
+}
+
+Result<Raster> read(const std::string& name, const std::string* bytes, const std::string& part,
+                    const Progress& progress) {
+    std::string group;
+    auto opened = openPart(name, bytes, part, group);
+    if (!opened) return tl::unexpected(opened.error());
+    OIIO::ImageInput& input = *opened->input;
+    Raster raster(V2i(input.spec().width, input.spec().height));
+    const auto ok = strips(
+        input, name, group,
+        [&](int y, const Raster& strip) {
+            std::copy(strip.rgba.begin(), strip.rgba.end(), raster.row(y));
+            return true;
+        },
+        progress);
+    if (!ok) return tl::unexpected(ok.error());
+    turnUpright(raster, orientationOf(input.spec()));
+    return raster;
 }
 
 Result<StillInfo> probe(const std::string& name, const std::string* bytes) {
@@ -163,7 +299,7 @@ Result<StillInfo> probe(const std::string& name, const std::string* bytes) {
     const OIIO::ImageSpec& spec = opened->input->spec();
     V2i size(spec.width, spec.height);
     if (orientationOf(spec) >= 5) std::swap(size.x, size.y);
-    return StillInfo{size};
+    return StillInfo{size, orientationOf(spec) == 1};
 }
 
 }
@@ -174,11 +310,78 @@ Result<StillInfo> probeStill(const std::filesystem::path& path) {
 Result<StillInfo> probeStill(const std::string& bytes, const std::string& name) {
     return probe(name, &bytes);
 }
-Result<Level> readStill(const std::filesystem::path& path) {
-    return read(path.string(), nullptr);
+Result<Raster> readStill(const std::filesystem::path& path, const std::string& part,
+                         const Progress& progress) {
+    return read(path.string(), nullptr, part, progress);
 }
-Result<Level> readStill(const std::string& bytes, const std::string& name) {
-    return read(name, &bytes);
+Result<Raster> readStill(const std::string& bytes, const std::string& name) {
+    return read(name, &bytes, {}, {});
+}
+
+Result<void> readStrips(const std::filesystem::path& path, const std::string& part, const Take& take,
+                        const Progress& progress) {
+    std::string group;
+    auto opened = openPart(path.string(), nullptr, part, group);
+    if (!opened) return tl::unexpected(opened.error());
+    return strips(*opened->input, path.string(), group, take, progress);
+}
+
+Result<SubPictures> readSubPictures(const std::filesystem::path& path) {
+    const std::string name = path.string();
+    auto opened = open(name, nullptr);
+    if (!opened) return tl::unexpected(opened.error());
+    OIIO::ImageInput& input = *opened->input;
+    SubPictures found;
+    const OIIO::ImageSpec first = input.spec();
+    found.canvas = {first.full_width, first.full_height};
+    found.light = first.format.is_floating_point();
+    if (first.get_int_attribute("oiio:Movie", 0) != 0) return found;
+    struct Page {
+        OIIO::ImageSpec spec;
+        std::string name;
+    };
+    std::vector<Page> pages;
+    for (int n = 0; input.seek_subimage(n, 0); ++n) {
+        if (n >= static_cast<int>(scene::Limits::layers))
+            return fail("Cannot read " + name + ": it holds too many pictures.");
+        const OIIO::ImageSpec& spec = input.spec();
+        if (auto ok = sensible(spec, name); !ok) return tl::unexpected(ok.error());
+        Page page{spec, spec.get_string_attribute("oiio:subimagename")};
+        if (page.name.empty()) page.name = spec.get_string_attribute("tiff:PageName");
+        if (page.name.empty()) page.name = spec.get_string_attribute("name");
+        pages.push_back(std::move(page));
+    }
+    const bool othersNamed =
+        pages.size() > 1 && pages[0].name.empty() &&
+        std::all_of(pages.begin() + 1, pages.end(), [](const Page& p) { return !p.name.empty(); });
+    found.merged = othersNamed;
+    for (std::size_t n = othersNamed ? 1 : 0; n < pages.size(); ++n) {
+        const OIIO::ImageSpec& spec = pages[n].spec;
+        std::vector<std::string> groups;
+        for (const std::string& channel : spec.channelnames) {
+            const std::string group = splitChannel(channel).first;
+            if (std::find(groups.begin(), groups.end(), group) == groups.end() && channelsOf(spec, group))
+                groups.push_back(group);
+        }
+        for (const std::string& group : groups) {
+            SubPicture picture;
+            picture.part = "#" + std::to_string(n) + (group.empty() ? "" : ":" + group);
+            picture.offset = {spec.x - first.full_x, spec.y - first.full_y};
+            picture.size = {spec.width, spec.height};
+            picture.name = pages[n].name;
+            if (!group.empty() && group != picture.name)
+                picture.name += (picture.name.empty() ? "" : " ") + group;
+            if (picture.name.empty()) picture.name = "Part " + std::to_string(found.pictures.size() + 1);
+            found.pictures.push_back(std::move(picture));
+        }
+    }
+    if (found.pictures.size() == 1 && found.pictures[0].size == found.canvas &&
+        found.pictures[0].offset == V2i(0, 0))
+        found.pictures.clear();
+    if (found.canvas.x < 1 || found.canvas.y < 1 || found.canvas.x > scene::Limits::pictureSide ||
+        found.canvas.y > scene::Limits::pictureSide)
+        return fail("Cannot read " + name + ": the size of its canvas is not usable.");
+    return found;
 }
 
 }

@@ -1,27 +1,55 @@
-// Single pictures through OpenImageIO. Thread-safe.
+// Pictures through OpenImageIO. Thread-safe.
+// Integer formats are taken as sRGB-encoded, float formats as scene-linear, unless the file says otherwise;
+// an embedded ICC profile of RGB or grey is honoured (LittleCMS); EXIF orientation is applied. Errors name
+// the file and say what is wrong.
 #pragma once
 
-#include "media/pyramid.h"
+#include "media/raster.h"
 #include "scene/error.h"
+#include "scene/progress.h"
 
 #include <filesystem>
+#include <functional>
 #include <string>
+#include <vector>
 
 namespace stage::media {
 
 struct StillInfo {
-    V2i size; ///< as shown, after the turn that EXIF asks for
+    V2i size;            ///< as shown, after the turn that EXIF asks for
+    bool upright = true; ///< no turn is asked for
 };
 
 /// Header only.
 Result<StillInfo> probeStill(const std::filesystem::path& path);
-
-/// Reads a picture: integer formats are taken as sRGB-encoded, float formats as scene-linear, unless the
-/// file says otherwise; EXIF orientation is applied. Errors name the file and say what is wrong.
-Result<Level> readStill(const std::filesystem::path& path);
-
-/// The same from bytes; name is used to tell the format and in errors.
-Result<Level> readStill(const std::string& bytes, const std::string& name);
 Result<StillInfo> probeStill(const std::string& bytes, const std::string& name);
+
+/// Reads a picture. part: which of several in the file, as in scene::Picture (`#2`, `#0:diffuse`); empty: the
+/// first.
+Result<Raster> readStill(const std::filesystem::path& path, const std::string& part = {},
+                         const Progress& progress = {});
+/// The same from bytes; name is used to tell the format and in errors.
+Result<Raster> readStill(const std::string& bytes, const std::string& name);
+
+/// Reads a picture that is upright in strips from the top: take(y of the first row, strip), until it gives
+/// false.
+Result<void> readStrips(const std::filesystem::path& path, const std::string& part,
+                        const std::function<bool(int y, const Raster& strip)>& take,
+                        const Progress& progress = {});
+
+/// One of the pictures in a file that holds several.
+struct SubPicture {
+    std::string part, name;
+    V2i offset{0, 0}, size{0, 0}; ///< on the canvas, px
+};
+struct SubPictures {
+    V2i canvas{0, 0};
+    bool light = false;               ///< float values: mixed in linear light
+    bool merged = false;              ///< the file's first picture is all of them merged
+    std::vector<SubPicture> pictures; ///< lowest first; empty: the file is a single plain picture
+};
+/// Headers only. Of a file whose first picture has no name while the others do, the first is left out: it is
+/// the merged one (`#0`).
+Result<SubPictures> readSubPictures(const std::filesystem::path& path);
 
 }

@@ -1,7 +1,7 @@
-// Text as a picture, set by Pango. Thread-safe.
+// Text as a picture, set by Pango, sharp at every level. Thread-safe.
 #pragma once
 
-#include "media/pyramid.h"
+#include "media/pixel_source.h"
 #include "scene/error.h"
 #include "scene/scene.h"
 
@@ -10,10 +10,11 @@ namespace stage::media {
 /// Height of one em in the natural size of a text's picture, px.
 inline constexpr int emPixels = 320;
 
-/// Natural size of the picture: the ink of the text, with a pixel to spare on every side.
+/// Natural size of the picture: the ink of the text with its outline, glow and shadow, and a pixel to spare
+/// on every side.
 Result<V2i> textPixels(const scene::Text& text);
 
-/// The picture itself. A font that is not installed is replaced as fontconfig thinks fit.
-Result<Level> setText(const scene::Text& text);
+/// A font that is not installed is replaced as fontconfig thinks fit. natural: as textPixels gives it.
+PixelSourcePtr textSource(const scene::Text& text, V2i natural);
 
 }

@@ -1,5 +1,6 @@
 #include "render/render.h"
 
+#include "cutout/source.h"
 #include "render/blend.h"
 #include "render/curve.h"
 #include "render/sampler.h"
@@ -13,7 +14,7 @@
 namespace stage::render {
 namespace {
 
-constexpr int tileSide = 64;
+constexpr int tileSide = glanceSide;
 
 /// An item of the frame with what is needed to draw it.
 struct Entry {
@@ -33,21 +34,21 @@ struct Tile {
 media::PyramidPtr hatched(V2i size) {
     // Small: the card is the right size whatever its picture has.
     const int w = std::clamp(size.x, 1, 256), h = std::clamp(size.y, 1, 256);
-    media::Level level(V2i(w, h));
+    media::Raster raster(V2i(w, h));
     for (int y = 0; y < h; ++y) {
         for (int x = 0; x < w; ++x) {
             const bool edge = x < 3 || y < 3 || x >= w - 3 || y >= h - 3;
             const float v = edge ? 0.5f : (x + y) / 12 % 2 ? 0.16f : 0.10f;
             const float rgba[4] = {v, v, v, 1};
             for (int c = 0; c < 4; ++c)
-                level.row(y)[4 * x + c] = rgba[c];
+                raster.row(y)[4 * x + c] = rgba[c];
         }
     }
-    return media::makePyramid(std::move(level));
+    return media::makePyramid(raster);
 }
 
-Result<std::vector<Entry>> prepare(const std::vector<motion::Item>& items, const optics::View& view,
-                                   const Quality& quality, media::Sources& sources,
+Result<std::vector<Entry>> prepare(const std::vector<motion::Item>& items, const motion::Frame& frame,
+                                   const Quality& quality, media::PixelCache& cache,
                                    const Progress& progress) {
     std::vector<Entry> entries;
     for (const motion::Item& item : items) {
@@ -56,16 +57,25 @@ Result<std::vector<Entry>> prepare(const std::vector<motion::Item>& items, const
         entry.opacity = static_cast<float>(item.opacity);
         entry.blend = item.blend;
         if (item.flattened) {
-            auto group = prepare(item.items, view, quality, sources, progress);
+            auto group = prepare(item.items, frame, quality, cache, progress);
             if (!group) return group;
             entry.group = std::move(*group);
+            entry.plane = planeOf(item.card, frame.view, {0, 0});
         } else {
-            auto pixels = sources.pyramid(*item.layer, item.sourceFrame);
+            const media::PixelSourcePtr source = cutout::sourceOf(*item.pixels);
+            entry.plane = planeOf(item.card, frame.view, source->size());
+            auto pixels = cache.pyramid(source, needOf(entry.plane, frame.size), {{}, progress.stop});
+            if (!pixels && pixels.error().cancelled) return tl::unexpected(pixels.error());
             if (!pixels && !quality.placeholders)
                 return fail("Layer '" + item.layer->name + "': " + pixels.error().sentence);
-            entry.pixels = pixels ? *pixels : hatched(item.layer->pixels);
+            if (pixels) {
+                entry.pixels = *pixels;
+            } else {
+                entry.pixels = hatched(item.layer->pixels);
+                entry.plane = planeOf(item.card, frame.view, entry.pixels->levels.front().size);
+            }
+            entry.plane.pixels = entry.pixels.get();
         }
-        entry.plane = planeOf(item.card, view, entry.pixels.get());
         entries.push_back(std::move(entry));
     }
     return entries;
@@ -182,9 +192,9 @@ private:
 
 }
 
-Result<Picture> render(const motion::Frame& frame, const Quality& quality, media::Sources& sources,
+Result<Picture> render(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
                        const Progress& progress) {
-    const auto entries = prepare(frame.items, frame.view, quality, sources, progress);
+    const auto entries = prepare(frame.items, frame, quality, cache, progress);
     if (!entries) return tl::unexpected(entries.error());
 
     Picture picture(frame.size);

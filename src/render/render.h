@@ -2,7 +2,7 @@
 // bits whatever the number of threads.
 #pragma once
 
-#include "media/sources.h"
+#include "media/pixel_cache.h"
 #include "motion/frame.h"
 #include "render/picture.h"
 #include "scene/error.h"
@@ -17,7 +17,7 @@ struct Quality {
 
 /// What the lens sees, layers mixed far to near by their true distance at every pixel; where two lie in one
 /// plane, the one later in the scene is above. Errors: media that cannot be read; stopped.
-Result<Picture> render(const motion::Frame& frame, const Quality& quality, media::Sources& sources,
+Result<Picture> render(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
                        const Progress& progress = {});
 
 }

@@ -23,17 +23,30 @@ inline hn::Vec<Rgba> mix(hn::Vec<Rgba> a, hn::Vec<Rgba> b, float f) {
     return hn::MulAdd(hn::Sub(b, a), hn::Set(Rgba(), f), a);
 }
 
-/// Bilinear at base texel coordinates (u, v); beyond the edge the edge texel continues.
-inline hn::Vec<Rgba> bilinear(const media::Level& level, double u, double v, double shrink) {
+/// Bilinear at base texel coordinates (u, v); beyond the edge the edge texel continues. What is not there is
+/// clear: needOf sees to it that all that is looked at is there.
+inline hn::Vec<Rgba> bilinear(const media::TiledLevel& level, double u, double v, double shrink) {
     const double x = u * shrink - 0.5, y = v * shrink - 0.5;
     const double fx = std::floor(x), fy = std::floor(y);
     const int x0 = static_cast<int>(fx), y0 = static_cast<int>(fy);
     const int xa = std::clamp(x0, 0, level.size.x - 1), xb = std::clamp(x0 + 1, 0, level.size.x - 1);
-    const Imath::half* upper = level.row(std::clamp(y0, 0, level.size.y - 1));
-    const Imath::half* lower = level.row(std::clamp(y0 + 1, 0, level.size.y - 1));
+    const int ya = std::clamp(y0, 0, level.size.y - 1), yb = std::clamp(y0 + 1, 0, level.size.y - 1);
     const float wx = static_cast<float>(x - fx), wy = static_cast<float>(y - fy);
-    return mix(mix(texel(upper + 4 * xa), texel(upper + 4 * xb), wx),
-               mix(texel(lower + 4 * xa), texel(lower + 4 * xb), wx), wy);
+    constexpr int side = media::tileSide;
+    if (xa / side == xb / side && ya / side == yb / side) {
+        const media::Raster* tile = level.tileAt(xa, ya);
+        if (!tile) return hn::Zero(Rgba());
+        const Imath::half* upper = tile->row(ya % side);
+        const Imath::half* lower = tile->row(yb % side);
+        const int a = xa % side, b = xb % side;
+        return mix(mix(texel(upper + 4 * a), texel(upper + 4 * b), wx),
+                   mix(texel(lower + 4 * a), texel(lower + 4 * b), wx), wy);
+    }
+    const auto at = [&](int tx, int ty) {
+        const Imath::half* t = level.texel(tx, ty);
+        return t ? texel(t) : hn::Zero(Rgba());
+    };
+    return mix(mix(at(xa, ya), at(xb, ya), wx), mix(at(xa, yb), at(xb, yb), wx), wy);
 }
 
 void SampleRow(const Plane& plane, int y, int x0, int x1, float* out) {
@@ -106,7 +119,7 @@ void sampleRow(const Plane& plane, int y, int x0, int x1, float* out) {
     HWY_DYNAMIC_DISPATCH(SampleRow)(plane, y, x0, x1, out);
 }
 
-Plane planeOf(const optics::Card& card, const optics::View& view, const media::Pyramid* pixels) {
+Plane planeOf(const optics::Card& card, const optics::View& view, V2i size) {
     // With the ray d = forward + right sx - up sy (depth component 1) and c = corner - eye:
     // depth * d = c + s across + t down. Crossing with the plane's normal n gives 1/depth = d.n / c.n,
     // and with the vectors a, b dual to across and down, s/depth = d.a - c.a / depth.
@@ -124,9 +137,8 @@ Plane planeOf(const optics::Card& card, const optics::View& view, const media::P
     plane.level =
         std::abs(plane.nearness.b) + std::abs(plane.nearness.c) < 1e-12 * std::abs(plane.nearness.a);
     if (plane.level) plane.nearness.b = plane.nearness.c = 0;
-    plane.pixels = pixels;
-    if (!pixels) return plane;
-    plane.size = pixels->levels.front().size;
+    if (size.x < 1 || size.y < 1) return plane;
+    plane.size = size;
     const auto coordinate = [&](const V3d& axis, double length) {
         const double offset = c.dot(axis);
         return Linear{(start.dot(axis) - offset * plane.nearness.a) * length,
@@ -138,51 +150,145 @@ Plane planeOf(const optics::Card& card, const optics::View& view, const media::P
     return plane;
 }
 
-Presence presenceIn(const Plane& plane, int x0, int y0, int x1, int y1) {
-    double u0 = 1e300, v0 = 1e300, u1 = -1e300, v1 = -1e300;
-    int behind = 0;
+namespace {
+
+/// The box of the picture that a box of the frame shows.
+struct Reach {
+    int behind = 0; ///< corners of the frame's box that do not look at the card's plane
+    double u0 = 1e300, v0 = 1e300, u1 = -1e300, v1 = -1e300; ///< base texels
+    double marginU = 0, marginV = 0;                         ///< what a pixel of the frame covers
+    bool off = false;                                        ///< it shows nothing of the card
+};
+
+Reach reachOf(const Plane& plane, int x0, int y0, int x1, int y1) {
+    Reach r;
     for (const int x : {x0, x1}) {
         for (const int y : {y0, y1}) {
             const double nearness = plane.nearness.at(x, y);
             if (nearness <= 1e-7) {
-                ++behind;
+                ++r.behind;
                 continue;
             }
             const double u = plane.u.at(x, y) / nearness, v = plane.v.at(x, y) / nearness;
-            u0 = std::min(u0, u), u1 = std::max(u1, u);
-            v0 = std::min(v0, v), v1 = std::max(v1, v);
+            r.u0 = std::min(r.u0, u), r.u1 = std::max(r.u1, u);
+            r.v0 = std::min(r.v0, v), r.v1 = std::max(r.v1, v);
         }
     }
-    if (behind == 4) return Presence::Nothing;
-    if (behind > 0) return Presence::Something;
-    // A box of the frame that lies wholly ahead maps into the box of its corners.
+    if (r.behind > 0) {
+        r.off = r.behind == 4;
+        return r;
+    }
+    r.marginU = (r.u1 - r.u0) / (x1 - x0), r.marginV = (r.v1 - r.v0) / (y1 - y0);
+    r.off = r.u1 + r.marginU < 0 || r.v1 + r.marginV < 0 || r.u0 - r.marginU > plane.size.x ||
+            r.v0 - r.marginV > plane.size.y;
+    return r;
+}
+
+/// A level on which what a box of the frame shows is a few texels. Texels of that level, one more on every
+/// side, hold all that sampling can reach, because sampling uses a level whose texels are about a pixel.
+struct Glance {
+    int level;
+    media::Box box;
+};
+Glance glanceAt(const Plane& plane, const Reach& r) {
+    const int count = media::levelCount(plane.size);
+    const double extent = std::max({r.u1 - r.u0, r.v1 - r.v0, 1.0});
+    const int level = std::clamp(static_cast<int>(std::ceil(std::log2(extent / 12))), 0, count - 1);
+    const V2i size = media::levelSize(plane.size, level);
+    const double shrink = std::ldexp(1.0, -level), around = 1 / shrink;
+    const auto at = [&](double place, int length) {
+        return static_cast<int>(std::clamp(std::floor(place * shrink), 0.0, length - 1.0));
+    };
+    return {level,
+            {at(r.u0 - 2 * r.marginU - around, size.x), at(r.v0 - 2 * r.marginV - around, size.y),
+             at(r.u1 + 2 * r.marginU + around, size.x) + 1, at(r.v1 + 2 * r.marginV + around, size.y) + 1}};
+}
+
+/// The finest and the coarsest level that sampling a box of the frame will ask for.
+std::pair<int, int> levelsIn(const Plane& plane, int x0, int y0, int x1, int y1) {
+    const int top = media::levelCount(plane.size) - 1;
+    double low = 1e300, high = 0;
+    for (const int x : {x0, x1})
+        for (const int y : {y0, y1}) {
+            const double nearness = plane.nearness.at(x, y);
+            if (nearness <= 1e-7) continue;
+            const double u = plane.u.at(x, y) / nearness, v = plane.v.at(x, y) / nearness;
+            const double ux = (plane.u.b - u * plane.nearness.b) / nearness,
+                         uy = (plane.u.c - u * plane.nearness.c) / nearness;
+            const double vx = (plane.v.b - v * plane.nearness.b) / nearness,
+                         vy = (plane.v.c - v * plane.nearness.c) / nearness;
+            const double lod = std::clamp(0.5 * std::log2(std::max(ux * ux + vx * vx, uy * uy + vy * vy)),
+                                          0.0, static_cast<double>(top));
+            low = std::min(low, lod), high = std::max(high, lod);
+        }
+    if (low > high) return {0, 0};
+    // Inside the box it may be a little finer than at its corners.
+    const double spare = plane.level ? 1e-5 : 0.3;
+    return {std::max(0, static_cast<int>(std::floor(low - spare))),
+            std::min(top, static_cast<int>(std::floor(high + spare)) + 1)};
+}
+
+void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, media::Need& need) {
+    const Reach r = reachOf(plane, x0, y0, x1, y1);
+    if (r.off) return;
+    const auto [fine, coarse] = levelsIn(plane, x0, y0, x1, y1);
+    const bool steep = r.behind > 0 || coarse - fine > 2 || r.u1 - r.u0 > 4.0 * plane.size.x ||
+                       r.v1 - r.v0 > 4.0 * plane.size.y;
+    if (steep && (x1 - x0 > 1 || y1 - y0 > 1)) {
+        const int xm = (x0 + x1) / 2, ym = (y0 + y1) / 2;
+        for (const auto& [a, b] : {std::pair(x0, xm), std::pair(xm, x1)})
+            for (const auto& [c, d] : {std::pair(y0, ym), std::pair(ym, y1)})
+                if (b > a && d > c) gatherNeed(plane, a, c, b, d, need);
+        return;
+    }
+    if (r.behind > 0 && r.u0 > r.u1) return;
+    const double spareU = 2 * r.marginU, spareV = 2 * r.marginV;
+    for (int level = fine; level <= coarse; ++level) {
+        const double shrink = std::ldexp(1.0, -level);
+        const V2i size = media::levelSize(plane.size, level);
+        // Beyond the edge the edge texel continues, so it is looked at from outside too.
+        const auto at = [&](double place, int length) {
+            return static_cast<int>(std::clamp(std::floor(place * shrink - 0.5), 0.0, length - 1.0));
+        };
+        need.add(level, {at(r.u0 - spareU, size.x) - 1, at(r.v0 - spareV, size.y) - 1,
+                         at(r.u1 + spareU, size.x) + 3, at(r.v1 + spareV, size.y) + 3});
+    }
+}
+
+}
+
+media::Need needOf(const Plane& plane, V2i frame) {
+    media::Need need(plane.size);
+    for (int y = 0; y < frame.y; y += glanceSide) {
+        for (int x = 0; x < frame.x; x += glanceSide) {
+            const int x1 = std::min(x + glanceSide, frame.x), y1 = std::min(y + glanceSide, frame.y);
+            gatherNeed(plane, x, y, x1, y1, need);
+            const Reach r = reachOf(plane, x, y, x1, y1);
+            if (r.off || r.behind > 0) continue;
+            const Glance glance = glanceAt(plane, r);
+            need.add(glance.level, glance.box);
+        }
+    }
+    return need;
+}
+
+Presence presenceIn(const Plane& plane, int x0, int y0, int x1, int y1) {
+    const Reach r = reachOf(plane, x0, y0, x1, y1);
+    if (r.off) return Presence::Nothing;
+    if (r.behind > 0) return Presence::Something;
     const V2i size = plane.size;
-    const double marginU = (u1 - u0) / (x1 - x0), marginV = (v1 - v0) / (y1 - y0);
-    if (u1 + marginU < 0 || v1 + marginV < 0 || u0 - marginU > size.x || v0 - marginV > size.y)
-        return Presence::Nothing;
-    const bool covers = u0 >= 0 && v0 >= 0 && u1 <= size.x && v1 <= size.y;
-    // Look at it on a level where it is a few texels. Texels of that level, one more on every side, hold
-    // all that sampling can reach, because sampling uses a level whose texels are about a pixel.
-    const double extent = std::max({u1 - u0, v1 - v0, 1.0});
-    const int index = std::clamp(static_cast<int>(std::ceil(std::log2(extent / 12))), 0,
-                                 static_cast<int>(plane.pixels->levels.size()) - 1);
-    const media::Level& level = plane.pixels->levels[static_cast<std::size_t>(index)];
-    const double shrink = std::ldexp(1.0, -index);
-    const auto clampX = [&](double u) {
-        return static_cast<int>(std::clamp(std::floor(u * shrink), 0.0, level.size.x - 1.0));
-    };
-    const auto clampY = [&](double v) {
-        return static_cast<int>(std::clamp(std::floor(v * shrink), 0.0, level.size.y - 1.0));
-    };
-    const double around = 1 / shrink;
+    const bool covers = r.u0 >= 0 && r.v0 >= 0 && r.u1 <= size.x && r.v1 <= size.y;
+    const Glance glance = glanceAt(plane, r);
+    const media::TiledLevel& level = plane.pixels->levels[static_cast<std::size_t>(glance.level)];
     bool nothing = true, opaque = covers;
-    for (int y = clampY(v0 - 2 * marginV - around); y <= clampY(v1 + 2 * marginV + around); ++y) {
-        const Imath::half* row = level.row(y);
-        for (int x = clampX(u0 - 2 * marginU - around); x <= clampX(u1 + 2 * marginU + around); ++x) {
-            const float alpha = row[4 * x + 3];
+    for (int y = glance.box.y0; y < glance.box.y1; ++y) {
+        for (int x = glance.box.x0; x < glance.box.x1; ++x) {
+            const Imath::half* texel = level.texel(x, y);
+            if (!texel) return Presence::Something;
+            const float alpha = texel[3];
             // Light without alpha (an added glow) counts as something.
-            nothing = nothing && alpha == 0 && row[4 * x].bits() == 0 && row[4 * x + 1].bits() == 0 &&
-                      row[4 * x + 2].bits() == 0;
+            nothing =
+                nothing && alpha == 0 && texel[0].bits() == 0 && texel[1].bits() == 0 && texel[2].bits() == 0;
             opaque = opaque && alpha >= 0.9995f;
         }
     }

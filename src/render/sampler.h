@@ -24,8 +24,16 @@ struct Plane {
     V2i size{0, 0};
 };
 
-/// Only nearness is set where there are no pixels (a flattened group).
-Plane planeOf(const optics::Card& card, const optics::View& view, const media::Pyramid* pixels);
+/// size: base texels of the card's picture; 0 x 0 where there are none (a flattened group): only nearness is
+/// set then. The pixels are to be filled in.
+Plane planeOf(const optics::Card& card, const optics::View& view, V2i size);
+
+/// Side of the boxes of the frame that are looked at as one, from its top left.
+inline constexpr int glanceSide = 64;
+
+/// The tiles of a picture that sampling it over a frame of that size, and presenceIn for its boxes, will
+/// read.
+media::Need needOf(const Plane& plane, V2i frame);
 
 /// Premultiplied RGBA of pixels x0..x1-1 of row y into out. Trilinear; antialiased at the card's edges by
 /// coverage. Pixels off the card get 0.

@@ -1,7 +1,7 @@
+#include "media/content.h"
 #include "media/footage.h"
 #include "media/open_raster.h"
 #include "media/probe.h"
-#include "media/sources.h"
 #include "media/still.h"
 #include "media/text_picture.h"
 #include "support/support.h"
@@ -129,7 +129,7 @@ TEST(Stills, BrokenFilesGetASentence) {
 }
 
 TEST(Pyramids, LevelsAreMeansAndHaveNoDrift) {
-    Level base(V2i(5, 3));
+    Raster base(V2i(5, 3));
     for (int y = 0; y < 3; ++y)
         for (int x = 0; x < 5; ++x)
             for (int c = 0; c < 4; ++c)
@@ -138,8 +138,8 @@ TEST(Pyramids, LevelsAreMeansAndHaveNoDrift) {
     ASSERT_EQ(pyramid->levels.size(), 4u);
     EXPECT_EQ(pyramid->levels[1].size, V2i(3, 2));
     EXPECT_EQ(pyramid->levels[3].size, V2i(1, 1));
-    EXPECT_EQ(float(pyramid->levels[1].row(0)[4]), (2 + 3 + 12 + 13) / 4.f);
-    EXPECT_EQ(float(pyramid->levels[1].row(1)[8]), 24.f); // alone in its corner
+    EXPECT_EQ(float(pyramid->levels[1].texel(1, 0)[0]), (2 + 3 + 12 + 13) / 4.f);
+    EXPECT_EQ(float(pyramid->levels[1].texel(2, 1)[0]), 24.f); // alone in its corner
 }
 
 const char* nested = R"(<?xml version="1.0"?><image version="0.0.3" w="40" h="30"><stack>
@@ -216,7 +216,10 @@ TEST(Texts, InkBoxAndColour) {
     text.fill = {0.5, 0.25, 0.125, 1};
     const auto size = textPixels(text);
     ASSERT_TRUE(size);
-    const auto level = setText(text);
+    PixelCache cache;
+    const auto source = textSource(text, *size);
+    const int natural = levelCount(source->size()) - levelCount(*size);
+    const auto level = cache.read(source, natural, boxOf(*size));
     ASSERT_TRUE(level);
     EXPECT_EQ(level->size, *size);
     // capitals of a 320 px em are about 0.7 em high
@@ -337,45 +340,132 @@ TEST(Probing, ByContent) {
     EXPECT_FALSE(probe(dir / "none.png"));
 }
 
+Need whole(const PixelSourcePtr& source) {
+    return Need::all(source->size(), 0);
+}
+
 TEST(Cache, KeepsToItsBudgetAndLoadsOnce) {
     const TempDir dir;
-    std::vector<scene::LayerPtr> layers;
+    std::vector<PixelSourcePtr> sources;
     for (int i = 0; i < 6; ++i) {
         const auto path = dir / ("p" + std::to_string(i) + ".png");
         test::writePicture(path, {64, 64}, pattern);
-        layers.push_back(test::pictureLayer(i + 1, "p", path, {64, 64}, 1, V3d(0)));
+        sources.push_back(contentOf(*test::pictureLayer(i + 1, "p", path, {64, 64}, 1, V3d(0)), 0));
     }
     const std::size_t each = 8 * (64 * 64 + 32 * 32 + 16 * 16 + 8 * 8 + 4 * 4 + 2 * 2 + 1);
-    Sources sources(3 * each + 10);
-    for (const auto& layer : layers) {
-        ASSERT_TRUE(sources.pyramid(*layer, 0));
-        EXPECT_LE(sources.bytesKept(), 3 * each + 10);
+    PixelCache cache(3 * each + 10);
+    for (const auto& source : sources) {
+        ASSERT_TRUE(cache.pyramid(source, whole(source)));
+        EXPECT_LE(cache.bytesKept(), 3 * each + 10);
     }
-    EXPECT_FALSE(sources.ready(*layers[0], 0)); // the oldest had to go
-    const auto held = sources.ready(*layers[5], 0);
+    EXPECT_FALSE(cache.ready(sources[0], whole(sources[0]))); // the oldest had to go
+    const auto held = cache.ready(sources[5], whole(sources[5]));
     ASSERT_TRUE(held);
-    EXPECT_EQ(*sources.pyramid(*layers[5], 0), held);
+    EXPECT_EQ(*cache.pyramid(sources[5], whole(sources[5])), held);
     std::vector<PyramidPtr> got(8);
     {
         std::vector<std::jthread> threads;
         for (auto& slot : got)
-            threads.emplace_back([&] { slot = *sources.pyramid(*layers[0], 0); });
+            threads.emplace_back([&] { slot = *cache.pyramid(sources[0], whole(sources[0])); });
     }
     for (const auto& slot : got)
         EXPECT_EQ(slot, got[0]);
 }
 
+/// Counts what is asked of it; texel (x, y) of level 0 is x + 1000 y.
+class Counting : public PixelSource {
+public:
+    Counting(V2i size, Ways ways) : PixelSource("counting", size, ways) {}
+    Result<Raster> compute(int level, const Box& box, PixelCache&, const Progress&) const override {
+        ++computed;
+        Raster out(box.size());
+        for (int y = box.y0; y < box.y1; ++y)
+            for (int x = box.x0; x < box.x1; ++x)
+                out.row(y - box.y0)[4 * (x - box.x0)] =
+                    static_cast<float>(level == 0 ? x % 64 + y % 32 : 500 + level);
+        return out;
+    }
+    mutable std::atomic<int> computed = 0;
+};
+
+TEST(Cache, MakesOnlyTheTilesNeeded) {
+    const auto source = std::make_shared<Counting>(V2i(2000, 1000), PixelSource::Ways::ByBox);
+    PixelCache cache;
+    const auto corner = cache.read(source, 0, {250, 250, 260, 260}); // where four tiles meet
+    ASSERT_TRUE(corner);
+    EXPECT_EQ(source->computed, 4);
+    EXPECT_EQ(float(corner->row(9)[4 * 9]), 259 % 64 + 259 % 32);
+    ASSERT_TRUE(cache.read(source, 0, {0, 0, 100, 100}));
+    EXPECT_EQ(source->computed, 4); // the first of the four
+    // a smaller level is the mean of the one below, from the tiles under it
+    const auto small = cache.read(source, 1, {10, 4, 11, 5});
+    ASSERT_TRUE(small);
+    EXPECT_EQ(float(small->row(0)[0]), (20 + 8 + 21 + 8 + 20 + 9 + 21 + 9) / 4.f);
+    EXPECT_EQ(source->computed, 4);
+    // outside the picture it is clear
+    const auto beyond = cache.read(source, 0, {-2, -2, 2, 2});
+    ASSERT_TRUE(beyond);
+    EXPECT_EQ(float(beyond->row(3)[4 * 3]), 2.f);
+    EXPECT_EQ(float(beyond->row(0)[0]), 0.f);
+    const auto drawing = std::make_shared<Counting>(V2i(2000, 1000), PixelSource::Ways::EveryLevel);
+    PixelCache other;
+    EXPECT_EQ(float(other.read(drawing, 3, {1, 1, 2, 2})->row(0)[0]), 503.f);
+    EXPECT_EQ(drawing->computed, 1);
+}
+
+TEST(Cache, StopsWhenAskedAndBeginsAnew) {
+    const auto source = std::make_shared<Counting>(V2i(2000, 1000), PixelSource::Ways::ByBox);
+    PixelCache cache;
+    std::stop_source stop;
+    stop.request_stop();
+    const auto stopped = cache.read(source, 0, {0, 0, 600, 600}, {{}, stop.get_token()});
+    ASSERT_FALSE(stopped);
+    EXPECT_TRUE(stopped.error().cancelled);
+    EXPECT_TRUE(cache.read(source, 0, {0, 0, 600, 600}));
+}
+
+TEST(Cache, ManyThreadsAndLittleRoomGiveTheSamePixels) {
+    const auto source = std::make_shared<Counting>(V2i(3000, 2000), PixelSource::Ways::ByBox);
+    PixelCache cache(std::size_t{3} * tileSide * tileSide * 8);
+    std::atomic<int> wrong = 0;
+    {
+        std::vector<std::jthread> threads;
+        for (int t = 0; t < 6; ++t)
+            threads.emplace_back([&, t] {
+                for (int i = 0; i < 40; ++i) {
+                    const int x = (t * 397 + i * 131) % 2900, y = (t * 211 + i * 173) % 1900;
+                    const auto piece = cache.read(source, 0, {x, y, x + 90, y + 90});
+                    for (int k = 0; k < 90 && piece; ++k)
+                        wrong +=
+                            float(piece->row(k)[4 * k]) != static_cast<float>((x + k) % 64 + (y + k) % 32);
+                    wrong += !piece;
+                }
+            });
+    }
+    EXPECT_EQ(wrong, 0);
+    EXPECT_LE(cache.bytesKept(), std::size_t{3} * tileSide * tileSide * 8);
+}
+
 TEST(Cache, ChangedFilesAreReadAnewAndProblemsCanBeForgotten) {
     const TempDir dir;
     const auto layer = test::pictureLayer(1, "p", dir / "p.png", {8, 8}, 1, V3d(0));
-    Sources sources;
-    EXPECT_FALSE(sources.pyramid(*layer, 0));
+    PixelCache cache;
+    const auto read = [&] {
+        const auto source = contentOf(*layer, 0);
+        return cache.read(source, 0, boxOf(source->size()));
+    };
+    EXPECT_FALSE(read());
     test::writePicture(dir / "p.png", {8, 8}, [](int, int) { return Rgba8{255, 255, 255}; });
-    ASSERT_TRUE(sources.pyramid(*layer, 0)); // the key has changed with the file
+    ASSERT_TRUE(read()); // the key has changed with the file
+    EXPECT_EQ(float(read()->rgba[0]), 1.f);
+    test::writePicture(dir / "p.png", {8, 8}, [](int, int) { return Rgba8{0, 0, 0, 255}; });
+    ASSERT_TRUE(read());
+    EXPECT_EQ(float(read()->rgba[0]), 0.f);
     test::writePicture(dir / "p.png", {16, 8}, [](int, int) { return Rgba8{0, 0, 0}; });
-    const auto changed = sources.pyramid(*layer, 0);
-    ASSERT_TRUE(changed);
-    EXPECT_EQ((*changed)->levels[0].size, V2i(16, 8));
+    const auto changed = read();
+    ASSERT_FALSE(changed);
+    EXPECT_NE(changed.error().sentence.find("it has changed to 16 x 8 pixels, but was 8 x 8"),
+              std::string::npos);
 }
 
 }

@@ -13,7 +13,7 @@ TEST(Presence, NeverContradictsThePixels) {
     int nothing = 0, opaque = 0;
     for (int round = 0; round < 600; ++round) {
         // a picture of nothing, something soft, or solid, with holes and specks
-        media::Level level(V2i(static_cast<int>(in(3, 90)), static_cast<int>(in(3, 90))));
+        media::Raster level(V2i(static_cast<int>(in(3, 90)), static_cast<int>(in(3, 90))));
         const int kind = round % 3;
         for (std::size_t i = 0; i < level.rgba.size(); i += 4) {
             const float alpha = kind == 0 ? 0.f : kind == 1 ? 1.f : random() % 2 ? 1.f : 0.f;
@@ -31,7 +31,11 @@ TEST(Presence, NeverContradictsThePixels) {
         const V3d across = V3d(std::cos(yaw), in(-0.2, 0.2), -std::sin(yaw)) * size,
                   down = V3d(in(-0.2, 0.2), -1, in(-0.4, 0.4)) * size;
         const optics::Card card{V3d(in(-4, 2), in(-2, 4), in(-12, 1)), across, down};
-        const Plane plane = planeOf(card, view, pyramid.get());
+        const Plane plane = [&] {
+            Plane made = planeOf(card, view, level.size);
+            made.pixels = pyramid.get();
+            return made;
+        }();
         const int x0 = 64 * static_cast<int>(in(0, 4)), y0 = static_cast<int>(in(0, 80));
         const Presence presence = presenceIn(plane, x0, y0, x0 + 64, y0 + 64);
         if (presence == Presence::Something) continue;

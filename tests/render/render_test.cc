@@ -34,7 +34,7 @@ scene::Scene sceneOf(V2i frame, std::vector<scene::LayerPtr> layers) {
 }
 
 Picture shown(const scene::Scene& scene, Rational time = 0) {
-    media::Sources sources;
+    media::PixelCache sources;
     auto picture = render(motion::evaluate(scene, time, scene.output.frame), {}, sources);
     EXPECT_TRUE(picture) << picture.error().sentence;
     return *picture;
@@ -365,7 +365,7 @@ TEST(Work, IsTheSameForAnyNumberOfThreads) {
 TEST(Work, MissingMediaFailsOrShowsAPlaceholder) {
     const auto scene =
         sceneOf({64, 36}, {test::pictureLayer(1, "Boat", "/nowhere/boat.png", {100, 50}, 100, {0, 0, -5})});
-    media::Sources sources;
+    media::PixelCache sources;
     const auto frame = motion::evaluate(scene, 0, {64, 36});
     const auto failed = render(frame, {}, sources);
     ASSERT_FALSE(failed);
@@ -378,7 +378,7 @@ TEST(Work, MissingMediaFailsOrShowsAPlaceholder) {
 TEST(Work, StopsWhenAsked) {
     const TempDir dir;
     const auto scene = sceneOf({640, 360}, {colourCard(dir, 1, {255, 0, 0}, 5)});
-    media::Sources sources;
+    media::PixelCache sources;
     std::stop_source stop;
     const auto picture = render(motion::evaluate(scene, 0, {640, 360}), {}, sources,
                                 {[&](double) { stop.request_stop(); }, stop.get_token()});

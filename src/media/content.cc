@@ -1,0 +1,204 @@
+#include "media/content.h"
+
+#include "media/drawing.h"
+#include "media/open_raster.h"
+#include "media/still.h"
+#include "media/text_picture.h"
+#include "scene/cutout_json.h"
+
+#include <array>
+#include <cmath>
+#include <sys/stat.h>
+
+namespace stage::media {
+namespace {
+
+/// Above this a still is laid out on disk instead of being kept as a whole.
+constexpr std::int64_t wholePixels = 48ll << 20;
+
+std::string keyOfFile(const std::string& path) {
+    struct stat info = {};
+    ::stat(path.c_str(), &info);
+    return path + '\n' + std::to_string(info.st_size) + '\n' + std::to_string(info.st_mtim.tv_sec) + '.' +
+           std::to_string(info.st_mtim.tv_nsec) + '\n';
+}
+
+bool isDrawing(const std::string& path) {
+    std::string suffix = std::filesystem::path(path).extension().string();
+    for (char& c : suffix)
+        c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return suffix == ".svg" || suffix == ".svgz";
+}
+
+Result<Raster> ofSize(Result<Raster> raster, V2i size, const std::string& name) {
+    if (raster && raster->size != size)
+        return fail("Cannot show " + name + ": it has changed to " + std::to_string(raster->size.x) + " x " +
+                    std::to_string(raster->size.y) + " pixels, but was " + std::to_string(size.x) + " x " +
+                    std::to_string(size.y) + " when it was brought in.");
+    return raster;
+}
+
+class StillSource : public PixelSource {
+public:
+    StillSource(std::string path, std::string part, V2i size)
+        : PixelSource(keyOfFile(path) + part, size, Ways::Whole), m_path(std::move(path)),
+          m_part(std::move(part)) {}
+
+    Result<Raster> compute(int, const Box&, PixelCache&, const Progress& progress) const override {
+        if (m_part.empty() || m_part.front() == '#')
+            return ofSize(readStill(std::filesystem::path(m_path), m_part, progress), size(), m_path);
+        auto bytes = readMember(m_path, m_part, 1u << 30);
+        if (!bytes) return tl::unexpected(bytes.error());
+        return ofSize(readStill(*bytes, m_part), size(), m_path);
+    }
+
+private:
+    std::string m_path, m_part;
+};
+
+class LargeStillSource : public PixelSource {
+public:
+    LargeStillSource(std::string path, std::string part, V2i size)
+        : PixelSource(keyOfFile(path) + part, size, Ways::EveryLevel), m_path(std::move(path)),
+          m_part(std::move(part)) {}
+
+    Result<Raster> compute(int level, const Box& box, PixelCache& cache,
+                           const Progress& progress) const override {
+        auto spill = cache.spills().of(key(), m_path, m_part, size(), progress);
+        if (!spill) return tl::unexpected(spill.error());
+        return (*spill)->read(level, box);
+    }
+
+private:
+    std::string m_path, m_part;
+};
+
+class ClipSource : public PixelSource {
+public:
+    ClipSource(std::string path, V2i size, std::int64_t frame)
+        : PixelSource(keyOfFile(path) + std::to_string(frame), size, Ways::Whole), m_path(std::move(path)),
+          m_frame(frame) {}
+
+    Result<Raster> compute(int, const Box&, PixelCache& cache, const Progress&) const override {
+        return ofSize(cache.clips().frame(m_path, m_frame), size(), m_path);
+    }
+
+private:
+    std::string m_path;
+    std::int64_t m_frame;
+};
+
+class CardSource : public PixelSource {
+public:
+    CardSource(const scene::Card& card, V2i size)
+        : PixelSource("card\n" + scene::toJson(card).dump() + std::to_string(size.x) + 'x' +
+                          std::to_string(size.y),
+                      size, Ways::EveryLevel),
+          m_card(card) {}
+
+    Result<Raster> compute(int level, const Box& box, PixelCache&, const Progress&) const override {
+        Raster out(box.size());
+        const double scale = std::ldexp(1.0, level);
+        const V2d half = V2d(size()) / 2.0;
+        const V2d way(std::cos(radians(m_card.turn)), std::sin(radians(m_card.turn)));
+        const double reach =
+            m_card.radial ? half.length() : std::abs(way.x) * half.x + std::abs(way.y) * half.y;
+        for (int y = box.y0; y < box.y1; ++y) {
+            Imath::half* to = out.row(y - box.y0);
+            for (int x = box.x0; x < box.x1; ++x, to += 4) {
+                const V2d place = V2d((x + 0.5) * scale, (y + 0.5) * scale) - half;
+                const double at = m_card.radial ? place.length() / reach : 0.5 + place.dot(way) / reach / 2;
+                const auto c = colourAt(at);
+                for (std::size_t i = 0; i < 4; ++i)
+                    to[i] = static_cast<float>(c[i]);
+            }
+        }
+        return out;
+    }
+
+private:
+    /// Between two stops the encoded values run evenly, so that a gradient looks even.
+    std::array<double, 4> colourAt(double at) const {
+        const auto& stops = m_card.stops;
+        const auto values = [](const scene::Colour& c) { return std::array<double, 4>{c.r, c.g, c.b, c.a}; };
+        if (at <= stops.front().at) return values(stops.front().colour);
+        for (std::size_t i = 1; i < stops.size(); ++i) {
+            if (at >= stops[i].at) continue;
+            const auto a = values(stops[i - 1].colour), b = values(stops[i].colour);
+            const double f = (at - stops[i - 1].at) / (stops[i].at - stops[i - 1].at);
+            std::array<double, 4> mixed{};
+            mixed[3] = a[3] + f * (b[3] - a[3]);
+            for (std::size_t c = 0; c < 3; ++c) {
+                const auto straight = [&](const std::array<double, 4>& v) {
+                    return srgbFromLinear(static_cast<float>(v[3] > 0 ? v[c] / v[3] : 0));
+                };
+                const float u = a[3] > 0 ? straight(a) : straight(b), v = b[3] > 0 ? straight(b) : u;
+                mixed[c] = linearFromSrgb(u + static_cast<float>(f) * (v - u)) * mixed[3];
+            }
+            return mixed;
+        }
+        return values(stops.back().colour);
+    }
+    scene::Card m_card;
+};
+
+/// Nothing where a picture of a sequence is missing: the one before it is shown.
+std::string nearestFile(const scene::Footage& footage, std::int64_t frame) {
+    for (std::int64_t n = frame; n >= 0 && n > frame - 1000; --n) {
+        std::string file = sequenceFile(footage.media.path, footage.number + n);
+        if (std::error_code code; std::filesystem::exists(file, code)) return file;
+    }
+    return sequenceFile(footage.media.path, footage.number + frame);
+}
+
+}
+
+std::string sequenceFile(const std::string& pattern, std::int64_t number) {
+    const auto end = pattern.find_last_of('#');
+    if (end == std::string::npos) return pattern;
+    std::size_t begin = end;
+    while (begin > 0 && pattern[begin - 1] == '#')
+        --begin;
+    std::string digits = std::to_string(number);
+    if (digits.size() < end + 1 - begin) digits.insert(0, end + 1 - begin - digits.size(), '0');
+    return pattern.substr(0, begin) + digits + pattern.substr(end + 1);
+}
+
+bool isThere(const scene::Layer& layer) {
+    const scene::Media* media = scene::mediaOf(layer);
+    if (!media) return true;
+    const auto* footage = std::get_if<scene::Footage>(&layer.content);
+    std::error_code code;
+    return std::filesystem::exists(footage ? sequenceFile(media->path, footage->number) : media->path, code);
+}
+
+PixelSourcePtr contentOf(const scene::Layer& layer, std::int64_t frame) {
+    const V2i size = layer.pixels;
+    const auto still = [&](const std::string& path, const std::string& part) -> PixelSourcePtr {
+        if (isDrawing(path)) return drawingSource(keyOfFile(path) + part, path, part, size);
+        const bool plain = part.empty() || part.front() == '#';
+        if (plain && std::int64_t{size.x} * size.y > wholePixels)
+            if (const auto info = probeStill(std::filesystem::path(path)); info && info->upright)
+                return std::make_shared<LargeStillSource>(path, part, size);
+        return std::make_shared<StillSource>(path, part, size);
+    };
+    if (const auto* picture = std::get_if<scene::Picture>(&layer.content))
+        return still(picture->media.path, picture->part);
+    if (const auto* footage = std::get_if<scene::Footage>(&layer.content)) {
+        if (footage->media.path.find('#') != std::string::npos)
+            return still(nearestFile(*footage, frame), "");
+        return std::make_shared<ClipSource>(footage->media.path, size, frame);
+    }
+    if (const auto* text = std::get_if<scene::Text>(&layer.content)) return textSource(*text, size);
+    if (const auto* card = std::get_if<scene::Card>(&layer.content))
+        return std::make_shared<CardSource>(*card, size);
+    return nullptr;
+}
+
+PixelSourcePtr plateOf(const std::string& path, V2i size, std::int64_t frame) {
+    if (const auto info = probeStill(std::filesystem::path(path)))
+        return std::make_shared<StillSource>(path, "", size);
+    return std::make_shared<ClipSource>(path, size, frame);
+}
+
+}

@@ -1,0 +1,75 @@
+// The one cache of pixels: tiles of sources, kept within a budget of bytes and dropped by use.
+#pragma once
+
+#include "media/clips.h"
+#include "media/pixel_source.h"
+#include "media/spill.h"
+
+#include <condition_variable>
+#include <list>
+#include <mutex>
+#include <unordered_map>
+
+namespace stage::media {
+
+/// Thread-safe: threads that ask for the same tiles cause one computation. What was given out stays valid as
+/// long as it is held, also when it is evicted here.
+class PixelCache {
+public:
+    /// budget: bytes of pixels to keep; 0 means a quarter of the machine's memory.
+    explicit PixelCache(std::size_t budget = 0);
+    ~PixelCache();
+    PixelCache(const PixelCache&) = delete;
+    PixelCache& operator=(const PixelCache&) = delete;
+
+    /// A pyramid that has (at least) the tiles needed. Blocks while they are made. Errors are those of the
+    /// source; of sources made as a whole they are remembered until forgetProblems().
+    Result<PyramidPtr> pyramid(const PixelSourcePtr& source, const Need& need, const Progress& progress = {});
+    /// The same if everything is here already, else null. Never blocks for long.
+    PyramidPtr ready(const PixelSourcePtr& source, const Need& need);
+    /// A box of a level; texels outside the level are clear.
+    Result<Raster> read(const PixelSourcePtr& source, int level, const Box& box,
+                        const Progress& progress = {});
+
+    std::size_t bytesKept() const;
+    std::size_t budget() const;
+    void setBudget(std::size_t bytes);
+    void forgetProblems();
+
+    Clips& clips() { return m_clips; }
+    Spills& spills() { return m_spills; }
+
+private:
+    /// A tile, or all tiles of a source that is made as a whole (under wholeUnit).
+    struct Unit {
+        bool loading = true;
+        TilePtr tile;
+        PyramidPtr whole;
+        Error problem; ///< where a whole is null
+        std::size_t bytes = 0;
+        std::list<std::pair<const std::string*, std::uint64_t>>::iterator place;
+    };
+    using Units = std::unordered_map<std::uint64_t, Unit>;
+
+    Result<PyramidPtr> whole(const PixelSourcePtr& source, const Progress& progress);
+    Result<void> fill(const PixelSourcePtr& source, Pyramid& pyramid, int level,
+                      const std::vector<std::size_t>& tiles, const Progress& progress);
+    Result<void> make(const PixelSourcePtr& source, Pyramid& pyramid, int level,
+                      const std::vector<std::size_t>& tiles, const Progress& progress);
+    Unit* unitOf(const std::string& source, std::uint64_t unit);
+    Unit& begin(const std::string& source, std::uint64_t unit);
+    void drop(const std::string& source, std::uint64_t unit);
+    void touch(Unit& unit);
+    void evict();
+
+    mutable std::mutex m_lock;
+    std::condition_variable m_loaded;
+    std::size_t m_budget;
+    std::size_t m_kept = 0;
+    std::unordered_map<std::string, Units> m_sources;
+    std::list<std::pair<const std::string*, std::uint64_t>> m_byUse; ///< latest first
+    Clips m_clips;
+    Spills m_spills;
+};
+
+}

@@ -1,0 +1,46 @@
+// Where pixels come from: a still, a frame of a clip, a text, a drawing, a card of colour, a matte, or
+// something done to any of these look alike.
+#pragma once
+
+#include "media/pyramid.h"
+#include "scene/error.h"
+#include "scene/progress.h"
+
+#include <memory>
+#include <string>
+
+namespace stage::media {
+
+class PixelCache;
+
+/// Immutable; thread-safe. Two sources with the same key give the same pixels.
+class PixelSource {
+public:
+    virtual ~PixelSource() = default;
+
+    const std::string& key() const { return m_key; }
+    /// Of level 0, px.
+    V2i size() const { return m_size; }
+
+    enum class Ways {
+        Whole,     ///< level 0 is made at once and kept together (decoding a file, a fill)
+        ByBox,     ///< any box of level 0; smaller levels are means of it
+        EveryLevel ///< any box of any level (drawings, which are sharp at each)
+    };
+    Ways ways() const { return m_ways; }
+
+    /// Pixels of a box inside the level. May ask the cache for those of other sources.
+    virtual Result<Raster> compute(int level, const Box& box, PixelCache& cache,
+                                   const Progress& progress) const = 0;
+
+protected:
+    PixelSource(std::string key, V2i size, Ways ways) : m_key(std::move(key)), m_size(size), m_ways(ways) {}
+
+private:
+    std::string m_key;
+    V2i m_size;
+    Ways m_ways;
+};
+using PixelSourcePtr = std::shared_ptr<const PixelSource>;
+
+}

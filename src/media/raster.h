@@ -1,0 +1,45 @@
+// Pieces of pictures as the renderer reads them: scene-linear Rec. 709, premultiplied alpha, half float.
+#pragma once
+
+#include "scene/geometry.h"
+
+#include <Imath/half.h>
+#include <algorithm>
+#include <vector>
+
+namespace stage::media {
+
+/// Pixels x0..x1-1, y0..y1-1.
+struct Box {
+    int x0 = 0, y0 = 0, x1 = 0, y1 = 0;
+
+    V2i size() const { return {x1 - x0, y1 - y0}; }
+    bool empty() const { return x1 <= x0 || y1 <= y0; }
+    Box grown(int by) const { return {x0 - by, y0 - by, x1 + by, y1 + by}; }
+    Box within(const Box& o) const {
+        return {std::max(x0, o.x0), std::max(y0, o.y0), std::min(x1, o.x1), std::min(y1, o.y1)};
+    }
+    bool operator==(const Box&) const = default;
+};
+inline Box boxOf(V2i size) {
+    return {0, 0, size.x, size.y};
+}
+
+/// RGBA, rows from the top, no padding.
+struct Raster {
+    V2i size{0, 0};
+    std::vector<Imath::half> rgba;
+
+    Raster() = default;
+    explicit Raster(V2i pixels) : size(pixels), rgba(static_cast<std::size_t>(pixels.x) * pixels.y * 4) {}
+    Imath::half* row(int y) { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
+    const Imath::half* row(int y) const { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
+};
+
+/// The sRGB transfer curve (IEC 61966-2-1), encoded to linear and back, for values within 0..1 and beyond.
+float linearFromSrgb(float encoded);
+float srgbFromLinear(float linear);
+/// The linear value of each 16-bit encoded one.
+const std::vector<float>& linearFromSrgb16();
+
+}
