@@ -5,27 +5,27 @@
 namespace stage::motion {
 namespace {
 
-void gather(const std::vector<scene::LayerPtr>& layers, const optics::Affine& world, Rational time,
-            std::vector<Item>& items) {
+void gather(const scene::Scene& scene, const std::vector<scene::LayerPtr>& layers,
+            const optics::Affine& world, Rational time, std::vector<Item>& items) {
     for (const scene::LayerPtr& layer : layers) {
         if (!layer->visible || layer->opacity <= 0) continue;
         const optics::Affine own = world * optics::frameOf(layer->placement);
         if (const scene::Group* group = layer->group()) {
             const bool flattened = layer->opacity < 1 || layer->blend != scene::Blend::Normal;
             if (!flattened) {
-                gather(group->children, own, time, items);
+                gather(scene, group->children, own, time, items);
                 continue;
             }
-            Item item{layer, {own.origin, own.x, own.y * -1.0}, 0, layer->opacity, layer->blend, true, {}};
-            gather(group->children, own, time, item.items);
+            Item item{layer, {own.origin, own.x, own.y * -1.0}, nullptr, layer->opacity, layer->blend, true,
+                      {}};
+            gather(scene, group->children, own, time, item.items);
             if (!item.items.empty()) items.push_back(std::move(item));
             continue;
         }
-        Item item{layer, optics::cardOf(*layer, world), 0, layer->opacity, layer->blend, false, {}};
-        if (const auto* footage = std::get_if<scene::Footage>(&layer->content)) {
-            const std::int64_t frame = ((time - footage->start) * footage->rate).floor();
-            item.sourceFrame = std::clamp<std::int64_t>(frame, 0, footage->frames - 1);
-        }
+        PixelsPtr pixels = pixelsAt(scene, layer, time);
+        if (!pixels) continue;
+        Item item{
+            layer, optics::cardOf(*layer, world), std::move(pixels), layer->opacity, layer->blend, false, {}};
         items.push_back(std::move(item));
     }
 }
@@ -38,7 +38,7 @@ Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::
     frame.view = optics::viewOf(pose, scene.camera.gate, size);
     frame.background = scene.output.background;
     frame.blending = scene.output.blending;
-    gather(scene.layers, {}, time, frame.items);
+    gather(scene, scene.layers, {}, time, frame.items);
     return frame;
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "motion/camera_move.h"
+#include "motion/pixels.h"
 #include "optics/placing.h"
 #include "scene/scene.h"
 
@@ -12,7 +13,7 @@ namespace stage::motion {
 struct Item {
     scene::LayerPtr layer;
     optics::Card card; ///< of a group: any rectangle of its plane, which decides its place in depth
-    std::int64_t sourceFrame = 0; ///< which frame of footage
+    PixelsPtr pixels;  ///< null for a flattened group
     double opacity = 1;
     scene::Blend blend = scene::Blend::Normal;
     bool flattened = false; ///< a group that is mixed on its own; see items

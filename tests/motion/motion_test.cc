@@ -152,9 +152,11 @@ TEST(Measures, BehindTheCameraHasNoCorners) {
 TEST(Frames, FootageTimeHoldsItsEnds) {
     scene::Scene scene = scene::emptyScene();
     auto clip = std::make_shared<scene::Layer>(*card({0, 0, -5}));
-    clip->content = scene::Footage{{"x", 0, ""}, Rational(12), 10, Rational(1)};
+    clip->content = scene::Footage{{"x", 0, ""}, Rational(12), 10, 0, Rational(1)};
     scene.layers = {clip};
-    const auto shown = [&](Rational time) { return evaluate(scene, time, {64, 36}).items.at(0).sourceFrame; };
+    const auto shown = [&](Rational time) {
+        return evaluate(scene, time, {64, 36}).items.at(0).pixels->footage.frame;
+    };
     EXPECT_EQ(shown(0), 0);
     EXPECT_EQ(shown(1), 0);
     EXPECT_EQ(shown(Rational(13, 12)), 1);

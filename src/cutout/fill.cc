@@ -1,0 +1,149 @@
+#include "cutout/fill.h"
+
+#include <atomic>
+#include <cmath>
+#include <gmic.h>
+#include <mutex>
+#include <omp.h>
+#include <opencv2/imgproc.hpp>
+#include <opencv2/photo.hpp>
+#include <thread>
+
+namespace stage::cutout {
+namespace {
+
+/// How much around the hole is looked at. Less, or the whole picture, was worse on photographs.
+constexpr int margin = 250;
+/// A hole whose box is larger is filled smaller, then enlarged.
+constexpr double mostPixels = 900'000;
+
+Box boxOfHole(const Mask& hole) {
+    Box box{hole.box.x1, hole.box.y1, hole.box.x0, hole.box.y0};
+    for (int y = hole.box.y0; y < hole.box.y1; ++y)
+        for (int x = hole.box.x0; x < hole.box.x1; ++x)
+            if (hole.at(x, y) >= 0.5f)
+                box = {std::min(box.x0, x), std::min(box.y0, y), std::max(box.x1, x + 1),
+                       std::max(box.y1, y + 1)};
+    return box;
+}
+
+/// The library draws random numbers from one place for all, so only one of us may use it at a time.
+Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const FillWays& ways,
+                             const Progress& progress) {
+    static std::mutex one;
+    std::lock_guard guard(one);
+    omp_set_num_threads(1); // the same seed gives the same picture only then
+    gmic_list<float> images;
+    gmic_list<char> names;
+    images.assign(2);
+    const auto width = static_cast<unsigned>(bgr.cols), height = static_cast<unsigned>(bgr.rows);
+    images[0].assign(width, height, 1, 3);
+    images[1].assign(width, height, 1, 1);
+    const std::size_t plane = static_cast<std::size_t>(width) * height;
+    for (int y = 0; y < bgr.rows; ++y)
+        for (int x = 0; x < bgr.cols; ++x) {
+            const std::size_t at = static_cast<std::size_t>(y) * width + static_cast<std::size_t>(x);
+            for (std::size_t c = 0; c < 3; ++c)
+                images[0]._data[c * plane + at] = bgr.at<cv::Vec3b>(y, x)[static_cast<int>(2 - c)];
+            images[1]._data[at] = mask.at<std::uint8_t>(y, x) ? 1.f : 0.f;
+        }
+    float share = 0;
+    bool abort = false;
+    try {
+        gmic engine("", images, names, nullptr, true, &share, &abort);
+        std::jthread watch([&](const std::stop_token& over) {
+            while (!over.stop_requested()) {
+                if (progress.stopped()) abort = true;
+                progress.done(std::clamp(share / 100.0, 0.0, 1.0));
+                std::this_thread::sleep_for(std::chrono::milliseconds(30));
+            }
+        });
+        const std::string command = "v - srand " + std::to_string(ways.seed) + " inpaint_matchpatch[0] [1]," +
+                                    (ways.draft ? "0,9,4,5,1,1" : "0,15,10,9,1,1");
+        engine.run(command.c_str(), images, names, &share, &abort);
+    } catch (const gmic_exception& problem) {
+        if (progress.stopped()) return cancelled();
+        return fail(std::string("The hole could not be filled: ") + problem.what());
+    }
+    if (progress.stopped()) return cancelled();
+    if (images._width < 1 || images[0]._width != width || images[0]._height != height ||
+        images[0]._spectrum != 3)
+        return fail("The hole could not be filled.");
+    cv::Mat out(bgr.size(), CV_8UC3);
+    for (int y = 0; y < bgr.rows; ++y)
+        for (int x = 0; x < bgr.cols; ++x)
+            for (std::size_t c = 0; c < 3; ++c)
+                out.at<cv::Vec3b>(y, x)[static_cast<int>(2 - c)] = static_cast<std::uint8_t>(
+                    std::clamp(images[0]._data[c * plane + static_cast<std::size_t>(y) * width +
+                                               static_cast<std::size_t>(x)] +
+                                   0.5f,
+                               0.f, 255.f));
+    return out;
+}
+
+}
+
+Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const FillWays& ways,
+                             const Progress& progress) {
+    const Box bounds = media::boxOf(picture.size);
+    const Box box = boxOfHole(hole).within(bounds);
+    if (box.empty()) return picture;
+    const Box area = box.grown(margin).within(bounds);
+    double scale = ways.draft ? 0.25 : 1;
+    scale = std::min(scale, std::sqrt(mostPixels / (static_cast<double>(box.size().x) * box.size().y)));
+
+    cv::Mat bgr(area.size().y, area.size().x, CV_8UC3), mask(bgr.size(), CV_8U);
+    bool around = false;
+    for (int y = area.y0; y < area.y1; ++y)
+        for (int x = area.x0; x < area.x1; ++x) {
+            const Imath::half* in = picture.row(y) + 4 * x;
+            const float alpha = in[3];
+            // What is clear already has no colour to give.
+            const bool missing = hole.at(x, y) >= 0.5f || alpha < 0.02f;
+            mask.at<std::uint8_t>(y - area.y0, x - area.x0) = missing ? 255 : 0;
+            around = around || !missing;
+            for (int c = 0; c < 3; ++c)
+                bgr.at<cv::Vec3b>(y - area.y0, x - area.x0)[2 - c] =
+                    missing
+                        ? 0
+                        : static_cast<std::uint8_t>(
+                              std::clamp(media::srgbFromLinear(float(in[c]) / alpha), 0.f, 1.f) * 255 + 0.5f);
+        }
+    if (!around) return fail("The hole leaves nothing around it to fill it from.");
+    cv::Mat workBgr, workMask;
+    if (scale < 1) {
+        // Colours of the hole must not bleed into its surroundings.
+        cv::inpaint(bgr, mask, bgr, 3, cv::INPAINT_TELEA);
+        const cv::Size size(std::max(8, static_cast<int>(std::lround(bgr.cols * scale))),
+                            std::max(8, static_cast<int>(std::lround(bgr.rows * scale))));
+        cv::resize(bgr, workBgr, size, 0, 0, cv::INTER_AREA);
+        cv::resize(mask, workMask, size, 0, 0, cv::INTER_AREA);
+        cv::threshold(workMask, workMask, 0, 255, cv::THRESH_BINARY);
+    } else {
+        workBgr = bgr;
+        workMask = mask;
+    }
+    progress.done(0.02);
+    cv::inpaint(workBgr, workMask, workBgr, 5, cv::INPAINT_TELEA);
+    if (progress.stopped()) return cancelled();
+    auto patched = matchPatches(workBgr, workMask, ways, progress);
+    if (!patched) return tl::unexpected(patched.error());
+    cv::Mat full;
+    if (scale < 1)
+        cv::resize(*patched, full, bgr.size(), 0, 0, cv::INTER_CUBIC);
+    else
+        full = *patched;
+    media::Raster out = picture;
+    for (int y = box.y0; y < box.y1; ++y)
+        for (int x = box.x0; x < box.x1; ++x) {
+            if (hole.at(x, y) < 0.5f) continue;
+            Imath::half* to = out.row(y) + 4 * x;
+            for (int c = 0; c < 3; ++c)
+                to[c] = media::linearFromSrgb(
+                    static_cast<float>(full.at<cv::Vec3b>(y - area.y0, x - area.x0)[2 - c]) / 255.f);
+            to[3] = 1.f;
+        }
+    return out;
+}
+
+}

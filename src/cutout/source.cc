@@ -1,0 +1,579 @@
+#include "cutout/source.h"
+
+#include "cutout/edges.h"
+#include "cutout/fill.h"
+#include "cutout/keys.h"
+#include "cutout/match.h"
+#include "cutout/select.h"
+#include "cutout/shapes.h"
+#include "media/content.h"
+#include "scene/cutout_json.h"
+
+#include <cmath>
+#include <unordered_map>
+
+namespace stage::cutout {
+namespace {
+
+using media::PixelCache;
+using media::PixelSource;
+using media::PixelSourcePtr;
+using media::Raster;
+using Ways = PixelSource::Ways;
+
+// ---- reading
+
+/// A box that may reach beyond the picture, whose border then continues outwards.
+Result<Raster> readOn(PixelCache& cache, const PixelSourcePtr& source, const Box& box,
+                      const Progress& progress) {
+    const Box bounds = media::boxOf(source->size());
+    const Box inside = box.within(bounds);
+    if (inside == box) return cache.read(source, 0, box, progress);
+    if (inside.empty()) return Raster(box.size());
+    const auto part = cache.read(source, 0, inside, progress);
+    if (!part) return part;
+    Raster out(box.size());
+    for (int y = box.y0; y < box.y1; ++y) {
+        const Imath::half* from = part->row(std::clamp(y, inside.y0, inside.y1 - 1) - inside.y0);
+        Imath::half* to = out.row(y - box.y0);
+        for (int x = box.x0; x < box.x1; ++x, to += 4)
+            std::copy_n(from + 4 * (std::clamp(x, inside.x0, inside.x1 - 1) - inside.x0), 4, to);
+    }
+    return out;
+}
+
+Mask alphaOf(const Raster& raster, const Box& box) {
+    Mask mask(box);
+    for (std::size_t i = 0; i < mask.values.size(); ++i)
+        mask.values[i] = raster.rgba[4 * i + 3];
+    return mask;
+}
+
+// ---- sources that only look differently at others
+
+/// A level of another source as the base.
+class LevelSource : public PixelSource {
+public:
+    LevelSource(PixelSourcePtr source, int level)
+        : PixelSource(source->key() + "\nlevel " + std::to_string(level),
+                      media::levelSize(source->size(), level), Ways::EveryLevel),
+          m_source(std::move(source)), m_level(level) {}
+    Result<Raster> compute(int level, const Box& box, PixelCache& cache,
+                           const Progress& progress) const override {
+        return cache.read(m_source, m_level + level, box, progress);
+    }
+
+private:
+    PixelSourcePtr m_source;
+    int m_level;
+};
+
+/// Two frames of footage, for slow motion.
+class MixSource : public PixelSource {
+public:
+    MixSource(PixelSourcePtr a, PixelSourcePtr b, double share)
+        : PixelSource("mix " + std::to_string(share) + "\n" + a->key() + "\n" + b->key(), a->size(),
+                      Ways::ByBox),
+          m_a(std::move(a)), m_b(std::move(b)), m_share(static_cast<float>(share)) {}
+    Result<Raster> compute(int level, const Box& box, PixelCache& cache,
+                           const Progress& progress) const override {
+        auto a = cache.read(m_a, level, box, progress);
+        if (!a) return a;
+        const auto b = cache.read(m_b, level, box, progress);
+        if (!b) return b;
+        for (std::size_t i = 0; i < a->rgba.size(); ++i)
+            a->rgba[i] = float(a->rgba[i]) + (float(b->rgba[i]) - float(a->rgba[i])) * m_share;
+        return a;
+    }
+
+private:
+    PixelSourcePtr m_a, m_b;
+    float m_share;
+};
+
+// ---- mattes
+
+/// What mattes of one layer look at.
+struct Ground {
+    PixelSourcePtr picture; ///< before anything is cut
+    double scale = 1;       ///< its pixels per pixel of the layer
+    motion::Pixels pixels;
+};
+
+PixelSourcePtr pictureOf(const motion::Pixels& pixels, std::int64_t frame, double& scale) {
+    PixelSourcePtr source = media::contentOf(*pixels.layer, frame);
+    if (!source) return nullptr;
+    // Vectors are offered much finer than they are; twice is enough for what is cut.
+    int level = 0;
+    while (media::levelSize(source->size(), level).x > 2 * pixels.layer->pixels.x)
+        ++level;
+    if (level > 0) source = std::make_shared<LevelSource>(source, level);
+    scale = static_cast<double>(source->size().x) / pixels.layer->pixels.x;
+    return source;
+}
+
+Result<Mask> alphaBeside(const motion::Beside& beside, bool brightness, const Ground& ground, const Box& box,
+                         PixelCache& cache, const Progress& progress) {
+    const PixelSourcePtr source = sourceOf(*beside.pixels);
+    if (!source) return Mask(box);
+    const auto value = [&](const float* c) {
+        if (!brightness) return c[3];
+        return std::clamp(media::srgbFromLinear(std::max(0.f, luminance({c[0], c[1], c[2]}))), 0.f, 1.f);
+    };
+    Mask mask(box);
+    if (beside.same && source->size() == ground.picture->size()) {
+        const auto raster = cache.read(source, 0, box, progress);
+        if (!raster) return tl::unexpected(raster.error());
+        for (std::size_t i = 0; i < mask.values.size(); ++i) {
+            const Imath::half* in = raster->rgba.data() + 4 * i;
+            const float c[4] = {in[0], in[1], in[2], in[3]};
+            mask.values[i] = value(c);
+        }
+        return mask;
+    }
+    const V2i natural = beside.pixels->layer->pixels;
+    const double finer = static_cast<double>(source->size().x) / natural.x;
+    const auto placeOf = [&](double x, double y, V2d& place) {
+        const V3d from(x / ground.scale, y / ground.scale, 1);
+        const V3d to = beside.same ? from : from * beside.place;
+        if (!(to.z > 0)) return false;
+        place = V2d(to.x, to.y) / to.z * finer;
+        return std::abs(place.x) < 1e7 && std::abs(place.y) < 1e7;
+    };
+    // The piece of the other that the box sees, on the level whose texels come nearest to the box's pixels.
+    V2d low(1e9), high(-1e9);
+    for (const int y : {box.y0, (box.y0 + box.y1) / 2, box.y1})
+        for (const int x : {box.x0, (box.x0 + box.x1) / 2, box.x1}) {
+            V2d place;
+            if (!placeOf(x, y, place))
+                place = {x < (box.x0 + box.x1) / 2 ? -1e6 : 1e6, y < (box.y0 + box.y1) / 2 ? -1e6 : 1e6};
+            low = {std::min(low.x, place.x), std::min(low.y, place.y)};
+            high = {std::max(high.x, place.x), std::max(high.y, place.y)};
+        }
+    const double each = std::max((high.x - low.x) / box.size().x, (high.y - low.y) / box.size().y);
+    const int level = std::clamp(static_cast<int>(std::floor(std::log2(std::max(each, 1.0)))), 0,
+                                 media::levelCount(source->size()) - 1);
+    const double shrink = std::ldexp(1.0, -level);
+    const Box bounds = media::boxOf(media::levelSize(source->size(), level));
+    const auto whole = [](double v) { return static_cast<int>(std::clamp(v, -2e6, 2e6)); };
+    const Box piece = Box{whole(std::floor(low.x * shrink)) - 2, whole(std::floor(low.y * shrink)) - 2,
+                          whole(std::ceil(high.x * shrink)) + 2, whole(std::ceil(high.y * shrink)) + 2}
+                          .within(bounds.grown(1));
+    if (piece.empty()) return mask;
+    const auto raster = cache.read(source, level, piece, progress);
+    if (!raster) return tl::unexpected(raster.error());
+    for (int y = box.y0; y < box.y1; ++y)
+        for (int x = box.x0; x < box.x1; ++x) {
+            V2d place;
+            if (!placeOf(x + 0.5, y + 0.5, place)) continue;
+            const double u = place.x * shrink - 0.5 - piece.x0, v = place.y * shrink - 0.5 - piece.y0;
+            const int u0 = static_cast<int>(std::floor(u)), v0 = static_cast<int>(std::floor(v));
+            if (u0 < 0 || v0 < 0 || u0 + 1 >= raster->size.x || v0 + 1 >= raster->size.y) continue;
+            const auto fu = static_cast<float>(u - u0), fv = static_cast<float>(v - v0);
+            float c[4];
+            for (int i = 0; i < 4; ++i) {
+                const float a = raster->row(v0)[4 * u0 + i], b = raster->row(v0)[4 * u0 + 4 + i];
+                const float d = raster->row(v0 + 1)[4 * u0 + i], e = raster->row(v0 + 1)[4 * u0 + 4 + i];
+                c[i] = (a + (b - a) * fu) * (1 - fv) + (d + (e - d) * fu) * fv;
+            }
+            mask.row(y)[x] = value(c);
+        }
+    return mask;
+}
+
+Result<Mask> coverOfMatte(const scene::Matte& matte, const Ground& ground, const Box& box, PixelCache& cache,
+                          const Progress& progress) {
+    const double scale = ground.scale;
+    const auto fromSource = [&](const PixelSourcePtr& source) -> Result<Mask> {
+        auto raster = readOn(cache, source, box, progress);
+        if (!raster) return tl::unexpected(raster.error());
+        return alphaOf(*raster, box);
+    };
+    if (const auto* outline = std::get_if<scene::Outline>(&matte.shape)) return coverOf(*outline, scale, box);
+    if (const auto* rectangle = std::get_if<scene::Rectangle>(&matte.shape))
+        return coverOf(*rectangle, scale, box);
+    if (const auto* ellipse = std::get_if<scene::Ellipse>(&matte.shape)) return coverOf(*ellipse, scale, box);
+    if (const auto* painted = std::get_if<scene::Painted>(&matte.shape)) {
+        Mask mask(box);
+        for (const scene::Stroke& stroke : painted->strokes)
+            paint(mask, stroke, scale);
+        return mask;
+    }
+    if (const auto* alike = std::get_if<scene::Alike>(&matte.shape))
+        return fromSource(alikeSource(ground.picture, *alike, scale));
+    if (const auto* subject = std::get_if<scene::Subject>(&matte.shape)) {
+        double own = 1;
+        const auto* footage = std::get_if<scene::Footage>(&ground.pixels.layer->content);
+        const PixelSourcePtr picture =
+            footage ? pictureOf(ground.pixels, subject->frame, own) : ground.picture;
+        return fromSource(subjectSource(picture, *subject, scale));
+    }
+    const auto& other = std::get<scene::OfLayer>(matte.shape);
+    const auto beside = ground.pixels.beside.find(other.layer);
+    if (beside == ground.pixels.beside.end()) return Mask(box);
+    return alphaBeside(beside->second, other.brightness, ground, box, cache, progress);
+}
+
+/// All mattes over a box of the ground's picture.
+Result<Mask> combined(const std::vector<scene::Matte>& mattes, const Ground& ground, const Box& box,
+                      PixelCache& cache, const Progress& progress) {
+    Mask sum(box, 1);
+    bool first = true;
+    for (const scene::Matte& matte : mattes) {
+        if (!matte.on) continue;
+        if (progress.stopped()) return cancelled();
+        const double grow = matte.grow.value * ground.scale, feather = matte.feather.value * ground.scale;
+        const Box softened = box.grown(reachOfFeather(feather)), wide = softened.grown(reachOfGrow(grow));
+        auto cover = coverOfMatte(matte, ground, wide, cache, progress);
+        if (!cover) return cover;
+        Mask own = feathered(grown(*cover, grow, softened), feather, box);
+        const auto opacity = static_cast<float>(matte.opacity.value);
+        if (first && matte.combine == scene::Combine::Add)
+            std::fill(sum.values.begin(), sum.values.end(), 0.f);
+        first = false;
+        for (std::size_t i = 0; i < own.values.size(); ++i) {
+            const float a = (matte.invert ? 1 - own.values[i] : own.values[i]) * opacity;
+            float& m = sum.values[i];
+            switch (matte.combine) {
+            case scene::Combine::Add:
+                m = m + a - m * a;
+                break;
+            case scene::Combine::Subtract:
+                m *= 1 - a;
+                break;
+            case scene::Combine::Intersect:
+                m *= a;
+                break;
+            }
+        }
+    }
+    return sum;
+}
+
+/// What a list of mattes comes to, as text; the same text, the same mask.
+std::string keyOf(const std::vector<scene::Matte>& mattes, const motion::Pixels& pixels) {
+    std::string key;
+    for (const scene::Matte& matte : mattes) {
+        if (!matte.on) continue;
+        scene::Matte nameless = matte;
+        nameless.name.clear();
+        key += scene::toJson(nameless).dump() + '\n';
+        const auto* other = std::get_if<scene::OfLayer>(&matte.shape);
+        if (!other) continue;
+        const auto beside = pixels.beside.find(other->layer);
+        if (beside == pixels.beside.end()) continue;
+        const PixelSourcePtr source = sourceOf(*beside->second.pixels);
+        key += "(" + (source ? source->key() : "") + ")";
+        if (!beside->second.same)
+            for (int r = 0; r < 3; ++r)
+                for (int c = 0; c < 3; ++c)
+                    key += std::to_string(beside->second.place[r][c]) + ' ';
+        key += '\n';
+    }
+    return key;
+}
+
+// ---- what is done to the pixels
+
+class FillSource : public PixelSource {
+public:
+    FillSource(PixelSourcePtr below, Ground ground, const scene::Fill& fill)
+        : PixelSource(below->key() + "\nfill " + std::to_string(fill.grow) + ' ' + std::to_string(fill.seed) +
+                          (fill.draft ? " draft\n" : "\n") + keyOf(fill.hole, ground.pixels),
+                      below->size(), Ways::Whole),
+          m_below(std::move(below)), m_ground(std::move(ground)), m_fill(fill) {}
+
+    Result<Raster> compute(int, const Box& box, PixelCache& cache, const Progress& progress) const override {
+        auto picture = cache.read(m_below, 0, box, progress);
+        if (!picture) return picture;
+        const double grow = m_fill.grow * m_ground.scale;
+        const auto hole = combined(m_fill.hole, m_ground, box.grown(reachOfGrow(grow)), cache, progress);
+        if (!hole) return tl::unexpected(hole.error());
+        // Even a trace of what was cut out would show as a ghost.
+        Mask any = *hole;
+        for (float& v : any.values)
+            v = v > 0.02f ? 1.f : 0.f;
+        return filled(*picture, grown(any, grow, box), {m_fill.seed, m_fill.draft}, progress);
+    }
+
+private:
+    PixelSourcePtr m_below;
+    Ground m_ground;
+    scene::Fill m_fill;
+};
+
+class CloneSource : public PixelSource {
+public:
+    CloneSource(PixelSourcePtr below, const std::vector<scene::Clone>& clones, double scale)
+        : PixelSource(keyOf(*below, clones), below->size(), Ways::Whole), m_below(std::move(below)),
+          m_clones(clones), m_scale(scale) {}
+
+    Result<Raster> compute(int, const Box& whole, PixelCache& cache,
+                           const Progress& progress) const override {
+        auto picture = cache.read(m_below, 0, whole, progress);
+        if (!picture) return picture;
+        for (const scene::Clone& clone : m_clones) {
+            if (progress.stopped()) return cancelled();
+            const Box touched = boxOf(clone.stroke);
+            const Box box = Box{static_cast<int>(std::floor(touched.x0 * m_scale)),
+                                static_cast<int>(std::floor(touched.y0 * m_scale)),
+                                static_cast<int>(std::ceil(touched.x1 * m_scale)),
+                                static_cast<int>(std::ceil(touched.y1 * m_scale))}
+                                .within(whole);
+            if (box.empty()) continue;
+            Mask mask(box);
+            scene::Stroke stroke = clone.stroke;
+            stroke.erase = false;
+            paint(mask, stroke, m_scale);
+            const Raster before = *picture; // what the brush lays down was there before the stroke
+            const int dx = static_cast<int>(std::lround(clone.from.x * m_scale)),
+                      dy = static_cast<int>(std::lround(clone.from.y * m_scale));
+            for (int y = box.y0; y < box.y1; ++y)
+                for (int x = box.x0; x < box.x1; ++x) {
+                    const float a = mask.at(x, y);
+                    if (a <= 0 || x + dx < 0 || y + dy < 0 || x + dx >= whole.x1 || y + dy >= whole.y1)
+                        continue;
+                    const Imath::half* from = before.row(y + dy) + 4 * (x + dx);
+                    Imath::half* to = picture->row(y) + 4 * x;
+                    for (int c = 0; c < 4; ++c)
+                        to[c] = float(to[c]) + (float(from[c]) - float(to[c])) * a;
+                }
+        }
+        return picture;
+    }
+
+private:
+    static std::string keyOf(const PixelSource& below, const std::vector<scene::Clone>& clones) {
+        std::string key = below.key() + "\nclone ";
+        for (const scene::Clone& clone : clones)
+            key += std::to_string(clone.from.x) + ' ' + std::to_string(clone.from.y) + ' ' +
+                   scene::toJson(clone.stroke).dump();
+        return key;
+    }
+    PixelSourcePtr m_below;
+    std::vector<scene::Clone> m_clones;
+    double m_scale;
+};
+
+/// Key, mattes and edges.
+class CutSource : public PixelSource {
+public:
+    CutSource(PixelSourcePtr below, Ground ground, const scene::Cutout& cutout)
+        : PixelSource(keyFor(*below, ground, cutout), below->size(), Ways::ByBox), m_below(std::move(below)),
+          m_ground(std::move(ground)), m_key(cutout.key), m_mattes(cutout.mattes),
+          m_edges(scaled(cutout.edges, m_ground.scale)), m_plainEdges(cutout.edges == scene::Edges{}) {
+        if (m_key)
+            if (const auto* difference = std::get_if<scene::DifferenceKey>(&*m_key))
+                m_plate = media::plateOf(difference->plate, m_ground.pixels.layer->pixels,
+                                         m_ground.pixels.footage.frame);
+    }
+
+    Result<Raster> compute(int, const Box& box, PixelCache& cache, const Progress& progress) const override {
+        const Box wide = m_plainEdges ? box : box.grown(reachOfEdges(m_edges));
+        auto picture = readOn(cache, m_below, wide, progress);
+        if (!picture) return picture;
+        Cut cut;
+        cut.box = wide;
+        cut.alpha = Mask(wide);
+        for (auto& plane : cut.planes)
+            plane.resize(cut.alpha.values.size());
+        Raster plate;
+        if (m_plate) {
+            auto read = readOn(cache, m_plate, wide, progress);
+            if (!read) return read;
+            plate = std::move(*read);
+        }
+        for (std::size_t i = 0; i < cut.alpha.values.size(); ++i) {
+            const Imath::half* in = picture->rgba.data() + 4 * i;
+            const float alpha = in[3];
+            const float k = alpha > 0 ? 1 / alpha : 0;
+            Triple colour = {float(in[0]) * k, float(in[1]) * k, float(in[2]) * k};
+            float left = alpha;
+            if (m_key && alpha > 0) {
+                const Keyed keyed = keyedAt(colour, plate, i);
+                left = alpha * keyed.alpha;
+                const float straight = keyed.alpha > 0 ? 1 / keyed.alpha : 0;
+                for (std::size_t c = 0; c < 3; ++c)
+                    colour[c] = keyed.colour[c] * straight;
+            }
+            cut.alpha.values[i] = left;
+            for (std::size_t c = 0; c < 3; ++c)
+                cut.planes[c][i] = colour[c];
+        }
+        if (!m_mattes.empty()) {
+            const auto mask = combined(m_mattes, m_ground, wide, cache, progress);
+            if (!mask) return tl::unexpected(mask.error());
+            for (std::size_t i = 0; i < mask->values.size(); ++i)
+                cut.alpha.values[i] *= mask->values[i];
+        }
+        if (!m_plainEdges) cut = cleaned(std::move(cut), m_edges, box);
+        Raster out(box.size());
+        for (std::size_t i = 0; i < cut.alpha.values.size(); ++i) {
+            const float alpha = cut.alpha.values[i];
+            for (std::size_t c = 0; c < 3; ++c)
+                out.rgba[4 * i + c] = cut.planes[c][i] * alpha;
+            out.rgba[4 * i + 3] = alpha;
+        }
+        return out;
+    }
+
+private:
+    static std::string keyFor(const PixelSource& below, const Ground& ground, const scene::Cutout& cutout) {
+        scene::Cutout part;
+        part.key = cutout.key;
+        part.edges = cutout.edges;
+        return below.key() + "\ncut " + scene::toJson(part).dump() + '\n' +
+               keyOf(cutout.mattes, ground.pixels);
+    }
+    Keyed keyedAt(const Triple& colour, const Raster& plate, std::size_t i) const {
+        if (const auto* screen = std::get_if<scene::ColourKey>(&*m_key)) return keyedBy(*screen, colour);
+        if (const auto* bright = std::get_if<scene::BrightnessKey>(&*m_key)) return keyedBy(*bright, colour);
+        const Imath::half* p = plate.rgba.data() + 4 * i;
+        return keyedBy(std::get<scene::DifferenceKey>(*m_key), colour,
+                       {float(p[0]), float(p[1]), float(p[2])});
+    }
+    PixelSourcePtr m_below;
+    Ground m_ground;
+    std::optional<std::variant<scene::ColourKey, scene::BrightnessKey, scene::DifferenceKey>> m_key;
+    std::vector<scene::Matte> m_mattes;
+    scene::Edges m_edges;
+    bool m_plainEdges;
+    PixelSourcePtr m_plate;
+};
+
+/// A picture at about 256 px, whose colours stand for those of all.
+Result<Raster> smallOf(PixelCache& cache, const PixelSourcePtr& source, const Progress& progress) {
+    int level = 0;
+    while (std::max(media::levelSize(source->size(), level).x, media::levelSize(source->size(), level).y) >
+           256)
+        ++level;
+    return cache.read(source, level, media::boxOf(media::levelSize(source->size(), level)), progress);
+}
+
+class MatchSource : public PixelSource {
+public:
+    /// Colours are those of `own` and `like`, which stay the same through a clip so that nothing flickers.
+    MatchSource(PixelSourcePtr below, PixelSourcePtr own, PixelSourcePtr like, const scene::Match& match)
+        : PixelSource(keyFor(*below, *own, like.get(), match), below->size(), Ways::ByBox),
+          m_below(std::move(below)), m_own(std::move(own)), m_like(std::move(like)), m_match(match) {}
+
+    Result<Raster> compute(int level, const Box& box, PixelCache& cache,
+                           const Progress& progress) const override {
+        auto picture = cache.read(m_below, level, box, progress);
+        if (!picture) return picture;
+        const auto matching = matchingOf(cache, progress);
+        if (!matching) return tl::unexpected(matching.error());
+        for (std::size_t i = 0; i + 3 < picture->rgba.size(); i += 4) {
+            Imath::half* p = picture->rgba.data() + i;
+            const float alpha = p[3];
+            if (alpha <= 0) continue;
+            const Triple c = (*matching)({float(p[0]) / alpha, float(p[1]) / alpha, float(p[2]) / alpha});
+            for (std::size_t k = 0; k < 3; ++k)
+                p[k] = std::min(c[k], 65000.f) * alpha;
+        }
+        return picture;
+    }
+
+private:
+    static std::string keyFor(const PixelSource& below, const PixelSource& own, const PixelSource* like,
+                              const scene::Match& match) {
+        scene::Cutout part;
+        part.match = match;
+        return below.key() + "\nmatch " + scene::toJson(part).dump() + '\n' + own.key() + '\n' +
+               (like ? like->key() : "");
+    }
+    Result<Matching> matchingOf(PixelCache& cache, const Progress& progress) const {
+        auto own = smallOf(cache, m_own, progress);
+        if (!own) return tl::unexpected(own.error());
+        const Matching neutral(m_match, coloursOf(*own), nullptr);
+        if (!m_like) return neutral;
+        const auto like = smallOf(cache, m_like, progress);
+        if (!like) return tl::unexpected(like.error());
+        // What is likened is what the cast has been taken from.
+        Colours before = coloursOf(*own);
+        for (std::size_t i = 0; i + 3 < own->rgba.size(); i += 4) {
+            Imath::half* p = own->rgba.data() + i;
+            const Triple c = neutral({float(p[0]), float(p[1]), float(p[2])});
+            for (std::size_t k = 0; k < 3; ++k)
+                p[k] = c[k];
+        }
+        const Colours after = coloursOf(*own), target = coloursOf(*like);
+        before.mean = after.mean;
+        before.spread = after.spread;
+        return Matching(m_match, before, &target);
+    }
+    PixelSourcePtr m_below, m_own, m_like;
+    scene::Match m_match;
+};
+
+PixelSourcePtr chain(const motion::Pixels& pixels) {
+    Ground ground;
+    ground.pixels = pixels;
+    ground.picture = pictureOf(pixels, pixels.footage.frame, ground.scale);
+    if (!ground.picture) return nullptr;
+    if (pixels.footage.share > 0) {
+        double scale = 1;
+        ground.picture = std::make_shared<MixSource>(
+            ground.picture, pictureOf(pixels, pixels.footage.next, scale), pixels.footage.share);
+    }
+    const scene::Cutout& cutout = *pixels.cutout;
+    PixelSourcePtr top = ground.picture;
+    for (const scene::Fill& fill : cutout.fills)
+        if (fill.on && !fill.hole.empty()) top = std::make_shared<FillSource>(top, ground, fill);
+    if (!cutout.clones.empty()) top = std::make_shared<CloneSource>(top, cutout.clones, ground.scale);
+    if (cutout.key || !cutout.mattes.empty() || !(cutout.edges == scene::Edges{}))
+        top = std::make_shared<CutSource>(top, ground, cutout);
+    return top;
+}
+
+PixelSourcePtr withMatch(const motion::Pixels& pixels, PixelSourcePtr top) {
+    const auto& match = pixels.cutout->match;
+    if (!match || match->strength <= 0) return top;
+    // Of clips the first frame used stands for all.
+    const auto steady = [](const motion::Pixels& of) {
+        motion::Pixels first = of;
+        if (const auto* footage = std::get_if<scene::Footage>(&of.layer->content))
+            first.footage = {footage->in, footage->in, 0};
+        if (first.cutout) {
+            auto plain = std::make_shared<scene::Cutout>(*first.cutout);
+            plain->match.reset();
+            first.cutout = plain;
+        }
+        return first;
+    };
+    PixelSourcePtr like;
+    if (const auto beside = pixels.beside.find(match->like); beside != pixels.beside.end())
+        like = sourceOf(steady(*beside->second.pixels));
+    if (!like && !match->grey && !match->automatic) return top;
+    const bool clip = std::holds_alternative<scene::Footage>(pixels.layer->content);
+    PixelSourcePtr own = clip ? sourceOf(steady(pixels)) : top;
+    return std::make_shared<MatchSource>(std::move(top), std::move(own), std::move(like), *match);
+}
+
+}
+
+PixelSourcePtr sourceOf(const motion::Pixels& pixels) {
+    if (pixels.cutout) {
+        PixelSourcePtr top = chain(pixels);
+        return top ? withMatch(pixels, std::move(top)) : nullptr;
+    }
+    const auto content = media::contentOf(*pixels.layer, pixels.footage.frame);
+    if (!content || pixels.footage.share <= 0) return content;
+    return std::make_shared<MixSource>(content, media::contentOf(*pixels.layer, pixels.footage.next),
+                                       pixels.footage.share);
+}
+
+Result<Mask> mattesOver(const motion::Pixels& pixels, const std::vector<scene::Matte>& mattes, const Box& box,
+                        PixelCache& cache, const Progress& progress) {
+    Ground ground;
+    ground.pixels = pixels;
+    ground.picture = media::contentOf(*pixels.layer, pixels.footage.frame);
+    if (!ground.picture) return Mask(box);
+    int level = 0;
+    while (media::levelSize(ground.picture->size(), level).x > pixels.layer->pixels.x)
+        ++level;
+    if (level > 0) ground.picture = std::make_shared<LevelSource>(ground.picture, level);
+    return combined(mattes, ground, box, cache, progress);
+}
+
+}

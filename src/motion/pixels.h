@@ -1,0 +1,43 @@
+// What a layer shows at one time, before the lens sees it. Pure functions, thread-safe.
+#pragma once
+
+#include "scene/scene.h"
+
+#include <map>
+#include <memory>
+#include <optional>
+
+namespace stage::motion {
+
+/// Which frames of footage show.
+struct FootageFrame {
+    std::int64_t frame = 0;
+    std::int64_t next = 0; ///< mixed in by `share`, where the footage asks for it
+    double share = 0;      ///< 0..1
+};
+/// Nothing where the footage has vanished.
+std::optional<FootageFrame> footageAt(const scene::Footage& footage, Rational time);
+
+struct Pixels;
+using PixelsPtr = std::shared_ptr<const Pixels>;
+
+/// A layer that a cut-out looks at.
+struct Beside {
+    PixelsPtr pixels;
+    M33d
+        place; ///< (u, v, w) = (x, y, 1) * place: pixels of the layer to those of the one beside, u/w and v/w
+    bool same = false; ///< both show the same picture: place is the identity
+};
+
+struct Pixels {
+    scene::LayerPtr layer; ///< what it hangs and mixes like is of no account here
+    FootageFrame footage;
+    scene::CutoutPtr cutout; ///< without keys; null: nothing is cut
+    std::map<std::int64_t, Beside>
+        beside; ///< layers that the cut-out names; those that do not exist are left out
+};
+
+/// Nothing for groups, and for footage that has vanished.
+PixelsPtr pixelsAt(const scene::Scene& scene, const scene::LayerPtr& layer, Rational time);
+
+}

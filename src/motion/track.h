@@ -1,0 +1,33 @@
+// Keyed values at a time. Pure functions, thread-safe.
+#pragma once
+
+#include "motion/camera_move.h"
+#include "scene/cutout.h"
+
+#include <algorithm>
+
+namespace stage::motion {
+
+inline double between(double a, double b, double f) {
+    return a + (b - a) * f;
+}
+scene::Area between(const scene::Area& a, const scene::Area& b, double f);
+/// Point by point; outlines of different length change at once when the later key is reached.
+std::vector<scene::PathPoint> between(const std::vector<scene::PathPoint>& a,
+                                      const std::vector<scene::PathPoint>& b, double f);
+
+/// time: the track's own, seconds. keys: not empty.
+template <class T> T valueAt(const std::vector<scene::Key<T>>& keys, Rational time) {
+    const auto later = std::upper_bound(keys.begin(), keys.end(), time,
+                                        [](Rational t, const scene::Key<T>& key) { return t < key.time; });
+    if (later == keys.begin()) return keys.front().value;
+    const scene::Key<T>& from = *(later - 1);
+    if (later == keys.end() || from.hold) return from.value;
+    const double x = ((time - from.time) / (later->time - from.time)).toDouble();
+    return between(from.value, later->value, paceAt(from.pace, x));
+}
+template <class T> T valueAt(const scene::Keyed<T>& keyed, Rational time) {
+    return keyed.moves() ? valueAt(keyed.keys, time) : keyed.value;
+}
+
+}
