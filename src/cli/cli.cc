@@ -211,7 +211,7 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
             output::Job job = output::wholeScene(scene, outPath, *format);
             if (!size.empty()) job.size = sizeFrom(size);
             if (!frames.empty()) framesFrom(frames, job);
-            media::Sources sources;
+            media::PixelCache sources;
             const Interrupt interrupt;
             Meter meter(err);
             need(output::write(scene, job, sources,

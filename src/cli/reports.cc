@@ -1,10 +1,9 @@
 #include "cli/reports.h"
 
+#include "media/content.h"
 #include "motion/measure.h"
 #include "optics/lens.h"
 #include "scene/scene_json.h"
-
-#include <filesystem>
 
 namespace stage::cli {
 
@@ -13,10 +12,9 @@ using scene::Json;
 Json info(const scene::Scene& scene) {
     Json layers = Json::array();
     scene::forEach(scene, [&](const scene::LayerPtr& layer, const std::vector<scene::LayerPtr>& holders) {
-        const char* kinds[] = {"picture", "footage", "text", "group"};
         Json json = {{"id", layer->id},
                      {"name", layer->name},
-                     {"kind", kinds[layer->content.index()]},
+                     {"kind", scene::layerKinds[layer->content.index()]},
                      {"depth", optics::depthOf(scene, {layer, holders})},
                      {"visible", layer->visible},
                      {"blend", scene::blendNames[static_cast<std::size_t>(layer->blend)]},
@@ -24,9 +22,8 @@ Json info(const scene::Scene& scene) {
         if (!holders.empty()) json["in"] = holders.back()->name;
         if (!layer->group()) json["pixels"] = {layer->pixels.x, layer->pixels.y};
         if (const scene::Media* media = scene::mediaOf(*layer)) {
-            std::error_code code;
             json["media"] = media->path;
-            json["missing"] = !std::filesystem::exists(media->path, code);
+            json["missing"] = !media::isThere(*layer);
         }
         layers.push_back(std::move(json));
     });

@@ -291,11 +291,10 @@ std::int64_t CameraView::layerAt(const V2d& place) const {
         const double s = inside.dot(card.across) / card.across.length2(),
                      t = inside.dot(card.down) / card.down.length2();
         if (s < 0 || s >= 1 || t < 0 || t >= 1) return;
-        if (const auto pixels = m_session.sources().ready(*layer, 0)) {
-            const media::Level& level = pixels->levels[std::min<std::size_t>(2, pixels->levels.size() - 1)];
-            const int x = std::min(static_cast<int>(s * level.size.x), level.size.x - 1),
-                      y = std::min(static_cast<int>(t * level.size.y), level.size.y - 1);
-            if (float(level.row(y)[4 * x + 3]) < 0.1f) return;
+        if (const QImage cover = m_session.swatches().of(*m_session.scene(), layer).cover; !cover.isNull()) {
+            const int x = std::min(static_cast<int>(s * cover.width()), cover.width() - 1),
+                      y = std::min(static_cast<int>(t * cover.height()), cover.height() - 1);
+            if (cover.constScanLine(y)[x] < 26) return;
         }
         const double depth = optics::depthOf(lens, *hit);
         if (depth <= nearest) nearest = depth, best = layer->id;

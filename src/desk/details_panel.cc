@@ -330,7 +330,7 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     const scene::Scene& scene = *m_session.scene();
     const scene::Layer& layer = *found.layer;
     static const char* kinds[] = {QT_TR_NOOP("picture"), QT_TR_NOOP("footage"), QT_TR_NOOP("text"),
-                                  QT_TR_NOOP("group")};
+                                  QT_TR_NOOP("group"), QT_TR_NOOP("card")};
     QString note = tr(kinds[layer.content.index()]);
     if (!layer.group()) note += QStringLiteral(" · %1 × %2").arg(layer.pixels.x).arg(layer.pixels.y);
     Q_EMIT titleChanged(QString::fromStdString(layer.name), note);

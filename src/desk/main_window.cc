@@ -11,6 +11,7 @@
 #include "desk/theme.h"
 #include "desk/timeline.h"
 #include "edit/bring_in.h"
+#include "media/content.h"
 #include "optics/lens.h"
 #include "output/write.h"
 
@@ -156,11 +157,9 @@ MainWindow::MainWindow(std::filesystem::path journals)
 
     connect(setMark, &QToolButton::clicked, &m_session, &Session::setMarkHere);
     connect(m_timeline, &Timeline::playingChanged, m_camera, &CameraView::setPlaying);
-    connect(m_camera, &CameraView::cacheChanged, this, [this] {
-        refreshStatus();
-        if (!m_timeline->playing())
-            m_plan->update(), m_timeline->update(); // swatches that have just been loaded
-    });
+    connect(m_camera, &CameraView::cacheChanged, this, [this] { refreshStatus(); });
+    connect(&m_session.swatches(), &Swatches::loaded, this,
+            [this] { m_plan->update(), m_timeline->update(); });
     connect(&m_session, &Session::problem, this, [this](const QString& sentence) { say(sentence, true); });
     connect(&m_session, &Session::sceneChanged, this, [this, cameraPanel] {
         const V2i frame = m_session.scene()->output.frame;
@@ -268,22 +267,23 @@ void MainWindow::closeEvent(QCloseEvent* event) {
 }
 
 void MainWindow::bringIn(const std::vector<std::filesystem::path>& files) {
-    inBackground<edit::Edit>(
+    inBackground<edit::BroughtIn>(
         this, tr("Bringing in"),
         [scene = m_session.scene(), files](const Progress& progress) {
             return edit::bringIn(*scene, files, {}, progress);
         },
-        [this](Result<edit::Edit> edit) {
-            bool ok = edit.has_value();
+        [this](Result<edit::BroughtIn> brought) {
+            bool ok = brought.has_value();
             if (ok) {
                 const std::int64_t before = scene::highestId(*m_session.scene());
-                ok = m_session.apply(*edit);
+                ok = m_session.apply(brought->edit);
                 std::vector<std::int64_t> added;
                 for (const scene::LayerPtr& layer : m_session.scene()->layers)
                     if (layer->id > before) added.push_back(layer->id);
                 m_session.select(std::move(added));
-            } else if (!edit.error().cancelled) {
-                say(QString::fromStdString(edit.error().sentence), true);
+                if (!brought->notes.empty()) say(QString::fromStdString(brought->notes.front()), true);
+            } else if (!brought.error().cancelled) {
+                say(QString::fromStdString(brought.error().sentence), true);
             }
             Q_EMIT broughtIn(ok);
         });
@@ -361,9 +361,7 @@ void MainWindow::refreshStatus() {
 void MainWindow::lookForMedia() {
     m_missing = 0;
     scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& layer, const auto&) {
-        const scene::Media* media = scene::mediaOf(*layer);
-        std::error_code code;
-        if (media && !std::filesystem::exists(media->path, code)) ++m_missing;
+        if (!media::isThere(*layer)) ++m_missing;
     });
     refreshStatus();
 }

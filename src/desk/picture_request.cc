@@ -15,7 +15,7 @@ struct PictureRequest::Job {
     std::stop_source stop;
 };
 
-PictureRequest::PictureRequest(std::shared_ptr<media::Sources> sources, QObject* parent)
+PictureRequest::PictureRequest(std::shared_ptr<media::PixelCache> sources, QObject* parent)
     : QObject(parent), m_sources(std::move(sources)) {}
 
 PictureRequest::~PictureRequest() {

@@ -1,7 +1,7 @@
 // Pictures for views, rendered off the interface thread.
 #pragma once
 
-#include "media/sources.h"
+#include "media/pixel_cache.h"
 #include "motion/frame.h"
 
 #include <QImage>
@@ -15,7 +15,7 @@ namespace stage::desk {
 class PictureRequest : public QObject {
     Q_OBJECT
 public:
-    explicit PictureRequest(std::shared_ptr<media::Sources> sources, QObject* parent = nullptr);
+    explicit PictureRequest(std::shared_ptr<media::PixelCache> sources, QObject* parent = nullptr);
     ~PictureRequest() override;
 
     /// tag comes back with the picture.
@@ -29,7 +29,7 @@ Q_SIGNALS:
 private:
     void start();
     struct Job;
-    std::shared_ptr<media::Sources> m_sources;
+    std::shared_ptr<media::PixelCache> m_sources;
     std::shared_ptr<Job> m_running, m_next;
     bool m_busy = false;
 };

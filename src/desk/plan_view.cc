@@ -258,7 +258,8 @@ void PlanView::paintEvent(QPaintEvent*) {
         painter.setOpacity(rung->layer->visible ? 1 : 0.3);
         painter.setPen(QPen(chosen(bar.id) ? theme::vermilion : theme::pen, 6.5, Qt::SolidLine, Qt::FlatCap));
         painter.drawLine(bar.a, bar.b);
-        painter.setPen(QPen(m_session.swatches().of(*rung->layer).colour, 4, Qt::SolidLine, Qt::FlatCap));
+        painter.setPen(QPen(m_session.swatches().of(*m_session.scene(), rung->layer).colour, 4, Qt::SolidLine,
+                            Qt::FlatCap));
         painter.drawLine(bar.a, bar.b);
     }
     painter.setOpacity(1);
@@ -284,7 +285,7 @@ void PlanView::paintEvent(QPaintEvent*) {
         const double side = tall ? 22 : std::max(8.0, rung.rect.height() - 5);
         const QRectF box(rung.rect.left() + 3, middle - side * 0.36, side * 1.2, side * 0.78);
         painter.setPen(QPen(theme::pen, 1));
-        const QImage small = m_session.swatches().of(*rung.layer).picture;
+        const QImage small = m_session.swatches().of(*m_session.scene(), rung.layer).picture;
         if (rung.layer->group()) {
             painter.setBrush(Qt::NoBrush);
             painter.drawRect(box);

@@ -11,7 +11,7 @@ namespace stage::desk {
 Session::Session(std::filesystem::path journals, QObject* parent)
     : QObject(parent), m_journals(std::move(journals)),
       m_history(std::make_unique<edit::History>(scene::emptyScene())), m_shown(m_history->scene()),
-      m_move(m_shown->camera), m_sources(std::make_shared<media::Sources>()), m_swatches(*m_sources) {
+      m_move(m_shown->camera), m_sources(std::make_shared<media::PixelCache>()), m_swatches(m_sources) {
     beginJournal();
 }
 

@@ -4,7 +4,7 @@
 
 #include "desk/swatch.h"
 #include "edit/journal.h"
-#include "media/sources.h"
+#include "media/pixel_cache.h"
 #include "motion/camera_move.h"
 
 #include <QObject>
@@ -81,9 +81,9 @@ public:
     void setMarkOffMove(); ///< makes the pose off the move a mark at its time
     void backToMove();     ///< gives the pose up
 
-    media::Sources& sources() { return *m_sources; }
+    media::PixelCache& sources() { return *m_sources; }
     Swatches& swatches() { return m_swatches; }
-    std::shared_ptr<media::Sources> sharedSources() const { return m_sources; }
+    std::shared_ptr<media::PixelCache> sharedSources() const { return m_sources; }
 
 Q_SIGNALS:
     void sceneChanged();
@@ -113,7 +113,7 @@ private:
     std::vector<std::int64_t> m_selection;
     bool m_holdFraming = true;
     std::optional<OffMove> m_offMove;
-    std::shared_ptr<media::Sources> m_sources;
+    std::shared_ptr<media::PixelCache> m_sources;
     Swatches m_swatches;
 };
 

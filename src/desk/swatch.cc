@@ -1,12 +1,20 @@
 #include "desk/swatch.h"
 
+#include "cutout/source.h"
+#include "scene/cutout_json.h"
+#include "scene/scene_json.h"
+
+#include <QCoreApplication>
+#include <QPointer>
+#include <QThreadPool>
+
 #include <algorithm>
 #include <cmath>
 
 namespace stage::desk {
 namespace {
 
-constexpr int side = 64;
+constexpr int side = 64, coverSide = 256;
 constexpr std::size_t most = 20'000;
 
 int byte(float linear) {
@@ -19,42 +27,84 @@ QRgb straight(const Imath::half* rgba) {
     return qRgba(byte(rgba[0] * k), byte(rgba[1] * k), byte(rgba[2] * k), static_cast<int>(a * 255 + 0.5f));
 }
 
-/// Empty for what has no pixels of its own.
+/// Empty for groups.
 std::string keyOf(const scene::Layer& layer) {
+    // Cut-outs are never changed once in a scene, so their place in memory tells them apart while they are
+    // held.
+    const std::string cut = '\n' + std::to_string(reinterpret_cast<std::uintptr_t>(layer.cutout.get()));
     if (const auto* picture = std::get_if<scene::Picture>(&layer.content))
-        return picture->media.path + '\n' + picture->media.hash + '\n' + picture->part;
+        return picture->media.path + '\n' + picture->media.hash + '\n' + picture->part + cut;
     if (const auto* footage = std::get_if<scene::Footage>(&layer.content))
-        return footage->media.path + '\n' + footage->media.hash;
-    if (const auto* text = std::get_if<scene::Text>(&layer.content)) {
-        const scene::Colour& c = text->fill;
-        return text->text + '\n' + text->font + '\n' + std::to_string(c.r) + ' ' + std::to_string(c.g) + ' ' +
-               std::to_string(c.b) + ' ' + std::to_string(c.a);
-    }
+        return footage->media.path + '\n' + footage->media.hash + '\n' + std::to_string(footage->in) + cut;
+    if (const auto* text = std::get_if<scene::Text>(&layer.content)) return scene::toJson(*text).dump() + cut;
+    if (const auto* card = std::get_if<scene::Card>(&layer.content)) return scene::toJson(*card).dump() + cut;
     return {};
 }
 
+Swatches::Swatch swatchOf(const media::Raster& small) {
+    Swatches::Swatch swatch;
+    swatch.cover = QImage(small.size.x, small.size.y, QImage::Format_Grayscale8);
+    QImage picture(small.size.x, small.size.y, QImage::Format_ARGB32);
+    double sum[4] = {};
+    for (int y = 0; y < small.size.y; ++y) {
+        for (int x = 0; x < small.size.x; ++x) {
+            const Imath::half* p = small.row(y) + 4 * x;
+            picture.setPixel(x, y, straight(p));
+            swatch.cover.scanLine(y)[x] = static_cast<uchar>(std::clamp(float(p[3]), 0.f, 1.f) * 255 + 0.5f);
+            for (int c = 0; c < 4; ++c)
+                sum[c] += p[c];
+        }
+    }
+    swatch.picture = picture.scaled(side, side, Qt::KeepAspectRatio, Qt::SmoothTransformation);
+    if (picture.width() <= side && picture.height() <= side) swatch.picture = picture;
+    const double count = static_cast<double>(small.size.x) * small.size.y;
+    const Imath::half mean[4] = {
+        Imath::half(static_cast<float>(sum[0] / count)), Imath::half(static_cast<float>(sum[1] / count)),
+        Imath::half(static_cast<float>(sum[2] / count)), Imath::half(static_cast<float>(sum[3] / count))};
+    if (float(mean[3]) > 0) swatch.colour = QColor(straight(mean));
+    return swatch;
 }
 
-Swatches::Swatch Swatches::of(const scene::Layer& layer) {
-    const std::string key = keyOf(layer);
+}
+
+Swatches::Swatches(std::shared_ptr<media::PixelCache> cache, QObject* parent)
+    : QObject(parent), m_cache(std::move(cache)) {}
+
+Swatches::Swatch Swatches::of(const scene::Scene& scene, const scene::LayerPtr& layer) {
+    const std::string key = keyOf(*layer);
     if (key.empty()) return {};
     if (const auto kept = m_kept.find(key); kept != m_kept.end()) return kept->second;
-    const auto pixels = m_sources.ready(layer, 0);
-    if (!pixels) return {};
-    const auto& levels = pixels->levels;
-    const auto small = std::find_if(levels.begin(), levels.end(), [](const media::Level& level) {
-        return std::max(level.size.x, level.size.y) <= side;
-    });
-    Swatch swatch;
-    swatch.picture = QImage(small->size.x, small->size.y, QImage::Format_ARGB32);
-    for (int y = 0; y < small->size.y; ++y)
-        for (int x = 0; x < small->size.x; ++x)
-            swatch.picture.setPixel(x, y, straight(small->row(y) + 4 * x));
-    if (const Imath::half* mean = levels.back().row(0); float(mean[3]) > 0)
-        swatch.colour = QColor(straight(mean));
-    if (m_kept.size() >= most) m_kept.clear();
-    m_kept.emplace(key, swatch);
-    return swatch;
+    const auto last = m_last.find(layer->id);
+    const Swatch until = last == m_last.end() ? Swatch{} : last->second;
+    if (!m_loading.insert(key).second) return until;
+    const auto pixels = motion::pixelsAt(scene, layer, Rational(0));
+    if (!pixels) return until;
+    QThreadPool::globalInstance()->start(
+        [self = QPointer(this), cache = m_cache, pixels, key, id = layer->id, cutout = layer->cutout] {
+            Swatch swatch;
+            if (const auto source = cutout::sourceOf(*pixels)) {
+                int level = 0;
+                const auto sizeAt = [&] { return media::levelSize(source->size(), level); };
+                while (std::max(sizeAt().x, sizeAt().y) > coverSide)
+                    ++level;
+                if (const auto small = cache->read(source, level, media::boxOf(sizeAt())))
+                    swatch = swatchOf(*small);
+            }
+            // The application is the context, for the swatches may be gone by now; the pointer is read there.
+            QMetaObject::invokeMethod(qApp, [self, key, id, swatch, cutout] {
+                if (!self) return;
+                self->m_loading.erase(key);
+                if (swatch.picture.isNull()) {
+                    self->m_kept.emplace(key, Swatch{}); // its problem is told elsewhere
+                    return;
+                }
+                if (self->m_kept.size() >= most) self->m_kept.clear();
+                self->m_kept.emplace(key, swatch);
+                self->m_last[id] = swatch;
+                Q_EMIT self->loaded();
+            });
+        });
+    return until;
 }
 
 }

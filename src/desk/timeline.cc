@@ -164,12 +164,19 @@ void Timeline::paintEvent(QPaintEvent*) {
                                                           static_cast<int>(namesWidth) - 44));
         double from = 0, to = static_cast<double>(out.frames - 1);
         if (const auto* footage = std::get_if<scene::Footage>(&layer.content)) {
+            const double speed = std::abs(footage->speed.toDouble());
+            const bool ends = (footage->ends == scene::Ends::Hold || footage->ends == scene::Ends::Vanish) &&
+                              !footage->freeze && footage->speeds.empty() && speed > 0;
             from = (footage->start * out.rate).toDouble();
-            to = from + (Rational(footage->frames) / footage->rate * out.rate).toDouble() - 1;
+            if (ends)
+                to = from +
+                     (Rational(footage->last() - footage->in + 1) / footage->rate * out.rate).toDouble() /
+                         speed -
+                     1;
         }
         const QRectF bar(QPointF(std::max(namesWidth, xOfFrame(from)), row.top() + 6),
                          QPointF(std::min<double>(width() - rightRoom, xOfFrame(to)), row.bottom() - 6));
-        QColor colour = m_session.swatches().of(layer).colour;
+        QColor colour = m_session.swatches().of(*m_session.scene(), m_rows[i]).colour;
         // Dark pictures would vanish on the desk.
         if (colour.lightness() < 90)
             colour = QColor::fromHsl(colour.hslHue(), std::min(colour.hslSaturation(), 110), 90);

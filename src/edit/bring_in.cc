@@ -16,11 +16,11 @@ using scene::LayerPtr;
 
 struct Hanging {
     const media::Contents& contents;
+    const std::vector<std::string>& parts;
     double metresPerPixel;
     std::int64_t nextId = 1; // `add` numbers anew
 
-    LayerPtr flat(const std::string& name, V2i offset, V2i size,
-                  std::variant<scene::Picture, scene::Footage, scene::Text, scene::Group> content) {
+    LayerPtr flat(const std::string& name, V2i offset, V2i size, decltype(Layer::content) content) {
         auto layer = std::make_shared<Layer>();
         layer->id = nextId++;
         layer->name = name;
@@ -36,10 +36,14 @@ struct Hanging {
         std::vector<LayerPtr> layers;
         for (const media::StackItem& item : items) {
             std::shared_ptr<Layer> layer;
+            const bool chosen = item.isStack || parts.empty() ||
+                                std::find(parts.begin(), parts.end(), item.part) != parts.end();
+            if (!chosen) continue;
             if (item.isStack) {
                 layer = std::make_shared<Layer>();
                 layer->id = nextId++;
                 layer->content = scene::Group{stack(item.items)};
+                if (layer->group()->children.empty() && !parts.empty()) continue;
                 layer->name = item.name;
             } else {
                 layer = std::make_shared<Layer>(
@@ -76,11 +80,12 @@ Home homeOf(const scene::Scene& scene) {
     return home;
 }
 
-Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem::path> files,
-                     const BringInWays& ways, const Progress& progress) {
+Result<BroughtIn> bringIn(const scene::Scene& before, std::span<const std::filesystem::path> files,
+                          const BringInWays& ways, const Progress& progress) {
     if (files.empty()) return fail("There are no files to bring in.");
     scene::Scene scene = before;
     std::vector<Edit> edits;
+    std::vector<std::string> notes;
     scene::Json added = scene::Json::array();
     for (std::size_t i = 0; i < files.size(); ++i) {
         if (progress.stopped()) return cancelled();
@@ -90,14 +95,17 @@ Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem
             progress.stop};
         auto contents = media::probe(files[i], part);
         if (!contents) return tl::unexpected(contents.error());
+        notes.insert(notes.end(), contents->notes.begin(), contents->notes.end());
+        const bool sequence = contents->footage && contents->media.path.find('#') != std::string::npos;
         if (before.layers.empty() && i == 0) {
             const double shrink = std::min(1.0, 3840.0 / contents->canvas.x);
             Edit edit = {{"edit", "settings"}};
             if (!ways.keepFrame)
                 edit["frame"] = {std::max(16L, std::lround(contents->canvas.x * shrink)),
                                  std::max(16L, std::lround(contents->canvas.y * shrink))};
-            if (contents->stack) edit["blending"] = "paint";
-            if (contents->footage && !ways.keepFrame) edit["rate"] = contents->footage->rate.text();
+            if (contents->stack && contents->paint) edit["blending"] = "paint";
+            if (contents->footage && !sequence && !ways.keepFrame)
+                edit["rate"] = contents->footage->rate.text();
             auto changed = edit::apply(scene, edit);
             if (!changed)
                 return fail("Cannot bring in " + files[i].string() + ": " + changed.error().sentence);
@@ -106,14 +114,14 @@ Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem
         }
         const Home home = homeOf(scene);
         const double perPixel = std::max(home.width / contents->canvas.x, home.height / contents->canvas.y);
-        Hanging hanging{*contents, perPixel};
+        Hanging hanging{*contents, ways.parts, perPixel};
         std::vector<LayerPtr> layers;
-        if (contents->stack && ways.as == As::OneLayer) {
+        if (contents->stack && ways.as == As::OneLayer && contents->merged) {
             layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas,
-                                          scene::Picture{contents->media, "mergedimage.png"}));
+                                          scene::Picture{contents->media, *contents->merged}));
         } else if (contents->stack) {
             layers = hanging.stack(contents->stack->items);
-            if (ways.as == As::Group) {
+            if (ways.as != As::Layers) {
                 auto group = std::make_shared<Layer>();
                 group->id = hanging.nextId;
                 group->name = contents->name;
@@ -121,11 +129,14 @@ Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem
                 layers = {group};
             }
         } else if (contents->footage) {
+            // Pictures in sequence have no rate of their own.
+            if (sequence) contents->footage->rate = scene.output.rate;
             layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas, *contents->footage));
         } else {
-            layers.push_back(
-                hanging.flat(contents->name, {0, 0}, contents->canvas, scene::Picture{contents->media, ""}));
+            layers.push_back(hanging.flat(contents->name, contents->offset, contents->size,
+                                          scene::Picture{contents->media, ""}));
         }
+        if (layers.empty()) return fail("None of the parts chosen is in " + files[i].string() + ".");
         for (const LayerPtr& layer : layers)
             added.push_back(scene::toJson(*atHome(layer, home.placement)));
         progress.done(static_cast<double>(i + 1) / static_cast<double>(files.size()));
@@ -133,7 +144,7 @@ Result<Edit> bringIn(const scene::Scene& before, std::span<const std::filesystem
     edits.push_back({{"edit", "add"}, {"layers", std::move(added)}});
     const std::string name =
         files.size() == 1 ? files.front().filename().string() : std::to_string(files.size()) + " files";
-    return several("Bring in " + name, std::move(edits));
+    return BroughtIn{several("Bring in " + name, std::move(edits)), std::move(notes)};
 }
 
 }

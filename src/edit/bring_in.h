@@ -20,13 +20,19 @@ enum class As { Layers, Group, OneLayer };
 
 struct BringInWays {
     As as = As::Layers;
-    bool keepFrame = false; ///< the scene's frame and rate stay, also when it has no layers yet
+    bool keepFrame = false;         ///< the scene's frame and rate stay, also when it has no layers yet
+    std::vector<std::string> parts; ///< of layered files: only these layers; empty: all
+};
+
+struct BroughtIn {
+    Edit edit;
+    std::vector<std::string> notes; ///< sentences on what is not quite as one would think
 };
 
 /// The edit that brings files into the scene: each file's canvas fills the frame at home depth. In a scene
 /// without layers the frame becomes the first file's canvas (scaled down to at most 3840 px), and a layered
-/// picture is mixed as paint, so that it looks as it did. All files or none.
-Result<Edit> bringIn(const scene::Scene& scene, std::span<const std::filesystem::path> files,
-                     const BringInWays& ways = {}, const Progress& progress = {});
+/// picture is mixed as it was made, so that it looks as it did. All files or none.
+Result<BroughtIn> bringIn(const scene::Scene& scene, std::span<const std::filesystem::path> files,
+                          const BringInWays& ways = {}, const Progress& progress = {});
 
 }

@@ -1,6 +1,8 @@
 #include "edit/edit.h"
 
 #include "edit/bring_in.h"
+#include "edit/cut_edits.h"
+#include "edit/named.h"
 #include "media/text_picture.h"
 #include "motion/camera_move.h"
 #include "optics/lens.h"
@@ -9,6 +11,7 @@
 
 #include <algorithm>
 #include <functional>
+#include <map>
 
 namespace stage::edit {
 namespace {
@@ -21,44 +24,6 @@ using scene::Limits;
 using scene::Mark;
 using scene::Misread;
 using scene::Scene;
-
-template <class T> T value(Result<T> result) {
-    if (!result) throw Misread{result.error().sentence};
-    return std::move(*result);
-}
-
-// ---- which layers, which mark
-
-std::int64_t layerNamed(const Scene& scene, const Json& who, const std::string& where) {
-    std::vector<std::int64_t> ids;
-    scene::forEach(scene, [&](const LayerPtr& layer, const auto&) {
-        if (who.is_string() ? layer->name == who.get<std::string>()
-                            : who.is_number_integer() && layer->id == who.get<std::int64_t>())
-            ids.push_back(layer->id);
-    });
-    const std::string name = who.is_string() ? "'" + who.get<std::string>() + "'" : who.dump();
-    if (ids.empty()) throw Misread{"'" + where + "': there is no layer " + name};
-    if (ids.size() > 1) {
-        std::string all;
-        for (const std::int64_t id : ids)
-            all += (all.empty() ? "" : ", ") + std::to_string(id);
-        throw Misread{"'" + where + "': several layers are called " + name + "; say which by its id: " + all};
-    }
-    return ids.front();
-}
-
-std::vector<std::int64_t> layersOf(const Scene& scene, Fields& fields) {
-    std::vector<std::int64_t> ids;
-    const Json& list = fields.array("layers", Limits::layers);
-    for (std::size_t i = 0; i < list.size(); ++i)
-        ids.push_back(layerNamed(scene, list[i], fields.at("layers", i)));
-    if (ids.empty()) throw Misread{"'" + fields.at("layers") + "' is empty"};
-    return ids;
-}
-
-std::int64_t layerOf(const Scene& scene, Fields& fields) {
-    return layerNamed(scene, fields.value("layer"), fields.at("layer"));
-}
 
 std::size_t markOf(const Scene& scene, Fields& fields) {
     return static_cast<std::size_t>(
@@ -74,16 +39,39 @@ void add(Scene& scene, Fields& fields) {
     const Json& list = fields.array("layers", Limits::layers);
     std::int64_t next = scene::highestId(scene) + 1;
     // Ids are given anew, so that layers can be added to any scene; a journal replays to the same ids.
+    std::map<Json, std::int64_t> given;
     const std::function<Json(Json)> numbered = [&](Json json) {
         if (!json.is_object()) return json;
+        if (json.contains("id")) given[json["id"]] = next;
         json["id"] = next++;
         if (json.contains("layers") && json["layers"].is_array())
             for (Json& child : json["layers"])
                 child = numbered(std::move(child));
         return json;
     };
-    for (std::size_t i = 0; i < list.size(); ++i)
-        scene.layers.push_back(scene::readLayer(numbered(list[i]), fields.at("layers", i), 0, count));
+    std::vector<Json> layers;
+    for (const Json& layer : list)
+        layers.push_back(numbered(layer));
+    // Cut-outs that look at a layer added with them look at the new one.
+    const std::function<void(Json&)> redirected = [&](Json& json) {
+        for (auto& [key, member] : json.items()) {
+            if ((key == "layer" || key == "like") && given.contains(member))
+                member = given[member];
+            else if (member.is_structured())
+                redirected(member);
+        }
+    };
+    const std::function<void(Json&)> redirectedIn = [&](Json& layer) {
+        if (!layer.is_object()) return;
+        if (layer.contains("cutout")) redirected(layer["cutout"]);
+        if (layer.contains("layers") && layer["layers"].is_array())
+            for (Json& child : layer["layers"])
+                redirectedIn(child);
+    };
+    for (std::size_t i = 0; i < layers.size(); ++i) {
+        redirectedIn(layers[i]);
+        scene.layers.push_back(scene::readLayer(layers[i], fields.at("layers", i), 0, count));
+    }
 }
 
 void addText(Scene& scene, Fields& fields) {
@@ -260,10 +248,17 @@ void bringFilesIn(Scene& scene, Fields& fields) {
         if (!list[i].is_string()) throw Misread{"'" + fields.at("files", i) + "' should be a path"};
         files.emplace_back(list[i].get<std::string>());
     }
-    constexpr std::array<std::string_view, 3> ways = {"layers", "group", "one layer"};
-    const auto as = fields.has("as") ? static_cast<As>(fields.choice("as", ways)) : As::Layers;
-    const bool keepFrame = fields.yes("keepFrame", false);
-    scene = value(edit::apply(scene, value(bringIn(scene, files, {as, keepFrame}))));
+    constexpr std::array<std::string_view, 3> names = {"layers", "group", "one layer"};
+    BringInWays ways;
+    if (fields.has("as")) ways.as = static_cast<As>(fields.choice("as", names));
+    ways.keepFrame = fields.yes("keepFrame", false);
+    if (fields.has("parts")) {
+        for (const Json& part : fields.array("parts", Limits::layers)) {
+            if (!part.is_string()) throw Misread{"'" + fields.at("parts") + "' should be a list of parts"};
+            ways.parts.push_back(part.get<std::string>());
+        }
+    }
+    scene = value(edit::apply(scene, value(bringIn(scene, files, ways)).edit));
 }
 
 void applySeveral(Scene& scene, Fields& fields) {
@@ -282,7 +277,7 @@ struct Kind {
     void (*run)(Scene&, Fields&);
 };
 
-constexpr std::array<Kind, 17> kinds = {{
+constexpr std::array<Kind, 31> kinds = {{
     {"bring-in", "Bring in", bringFilesIn},
     {"add", "Add", add},
     {"add-text", "Add text", addText},
@@ -293,6 +288,20 @@ constexpr std::array<Kind, 17> kinds = {{
     {"slide", "Slide", slideLayers},
     {"place", "Place", place},
     {"look", "Change look of", look},
+    {"add-card", "Add card", addCard},
+    {"card", "Change card", changeCard},
+    {"footage", "Change time of", footageTime},
+    {"cut-out", "Cut out", cutOut},
+    {"add-matte", "Add matte to", addMatte},
+    {"matte", "Change matte of", changeMatte},
+    {"move-matte", "Move matte of", moveMatte},
+    {"remove-matte", "Remove matte of", removeMatte},
+    {"add-fill", "Fill hole in", addFill},
+    {"fill", "Change filling of", changeFill},
+    {"remove-fill", "Remove filling of", removeFill},
+    {"add-clone", "Clone in", addClone},
+    {"remove-clone", "Remove cloning of", removeClone},
+    {"split", "Split", split},
     {"lens", "Change lens", lens},
     {"set-mark", "Set mark", setMarkAt},
     {"move-mark", "Move mark", moveMark},

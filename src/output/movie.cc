@@ -1,7 +1,6 @@
 #include "media/ffmpeg.h"
 #include "output/frame_sink.h"
 
-
 #include <algorithm>
 #include <unistd.h>
 

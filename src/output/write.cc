@@ -21,7 +21,7 @@ Job wholeScene(const scene::Scene& scene, std::filesystem::path path, Format for
     return {std::move(path), format, scene.output.frame, 0, scene.output.frames - 1};
 }
 
-Result<void> write(const scene::Scene& scene, const Job& job, media::Sources& sources,
+Result<void> write(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
                    const Progress& progress) {
     if (job.size.x < 1 || job.size.y < 1 || job.size.x > scene::Limits::frameSide ||
         job.size.y > scene::Limits::frameSide)

@@ -1,7 +1,7 @@
 // From a scene to files. Thread-safe; two writers of one path are not.
 #pragma once
 
-#include "media/sources.h"
+#include "media/pixel_cache.h"
 #include "scene/error.h"
 #include "scene/progress.h"
 #include "scene/scene.h"
@@ -29,7 +29,7 @@ Job wholeScene(const scene::Scene& scene, std::filesystem::path path, Format for
 /// Renders and writes. A transparent background is kept by PNG and FFV1. Errors: the job makes no sense,
 /// media is missing, the place cannot be written, the disk is full, stopped. What is whole stays, nothing
 /// half remains.
-Result<void> write(const scene::Scene& scene, const Job& job, media::Sources& sources,
+Result<void> write(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
                    const Progress& progress = {});
 
 }

@@ -31,8 +31,13 @@ protected:
         back = scene().layers[0]->id;
         front = scene().layers[1]->id;
         // so that the views know the layers' pixels
-        ASSERT_TRUE(session().sources().pyramid(*scene().layers[0], 0));
-        ASSERT_TRUE(session().sources().pyramid(*scene().layers[1], 0));
+        const auto known = [&](int n) {
+            return !session()
+                        .swatches()
+                        .of(scene(), scene().layers[static_cast<std::size_t>(n)])
+                        .cover.isNull();
+        };
+        ASSERT_TRUE(QTest::qWaitFor([&] { return known(0) && known(1); }, 20000));
     }
     double depth(std::int64_t id) { return optics::depthOf(scene(), scene::find(scene(), id)); }
     NumberField* field(const char* name) {

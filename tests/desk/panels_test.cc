@@ -212,8 +212,9 @@ TEST_F(Panels, MissingMediaIsTold) {
 }
 
 TEST_F(Panels, SwatchesAreTheLayersColour) {
-    ASSERT_TRUE(session().sources().pyramid(*scene().layers[0], 0));
-    const auto swatch = session().swatches().of(*scene().layers[0]);
+    const auto swatchNow = [&] { return session().swatches().of(scene(), scene().layers[0]); };
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !swatchNow().picture.isNull(); }, 20000));
+    const auto swatch = swatchNow();
     EXPECT_NEAR(swatch.colour.red(), 200, 1);
     EXPECT_NEAR(swatch.colour.blue(), 50, 1);
     EXPECT_LE(std::max(swatch.picture.width(), swatch.picture.height()), 64);

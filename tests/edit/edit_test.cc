@@ -319,6 +319,19 @@ TEST(Documentation, EveryEditIsThereAndItsExamplesWork) {
     base = done(base, {{"edit", "rename"}, {"layer", 2}, {"name", "Bridge"}});
     base = done(base, {{"edit", "add-text"}, {"text", "X"}, {"name", "Title"}});
     base = done(base, {{"edit", "set-mark"}, {"time", "2"}, {"position", {1, 0, 0}}});
+    base = done(base, {{"edit", "add-card"}, {"name", "Dusk"}});
+    base = done(base, {{"edit", "add-card"}, {"name", "Cut"}});
+    const edit::Edit ring = {{"kind", "ellipse"}, {"area", {{"centre", {9, 9}}, {"size", {5, 5}}}}};
+    base = done(base, {{"edit", "add-matte"}, {"layer", "Cut"}, {"matte", ring}});
+    base = done(base, {{"edit", "add-matte"}, {"layer", "Cut"}, {"matte", ring}});
+    base = done(base, {{"edit", "add-fill"}, {"layer", "Cut"}, {"hole", {ring}}});
+    base = done(
+        base, {{"edit", "add-clone"}, {"layer", "Cut"}, {"from", {9, 9}}, {"stroke", {{"dabs", {{1, 1}}}}}});
+    scene::Layer water = *base.layers[0];
+    water.id = 900;
+    water.name = "Water";
+    water.content = scene::Footage{{"water.mp4", 0, ""}, Rational(24), 9};
+    base.layers.push_back(std::make_shared<scene::Layer>(water));
     std::size_t tried = 0;
     for (auto at = text.find("```json\n"); at != std::string::npos; at = text.find("```json\n", at)) {
         at += 8;

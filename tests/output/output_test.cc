@@ -32,7 +32,7 @@ scene::Scene scrolling(const TempDir& dir, V2i frame) {
 }
 
 std::vector<std::uint8_t> rendered(const scene::Scene& scene, std::int64_t frame, V2i size) {
-    media::Sources sources;
+    media::PixelCache sources;
     return render::encoded<std::uint8_t>(
         *render::render(motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size), {}, sources));
 }
@@ -47,7 +47,7 @@ std::size_t filesIn(const std::filesystem::path& folder) {
 TEST(Png, WritesWhatIsRendered) {
     const TempDir dir;
     const auto scene = scrolling(dir, {64, 36});
-    media::Sources sources;
+    media::PixelCache sources;
     ASSERT_TRUE(write(scene, {dir / "out/f.####.png", Format::Png, {64, 36}, 3, 6}, sources));
     EXPECT_EQ(filesIn(dir / "out"), 4u);
     for (const int n : {3, 6}) {
@@ -67,7 +67,7 @@ TEST(Png, KeepsATransparentBackground) {
     const TempDir dir;
     auto scene = scrolling(dir, {64, 64});
     scene.output.background = {0, 0, 0, 0};
-    media::Sources sources;
+    media::PixelCache sources;
     ASSERT_TRUE(write(scene, {dir / "one.png", Format::Png, {64, 64}, 0, 0}, sources));
     V2i size;
     int channels = 0;
@@ -105,7 +105,7 @@ TEST(Movies, H264HasCountRateAndSize) {
     const TempDir dir;
     auto scene = scrolling(dir, {64, 36});
     scene.output.rate = Rational(24000, 1001);
-    media::Sources sources;
+    media::PixelCache sources;
     for (const auto& [name, size, pixels] : {std::tuple{"a.mp4", V2i(64, 36), "yuv420p"},
                                              {"b.mov", V2i(128, 72), "yuv420p"},
                                              {"odd.mp4", V2i(65, 37), "yuv444p"}}) {
@@ -123,7 +123,7 @@ TEST(Movies, H264HasCountRateAndSize) {
 TEST(Movies, H264IsCloseToTheRenderedPicture) {
     const TempDir dir;
     const auto scene = scrolling(dir, {128, 72});
-    media::Sources sources;
+    media::PixelCache sources;
     ASSERT_TRUE(write(scene, {dir / "a.mp4", Format::H264, {128, 72}, 0, 11}, sources));
     ASSERT_EQ(test::run("ffmpeg -v error -y -i " + (dir / "a.mp4").string() +
                         " -vf scale=in_color_matrix=bt709:in_range=tv " + (dir / "d%02d.png").string())
@@ -144,7 +144,7 @@ TEST(Movies, Ffv1IsLosslessAndKeepsAlpha) {
     const TempDir dir;
     auto scene = scrolling(dir, {64, 64});
     scene.output.background = {0, 0, 0, 0};
-    media::Sources sources;
+    media::PixelCache sources;
     ASSERT_TRUE(write(scene, {dir / "a.mkv", Format::Ffv1, {64, 64}, 0, 5}, sources));
     EXPECT_EQ(probe(dir / "a.mkv").frames, 6);
     ASSERT_EQ(test::run("ffmpeg -v error -y -i " + (dir / "a.mkv").string() + " -pix_fmt rgba " +
@@ -160,7 +160,7 @@ TEST(Movies, Ffv1IsLosslessAndKeepsAlpha) {
 TEST(Refusals, EachHasItsSentenceAndLeavesNothing) {
     const TempDir dir;
     const auto scene = scrolling(dir, {64, 36});
-    media::Sources sources;
+    media::PixelCache sources;
     const auto sentence = [&](Job job) {
         const auto result = write(scene, job, sources);
         EXPECT_FALSE(result);
@@ -183,7 +183,7 @@ TEST(Refusals, EachHasItsSentenceAndLeavesNothing) {
 TEST(Refusals, CancelledOutputLeavesNothingHalf) {
     const TempDir dir;
     const auto scene = scrolling(dir, {64, 36});
-    media::Sources sources;
+    media::PixelCache sources;
     for (const char* name : {"a.mp4", "a.mkv"}) {
         std::stop_source stop;
         const auto result = write(scene, {dir / name, *formatOf(name), {64, 36}, 0, 11}, sources,
@@ -214,7 +214,7 @@ TEST(Refusals, FullDisk) {
     test::writePicture(dir / "a.png", {256, 64}, [](int x, int y) {
         return Rgba8{(x * 7919 + y * 104729) % 256, (x * 31 + y * 17) * 97 % 256, (x ^ y) * 71 % 256, 255};
     });
-    media::Sources sources;
+    media::PixelCache sources;
     for (const char* name : {"small/a.mp4", "small/a.mkv", "small/f.##.png"}) {
         const auto result = write(scene, {dir / name, *formatOf(name), {1280, 720}, 0, 11}, sources);
         EXPECT_FALSE(result) << name;
@@ -234,7 +234,7 @@ TEST(Refusals, FullDisk) {
 TEST(Refusals, UnwritableFolder) {
     const TempDir dir;
     const auto scene = scrolling(dir, {64, 36});
-    media::Sources sources;
+    media::PixelCache sources;
     for (const char* name : {"/proc/a.mp4", "/proc/a.mkv", "/proc/a.png"}) {
         const auto result = write(scene, {name, *formatOf(name), {64, 36}, 0, 0}, sources);
         ASSERT_FALSE(result);

@@ -1,0 +1,335 @@
+#include "edit/cut_edits.h"
+
+#include "edit/bring_in.h"
+#include "edit/named.h"
+#include "optics/placing.h"
+#include "scene/cutout_json.h"
+
+#include <algorithm>
+
+namespace stage::edit {
+
+using scene::Fields;
+using scene::Json;
+using scene::Layer;
+using scene::LayerPtr;
+using scene::Misread;
+using scene::Scene;
+
+namespace {
+
+Json cutoutJson(const Layer& layer) {
+    return layer.cutout ? scene::toJson(*layer.cutout) : Json::object();
+}
+
+/// Members that are null go, others replace.
+void patch(Json& json, const Json& change, const std::string& where) {
+    if (!change.is_object()) throw Misread{"'" + where + "' should be an object"};
+    for (const auto& [key, member] : change.items()) {
+        if (member.is_null())
+            json.erase(key);
+        else
+            json[key] = member;
+    }
+}
+
+/// Layers that a matte or match looks at may be named; inside a scene they go by their id.
+void resolve(const Scene& scene, Json& json, const char* key, const std::string& where) {
+    if (json.is_object() && json.contains(key) && json[key].is_string())
+        json[key] = layerNamed(scene, json[key], where + "." + key);
+}
+void resolveMattes(const Scene& scene, Json& json, const char* key, const std::string& where) {
+    if (!json.is_object() || !json.contains(key) || !json[key].is_array()) return;
+    for (Json& matte : json[key])
+        resolve(scene, matte, "layer", where + "." + key);
+}
+
+/// Puts the cut-out of the layer named through change(json).
+template <class Change>
+void changeCutout(Scene& scene, std::int64_t id, const std::string& where, Change&& change) {
+    const scene::Found found = scene::find(scene, id);
+    if (found.layer->group()) throw Misread{"'" + found.layer->name + "' is a group; cut out its layers"};
+    Json json = cutoutJson(*found.layer);
+    change(json);
+    const scene::CutoutPtr cutout = scene::readCutout(json, where);
+    scene::changeLayer(scene.layers, id, [&](Layer& layer) { layer.cutout = cutout; });
+}
+
+/// The element that `key` numbers, from 1, in the cut-out's list.
+std::size_t numberIn(const Json& json, const char* list, Fields& fields, const char* key) {
+    const std::size_t count = json.contains(list) ? json[list].size() : 0;
+    if (count == 0) throw Misread{"'" + fields.at(key) + "': there are none"};
+    return static_cast<std::size_t>(fields.whole(key, 1, static_cast<std::int64_t>(count))) - 1;
+}
+
+void removeFrom(Scene& scene, Fields& fields, const char* list, const char* key) {
+    const std::int64_t id = layerOf(scene, fields);
+    changeCutout(scene, id, fields.where(), [&](Json& json) {
+        json[list].erase(json[list].begin() + static_cast<std::ptrdiff_t>(numberIn(json, list, fields, key)));
+    });
+}
+
+}
+
+// ---- cards
+
+void addCard(Scene& scene, Fields& fields) {
+    const Home home = homeOf(scene);
+    auto layer = std::make_shared<Layer>();
+    layer->id = scene::highestId(scene) + 1;
+    layer->name = fields.text("name", 1000, "Card");
+    layer->placement = home.placement;
+    layer->pixels = scene.output.frame;
+    layer->metresPerPixel = home.width / scene.output.frame.x;
+    layer->content = scene::readCard(fields, scene::Card{});
+    scene.layers.push_back(std::move(layer));
+}
+
+void changeCard(Scene& scene, Fields& fields) {
+    const std::int64_t id = layerOf(scene, fields);
+    scene::changeLayer(scene.layers, id, [&](Layer& layer) {
+        const auto* now = std::get_if<scene::Card>(&layer.content);
+        if (!now) throw Misread{"'" + layer.name + "' is not a card"};
+        layer.content = scene::readCard(fields, *now);
+    });
+}
+
+// ---- footage
+
+void footageTime(Scene& scene, Fields& fields) {
+    for (const std::int64_t id : layersOf(scene, fields)) {
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) {
+            const auto* now = std::get_if<scene::Footage>(&layer.content);
+            if (!now) throw Misread{"'" + layer.name + "' is not footage"};
+            scene::Footage footage = *now;
+            scene::readTime(fields, footage);
+            layer.content = footage;
+        });
+    }
+}
+
+// ---- cut-outs
+
+void cutOut(Scene& scene, Fields& fields) {
+    const auto ids = layersOf(scene, fields);
+    constexpr const char* members[] = {"key", "edges", "match", "mattes", "fills", "clones"};
+    for (const std::int64_t id : ids) {
+        changeCutout(scene, id, fields.where(), [&](Json& json) {
+            for (const char* member : members) {
+                if (!fields.has(member)) continue;
+                const Json& change = fields.value(member);
+                if (change.is_null()) {
+                    json.erase(member);
+                } else if (change.is_array() || !json.contains(member) ||
+                           (change.contains("kind") && change["kind"] != json[member].value("kind", ""))) {
+                    json[member] = change;
+                } else {
+                    patch(json[member], change, fields.at(member));
+                }
+            }
+            if (json.contains("match")) resolve(scene, json["match"], "like", fields.at("match"));
+            resolveMattes(scene, json, "mattes", fields.where());
+        });
+    }
+}
+
+void addMatte(Scene& scene, Fields& fields) {
+    const std::int64_t id = layerOf(scene, fields);
+    changeCutout(scene, id, fields.where(), [&](Json& json) {
+        Json matte = fields.object("matte");
+        resolve(scene, matte, "layer", fields.at("matte"));
+        matte = scene::toJson(scene::readMatte(matte, fields.at("matte")));
+        if (matte["name"] == "")
+            matte["name"] =
+                "Matte " + std::to_string((json.contains("mattes") ? json["mattes"].size() : 0) + 1);
+        json["mattes"].push_back(std::move(matte));
+    });
+}
+
+void changeMatte(Scene& scene, Fields& fields) {
+    const std::int64_t id = layerOf(scene, fields);
+    changeCutout(scene, id, fields.where(), [&](Json& json) {
+        Json& matte = json["mattes"][numberIn(json, "mattes", fields, "matte")];
+        patch(matte, fields.value("change"), fields.at("change"));
+        resolve(scene, matte, "layer", fields.at("change"));
+    });
+}
+
+void moveMatte(Scene& scene, Fields& fields) {
+    const std::int64_t id = layerOf(scene, fields);
+    changeCutout(scene, id, fields.where(), [&](Json& json) {
+        const std::size_t from = numberIn(json, "mattes", fields, "matte"),
+                          to = numberIn(json, "mattes", fields, "to");
+        Json matte = json["mattes"][from];
+        json["mattes"].erase(json["mattes"].begin() + static_cast<std::ptrdiff_t>(from));
+        json["mattes"].insert(json["mattes"].begin() + static_cast<std::ptrdiff_t>(to), std::move(matte));
+    });
+}
+
+void removeMatte(Scene& scene, Fields& fields) {
+    removeFrom(scene, fields, "mattes", "matte");
+}
+
+void addFill(Scene& scene, Fields& fields) {
+    const std::int64_t id = layerOf(scene, fields);
+    changeCutout(scene, id, fields.where(), [&](Json& json) {
+        Json fill = {{"hole", fields.array("hole", 1000)}};
+        for (const char* member : {"grow", "seed", "draft"})
+            if (fields.has(member)) fill[member] = fields.value(member);
+        resolveMattes(scene, fill, "hole", fields.where());
+        json["fills"].push_back(std::move(fill));
+    });
+}
+
+void changeFill(Scene& scene, Fields& fields) {
+    const std::int64_t id = layerOf(scene, fields);
+    changeCutout(scene, id, fields.where(), [&](Json& json) {
+        Json& fill = json["fills"][numberIn(json, "fills", fields, "fill")];
+        patch(fill, fields.value("change"), fields.at("change"));
+        resolveMattes(scene, fill, "hole", fields.at("change"));
+    });
+}
+
+void removeFill(Scene& scene, Fields& fields) {
+    removeFrom(scene, fields, "fills", "fill");
+}
+
+void addClone(Scene& scene, Fields& fields) {
+    const std::int64_t id = layerOf(scene, fields);
+    changeCutout(scene, id, fields.where(), [&](Json& json) {
+        json["clones"].push_back({{"stroke", fields.object("stroke")}, {"from", fields.value("from")}});
+    });
+}
+
+void removeClone(Scene& scene, Fields& fields) {
+    removeFrom(scene, fields, "clones", "clone");
+}
+
+// ---- splitting a photograph
+
+namespace {
+
+scene::Matte matteOf(std::string name, decltype(scene::Matte::shape) shape) {
+    scene::Matte matte;
+    matte.name = std::move(name);
+    matte.shape = std::move(shape);
+    return matte;
+}
+
+std::vector<scene::Subject> readThings(Fields& fields, const char* key, double refine) {
+    std::vector<scene::Subject> things;
+    if (!fields.has(key)) return things;
+    const Json& list = fields.array(key, 1000);
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        Json json = list[i];
+        if (!json.is_object()) throw Misread{"'" + fields.at(key, i) + "' should be an object with a loop"};
+        json["kind"] = "subject";
+        if (!json.contains("refine")) json["refine"] = refine;
+        things.push_back(std::get<scene::Subject>(scene::readMatte(json, fields.at(key, i)).shape));
+    }
+    return things;
+}
+
+}
+
+void split(Scene& scene, Fields& fields) {
+    const std::int64_t id = layerOf(scene, fields);
+    const scene::Found found = scene::find(scene, id);
+    const Layer& photo = *found.layer;
+    if (photo.group()) throw Misread{"'" + photo.name + "' is a group; split one of its layers"};
+    if (photo.cutout && (!photo.cutout->mattes.empty() || photo.cutout->key))
+        throw Misread{"'" + photo.name + "' is cut out already; take its mattes and its key off first"};
+    const double refine = fields.number("refine", 0, 200, 8), grow = fields.number("grow", 0, 200, 6);
+    const auto near = readThings(fields, "near", refine), middle = readThings(fields, "middle", refine);
+    if (near.empty() && middle.empty())
+        throw Misread{"'" + fields.at("near") + "' is empty; outline what is near, or what is in the middle"};
+    const double depth = optics::depthOf(scene, found);
+    std::vector<double> depths = {0.6 * depth, depth, 2.5 * depth};
+    if (fields.has("depths")) depths = fields.numbers("depths", 3, 1e-3, scene::Limits::metres);
+
+    // Each thing's own colours up to its edge, so that no rim of what was behind goes with it.
+    scene::Edges edges;
+    edges.clean = 1;
+    edges.reach = std::clamp(refine, 2.0, 20.0);
+    std::int64_t next = scene::highestId(scene) + 1;
+    struct Cut {
+        std::string name;
+        double depth;
+        std::vector<scene::Matte> mattes;
+        std::int64_t id;
+    };
+    std::vector<Cut> cuts; // nearest first
+    const auto subjects = [](const std::vector<scene::Subject>& things, std::vector<scene::Matte>& mattes) {
+        for (const scene::Subject& thing : things)
+            mattes.push_back(matteOf("Thing " + std::to_string(mattes.size() + 1), thing));
+    };
+    if (!near.empty()) {
+        Cut cut{photo.name + " near", depths[0], {}, next++};
+        subjects(near, cut.mattes);
+        cuts.push_back(std::move(cut));
+    }
+    if (!middle.empty()) {
+        Cut cut{photo.name + " middle", depths[1], {}, next++};
+        // What is near hides some of it: there the rough loop says how it goes on.
+        if (!near.empty()) {
+            for (const scene::Subject& thing : middle) {
+                scene::Outline loop;
+                for (const V2d& place : thing.loop)
+                    loop.points.value.push_back({place, {}, {}});
+                cut.mattes.push_back(matteOf("Loop " + std::to_string(cut.mattes.size() + 1), loop));
+            }
+            scene::Matte hidden = matteOf("Hidden by " + cuts[0].name, scene::OfLayer{cuts[0].id, false});
+            hidden.combine = scene::Combine::Intersect;
+            cut.mattes.push_back(std::move(hidden));
+        }
+        subjects(middle, cut.mattes);
+        cuts.push_back(std::move(cut));
+    }
+    const auto holeOf = [&](std::size_t count) {
+        scene::Fill fill;
+        fill.grow = grow;
+        for (std::size_t i = 0; i < count; ++i)
+            fill.hole.push_back(matteOf(cuts[i].name, scene::OfLayer{cuts[i].id, false}));
+        return fill;
+    };
+
+    std::vector<LayerPtr> added;
+    for (std::size_t i = cuts.size(); i-- > 0;) {
+        auto layer = std::make_shared<Layer>(photo);
+        layer->id = cuts[i].id;
+        layer->name = cuts[i].name;
+        auto cutout = std::make_shared<scene::Cutout>(photo.cutout ? *photo.cutout : scene::Cutout{});
+        if (i > 0) cutout->fills.push_back(holeOf(i));
+        cutout->mattes = cuts[i].mattes;
+        cutout->edges = edges;
+        layer->cutout = cutout;
+        added.push_back(layer);
+    }
+    auto far = std::make_shared<scene::Cutout>(photo.cutout ? *photo.cutout : scene::Cutout{});
+    far->fills.push_back(holeOf(cuts.size()));
+    scene::changeLayer(scene.layers, id, [&](Layer& layer) {
+        layer.name = photo.name + " far";
+        layer.cutout = far;
+    });
+    // Above the photograph, beside it in its group.
+    const auto insert = [&](std::vector<LayerPtr>& layers) {
+        const auto at = std::find_if(layers.begin(), layers.end(),
+                                     [&](const LayerPtr& layer) { return layer->id == id; });
+        layers.insert(at + 1, added.begin(), added.end());
+    };
+    if (found.holders.empty())
+        insert(scene.layers);
+    else
+        scene::changeLayer(scene.layers, found.holders.back()->id,
+                           [&](Layer& group) { insert(std::get<scene::Group>(group.content).children); });
+    const auto hang = [&](std::int64_t which, double at) {
+        const auto placement =
+            value(optics::pushed(scene, scene::find(scene, which), at, true, scene.camera.marks.front()));
+        scene::changeLayer(scene.layers, which, [&](Layer& layer) { layer.placement = placement; });
+    };
+    for (const Cut& cut : cuts)
+        hang(cut.id, cut.depth);
+    hang(id, depths[2]);
+}
+
+}
