@@ -17,7 +17,7 @@ constexpr int margin = 250;
 /// A hole whose box is larger is filled smaller, then enlarged.
 constexpr double mostPixels = 900'000;
 
-Box boxOfHole(const Mask& hole) {
+Box boxOfInside(const Mask& hole) {
     Box box{hole.box.x1, hole.box.y1, hole.box.x0, hole.box.y0};
     for (int y = hole.box.y0; y < hole.box.y1; ++y)
         for (int x = hole.box.x0; x < hole.box.x1; ++x)
@@ -83,12 +83,20 @@ Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const Fill
 
 }
 
-Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const FillWays& ways,
+Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const Mask* from, const FillWays& ways,
                              const Progress& progress) {
     const Box bounds = media::boxOf(picture.size);
-    const Box box = boxOfHole(hole).within(bounds);
+    const Box box = boxOfInside(hole).within(bounds);
     if (box.empty()) return picture;
-    const Box area = box.grown(margin).within(bounds);
+    Box area = box.grown(margin).within(bounds);
+    if (from) {
+        // What lies outside of it has to be filled too, so no more is looked at than needed.
+        const Box source = boxOfInside(*from);
+        if (source.empty()) return fail("What the hole should be filled from is empty.");
+        const Box both{std::min(box.x0, source.x0), std::min(box.y0, source.y0), std::max(box.x1, source.x1),
+                       std::max(box.y1, source.y1)};
+        area = area.within(both.grown(8));
+    }
     double scale = ways.draft ? 0.25 : 1;
     scale = std::min(scale, std::sqrt(mostPixels / (static_cast<double>(box.size().x) * box.size().y)));
 
@@ -99,7 +107,7 @@ Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, con
             const Imath::half* in = picture.row(y) + 4 * x;
             const float alpha = in[3];
             // What is clear already has no colour to give.
-            const bool missing = hole.at(x, y) >= 0.5f || alpha < 0.02f;
+            const bool missing = hole.at(x, y) >= 0.5f || alpha < 0.02f || (from && from->at(x, y) < 0.5f);
             mask.at<std::uint8_t>(y - area.y0, x - area.x0) = missing ? 255 : 0;
             around = around || !missing;
             for (int c = 0; c < 3; ++c)

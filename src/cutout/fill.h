@@ -15,7 +15,8 @@ struct FillWays {
 /// Colours of the pixels where the hole is 0.5 and more are made anew from those around it; all others stay
 /// as they are, to the bit. They become opaque. Patches are matched on sRGB-encoded values. The same input
 /// gives the same output. Errors: the hole leaves nothing to fill from; cancelled.
-Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const FillWays& ways,
+/// from: where not null, only pixels where it is 0.5 and more are taken from.
+Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const Mask* from, const FillWays& ways,
                              const Progress& progress = {});
 
 }

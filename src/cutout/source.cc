@@ -279,7 +279,8 @@ class FillSource : public PixelSource {
 public:
     FillSource(PixelSourcePtr below, Ground ground, const scene::Fill& fill)
         : PixelSource(below->key() + "\nfill " + std::to_string(fill.grow) + ' ' + std::to_string(fill.seed) +
-                          (fill.draft ? " draft\n" : "\n") + keyOf(fill.hole, ground.pixels),
+                          (fill.draft ? " draft\n" : "\n") + keyOf(fill.hole, ground.pixels) + "from\n" +
+                          keyOf(fill.from, ground.pixels),
                       below->size(), Ways::Whole),
           m_below(std::move(below)), m_ground(std::move(ground)), m_fill(fill) {}
 
@@ -293,7 +294,11 @@ public:
         Mask any = *hole;
         for (float& v : any.values)
             v = v > 0.02f ? 1.f : 0.f;
-        return filled(*picture, grown(any, grow, box), {m_fill.seed, m_fill.draft}, progress);
+        const Mask whole = grown(any, grow, box);
+        if (m_fill.from.empty()) return filled(*picture, whole, nullptr, {m_fill.seed, m_fill.draft}, progress);
+        const auto from = combined(m_fill.from, m_ground, box, cache, progress);
+        if (!from) return tl::unexpected(from.error());
+        return filled(*picture, whole, &*from, {m_fill.seed, m_fill.draft}, progress);
     }
 
 private:

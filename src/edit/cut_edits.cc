@@ -174,9 +174,10 @@ void addFill(Scene& scene, Fields& fields) {
     const std::int64_t id = layerOf(scene, fields);
     changeCutout(scene, id, fields.where(), [&](Json& json) {
         Json fill = {{"hole", fields.array("hole", 1000)}};
-        for (const char* member : {"grow", "seed", "draft"})
+        for (const char* member : {"from", "grow", "seed", "draft"})
             if (fields.has(member)) fill[member] = fields.value(member);
         resolveMattes(scene, fill, "hole", fields.where());
+        resolveMattes(scene, fill, "from", fields.where());
         json["fills"].push_back(std::move(fill));
     });
 }
@@ -187,6 +188,7 @@ void changeFill(Scene& scene, Fields& fields) {
         Json& fill = json["fills"][numberIn(json, "fills", fields, "fill")];
         patch(fill, fields.value("change"), fields.at("change"));
         resolveMattes(scene, fill, "hole", fields.at("change"));
+        resolveMattes(scene, fill, "from", fields.at("change"));
     });
 }
 
@@ -280,6 +282,7 @@ void split(Scene& scene, Fields& fields) {
             }
             scene::Matte hidden = matteOf("Hidden by " + cuts[0].name, scene::OfLayer{cuts[0].id, false});
             hidden.combine = scene::Combine::Intersect;
+            hidden.grow = 3.0; // so that no crack is left where the two soft edges meet
             cut.mattes.push_back(std::move(hidden));
         }
         subjects(middle, cut.mattes);
@@ -299,7 +302,15 @@ void split(Scene& scene, Fields& fields) {
         layer->id = cuts[i].id;
         layer->name = cuts[i].name;
         auto cutout = std::make_shared<scene::Cutout>(photo.cutout ? *photo.cutout : scene::Cutout{});
-        if (i > 0) cutout->fills.push_back(holeOf(i));
+        if (i > 0) {
+            scene::Fill fill = holeOf(i);
+            // Only where the thing itself is hidden, and from itself: a wall goes on as a wall.
+            for (const scene::Matte& matte : cuts[i].mattes) {
+                scene::Matte copy = matte;
+                if (std::holds_alternative<scene::Subject>(matte.shape)) fill.from.push_back(std::move(copy));
+            }
+            cutout->fills.push_back(std::move(fill));
+        }
         cutout->mattes = cuts[i].mattes;
         cutout->edges = edges;
         layer->cutout = cutout;

@@ -96,8 +96,9 @@ template <class Visit> void forEachMatte(const scene::Cutout& cutout, Visit&& vi
     for (const scene::Matte& matte : cutout.mattes)
         visit(matte);
     for (const scene::Fill& fill : cutout.fills)
-        for (const scene::Matte& matte : fill.hole)
-            visit(matte);
+        for (const auto* mattes : {&fill.hole, &fill.from})
+            for (const scene::Matte& matte : *mattes)
+                visit(matte);
 }
 
 scene::CutoutPtr cutoutAt(const scene::CutoutPtr& cutout, Rational time) {
@@ -109,8 +110,9 @@ scene::CutoutPtr cutoutAt(const scene::CutoutPtr& cutout, Rational time) {
     for (scene::Matte& matte : now->mattes)
         matte = at(matte, time);
     for (scene::Fill& fill : now->fills)
-        for (scene::Matte& matte : fill.hole)
-            matte = at(matte, time);
+        for (auto* mattes : {&fill.hole, &fill.from})
+            for (scene::Matte& matte : *mattes)
+                matte = at(matte, time);
     return now;
 }
 

@@ -137,6 +137,7 @@ struct Edges {
 /// A hole filled from its surroundings.
 struct Fill {
     std::vector<Matte> hole;
+    std::vector<Matte> from; ///< what it is filled from; empty: all that is around it
     double grow = 6; ///< px by which the hole is grown first
     int seed = 0;    ///< another one gives another filling
     bool draft = false;

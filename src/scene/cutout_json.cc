@@ -241,6 +241,7 @@ Fill readFill(const Json& json, const std::string& where) {
     Fields fields(json, where);
     Fill fill;
     fill.hole = readMattes(fields, "hole");
+    fill.from = readMattes(fields, "from");
     fill.grow = fields.number("grow", 0, 200, fill.grow);
     fill.seed = static_cast<int>(fields.whole("seed", 0, 1'000'000, 0));
     fill.draft = fields.yes("draft", false);
@@ -373,6 +374,7 @@ Json toJson(const Cutout& cutout) {
         Json list = Json::array();
         for (const Fill& fill : cutout.fills) {
             Json one = {{"hole", mattesJson(fill.hole)}, {"grow", fill.grow}, {"seed", fill.seed}};
+            if (!fill.from.empty()) one["from"] = mattesJson(fill.from);
             if (fill.draft) one["draft"] = true;
             if (!fill.on) one["on"] = false;
             list.push_back(std::move(one));
