@@ -83,8 +83,8 @@ Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const Fill
 
 }
 
-Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const Mask* from, const FillWays& ways,
-                             const Progress& progress) {
+Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const Mask* from,
+                             const FillWays& ways, const Progress& progress) {
     const Box bounds = media::boxOf(picture.size);
     const Box box = boxOfInside(hole).within(bounds);
     if (box.empty()) return picture;

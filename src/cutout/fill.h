@@ -16,7 +16,7 @@ struct FillWays {
 /// as they are, to the bit. They become opaque. Patches are matched on sRGB-encoded values. The same input
 /// gives the same output. Errors: the hole leaves nothing to fill from; cancelled.
 /// from: where not null, only pixels where it is 0.5 and more are taken from.
-Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const Mask* from, const FillWays& ways,
-                             const Progress& progress = {});
+Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const Mask* from,
+                             const FillWays& ways, const Progress& progress = {});
 
 }

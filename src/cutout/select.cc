@@ -166,7 +166,7 @@ private:
         const double scale = m_scale * shrink;
         scene::Outline loop;
         for (const V2d& place : m_subject.loop)
-            loop.points.value.push_back({place, {}, {}});
+            loop.points.value.emplace_back(place);
         const Mask inside = coverOf(loop, scale, box);
         Mask keep(box), drop(box);
         for (const scene::Stroke& hint : m_subject.hints) {

@@ -295,7 +295,8 @@ public:
         for (float& v : any.values)
             v = v > 0.02f ? 1.f : 0.f;
         const Mask whole = grown(any, grow, box);
-        if (m_fill.from.empty()) return filled(*picture, whole, nullptr, {m_fill.seed, m_fill.draft}, progress);
+        if (m_fill.from.empty())
+            return filled(*picture, whole, nullptr, {m_fill.seed, m_fill.draft}, progress);
         const auto from = combined(m_fill.from, m_ground, box, cache, progress);
         if (!from) return tl::unexpected(from.error());
         return filled(*picture, whole, &*from, {m_fill.seed, m_fill.draft}, progress);

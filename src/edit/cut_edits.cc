@@ -277,12 +277,12 @@ void split(Scene& scene, Fields& fields) {
             for (const scene::Subject& thing : middle) {
                 scene::Outline loop;
                 for (const V2d& place : thing.loop)
-                    loop.points.value.push_back({place, {}, {}});
+                    loop.points.value.emplace_back(place);
                 cut.mattes.push_back(matteOf("Loop " + std::to_string(cut.mattes.size() + 1), loop));
             }
             scene::Matte hidden = matteOf("Hidden by " + cuts[0].name, scene::OfLayer{cuts[0].id, false});
             hidden.combine = scene::Combine::Intersect;
-            hidden.grow = 3.0; // so that no crack is left where the two soft edges meet
+            hidden.grow = 1.0; // so that no crack is left where the two soft edges meet
             cut.mattes.push_back(std::move(hidden));
         }
         subjects(middle, cut.mattes);

@@ -23,6 +23,9 @@ namespace stage::scene {
 /// A corner of an outline. Handles are relative to the place; both 0: a sharp corner.
 struct PathPoint {
     V2d place{0}, in{0}, out{0};
+    PathPoint() = default;
+    PathPoint(V2d at, V2d handleIn = V2d(0), V2d handleOut = V2d(0))
+        : place(at), in(handleIn), out(handleOut) {}
     bool operator==(const PathPoint&) const = default;
 };
 /// Closed; filled by the non-zero rule.
@@ -138,8 +141,8 @@ struct Edges {
 struct Fill {
     std::vector<Matte> hole;
     std::vector<Matte> from; ///< what it is filled from; empty: all that is around it
-    double grow = 6; ///< px by which the hole is grown first
-    int seed = 0;    ///< another one gives another filling
+    double grow = 6;         ///< px by which the hole is grown first
+    int seed = 0;            ///< another one gives another filling
     bool draft = false;
     bool on = true;
 };

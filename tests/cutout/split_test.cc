@@ -87,9 +87,8 @@ TEST(Split, FillsWhatIsBehindAndLooksAsBefore) {
             wrong += std::abs(float(near.rgba[4 * i + 3]) - photo.near[i]) > 0.25f;
             covered += photo.near[i] > 0.5f;
         }
-        const double fill = psnr(layers[0], photo.far, [&](std::size_t i) {
-            return std::max(photo.near[i], photo.middle[i]);
-        });
+        const double fill = psnr(layers[0], photo.far,
+                                 [&](std::size_t i) { return std::max(photo.near[i], photo.middle[i]); });
         // Laid over each other they are the photograph.
         Raster flat = layers[0];
         for (std::size_t n = 1; n < layers.size(); ++n)
@@ -99,8 +98,8 @@ TEST(Split, FillsWhatIsBehindAndLooksAsBefore) {
                                        float(flat.rgba[i + c]) * (1 - float(layers[n].rgba[i + 3]));
         save(flat, kept / (photo.name + " flat.png"));
         const double same = psnr(flat, photo.picture, [](std::size_t) { return 1.0; });
-        std::printf("%s: cut wrong at %.2f %% of the thing, filling %.1f dB, laid together %.1f dB", photo.name.c_str(),
-                    100 * wrong / covered, fill, same);
+        std::printf("%s: cut wrong at %.2f %% of the thing, filling %.1f dB, laid together %.1f dB",
+                    photo.name.c_str(), 100 * wrong / covered, fill, same);
         if (three) {
             const double middle = psnr(layers[1], photo.behind, [&](std::size_t i) {
                 return std::min<double>(photo.near[i], photo.middle[i]);

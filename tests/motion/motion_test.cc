@@ -185,3 +185,104 @@ TEST(Frames, HiddenLayersAndPlainGroupsAreResolved) {
 
 }
 }
+
+namespace stage::motion {
+namespace {
+
+std::vector<std::int64_t> framesOf(const scene::Footage& footage, int count, int rate = 12) {
+    std::vector<std::int64_t> frames;
+    for (int n = -2; n < count; ++n) {
+        const auto shown = footageAt(footage, Rational(n, rate));
+        frames.push_back(shown ? shown->frame : -1);
+    }
+    return frames;
+}
+using List = std::vector<std::int64_t>;
+
+scene::Footage clip() {
+    scene::Footage footage;
+    footage.rate = Rational(12);
+    footage.frames = 10;
+    footage.in = 2;
+    footage.out = 6; // 2, 3, 4, 5
+    return footage;
+}
+
+TEST(FootageTime, EndsHoldLoopSwingOrVanish) {
+    scene::Footage footage = clip();
+    EXPECT_EQ(framesOf(footage, 7), (List{2, 2, 2, 3, 4, 5, 5, 5, 5}));
+    footage.ends = scene::Ends::Loop;
+    EXPECT_EQ(framesOf(footage, 7), (List{4, 5, 2, 3, 4, 5, 2, 3, 4}));
+    footage.ends = scene::Ends::PingPong;
+    EXPECT_EQ(framesOf(footage, 8), (List{4, 3, 2, 3, 4, 5, 4, 3, 2, 3}));
+    footage.ends = scene::Ends::Vanish;
+    EXPECT_EQ(framesOf(footage, 6), (List{-1, -1, 2, 3, 4, 5, -1, -1}));
+    footage.in = 5; // one frame only
+    footage.ends = scene::Ends::PingPong;
+    EXPECT_EQ(framesOf(footage, 3), (List{5, 5, 5, 5, 5}));
+}
+
+TEST(FootageTime, SpeedReverseAndFreeze) {
+    scene::Footage footage = clip();
+    footage.speed = Rational(-1);
+    EXPECT_EQ(framesOf(footage, 6), (List{5, 5, 5, 4, 3, 2, 2, 2}));
+    footage.speed = Rational(1, 2);
+    EXPECT_EQ(framesOf(footage, 5), (List{2, 2, 2, 2, 3, 3, 4}));
+    footage.speed = Rational(2);
+    EXPECT_EQ(framesOf(footage, 3), (List{2, 2, 2, 4, 5}));
+    footage.freeze = 9;
+    EXPECT_EQ(framesOf(footage, 2), (List{9, 9, 9, 9}));
+    footage.freeze = 99; // beyond the clip: its last
+    EXPECT_EQ(framesOf(footage, 1), (List{9, 9, 9}));
+}
+
+TEST(FootageTime, SlowMotionMixesNeighbours) {
+    scene::Footage footage = clip();
+    footage.speed = Rational(1, 4);
+    footage.mix = true;
+    const auto shown = footageAt(footage, Rational(3, 12));
+    ASSERT_TRUE(shown);
+    EXPECT_EQ(shown->frame, 2);
+    EXPECT_EQ(shown->next, 3);
+    EXPECT_DOUBLE_EQ(shown->share, 0.75);
+    EXPECT_EQ(footageAt(footage, Rational(0))->share, 0);
+    EXPECT_EQ(footageAt(footage, Rational(100))->share, 0); // at its end there is no neighbour
+    footage.ends = scene::Ends::Loop;
+    const auto wrapped = footageAt(footage, Rational(14, 12)); // 3.5 frames in
+    EXPECT_EQ(wrapped->frame, 5);
+    EXPECT_EQ(wrapped->next, 2);
+    EXPECT_DOUBLE_EQ(wrapped->share, 0.5);
+}
+
+TEST(FootageTime, SpeedMayFollowACurve) {
+    scene::Footage footage = clip();
+    footage.in = 0;
+    footage.out = 0;
+    footage.frames = 1000;
+    footage.start = Rational(1);
+    // from standing to twice the speed over two seconds: t^2 / 2 seconds in after t
+    footage.speeds = {{Rational(0), 0, {}, false}, {Rational(2), 2, {}, false}};
+    for (int n = 1; n < 24; ++n) {
+        const double t = n / 12.0;
+        const auto shown = footageAt(footage, Rational(1) + Rational(n, 12));
+        EXPECT_EQ(shown->frame, static_cast<std::int64_t>(std::floor(t * t / 2 * 12 + 1e-4))) << n;
+    }
+    EXPECT_EQ(footageAt(footage, Rational(4))->frame, 48); // 2 seconds' worth, then one at twice the speed
+    footage.speeds[0].hold = true;                         // stands, then runs
+    EXPECT_EQ(footageAt(footage, Rational(3) - Rational(1, 100))->frame, 0);
+    EXPECT_EQ(footageAt(footage, Rational(4))->frame, 24);
+    EXPECT_EQ(footageAt(footage, Rational(0))->frame, 0);
+}
+
+TEST(FootageTime, HugeNumbersDoNotOverflow) {
+    scene::Footage footage = clip();
+    footage.rate = Rational(99'999'999, 1'000'003);
+    footage.speed = Rational(999'999'937, 1'000'000'007);
+    footage.start = Rational(123'456'789, 999'999'937);
+    const auto shown = footageAt(footage, Rational(1'000'000));
+    ASSERT_TRUE(shown);
+    EXPECT_EQ(shown->frame, 5);
+}
+
+}
+}

@@ -49,7 +49,7 @@ double cover(double distance) {
     return std::clamp(0.5 - distance / 1.4, 0.0, 1.0);
 }
 
-using Shade = std::function<Rgb(double x, double y)>;      ///< place in 0..1 of the height, x to the right
+using Shade = std::function<Rgb(double x, double y)>;    ///< place in 0..1 of the height, x to the right
 using Shape = std::function<double(double x, double y)>; ///< signed distance, in heights
 
 struct Thing {
@@ -104,7 +104,8 @@ std::vector<V2d> looped(double x0, double y0, double x1, double y1, double unit,
     for (int i = 0; i < count; ++i) {
         const double t = 2 * std::numbers::pi * i / count;
         // a rounded box: the larger of the two reaches decides
-        const double c = std::cos(t), s = std::sin(t), reach = 1 / std::pow(std::pow(std::abs(c), 6) + std::pow(std::abs(s), 6), 1 / 6.0);
+        const double c = std::cos(t), s = std::sin(t),
+                     reach = 1 / std::pow(std::pow(std::abs(c), 6) + std::pow(std::abs(s), 6), 1 / 6.0);
         const double shaky = 1.08 + 0.05 * (hash(i, 0, seed) - 0.5);
         loop.emplace_back(((x0 + x1) / 2 + (x1 - x0) / 2 * c * reach * shaky) * unit,
                           ((y0 + y1) / 2 + (y1 - y0) / 2 * s * reach * shaky) * unit);
@@ -131,19 +132,21 @@ std::vector<Photograph> photographs(V2i size) {
         const double patches = cloud(x * 3, y * 6, 15) - 0.5;
         return scaled(mix(grass, {0.62, 0.60, 0.30}, patches * 1.2), 1 + blades * 0.8);
     };
-    const Thing shed = {[](double x, double y) {
-                            const double board = std::abs(std::fmod(x * 24, 1.0) - 0.5) < 0.46 ? 1.0 : 0.6;
-                            if (y < 0.40) return scaled(Rgb{0.33, 0.30, 0.31}, 0.85 + 0.3 * cloud(x * 30, y * 60, 22, 3));
-                            return scaled(Rgb{0.58, 0.20, 0.15}, board * (0.8 + 0.4 * cloud(x * 12, y * 60, 21, 3)));
-                        },
-                        [w](double x, double y) {
-                            const double cx = x - 0.55 * w;
-                            const double walls = std::max(std::abs(cx) - 0.20, std::abs(y - 0.50) - 0.12);
-                            const double roof = std::max({std::abs(cx) * 0.42 + 0.27 - y, y - 0.40, std::abs(cx) - 0.24});
-                            return std::min(walls, roof);
-                        }};
+    const Thing shed = {
+        [](double x, double y) {
+            const double board = std::abs(std::fmod(x * 24, 1.0) - 0.5) < 0.46 ? 1.0 : 0.6;
+            if (y < 0.40) return scaled(Rgb{0.33, 0.30, 0.31}, 0.85 + 0.3 * cloud(x * 30, y * 60, 22, 3));
+            return scaled(Rgb{0.58, 0.20, 0.15}, board * (0.8 + 0.4 * cloud(x * 12, y * 60, 21, 3)));
+        },
+        [w](double x, double y) {
+            const double cx = x - 0.55 * w;
+            const double walls = std::max(std::abs(cx) - 0.20, std::abs(y - 0.50) - 0.12);
+            const double roof = std::max({std::abs(cx) * 0.42 + 0.27 - y, y - 0.40, std::abs(cx) - 0.24});
+            return std::min(walls, roof);
+        }};
     const Thing tree = {[](double x, double y) {
-                            if (y > 0.62) return scaled(Rgb{0.34, 0.26, 0.19}, 0.6 + 0.8 * cloud(x * 60, y * 8, 31, 4));
+                            if (y > 0.62)
+                                return scaled(Rgb{0.34, 0.26, 0.19}, 0.6 + 0.8 * cloud(x * 60, y * 8, 31, 4));
                             return scaled(Rgb{0.16, 0.28, 0.10}, 0.35 + 1.5 * cloud(x * 26, y * 26, 33, 5));
                         },
                         [w](double x, double y) {
@@ -151,8 +154,9 @@ std::vector<Photograph> photographs(V2i size) {
                             const double trunk = std::max(std::abs(cx) - 0.022, std::abs(y - 0.74) - 0.16);
                             const double r = std::hypot(cx, (y - 0.44) * 0.86);
                             const double angle = std::atan2(y - 0.44, cx);
-                            const double crown =
-                                r - 0.17 - 0.05 * (cloud(angle * 5 + 20, r * 9, 35, 4) - 0.5) - 0.012 * std::sin(angle * 31);
+                            const double crown = r - 0.17 -
+                                                 0.05 * (cloud(angle * 5 + 20, r * 9, 35, 4) - 0.5) -
+                                                 0.012 * std::sin(angle * 31);
                             return std::min(trunk, crown);
                         }};
     all.push_back(paint("meadow", size, meadow, &shed, tree));
@@ -169,22 +173,26 @@ std::vector<Photograph> photographs(V2i size) {
         const double across = x * 5 + 0.5 * std::fmod(row, 2.0) + 0.2 * hash(static_cast<int>(row), 0, 52);
         const double block = std::floor(across), bx = across - block, by = rows - row;
         const double rim = std::min({bx * 1.8, (1 - bx) * 1.8, by, 1 - by});
-        const Rgb stone = mix({0.56, 0.52, 0.46}, {0.44, 0.43, 0.43}, hash(static_cast<int>(block), static_cast<int>(row), 53));
+        const Rgb stone = mix({0.56, 0.52, 0.46}, {0.44, 0.43, 0.43},
+                              hash(static_cast<int>(block), static_cast<int>(row), 53));
         const double texture = 0.72 + 0.56 * cloud(x * 34, y * 34, 54, 5);
         return scaled(rim < 0.06 ? Rgb{0.33, 0.31, 0.29} : stone, texture);
     };
-    const Thing barrel = {[w](double x, double y) {
-                              const double cx = (x - 0.5 * w) / 0.17;
-                              const double light = 0.5 + 0.6 * std::sqrt(std::max(0.0, 1 - cx * cx * 0.9));
-                              const bool hoop = std::abs(y - 0.48) < 0.012 || std::abs(y - 0.82) < 0.012;
-                              const double stave = std::abs(std::fmod(std::asin(std::clamp(cx, -1.0, 1.0)) * 5 + 10, 1.0) - 0.5) < 0.47 ? 1 : 0.6;
-                              return scaled(hoop ? Rgb{0.22, 0.22, 0.24} : Rgb{0.50, 0.33, 0.18},
-                                            light * stave * (0.75 + 0.5 * cloud(x * 90, y * 12, 61, 4)));
-                          },
-                          [w](double x, double y) {
-                              const double half = 0.17 - 0.22 * (y - 0.65) * (y - 0.65);
-                              return std::max(std::abs(x - 0.5 * w) - half, std::abs(y - 0.65) - 0.24);
-                          }};
+    const Thing barrel = {
+        [w](double x, double y) {
+            const double cx = (x - 0.5 * w) / 0.17;
+            const double light = 0.5 + 0.6 * std::sqrt(std::max(0.0, 1 - cx * cx * 0.9));
+            const bool hoop = std::abs(y - 0.48) < 0.012 || std::abs(y - 0.82) < 0.012;
+            const double stave =
+                std::abs(std::fmod(std::asin(std::clamp(cx, -1.0, 1.0)) * 5 + 10, 1.0) - 0.5) < 0.47 ? 1
+                                                                                                     : 0.6;
+            return scaled(hoop ? Rgb{0.22, 0.22, 0.24} : Rgb{0.50, 0.33, 0.18},
+                          light * stave * (0.75 + 0.5 * cloud(x * 90, y * 12, 61, 4)));
+        },
+        [w](double x, double y) {
+            const double half = 0.17 - 0.22 * (y - 0.65) * (y - 0.65);
+            return std::max(std::abs(x - 0.5 * w) - half, std::abs(y - 0.65) - 0.24);
+        }};
     all.push_back(paint("wall", size, wall, nullptr, barrel));
     all.back().nearLoop = looped(0.5 * w - 0.18, 0.40, 0.5 * w + 0.18, 0.90, unit, 43);
 
@@ -202,7 +210,8 @@ std::vector<Photograph> photographs(V2i size) {
         const double px = x * scale, py = y * scale * 1.5;
         for (int dy = -1; dy <= 1; ++dy)
             for (int dx = -1; dx <= 1; ++dx) {
-                const int ix = static_cast<int>(std::floor(px)) + dx, iy = static_cast<int>(std::floor(py)) + dy;
+                const int ix = static_cast<int>(std::floor(px)) + dx,
+                          iy = static_cast<int>(std::floor(py)) + dy;
                 const double d = std::hypot(ix + hash(ix, iy, 73) - px, iy + hash(ix, iy, 74) - py);
                 if (d < first)
                     second = first, first = d, tone = hash(ix, iy, 75);
@@ -210,7 +219,8 @@ std::vector<Photograph> photographs(V2i size) {
                     second = std::min(second, d);
             }
         return scaled(mix({0.40, 0.38, 0.36}, {0.66, 0.62, 0.55}, tone),
-                      std::clamp((second - first) * 2.2 + 0.35, 0.0, 1.0) * (0.85 + 0.3 * cloud(x * 80, y * 80, 76, 3)));
+                      std::clamp((second - first) * 2.2 + 0.35, 0.0, 1.0) *
+                          (0.85 + 0.3 * cloud(x * 80, y * 80, 76, 3)));
     };
     const Thing boat = {[](double x, double y) {
                             const double plank = std::fmod(y * 38, 1.0) < 0.1 ? 0.7 : 1;

@@ -10,9 +10,9 @@ namespace stage::test {
 
 struct Photograph {
     std::string name;
-    media::Raster picture;         ///< all of it
-    media::Raster behind;          ///< without the near thing
-    media::Raster far;             ///< without the near and the middle thing
+    media::Raster picture;           ///< all of it
+    media::Raster behind;            ///< without the near thing
+    media::Raster far;               ///< without the near and the middle thing
     std::vector<float> near, middle; ///< true coverage of each; middle as if nothing hid it; may be empty
     std::vector<V2d> nearLoop, middleLoop; ///< rough outlines, as a hand would draw them
 };
