@@ -15,7 +15,7 @@ namespace {
 /// How much around the hole is looked at. Less, or the whole picture, was worse on photographs.
 constexpr int margin = 250;
 /// A hole whose box is larger is filled smaller, then enlarged.
-constexpr double mostPixels = 900'000;
+constexpr double mostPixels = 400'000;
 
 Box boxOfInside(const Mask& hole) {
     Box box{hole.box.x1, hole.box.y1, hole.box.x0, hole.box.y0};
@@ -83,11 +83,41 @@ Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const Fill
 
 }
 
-Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const Mask* from,
-                             const FillWays& ways, const Progress& progress) {
-    const Box bounds = media::boxOf(picture.size);
-    const Box box = boxOfInside(hole).within(bounds);
-    if (box.empty()) return picture;
+namespace {
+
+/// The hole in pieces that lie apart, each with its box: what fills one should come from around it.
+struct Piece {
+    int label;
+    Box box;
+};
+std::vector<Piece> piecesOf(const cv::Mat& binary, cv::Mat& labels) {
+    // Pieces that nearly touch are one.
+    cv::Mat joined, stats, centres;
+    cv::dilate(binary, joined, cv::getStructuringElement(cv::MORPH_RECT, cv::Size(25, 25)));
+    const int count = cv::connectedComponentsWithStats(joined, labels, stats, centres, 8);
+    std::vector<Piece> pieces(static_cast<std::size_t>(count) - 1);
+    for (int i = 1; i < count; ++i)
+        pieces[static_cast<std::size_t>(i) - 1] = {i, {binary.cols, binary.rows, 0, 0}};
+    for (int y = 0; y < binary.rows; ++y)
+        for (int x = 0; x < binary.cols; ++x) {
+            if (binary.at<std::uint8_t>(y, x) == 0) continue;
+            Box& box = pieces[static_cast<std::size_t>(labels.at<int>(y, x)) - 1].box;
+            box = {std::min(box.x0, x), std::min(box.y0, y), std::max(box.x1, x + 1),
+                   std::max(box.y1, y + 1)};
+        }
+    // Small ones first: they are sure of their surroundings, and give the large ones more to go by.
+    std::stable_sort(pieces.begin(), pieces.end(), [](const Piece& a, const Piece& b) {
+        const auto area = [](const Box& box) { return std::int64_t{box.size().x} * box.size().y; };
+        return area(a.box) < area(b.box);
+    });
+    return pieces;
+}
+
+/// Fills one piece of the hole in `picture`; `missing` (of the whole picture) says what is still to be
+/// filled.
+Result<void> fillPiece(media::Raster& picture, const Piece& piece, const cv::Mat& labels, cv::Mat& missing,
+                       const Mask* from, const FillWays& ways, const Progress& progress) {
+    const Box bounds = media::boxOf(picture.size), box = piece.box;
     Box area = box.grown(margin).within(bounds);
     if (from) {
         // What lies outside of it has to be filled too, so no more is looked at than needed.
@@ -107,12 +137,13 @@ Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, con
             const Imath::half* in = picture.row(y) + 4 * x;
             const float alpha = in[3];
             // What is clear already has no colour to give.
-            const bool missing = hole.at(x, y) >= 0.5f || alpha < 0.02f || (from && from->at(x, y) < 0.5f);
-            mask.at<std::uint8_t>(y - area.y0, x - area.x0) = missing ? 255 : 0;
-            around = around || !missing;
+            const bool unknown =
+                missing.at<std::uint8_t>(y, x) != 0 || alpha < 0.02f || (from && from->at(x, y) < 0.5f);
+            mask.at<std::uint8_t>(y - area.y0, x - area.x0) = unknown ? 255 : 0;
+            around = around || !unknown;
             for (int c = 0; c < 3; ++c)
                 bgr.at<cv::Vec3b>(y - area.y0, x - area.x0)[2 - c] =
-                    missing
+                    unknown
                         ? 0
                         : static_cast<std::uint8_t>(
                               std::clamp(media::srgbFromLinear(float(in[c]) / alpha), 0.f, 1.f) * 255 + 0.5f);
@@ -141,16 +172,44 @@ Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, con
         cv::resize(*patched, full, bgr.size(), 0, 0, cv::INTER_CUBIC);
     else
         full = *patched;
-    media::Raster out = picture;
     for (int y = box.y0; y < box.y1; ++y)
         for (int x = box.x0; x < box.x1; ++x) {
-            if (hole.at(x, y) < 0.5f) continue;
-            Imath::half* to = out.row(y) + 4 * x;
+            std::uint8_t& hole = missing.at<std::uint8_t>(y, x);
+            if (hole == 0 || labels.at<int>(y, x) != piece.label) continue;
+            hole = 0;
+            Imath::half* to = picture.row(y) + 4 * x;
             for (int c = 0; c < 3; ++c)
                 to[c] = media::linearFromSrgb(
                     static_cast<float>(full.at<cv::Vec3b>(y - area.y0, x - area.x0)[2 - c]) / 255.f);
             to[3] = 1.f;
         }
+    return {};
+}
+
+}
+
+Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const Mask* from,
+                             const FillWays& ways, const Progress& progress) {
+    const Box bounds = media::boxOf(picture.size);
+    cv::Mat labels, missing(bounds.size().y, bounds.size().x, CV_8U);
+    for (int y = 0; y < missing.rows; ++y)
+        for (int x = 0; x < missing.cols; ++x)
+            missing.at<std::uint8_t>(y, x) = hole.at(x, y) >= 0.5f ? 255 : 0;
+    const auto pieces = piecesOf(missing, labels);
+    double all = 0, done = 0;
+    const auto areaOf = [](const Piece& piece) {
+        return static_cast<double>(piece.box.size().x) * piece.box.size().y;
+    };
+    for (const Piece& piece : pieces)
+        all += areaOf(piece);
+    media::Raster out = picture;
+    for (const Piece& piece : pieces) {
+        const Progress part{[&](double share) { progress.done((done + share * areaOf(piece)) / all); },
+                            progress.stop};
+        if (auto ok = fillPiece(out, piece, labels, missing, from, ways, part); !ok)
+            return tl::unexpected(ok.error());
+        done += areaOf(piece);
+    }
     return out;
 }
 

@@ -1,6 +1,8 @@
 #include "desk/main_window.h"
 
 #include "desk/background.h"
+#include "desk/cut_panel.h"
+#include "desk/cut_view.h"
 #include "desk/details_panel.h"
 #include "desk/gates.h"
 #include "desk/marks_strip.h"
@@ -25,6 +27,7 @@
 #include <QMessageBox>
 #include <QMimeData>
 #include <QSplitter>
+#include <QStackedWidget>
 #include <QStatusBar>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -55,6 +58,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
 
     m_camera = new CameraView(m_session);
     m_plan = new PlanView(m_session);
+    m_cut = new CutView(m_session);
     m_marks = new MarksStrip(m_session);
     m_timeline = new Timeline(m_session);
     m_pace = new PaceView(m_session);
@@ -105,8 +109,22 @@ MainWindow::MainWindow(std::filesystem::path journals)
     left->setStretchFactor(1, 0);
     auto* upper = new QSplitter(Qt::Horizontal);
     upper->addWidget(left);
-    upper->addWidget(planPanel);
-    upper->addWidget(detailsPanel);
+    m_right = new QStackedWidget;
+    m_right->addWidget(planPanel);
+    m_right->addWidget(makeCutPanel());
+    auto* cutPanel = new CutPanel(m_session, *m_cut);
+    auto* cutNumbers = new Panel(tr("Cut out"), QString(), cutPanel);
+    connect(cutPanel, &CutPanel::titleChanged, cutNumbers,
+            [cutNumbers](const QString& title, const QString& note) {
+                cutNumbers->setTitle(title);
+                cutNumbers->setNote(note);
+            });
+    m_numbers = new QStackedWidget;
+    m_numbers->addWidget(detailsPanel);
+    m_numbers->addWidget(cutNumbers);
+    m_upper = upper;
+    upper->addWidget(m_right);
+    upper->addWidget(m_numbers);
     upper->setStretchFactor(0, 3);
     upper->setStretchFactor(1, 2);
     upper->setStretchFactor(2, 0);
@@ -184,6 +202,76 @@ MainWindow::MainWindow(std::filesystem::path journals)
     Q_EMIT m_session.sceneChanged();
     refreshTitle();
     m_camera->setFocus();
+}
+
+QWidget* MainWindow::makeCutPanel() {
+    auto* panel = new Panel(tr("Cut out"), QString(), m_cut);
+    struct Entry {
+        CutView::Tool tool;
+        const char *icon, *tip;
+    };
+    static const Entry entries[] = {
+        {CutView::Tool::Loop, "lasso", QT_TR_NOOP("Draw a rough loop: the thing inside is found")},
+        {CutView::Tool::Outline, "spline",
+         QT_TR_NOOP("Outline: click for corners, drag for curves, click the first point to close")},
+        {CutView::Tool::Rectangle, "square", QT_TR_NOOP("Rectangle; Shift keeps it square")},
+        {CutView::Tool::Ellipse, "circle", QT_TR_NOOP("Ellipse; Shift keeps it round")},
+        {CutView::Tool::Brush, "brush", QT_TR_NOOP("Paint what stays; with Alt, what goes")},
+        {CutView::Tool::Alike, "pipette", QT_TR_NOOP("Click: what has about this colour")},
+        {CutView::Tool::Fill, "paint-bucket",
+         QT_TR_NOOP("Draw around a hole: it is filled from its surroundings")},
+        {CutView::Tool::Clone, "stamp", QT_TR_NOOP("Clone: Alt and click where from, then paint")}};
+    std::vector<std::pair<QToolButton*, const Entry*>> tools;
+    for (const Entry& entry : entries) {
+        auto* button = new QToolButton;
+        button->setObjectName(QStringLiteral("flat"));
+        button->setIcon(theme::icon(QString::fromLatin1(entry.icon)));
+        button->setToolTip(tr(entry.tip));
+        button->setAccessibleName(tr(entry.tip));
+        button->setCheckable(true);
+        button->setFocusPolicy(Qt::TabFocus);
+        connect(button, &QToolButton::clicked, m_cut, [this, &entry] { m_cut->setTool(entry.tool); });
+        panel->addControl(button);
+        tools.emplace_back(button, &entry);
+    }
+    const auto refresh = [this, tools] {
+        for (const auto& [button, entry] : tools) {
+            button->setChecked(m_cut->tool() == entry->tool);
+            button->setIcon(theme::icon(QString::fromLatin1(entry->icon),
+                                        m_cut->tool() == entry->tool ? theme::brass : theme::text));
+            button->setEnabled(!m_cut->splitting());
+        }
+    };
+    connect(m_cut, &CutView::toolChanged, this, refresh);
+    refresh();
+    auto* show = new QComboBox;
+    show->addItems({tr("Veil"), tr("Cut"), tr("Matte"), tr("Before")});
+    show->setToolTip(
+        tr("Veil: what goes is darkened. Cut: over nothing. Matte: alpha as grey. Before: uncut"));
+    show->setAccessibleName(tr("What the cut-out view shows"));
+    connect(show, &QComboBox::activated, m_cut,
+            [this](int i) { m_cut->setShow(static_cast<CutView::Show>(i)); });
+    connect(m_cut, &CutView::toolChanged, show,
+            [this, show] { show->setCurrentIndex(static_cast<int>(m_cut->showing())); });
+    panel->addControl(show);
+    return panel;
+}
+
+void MainWindow::setCutting(bool on) {
+    if (on == cutting()) return;
+    m_right->setCurrentIndex(on ? 1 : 0);
+    m_numbers->setCurrentIndex(on ? 1 : 0);
+    m_cutTool->setChecked(on);
+    m_cutTool->setIcon(theme::icon(QStringLiteral("scissors"), on ? theme::desk : theme::text));
+    // Cutting wants room; the Camera view goes on showing the result.
+    const int all = m_upper->sizes()[0] + m_upper->sizes()[1];
+    const int left = static_cast<int>(all * (on ? 0.40 : 0.59));
+    m_upper->setSizes({left, all - left, m_upper->sizes()[2]});
+    if (on) m_cut->setFocus();
+}
+
+bool MainWindow::cutting() const {
+    return m_right->currentIndex() == 1;
 }
 
 void MainWindow::togglePlay() {

@@ -10,10 +10,13 @@
 
 class QComboBox;
 class QLabel;
+class QStackedWidget;
+class QSplitter;
 class QToolButton;
 
 namespace stage::desk {
 
+class CutView;
 class MarksStrip;
 class NumberField;
 class PaceView;
@@ -32,6 +35,10 @@ public:
     CameraView& camera() { return *m_camera; }
     PlanView& plan() { return *m_plan; }
     Timeline& timeline() { return *m_timeline; }
+    CutView& cutView() { return *m_cut; }
+    /// The cut-out view in place of the Plan, its numbers in place of the details.
+    void setCutting(bool on);
+    bool cutting() const;
 
     /// Opens a scene file, offering what its journal has kept. False when it could not be opened.
     bool openFile(const std::filesystem::path& path);
@@ -53,6 +60,7 @@ protected:
 
 private:
     QWidget* makeTopBar();
+    QWidget* makeCutPanel();
     void makeMenus();
     bool leave(); ///< asks about unsaved work; false to stay
     bool saveAs();
@@ -68,10 +76,13 @@ private:
     Session m_session;
     CameraView* m_camera;
     PlanView* m_plan;
+    CutView* m_cut;
+    QStackedWidget *m_right, *m_numbers;
+    QSplitter* m_upper;
     MarksStrip* m_marks;
     Timeline* m_timeline;
     PaceView* m_pace;
-    QToolButton *m_moveTool, *m_pushTool, *m_walkTool, *m_hold;
+    QToolButton *m_moveTool, *m_pushTool, *m_walkTool, *m_hold, *m_cutTool;
     NumberField *m_focal, *m_angle;
     QComboBox* m_gate;
     QLabel *m_state, *m_speed, *m_cache, *m_name;

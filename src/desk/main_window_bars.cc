@@ -1,4 +1,5 @@
 // The desk's menus and the bar above the views.
+#include "desk/cut_view.h"
 #include "desk/dialogs.h"
 #include "desk/gates.h"
 #include "desk/main_window.h"
@@ -46,8 +47,11 @@ QWidget* MainWindow::makeTopBar() {
                         tr("Drag a layer up or down to push it in depth (P)"));
     m_walkTool = button(QStringLiteral("footprints"), tr("Walk camera"),
                         tr("Drag: pan and tilt. Shift and drag: truck and pedestal. Wheel: dolly (W)"));
-    for (QToolButton* tool : {m_moveTool, m_pushTool, m_walkTool})
+    m_cutTool = button(QStringLiteral("scissors"), tr("Cut out"),
+                       tr("Cuts the selected layer out: mattes, keys, edges, filling (C)"));
+    for (QToolButton* tool : {m_moveTool, m_pushTool, m_walkTool, m_cutTool})
         tool->setCheckable(true);
+    connect(m_cutTool, &QToolButton::toggled, this, &MainWindow::setCutting);
     row->addSpacing(14);
     m_hold = new QToolButton;
     m_hold->setObjectName(QStringLiteral("holdFraming"));
@@ -87,10 +91,11 @@ QWidget* MainWindow::makeTopBar() {
     row->addWidget(m_gate);
 
     connect(bring, &QToolButton::clicked, this, [this] {
-        const QStringList files = QFileDialog::getOpenFileNames(
-            this, tr("Bring in"), {},
-            tr("Pictures, layered files and footage (*.ora *.png *.jpg *.jpeg *.tif *.tiff *.webp *.exr "
-               "*.mp4 *.mov *.mkv *.webm *.avi);;All files (*)"));
+        const QStringList files =
+            QFileDialog::getOpenFileNames(this, tr("Bring in"), {},
+                                          tr("Pictures, layered files and footage (*.ora *.svg *.png *.jpg "
+                                             "*.jpeg *.tif *.tiff *.webp *.exr "
+                                             "*.mp4 *.mov *.mkv *.webm *.avi);;All files (*)"));
         std::vector<std::filesystem::path> paths;
         for (const QString& file : files)
             paths.emplace_back(file.toStdString());
@@ -218,6 +223,14 @@ void MainWindow::makeMenus() {
                 anyVisible = anyVisible || scene::find(*m_session.scene(), id).layer->visible;
             m_session.apply({{"edit", "look"}, {"layers", m_session.selection()}, {"visible", !anyVisible}});
         }));
+    layer->addSeparator();
+    add(layer, tr("Cut out"), QKeySequence(QStringLiteral("C")), [this] { setCutting(!cutting()); });
+    add(layer, tr("Split a photograph…"), QKeySequence(QStringLiteral("Ctrl+T")), withSelection([this] {
+            setCutting(true);
+            m_cut->startSplit();
+        }));
+    add(layer, tr("Add a colour card"), {}, [this] { m_session.apply({{"edit", "add-card"}}); });
+    layer->addSeparator();
     add(layer, tr("Remove"), QKeySequence::Delete, withSelection([this] {
             m_session.apply({{"edit", "remove"}, {"layers", m_session.selection()}});
         }));

@@ -1,5 +1,6 @@
 // open-stage-shot VIEW SCENE OUT.png: opens the desk, brings it into a state worth showing, and saves its
 // picture. For docs/screenshots and for machines without a display.
+#include "desk/cut_view.h"
 #include "desk/main_window.h"
 #include "desk/plan_view.h"
 #include "desk/theme.h"
@@ -12,6 +13,7 @@
 #include <QMouseEvent>
 #include <QPlainTextEdit>
 #include <QScreen>
+#include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
 #include <cstdio>
@@ -47,6 +49,86 @@ void shootDialog(desk::MainWindow& window, const QString& action, const QString&
     });
     for (QAction* each : window.findChildren<QAction*>())
         if (each->text() == action) each->trigger();
+}
+
+/// Draws with the mouse through places of the layer's picture.
+void draw(desk::CutView& cut, const std::vector<V2d>& places, Qt::KeyboardModifiers keys = Qt::NoModifier) {
+    send(&cut, QEvent::MouseButtonPress, cut.toView(places.front()), keys);
+    for (std::size_t i = 1; i < places.size(); ++i)
+        for (int k = 1; k <= 6; ++k)
+            send(&cut, QEvent::MouseMove, cut.toView(places[i - 1] + (places[i] - places[i - 1]) * (k / 6.0)),
+                 keys);
+    send(&cut, QEvent::MouseButtonRelease, cut.toView(places.back()), keys);
+}
+
+void settle(desk::CutView& cut) {
+    for (int i = 0; i < 900; ++i) {
+        QTest::qWait(100);
+        if (!cut.working()) break;
+    }
+    QTest::qWait(1500);
+}
+
+// Rough outlines in demo/art/flat-quay.jpg, 1600 x 900 px.
+const std::vector<V2d> boatLoop = {{480, 640},  {570, 655},  {700, 645},  {715, 470},  {720, 420},
+                                   {790, 405},  {855, 415},  {870, 380},  {912, 440},  {955, 520},
+                                   {1010, 670}, {1100, 645}, {1120, 600}, {1150, 610}, {1110, 705},
+                                   {1045, 800}, {990, 785},  {770, 797},  {615, 770},  {540, 715}};
+const std::vector<V2d> leftHouses = {{2, 80},    {120, 165}, {230, 140}, {305, 240},
+                                     {415, 315}, {420, 840}, {2, 850}};
+const std::vector<V2d> rightHouses = {{1598, 80},  {1540, 95},  {1475, 230}, {1285, 240},
+                                      {1190, 385}, {1190, 840}, {1598, 850}};
+
+/// Views of cutting out start from one flat picture or clip instead of the demo.
+bool shootCutting(desk::MainWindow& window, const QString& view, const std::filesystem::path& art,
+                  const QString& out) {
+    desk::Session& session = window.session();
+    const auto save = [&] { return QGuiApplication::primaryScreen()->grabWindow(0).save(out); };
+    session.newScene();
+    const bool keying = view == QLatin1String("keying");
+    QSignalSpy in(&window, &desk::MainWindow::broughtIn);
+    window.bringIn({art / (keying ? "screen-boatman.mp4" : "flat-quay.jpg")});
+    if (!in.wait(60000)) return false;
+    desk::CutView& cut = window.cutView();
+    window.setCutting(true);
+    QTest::qWait(500);
+    settle(cut);
+    if (keying) {
+        session.apply({{"edit", "cut-out"},
+                       {"layers", session.selection()},
+                       {"key", {{"kind", "colour"}, {"screen", {0.045, 0.39, 0.065, 1}}}}});
+        cut.setShow(desk::CutView::Show::Cut);
+        settle(cut);
+        return save();
+    }
+    if (view == QLatin1String("cut-out")) {
+        draw(cut, boatLoop);
+        settle(cut);
+        cut.setTool(desk::CutView::Tool::Brush);
+        cut.setBrushSize(26);
+        draw(cut, {{885, 500}, {900, 560}, {940, 650}, {870, 650}, {868, 560}}, Qt::AltModifier);
+        draw(cut, {{745, 430}, {735, 560}, {715, 620}}, Qt::AltModifier);
+        settle(cut);
+        return save();
+    }
+    cut.startSplit();
+    draw(cut, boatLoop);
+    if (view == QLatin1String("split")) {
+        QTest::keyClick(&cut, Qt::Key_Return);
+        draw(cut, leftHouses);
+        draw(cut, rightHouses);
+        settle(cut);
+        return save();
+    }
+    if (view == QLatin1String("filled")) {
+        QTest::keyClick(&cut, Qt::Key_Return);
+        QTest::keyClick(&cut, Qt::Key_Return);
+        cut.setShow(desk::CutView::Show::Cut);
+        settle(cut);
+        settle(cut);
+        return save();
+    }
+    return false;
 }
 
 bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
@@ -124,7 +206,11 @@ int main(int argc, char** argv) {
     for (int i = 0; i < 300 && window.camera().cachedFrames() == 0; ++i)
         QTest::qWait(100);
     QTest::qWait(500);
-    const bool ok = shoot(window, arguments[1], arguments[3]);
+    const QStringList cutting = {QStringLiteral("cut-out"), QStringLiteral("split"), QStringLiteral("filled"),
+                                 QStringLiteral("keying")};
+    const auto art = std::filesystem::path(arguments[2].toStdString()).parent_path() / "art";
+    const bool ok = cutting.contains(arguments[1]) ? shootCutting(window, arguments[1], art, arguments[3])
+                                                   : shoot(window, arguments[1], arguments[3]);
     window.session().close();
     return ok ? 0 : 4;
 }

@@ -1,0 +1,37 @@
+// What the cut-out view shows, made off the interface thread. Thread-safe.
+#pragma once
+
+#include "media/pixel_cache.h"
+#include "motion/pixels.h"
+#include "scene/fields.h"
+
+#include <QImage>
+#include <QRectF>
+#include <memory>
+#include <optional>
+
+namespace stage::desk {
+
+struct CutPictureWish {
+    motion::PixelsPtr pixels;
+    std::shared_ptr<media::PixelCache> cache;
+    int show = 0;        ///< 0 veil, 1 cut, 2 matte, 3 before
+    double perPixel = 1; ///< device pixels per pixel of the layer
+    QRectF visible;      ///< layer px
+};
+struct CutPicture {
+    QImage image;
+    QRectF place; ///< layer px
+};
+Result<CutPicture> cutPicture(const CutPictureWish& wish, const Progress& progress);
+
+/// The colour of the layer's picture at a place (layer px), before anything is cut: the mean of 3 x 3 px,
+/// opaque. Nothing outside of it.
+std::optional<scene::Colour> colourAt(const motion::Pixels& pixels, const V2d& place,
+                                      media::PixelCache& cache);
+
+/// What a keyed value (as scenes write it) becomes when it is set at a time: without keys simply the value;
+/// with keys, the key there is changed or one is added.
+scene::Json withValueAt(const scene::Json& keyed, Rational time, const scene::Json& value);
+
+}

@@ -1,0 +1,940 @@
+#include "desk/cut_view.h"
+
+#include "cutout/source.h"
+#include "desk/cut_picture.h"
+#include "desk/theme.h"
+#include "motion/track.h"
+#include "scene/cutout_json.h"
+#include "scene/scene_json.h"
+
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QPainter>
+#include <QPainterPath>
+#include <QPointer>
+#include <QPushButton>
+#include <QTabletEvent>
+#include <QThreadPool>
+#include <cmath>
+
+namespace stage::desk {
+namespace {
+
+constexpr double gripReach = 7, mostZoom = 32;
+
+scene::Json pair(const V2d& v) {
+    return {v.x, v.y};
+}
+scene::Json pairs(const std::vector<V2d>& places) {
+    scene::Json list = scene::Json::array();
+    for (const V2d& place : places)
+        list.push_back(pair(place));
+    return list;
+}
+scene::Json pointsJson(const std::vector<scene::PathPoint>& points) {
+    scene::Matte matte;
+    matte.shape = scene::Outline{points};
+    return scene::toJson(matte)["points"];
+}
+scene::Json areaJson(const scene::Area& area) {
+    return {{"centre", pair(area.centre)}, {"size", pair(area.size)}, {"turn", area.turn}};
+}
+
+/// A hand's loop without the points that say nothing.
+std::vector<V2d> thinned(const std::vector<V2d>& places, double apart) {
+    std::vector<V2d> out;
+    for (const V2d& place : places)
+        if (out.empty() || (place - out.back()).length() >= apart) out.push_back(place);
+    return out;
+}
+
+V2d turned(const V2d& v, double degreesClockwise) {
+    const double c = std::cos(radians(degreesClockwise)), s = std::sin(radians(degreesClockwise));
+    return {v.x * c - v.y * s, v.x * s + v.y * c};
+}
+
+}
+
+struct CutView::Job {
+    CutPictureWish wish;
+    std::stop_source stop;
+    std::atomic<double> share = 0;
+};
+
+CutView::CutView(Session& session, QWidget* parent) : QWidget(parent), m_session(session) {
+    setMouseTracking(true);
+    setFocusPolicy(Qt::StrongFocus);
+    setMinimumSize(240, 180);
+    setAccessibleName(tr("Cut out"));
+    m_banner = new QWidget(this);
+    m_banner->setObjectName(QStringLiteral("guide"));
+    m_banner->setAttribute(Qt::WA_StyledBackground);
+    auto* row = new QHBoxLayout(m_banner);
+    row->setContentsMargins(10, 6, 6, 6);
+    row->setSpacing(6);
+    m_bannerText = new QLabel;
+    m_bannerText->setWordWrap(true);
+    m_bannerBack = new QPushButton(tr("Take back"));
+    m_bannerNext = new QPushButton;
+    m_bannerNext->setObjectName(QStringLiteral("guideNext"));
+    m_bannerCancel = new QPushButton(tr("Cancel"));
+    row->addWidget(m_bannerText, 1);
+    for (QPushButton* button : {m_bannerBack, m_bannerNext, m_bannerCancel}) {
+        button->setFocusPolicy(Qt::NoFocus);
+        row->addWidget(button);
+    }
+    m_banner->hide();
+    connect(m_bannerNext, &QPushButton::clicked, this, [this] {
+        if (m_guide == Guide::Near) {
+            m_guide = Guide::Middle;
+            refreshBanner();
+        } else {
+            finishSplit();
+        }
+    });
+    connect(m_bannerBack, &QPushButton::clicked, this, [this] {
+        auto& loops = m_guide == Guide::Near ? m_near : m_middle;
+        if (!loops.empty()) {
+            loops.pop_back();
+        } else if (m_guide == Guide::Middle) {
+            m_guide = Guide::Near;
+        }
+        refreshBanner();
+    });
+    connect(m_bannerCancel, &QPushButton::clicked, this, [this] {
+        m_guide = Guide::Off;
+        refreshBanner();
+    });
+    m_tick.setInterval(250);
+    connect(&m_tick, &QTimer::timeout, this, [this] {
+        ++m_seconds;
+        update();
+    });
+    connect(&m_session, &Session::selectionChanged, this, &CutView::layerMayHaveChanged);
+    connect(&m_session, &Session::sceneChanged, this, &CutView::layerMayHaveChanged);
+    connect(&m_session, &Session::frameChanged, this, &CutView::request);
+}
+
+CutView::~CutView() {
+    if (m_running) m_running->stop.request_stop();
+}
+
+// ---- what is worked on
+
+scene::LayerPtr CutView::layer() const {
+    const scene::LayerPtr selected = m_session.selected().layer;
+    return selected && !selected->group() ? selected : nullptr;
+}
+
+const scene::Matte* CutView::current() const {
+    const auto l = layer();
+    if (!l || !l->cutout || m_matte < 0 || m_matte >= static_cast<int>(l->cutout->mattes.size()))
+        return nullptr;
+    return &l->cutout->mattes[static_cast<std::size_t>(m_matte)];
+}
+
+std::vector<scene::PathPoint> CutView::outline() const {
+    const scene::Matte* matte = current();
+    const auto* outline = matte ? std::get_if<scene::Outline>(&matte->shape) : nullptr;
+    return outline ? motion::valueAt(outline->points, matteTime()) : std::vector<scene::PathPoint>{};
+}
+
+std::optional<scene::Area> CutView::area() const {
+    const scene::Matte* matte = current();
+    if (!matte) return std::nullopt;
+    if (const auto* rectangle = std::get_if<scene::Rectangle>(&matte->shape))
+        return motion::valueAt(rectangle->area, matteTime());
+    if (const auto* ellipse = std::get_if<scene::Ellipse>(&matte->shape))
+        return motion::valueAt(ellipse->area, matteTime());
+    return std::nullopt;
+}
+
+void CutView::layerMayHaveChanged() {
+    const auto l = layer();
+    const std::int64_t id = l ? l->id : 0;
+    if (id != m_layer) {
+        m_layer = id;
+        m_fitted = false;
+        m_picture = {};
+        m_points.clear();
+        m_drawn.clear();
+        m_cloneFrom.reset();
+        m_guide = Guide::Off;
+        m_matte = l && l->cutout && !l->cutout->mattes.empty()
+                      ? static_cast<int>(l->cutout->mattes.size()) - 1
+                      : -1;
+        refreshBanner();
+        Q_EMIT matteChanged();
+    }
+    const int count = l && l->cutout ? static_cast<int>(l->cutout->mattes.size()) : 0;
+    if (m_matte >= count) {
+        m_matte = count - 1;
+        Q_EMIT matteChanged();
+    }
+    request();
+}
+
+void CutView::setTool(Tool tool) {
+    m_tool = tool;
+    m_points.clear();
+    m_take = nullptr;
+    setCursor(Qt::CrossCursor);
+    Q_EMIT toolChanged();
+    update();
+}
+
+void CutView::setShow(Show show) {
+    m_show = show;
+    Q_EMIT toolChanged();
+    request();
+}
+
+void CutView::setMatte(int index) {
+    if (index == m_matte) return;
+    m_matte = index;
+    Q_EMIT matteChanged();
+    update();
+}
+
+void CutView::setBrushSize(double pixels) {
+    m_brushSize = std::clamp(pixels, 1.0, 5000.0);
+    Q_EMIT toolChanged();
+    update();
+}
+
+void CutView::pickColour(std::function<void(const scene::Colour&)> take) {
+    m_take = std::move(take);
+    setCursor(Qt::PointingHandCursor);
+    update();
+}
+
+// ---- where things are
+
+V2d CutView::toPicture(const QPointF& place) const {
+    return V2d((place.x() - m_origin.x()) / m_zoom, (place.y() - m_origin.y()) / m_zoom);
+}
+QPointF CutView::toView(const V2d& place) const {
+    return m_origin + QPointF(place.x, place.y) * m_zoom;
+}
+
+void CutView::fit() {
+    const auto l = layer();
+    if (!l) return;
+    constexpr double rim = 12;
+    m_zoom = std::min((width() - 2 * rim) / l->pixels.x, (height() - 2 * rim) / l->pixels.y);
+    m_zoom = std::clamp(m_zoom, 1e-3, mostZoom);
+    m_origin = {(width() - l->pixels.x * m_zoom) / 2, (height() - l->pixels.y * m_zoom) / 2};
+    m_fitted = true;
+    request();
+}
+
+// ---- the picture
+
+void CutView::request() {
+    update();
+    const auto l = layer();
+    if (!l || !isVisible()) return;
+    if (!m_fitted) return fit();
+    CutPictureWish wish;
+    wish.pixels = motion::pixelsAt(*m_session.scene(), l, m_session.time());
+    if (!wish.pixels) return;
+    wish.cache = m_session.sharedSources();
+    wish.show = static_cast<int>(m_guide != Guide::Off ? Show::Before : m_show);
+    wish.perPixel = m_zoom * devicePixelRatioF();
+    const V2d low = toPicture({0, 0}),
+              high = toPicture({static_cast<double>(width()), static_cast<double>(height())});
+    wish.visible = QRectF(QPointF(low.x, low.y), QPointF(high.x, high.y));
+    m_next = std::make_shared<Job>();
+    m_next->wish = std::move(wish);
+    if (m_busy)
+        m_running->stop.request_stop();
+    else
+        start();
+}
+
+void CutView::start() {
+    m_running = std::exchange(m_next, nullptr);
+    m_busy = true;
+    m_seconds = 0;
+    m_tick.start();
+    QThreadPool::globalInstance()->start([self = QPointer(this), job = m_running] {
+        auto made =
+            cutPicture(job->wish, {[job](double share) { job->share = share; }, job->stop.get_token()});
+        QMetaObject::invokeMethod(qApp, [self, job, made = std::move(made)] {
+            if (!self) return;
+            self->m_busy = false;
+            self->m_tick.stop();
+            if (made) {
+                self->m_picture = made->image;
+                self->m_place = made->place;
+            } else if (!made.error().cancelled) {
+                Q_EMIT self->m_session.problem(QString::fromStdString(made.error().sentence));
+            }
+            self->update();
+            if (self->m_next)
+                self->start();
+            else
+                Q_EMIT self->shown();
+        });
+    });
+}
+
+void CutView::placeBanner() {
+    const int tall = std::max(m_banner->sizeHint().height(), m_banner->heightForWidth(width() - 16));
+    m_banner->setGeometry(8, height() - 8 - tall, width() - 16, tall);
+}
+
+void CutView::resizeEvent(QResizeEvent*) {
+    placeBanner();
+    fit();
+}
+
+void CutView::showEvent(QShowEvent*) {
+    layerMayHaveChanged();
+}
+
+void CutView::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.fillRect(rect(), theme::edge);
+    const auto l = layer();
+    if (!l) {
+        painter.setPen(theme::dim);
+        painter.setFont(theme::sans(12));
+        painter.drawText(rect().adjusted(20, 20, -20, -20), Qt::AlignCenter | Qt::TextWordWrap,
+                         tr("Select one layer, in the Camera view or in the timeline, to cut it out."));
+        return;
+    }
+    const QRectF whole(toView({0, 0}), toView(V2d(l->pixels.x, l->pixels.y)));
+    // Where nothing is: a quiet check.
+    painter.save();
+    painter.setClipRect(whole.intersected(rect()));
+    for (int y = static_cast<int>(std::max(0.0, whole.top())) / 8;
+         y * 8 < std::min<double>(height(), whole.bottom()); ++y)
+        for (int x = static_cast<int>(std::max(0.0, whole.left())) / 8;
+             x * 8 < std::min<double>(width(), whole.right()); ++x)
+            painter.fillRect(x * 8, y * 8, 8, 8,
+                             (x + y) % 2 ? QColor(0x3A, 0x3F, 0x44) : QColor(0x31, 0x36, 0x3B));
+    painter.restore();
+    if (!m_picture.isNull()) {
+        painter.setRenderHint(QPainter::SmoothPixmapTransform, m_zoom < 3);
+        painter.drawImage(QRectF(toView(V2d(m_place.left(), m_place.top())),
+                                 toView(V2d(m_place.right(), m_place.bottom()))),
+                          m_picture);
+    }
+    painter.setRenderHint(QPainter::Antialiasing);
+    drawOverlay(painter);
+    if (m_busy && m_seconds > 1) {
+        const double share = m_running ? m_running->share.load() : 0;
+        const QString text =
+            share > 0.01 ? tr("Working… %1 %").arg(static_cast<int>(share * 100)) : tr("Working…");
+        painter.setFont(theme::sans(12));
+        const QRectF box(10, 10, painter.fontMetrics().horizontalAdvance(text) + 20, 24);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(QColor(0x1C, 0x1F, 0x22, 220));
+        painter.drawRoundedRect(box, 4, 4);
+        painter.setPen(theme::text);
+        painter.drawText(box, Qt::AlignCenter, text);
+    }
+}
+
+void CutView::drawOverlay(QPainter& painter) {
+    // A light line on a dark one shows on any picture.
+    const auto twice = [&](const QPainterPath& path, const QColor& colour,
+                           Qt::PenStyle style = Qt::SolidLine) {
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(QColor(0, 0, 0, 160), 3));
+        painter.drawPath(path);
+        painter.setPen(QPen(colour, 1.4, style));
+        painter.drawPath(path);
+    };
+    const auto pathOf = [&](const std::vector<V2d>& places, bool closed) {
+        QPainterPath path;
+        for (std::size_t i = 0; i < places.size(); ++i)
+            i == 0 ? path.moveTo(toView(places[i])) : path.lineTo(toView(places[i]));
+        if (closed) path.closeSubpath();
+        return path;
+    };
+    const auto curveOf = [&](const std::vector<scene::PathPoint>& points, bool closed) {
+        QPainterPath path;
+        for (std::size_t i = 0; i < points.size(); ++i) {
+            if (i == 0)
+                path.moveTo(toView(points[0].place));
+            else
+                path.cubicTo(toView(points[i - 1].place + points[i - 1].out),
+                             toView(points[i].place + points[i].in), toView(points[i].place));
+        }
+        if (closed && points.size() > 1)
+            path.cubicTo(toView(points.back().place + points.back().out),
+                         toView(points[0].place + points[0].in), toView(points[0].place));
+        return path;
+    };
+    const auto dot = [&](const QPointF& at, bool square, bool strong) {
+        painter.setPen(QPen(theme::pen, 1));
+        painter.setBrush(strong ? theme::vermilion : theme::text);
+        if (square)
+            painter.drawRect(QRectF(at.x() - 3.5, at.y() - 3.5, 7, 7));
+        else
+            painter.drawEllipse(at, 3, 3);
+    };
+    const auto handles = [&](const std::vector<scene::PathPoint>& points) {
+        for (std::size_t i = 0; i < points.size(); ++i) {
+            const auto& p = points[i];
+            for (const V2d& handle : {p.in, p.out}) {
+                if (handle == V2d(0)) continue;
+                painter.setPen(QPen(theme::text, 1));
+                painter.drawLine(toView(p.place), toView(p.place + handle));
+                dot(toView(p.place + handle), false, false);
+            }
+            dot(toView(p.place), true, m_held.which == static_cast<int>(i) && m_held.grip == Grip::Point);
+        }
+    };
+    if (m_guide != Guide::Off) {
+        int n = 0;
+        const auto loops = [&](const std::vector<std::vector<V2d>>& all, const QColor& colour,
+                               const QString& name) {
+            for (const auto& loop : all) {
+                twice(pathOf(loop, true), colour);
+                painter.setFont(theme::sans(11, true));
+                const QString label = QStringLiteral("%1 %2").arg(name).arg(++n);
+                QPointF at = toView(loop.front()) + QPointF(6, -6);
+                at.setX(
+                    std::clamp(at.x(), 4.0, width() - 6.0 - painter.fontMetrics().horizontalAdvance(label)));
+                at.setY(std::max(at.y(), 14.0));
+                painter.setPen(QPen(QColor(0, 0, 0, 200), 1));
+                painter.drawText(at + QPointF(1, 1), label);
+                painter.setPen(colour);
+                painter.drawText(at, label);
+            }
+            n = 0;
+        };
+        loops(m_near, theme::brass, tr("near"));
+        loops(m_middle, QColor(0x8F, 0xC7, 0xC4), tr("middle"));
+    } else if (const scene::Matte* matte = current()) {
+        if (const auto points = outline(); !points.empty()) {
+            twice(curveOf(points, true), theme::text);
+            handles(points);
+        } else if (const auto a = area()) {
+            QPainterPath path;
+            std::vector<V2d> corners;
+            for (const V2d& side : {V2d(-1, -1), V2d(1, -1), V2d(1, 1), V2d(-1, 1)})
+                corners.push_back(a->centre + turned(side * a->size / 2.0, a->turn));
+            if (std::holds_alternative<scene::Ellipse>(matte->shape)) {
+                for (int i = 0; i <= 64; ++i) {
+                    const double t = 2 * std::numbers::pi * i / 64;
+                    const QPointF at =
+                        toView(a->centre +
+                               turned(V2d(std::cos(t) * a->size.x, std::sin(t) * a->size.y) / 2.0, a->turn));
+                    i == 0 ? path.moveTo(at) : path.lineTo(at);
+                }
+                twice(path, theme::text);
+                twice(pathOf(corners, true), theme::dim, Qt::DotLine);
+            } else {
+                twice(pathOf(corners, true), theme::text);
+            }
+            for (const V2d& corner : corners)
+                dot(toView(corner), true, false);
+        } else if (const auto* subject = std::get_if<scene::Subject>(&matte->shape)) {
+            twice(pathOf(subject->loop, true), theme::dim, Qt::DotLine);
+        } else if (const auto* alike = std::get_if<scene::Alike>(&matte->shape)) {
+            dot(toView(alike->at), false, true);
+        }
+    }
+    if (!m_drawn.empty()) {
+        if (m_held.grip == Grip::Shape && m_drawn.size() == 2) {
+            QPainterPath path;
+            const QRectF box = QRectF(toView(m_drawn[0]), toView(m_drawn[1])).normalized();
+            m_tool == Tool::Ellipse ? path.addEllipse(box) : path.addRect(box);
+            twice(path, theme::vermilion);
+        } else {
+            twice(pathOf(m_drawn, false), theme::vermilion);
+        }
+    }
+    if (!m_points.empty()) {
+        auto points = m_points;
+        if (m_held.grip != Grip::NewPoint && m_over) points.emplace_back(toPicture(m_hover));
+        twice(curveOf(points, false), theme::vermilion);
+        handles(m_points);
+    }
+    const bool brush = m_tool == Tool::Brush || m_tool == Tool::Clone;
+    if (!m_stroke.dabs.empty()) {
+        std::vector<V2d> way;
+        for (const auto& dab : m_stroke.dabs)
+            way.push_back(dab.place);
+        painter.setBrush(Qt::NoBrush);
+        QColor colour = m_stroke.erase ? theme::edge : theme::vermilion;
+        colour.setAlpha(110);
+        painter.setPen(
+            QPen(colour, std::max(1.0, m_stroke.size * m_zoom), Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        if (way.size() == 1)
+            painter.drawPoint(toView(way[0]));
+        else
+            painter.drawPath(pathOf(way, false));
+    }
+    if (brush && m_over && m_guide == Guide::Off && !m_take) {
+        QPainterPath ring;
+        ring.addEllipse(m_hover, m_brushSize * m_zoom / 2, m_brushSize * m_zoom / 2);
+        twice(ring, theme::text);
+        if (m_tool == Tool::Clone && m_cloneFrom) {
+            QPainterPath from;
+            from.addEllipse(m_hover + QPointF(m_cloneFrom->x, m_cloneFrom->y) * m_zoom,
+                            m_brushSize * m_zoom / 2, m_brushSize * m_zoom / 2);
+            twice(from, theme::brass, Qt::DashLine);
+        }
+    }
+}
+
+// ---- hands
+
+CutView::Held CutView::gripAt(const QPointF& place) const {
+    const auto near = [&](const V2d& spot) {
+        const QPointF d = toView(spot) - place;
+        return std::hypot(d.x(), d.y()) <= gripReach;
+    };
+    if (const auto points = outline(); !points.empty()) {
+        for (std::size_t i = points.size(); i-- > 0;) {
+            const auto& p = points[i];
+            const int n = static_cast<int>(i);
+            if (near(p.place)) return {Grip::Point, n, p.place};
+            if (p.out != V2d(0) && near(p.place + p.out)) return {Grip::Out, n, p.place};
+            if (p.in != V2d(0) && near(p.place + p.in)) return {Grip::In, n, p.place};
+        }
+    }
+    if (const auto a = area()) {
+        const V2d sides[] = {V2d(-1, -1), V2d(1, -1), V2d(1, 1), V2d(-1, 1)};
+        for (int i = 0; i < 4; ++i)
+            if (near(a->centre + turned(sides[i] * a->size / 2.0, a->turn)))
+                return {Grip::Corner, i, a->centre};
+        const V2d inside = turned(toPicture(place) - a->centre, -a->turn);
+        if (std::abs(inside.x) < a->size.x / 2 && std::abs(inside.y) < a->size.y / 2)
+            return {Grip::Area, 0, a->centre};
+    }
+    return {};
+}
+
+void CutView::mousePressEvent(QMouseEvent* event) {
+    setFocus();
+    const auto l = layer();
+    m_last = event->position();
+    if (!l) return;
+    const V2d at = toPicture(event->position());
+    if (event->button() == Qt::MiddleButton || (event->modifiers() & Qt::ControlModifier)) {
+        m_held = {Grip::Pan, 0, at};
+        setCursor(Qt::ClosedHandCursor);
+        return;
+    }
+    if (event->button() != Qt::LeftButton) return;
+    if (m_take) return pick(at);
+    if (m_guide != Guide::Off) {
+        m_held = {Grip::Loop, 0, at};
+        m_drawn = {at};
+        return;
+    }
+    const bool painting = m_tool == Tool::Brush || m_tool == Tool::Clone;
+    if (!painting && m_points.empty()) {
+        if (const Held held = gripAt(event->position()); held.grip != Grip::None) {
+            const bool shapes =
+                m_tool == Tool::Rectangle || m_tool == Tool::Ellipse || held.grip != Grip::Area;
+            if (shapes) {
+                m_held = held;
+                m_held.from = at;
+                m_pointsFrom = outline();
+                if (const auto a = area()) m_areaFrom = *a;
+                return;
+            }
+        }
+    }
+    switch (m_tool) {
+    case Tool::Loop:
+    case Tool::Fill:
+        m_held = {Grip::Loop, 0, at};
+        m_drawn = {at};
+        break;
+    case Tool::Outline: {
+        const bool closes = m_points.size() >= 3 &&
+                            std::hypot((toView(m_points[0].place) - event->position()).x(),
+                                       (toView(m_points[0].place) - event->position()).y()) <= gripReach;
+        if (closes) return finishOutline();
+        m_points.emplace_back(at);
+        m_held = {Grip::NewPoint, static_cast<int>(m_points.size()) - 1, at};
+        break;
+    }
+    case Tool::Rectangle:
+    case Tool::Ellipse:
+        m_held = {Grip::Shape, 0, at};
+        m_drawn = {at, at};
+        break;
+    case Tool::Alike:
+        pick(at);
+        break;
+    case Tool::Clone:
+        if (event->modifiers() & Qt::AltModifier) {
+            m_cloneFrom = at; // becomes an offset with the first stroke
+            m_held.which = -2;
+            break;
+        }
+        if (!m_cloneFrom) {
+            Q_EMIT m_session.problem(tr("Alt and click first, on what the brush shall lay down."));
+            break;
+        }
+        if (m_held.which == -2) m_cloneFrom = *m_cloneFrom - at;
+        [[fallthrough]];
+    case Tool::Brush:
+        m_held = {Grip::Paint, 0, at};
+        m_stroke = {};
+        m_stroke.size = m_brushSize;
+        m_stroke.hardness = m_brushHardness;
+        m_stroke.flow = m_brushFlow;
+        m_stroke.erase = m_tool == Tool::Brush && (event->modifiers() & Qt::AltModifier);
+        m_stroke.dabs = {{at, m_pressure}};
+        break;
+    }
+    update();
+}
+
+void CutView::mouseMoveEvent(QMouseEvent* event) {
+    m_hover = event->position();
+    m_over = true;
+    const V2d at = toPicture(event->position());
+    const QPointF moved = event->position() - m_last;
+    switch (m_held.grip) {
+    case Grip::Pan:
+        m_origin += moved;
+        m_last = event->position();
+        request();
+        return;
+    case Grip::Loop:
+        m_drawn.push_back(at);
+        break;
+    case Grip::Shape: {
+        V2d to = at;
+        if (event->modifiers() & Qt::ShiftModifier) { // square, round
+            const V2d d = to - m_held.from;
+            const double side = std::max(std::abs(d.x), std::abs(d.y));
+            to = m_held.from + V2d(std::copysign(side, d.x), std::copysign(side, d.y));
+        }
+        m_drawn = {m_held.from, to};
+        break;
+    }
+    case Grip::NewPoint: {
+        auto& point = m_points[static_cast<std::size_t>(m_held.which)];
+        const V2d out = at - point.place;
+        if (out.length() * m_zoom > 4) point.out = out, point.in = -out;
+        break;
+    }
+    case Grip::Point:
+    case Grip::In:
+    case Grip::Out: {
+        auto points = m_pointsFrom;
+        auto& point = points[static_cast<std::size_t>(m_held.which)];
+        if (m_held.grip == Grip::Point && (event->modifiers() & Qt::ShiftModifier)) {
+            point.out = at - point.place; // pulls handles out of a corner
+            point.in = -point.out;
+        } else if (m_held.grip == Grip::Point) {
+            point.place += at - m_held.from;
+        } else {
+            V2d &own = m_held.grip == Grip::In ? point.in : point.out,
+                &other = m_held.grip == Grip::In ? point.out : point.in;
+            own += at - m_held.from;
+            if (!(event->modifiers() & Qt::ShiftModifier) && own.length() > 0 && other.length() > 0)
+                other = own * (-other.length() / own.length()); // stays smooth
+        }
+        changeCurrent("points", pointsJson(points), true, true);
+        break;
+    }
+    case Grip::Corner: {
+        scene::Area area = m_areaFrom;
+        const V2d sides[] = {V2d(-1, -1), V2d(1, -1), V2d(1, 1), V2d(-1, 1)};
+        const V2d side = sides[m_held.which];
+        const V2d fixed = area.centre - turned(side * area.size / 2.0, area.turn);
+        const V2d across = turned(at - fixed, -area.turn);
+        area.size = {std::max(1.0, across.x * side.x), std::max(1.0, across.y * side.y)};
+        if (event->modifiers() & Qt::ShiftModifier) {
+            const double k = std::max(area.size.x / m_areaFrom.size.x, area.size.y / m_areaFrom.size.y);
+            area.size = m_areaFrom.size * k;
+        }
+        area.centre = fixed + turned(side * area.size / 2.0, area.turn);
+        changeCurrent("area", areaJson(area), true, true);
+        break;
+    }
+    case Grip::Area: {
+        scene::Area area = m_areaFrom;
+        area.centre += at - m_held.from;
+        changeCurrent("area", areaJson(area), true, true);
+        break;
+    }
+    case Grip::Paint:
+        if ((at - m_stroke.dabs.back().place).length() >= std::max(0.5, m_stroke.size * 0.04))
+            m_stroke.dabs.push_back({at, m_pressure});
+        break;
+    case Grip::None:
+        break;
+    }
+    update();
+}
+
+void CutView::mouseReleaseEvent(QMouseEvent*) {
+    const Grip grip = m_held.grip;
+    const int which = m_held.which;
+    m_held = {Grip::None, which == -2 ? -2 : -1, V2d(0)};
+    switch (grip) {
+    case Grip::Pan:
+        setCursor(Qt::CrossCursor);
+        break;
+    case Grip::Loop:
+        finishLoop();
+        break;
+    case Grip::Shape: {
+        const V2d a = m_drawn[0], b = m_drawn[1];
+        m_drawn.clear();
+        const V2d size(std::abs(b.x - a.x), std::abs(b.y - a.y));
+        if (size.x < 2 || size.y < 2) break;
+        addMatte({{"kind", m_tool == Tool::Ellipse ? "ellipse" : "rectangle"},
+                  {"area", areaJson({(a + b) / 2.0, size, 0})}});
+        break;
+    }
+    case Grip::Point:
+    case Grip::In:
+    case Grip::Out:
+    case Grip::Corner:
+    case Grip::Area:
+        m_session.commit();
+        break;
+    case Grip::Paint:
+        finishStroke();
+        break;
+    default:
+        break;
+    }
+    update();
+}
+
+void CutView::mouseDoubleClickEvent(QMouseEvent* event) {
+    if (m_tool == Tool::Outline && m_points.size() >= 3) return finishOutline();
+    // On an outline: a new corner where it is met.
+    auto points = outline();
+    const V2d at = toPicture(event->position());
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        const auto &a = points[i], &b = points[(i + 1) % points.size()];
+        for (double t = 0.1; t < 0.95; t += 0.02) {
+            const double s = 1 - t;
+            const V2d c = a.place * (s * s * s) + (a.place + a.out) * (3 * s * s * t) +
+                          (b.place + b.in) * (3 * s * t * t) + b.place * (t * t * t);
+            if ((c - at).length() * m_zoom > gripReach) continue;
+            // De Casteljau: the curve stays as it is.
+            const V2d p01 = a.place + a.out * t, p12 = (a.place + a.out) * s + (b.place + b.in) * t,
+                      p23 = b.place + b.in * s, left = p01 * s + p12 * t, right = p12 * s + p23 * t;
+            const bool straight = a.out == V2d(0) && b.in == V2d(0);
+            scene::PathPoint added(c, straight ? V2d(0) : left - c, straight ? V2d(0) : right - c);
+            if (!straight) {
+                points[i].out = p01 - a.place;
+                points[(i + 1) % points.size()].in = p23 - b.place;
+            }
+            points.insert(points.begin() + static_cast<std::ptrdiff_t>(i) + 1, added);
+            changeCurrent("points", pointsJson(points), true, false);
+            return;
+        }
+    }
+    mousePressEvent(event);
+}
+
+void CutView::tabletEvent(QTabletEvent* event) {
+    m_pressure = event->type() == QEvent::TabletRelease ? 1 : std::clamp(event->pressure(), 0.0, 1.0);
+    event->ignore(); // comes again as a mouse event
+}
+
+void CutView::leaveEvent(QEvent*) {
+    m_over = false;
+    update();
+}
+
+void CutView::wheelEvent(QWheelEvent* event) {
+    if (!layer()) return;
+    if (event->modifiers() & Qt::AltModifier) {
+        const int turn = event->angleDelta().x() + event->angleDelta().y();
+        return setBrushSize(m_brushSize * std::pow(1.15, turn / 120.0));
+    }
+    const V2d fixed = toPicture(event->position());
+    m_zoom = std::clamp(m_zoom * std::pow(1.2, event->angleDelta().y() / 120.0), 1e-3, mostZoom);
+    m_origin += event->position() - toView(fixed);
+    request();
+}
+
+void CutView::keyPressEvent(QKeyEvent* event) {
+    switch (event->key()) {
+    case Qt::Key_Return:
+    case Qt::Key_Enter:
+        if (m_guide != Guide::Off) return m_bannerNext->click();
+        if (m_points.size() >= 3) return finishOutline();
+        break;
+    case Qt::Key_Escape:
+        if (m_take || !m_points.empty() || m_guide != Guide::Off) {
+            m_take = nullptr;
+            m_points.clear();
+            m_guide = Guide::Off;
+            setCursor(Qt::CrossCursor);
+            refreshBanner();
+            return update();
+        }
+        break;
+    case Qt::Key_BracketLeft:
+        return setBrushSize(m_brushSize / 1.25);
+    case Qt::Key_BracketRight:
+        return setBrushSize(m_brushSize * 1.25);
+    case Qt::Key_0:
+        return fit();
+    case Qt::Key_1: { // pixel for pixel, around the middle
+        const QPointF middle(width() / 2.0, height() / 2.0);
+        const V2d fixed = toPicture(middle);
+        m_zoom = 1 / devicePixelRatioF();
+        m_origin += middle - toView(fixed);
+        return request();
+    }
+    case Qt::Key_Backspace:
+        if (!m_points.empty()) {
+            m_points.pop_back();
+            return update();
+        }
+        break;
+    default:
+        break;
+    }
+    QWidget::keyPressEvent(event);
+}
+
+// ---- what hands have drawn
+
+void CutView::addMatte(scene::Json matte) {
+    const auto l = layer();
+    if (!l) return;
+    const int count = l->cutout ? static_cast<int>(l->cutout->mattes.size()) : 0;
+    if (m_session.apply({{"edit", "add-matte"}, {"layer", l->id}, {"matte", std::move(matte)}}))
+        setMatte(count);
+}
+
+void CutView::changeCurrent(const char* member, const scene::Json& value, bool keyed, bool live) {
+    const auto l = layer();
+    if (!l || !current()) return;
+    scene::Json next = value;
+    if (keyed) next = withValueAt(scene::toJson(*current())[member], matteTime(), value);
+    edit::Edit edit = {
+        {"edit", "matte"}, {"layer", l->id}, {"matte", m_matte + 1}, {"change", {{member, next}}}};
+    live ? m_session.preview(edit) : static_cast<void>(m_session.apply(edit));
+}
+
+void CutView::finishLoop() {
+    const auto loop = thinned(m_drawn, 2 / m_zoom);
+    m_drawn.clear();
+    const auto l = layer();
+    if (!l || loop.size() < 3) return;
+    if (m_guide != Guide::Off) {
+        (m_guide == Guide::Near ? m_near : m_middle).push_back(loop);
+        return refreshBanner();
+    }
+    if (m_tool == Tool::Fill) {
+        std::vector<scene::PathPoint> points(loop.begin(), loop.end());
+        m_session.apply({{"edit", "add-fill"},
+                         {"layer", l->id},
+                         {"grow", 0},
+                         {"hole", {{{"kind", "outline"}, {"points", pointsJson(points)}}}}});
+        return;
+    }
+    const auto pixels = motion::pixelsAt(*m_session.scene(), l, m_session.time());
+    addMatte({{"kind", "subject"}, {"loop", pairs(loop)}, {"frame", pixels ? pixels->footage.frame : 0}});
+}
+
+void CutView::finishOutline() {
+    auto points = std::exchange(m_points, {});
+    m_held = {};
+    if (points.size() >= 3) addMatte({{"kind", "outline"}, {"points", pointsJson(points)}});
+    update();
+}
+
+void CutView::finishStroke() {
+    const scene::Stroke stroke = std::exchange(m_stroke, {});
+    const auto l = layer();
+    if (!l || stroke.dabs.empty()) return;
+    if (m_tool == Tool::Clone) {
+        m_session.apply({{"edit", "add-clone"},
+                         {"layer", l->id},
+                         {"stroke", scene::toJson(stroke)},
+                         {"from", pair(*m_cloneFrom)}});
+        return;
+    }
+    const scene::Matte* matte = current();
+    const auto* painted = matte ? std::get_if<scene::Painted>(&matte->shape) : nullptr;
+    const auto* subject = matte ? std::get_if<scene::Subject>(&matte->shape) : nullptr;
+    if (painted || subject) {
+        // On a found thing a stroke says what belongs to it; erasing, what does not.
+        scene::Json list = scene::Json::array();
+        for (const scene::Stroke& each : painted ? painted->strokes : subject->hints)
+            list.push_back(scene::toJson(each));
+        list.push_back(scene::toJson(stroke));
+        changeCurrent(painted ? "strokes" : "hints", list, false, false);
+        return;
+    }
+    const bool others = l->cutout && !l->cutout->mattes.empty();
+    scene::Stroke first = stroke;
+    first.erase = false;
+    const char* combine = stroke.erase && others ? "subtract" : stroke.erase ? "subtract" : "add";
+    addMatte({{"kind", "painted"}, {"combine", combine}, {"strokes", {scene::toJson(first)}}});
+}
+
+void CutView::pick(const V2d& place) {
+    const auto l = layer();
+    const auto pixels = motion::pixelsAt(*m_session.scene(), l, m_session.time());
+    if (!pixels) return;
+    const auto colour = colourAt(*pixels, place, m_session.sources());
+    const auto take = std::exchange(m_take, nullptr);
+    setCursor(Qt::CrossCursor);
+    if (!colour) return;
+    if (take) return take(*colour);
+    addMatte({{"kind", "alike"}, {"colour", scene::toJson(*colour)}, {"at", pair(place)}});
+}
+
+// ---- splitting
+
+void CutView::startSplit() {
+    if (!layer()) return;
+    m_near.clear();
+    m_middle.clear();
+    m_points.clear();
+    m_guide = Guide::Near;
+    refreshBanner();
+    setFocus();
+}
+
+void CutView::refreshBanner() {
+    m_banner->setVisible(m_guide != Guide::Off);
+    if (m_guide == Guide::Near) {
+        m_bannerText->setText(m_near.empty()
+                                  ? tr("1 of 2  Draw a rough loop around each thing that is near")
+                                  : tr("1 of 2  Near: %1. Another loop, or go on").arg(m_near.size()));
+        m_bannerNext->setText(tr("Next"));
+        m_bannerNext->setEnabled(true);
+    } else if (m_guide == Guide::Middle) {
+        m_bannerText->setText(m_middle.empty()
+                                  ? tr("2 of 2  Now each thing in the middle, or split right away")
+                                  : tr("2 of 2  In the middle: %1").arg(m_middle.size()));
+        m_bannerNext->setText(tr("Split"));
+        m_bannerNext->setEnabled(!m_near.empty() || !m_middle.empty());
+    }
+    m_bannerBack->setEnabled(m_guide == Guide::Middle || !m_near.empty());
+    placeBanner();
+    Q_EMIT toolChanged();
+    request();
+}
+
+void CutView::finishSplit() {
+    const auto l = layer();
+    if (!l) return;
+    edit::Edit split = {{"edit", "split"}, {"layer", l->id}};
+    for (const auto& [key, loops] : {std::pair("near", &m_near), std::pair("middle", &m_middle)})
+        for (const auto& loop : *loops)
+            split[key].push_back({{"loop", pairs(loop)}});
+    m_guide = Guide::Off;
+    m_session.apply(split);
+    refreshBanner();
+}
+
+}
