@@ -150,6 +150,9 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
 
     CLI::App* renderCommand =
         app.add_subcommand("render", "Render frames: .mp4/.mov (H.264), .mkv (FFV1), or .png");
+    std::size_t memory = 0;
+    renderCommand->add_option("--memory", memory, "MB of pictures to keep; 0: a quarter of the machine's")
+        ->check(CLI::Range(0, 1 << 24));
     renderCommand->add_option("SCENE", scenePath)->required();
     renderCommand
         ->add_option("-o,--output", outPath, "File to write; several PNG files need #### in the name")
@@ -211,7 +214,7 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
             output::Job job = output::wholeScene(scene, outPath, *format);
             if (!size.empty()) job.size = sizeFrom(size);
             if (!frames.empty()) framesFrom(frames, job);
-            media::PixelCache sources;
+            media::PixelCache sources(memory << 20);
             const Interrupt interrupt;
             Meter meter(err);
             need(output::write(scene, job, sources,

@@ -1,6 +1,7 @@
 #include "desk/cut_panel.h"
 
 #include "desk/cut_picture.h"
+#include "desk/form.h"
 #include "desk/theme.h"
 #include "motion/track.h"
 #include "scene/cutout_json.h"
@@ -21,71 +22,12 @@ namespace {
 
 using scene::Json;
 
-constexpr int fieldWidth = 104;
-
-void section(QVBoxLayout* layout, const QString& title, std::initializer_list<QWidget*> controls = {}) {
-    if (layout->count() > 0) layout->addSpacing(6);
-    auto* row = new QHBoxLayout;
-    auto* label = new QLabel(title);
-    label->setObjectName(QStringLiteral("section"));
-    row->addWidget(label);
-    row->addStretch();
-    for (QWidget* control : controls)
-        row->addWidget(control);
-    layout->addLayout(row);
-}
-
-void line(QVBoxLayout* layout, const QString& name, QWidget* what, int width = fieldWidth) {
-    auto* row = new QHBoxLayout;
-    auto* label = new QLabel(name);
-    label->setObjectName(QStringLiteral("dim"));
-    label->setBuddy(what);
-    what->setAccessibleName(name);
-    row->addWidget(label);
-    row->addStretch();
-    if (width) what->setFixedWidth(width);
-    row->addWidget(what);
-    layout->addLayout(row);
-}
-
-QComboBox* choice(QVBoxLayout* layout, const QString& name, const QStringList& names, int now,
-                  const QString& tip) {
-    auto* box = new QComboBox;
-    box->addItems(names);
-    box->setCurrentIndex(now);
-    box->setToolTip(tip);
-    line(layout, name, box);
-    return box;
-}
-
-QCheckBox* tick(QVBoxLayout* layout, const QString& name, bool on, const QString& tip) {
-    auto* box = new QCheckBox(name);
-    box->setChecked(on);
-    box->setToolTip(tip);
-    layout->addWidget(box);
-    return box;
-}
-
-QToolButton* small(const QString& icon, const QString& tip) {
-    auto* button = new QToolButton;
-    button->setObjectName(QStringLiteral("flat"));
-    button->setIcon(theme::icon(icon));
-    button->setToolTip(tip);
-    button->setAccessibleName(tip);
-    return button;
-}
+constexpr int fieldWidth = 118;
 
 QPushButton* colourButton(const Json& colour) {
     auto* button = new QPushButton(QObject::tr("Pick"));
-    if (colour.is_array() && colour.size() == 4) {
-        const auto channel = [&](std::size_t c) {
-            return static_cast<int>(
-                std::clamp(media::srgbFromLinear(colour[c].get<float>()), 0.f, 1.f) * 255 + 0.5f);
-        };
-        QPixmap pixmap(14, 14);
-        pixmap.fill(QColor(channel(0), channel(1), channel(2)));
-        button->setIcon(pixmap);
-    }
+    if (colour.is_array() && colour.size() == 4)
+        setSwatch(button, {colour[0].get<double>(), colour[1].get<double>(), colour[2].get<double>(), 1});
     return button;
 }
 
@@ -152,8 +94,8 @@ void CutPanel::refresh() {
 
 void CutPanel::build() {
     m_update.clear();
-    // The page may be the one whose field has just been typed into, so it outlives this; and what is half typed in
-    // another field is given up rather than entered for what is selected now.
+    // The page may be the one whose field has just been typed into, so it outlives this; and what is half
+    // typed in another field is given up rather than entered for what is selected now.
     if (m_page) {
         for (NumberField* field : m_page->findChildren<NumberField*>())
             field->blockSignals(true);
@@ -175,18 +117,18 @@ void CutPanel::build() {
             auto* size = new NumberField(scene::Measured::Pixels, QStringLiteral("px"), 0, 5);
             size->setToolTip(
                 tr("Diameter in pixels of the layer. Alt and wheel, or the brackets, change it"));
-            line(layout, tr("Size"), size);
+            line(layout, tr("Size"), size, fieldWidth);
             m_update.push_back([this, size] { size->setValue(m_view.brushSize()); });
             connect(size, &NumberField::entered, &m_view, &CutView::setBrushSize);
             auto* hard = new NumberField(scene::Measured::Percent, QStringLiteral("%"), 0, 10);
             hard->setValue(70);
-            line(layout, tr("Hardness"), hard);
+            line(layout, tr("Hardness"), hard, fieldWidth);
             connect(hard, &NumberField::entered, this,
                     [this](double v) { m_view.setBrushHardness(std::clamp(v / 100, 0.0, 1.0)); });
             auto* flow = new NumberField(scene::Measured::Percent, QStringLiteral("%"), 0, 10);
             flow->setValue(100);
             flow->setToolTip(tr("How much one stroke covers; a tablet's pressure lessens it"));
-            line(layout, tr("Flow"), flow);
+            line(layout, tr("Flow"), flow, fieldWidth);
             connect(flow, &NumberField::entered, this,
                     [this](double v) { m_view.setBrushFlow(std::clamp(v / 100, 0.0, 1.0)); });
         }
@@ -210,7 +152,7 @@ NumberField* CutPanel::number(QVBoxLayout* layout, const QString& name, const st
         new NumberField(unit == QStringLiteral("%") ? scene::Measured::Percent : scene::Measured::Pixels,
                         unit, decimals, step);
     field->setToolTip(tip);
-    line(layout, name, field);
+    line(layout, name, field, fieldWidth);
     connect(field, &NumberField::misread, &m_session, &Session::problem);
     connect(field, &NumberField::entered, this, [set = std::move(set), scale](double v) { set(v / scale); });
     m_update.push_back([this, field, place, otherwise, scale] {
@@ -254,8 +196,8 @@ void CutPanel::changeMatte(const char* member, const Json& value, bool keyed) {
 }
 
 void CutPanel::buildMattes(QVBoxLayout* layout, const Json& now) {
-    auto* up = small(QStringLiteral("chevron-up"), tr("Earlier in the list"));
-    auto* remove = small(QStringLiteral("trash-2"), tr("Remove this matte"));
+    auto* up = smallButton(QStringLiteral("chevron-up"), tr("Earlier in the list"));
+    auto* remove = smallButton(QStringLiteral("trash-2"), tr("Remove this matte"));
     section(layout, tr("Mattes"), {up, remove});
     const Json mattes = now.value("mattes", Json::array());
     if (mattes.empty()) {
@@ -420,7 +362,7 @@ void CutPanel::buildKey(QVBoxLayout* layout, const Json& now) {
     if (kind == "colour") {
         auto* screen = colourButton(key.value("screen", Json()));
         screen->setToolTip(tr("Then click on the screen in the picture"));
-        line(layout, tr("Screen"), screen);
+        line(layout, tr("Screen"), screen, fieldWidth);
         connect(screen, &QPushButton::clicked, this, [this] {
             m_view.pickColour([this](const scene::Colour& c) { change("key", "screen", scene::toJson(c)); });
         });
@@ -488,7 +430,7 @@ void CutPanel::buildFills(QVBoxLayout* layout, const Json& now) {
         row->addStretch();
         auto* again = new QPushButton(tr("Try another"));
         again->setToolTip(tr("Fills it differently"));
-        auto* remove = small(QStringLiteral("trash-2"), tr("Remove this filling"));
+        auto* remove = smallButton(QStringLiteral("trash-2"), tr("Remove this filling"));
         row->addWidget(again);
         row->addWidget(remove);
         layout->addLayout(row);
@@ -522,7 +464,7 @@ void CutPanel::buildMatch(QVBoxLayout* layout, const Json& now) {
             [this, ids](int i) { change("match", "like", ids[static_cast<std::size_t>(i)]); });
     auto* grey = colourButton(match.value("grey", Json()));
     grey->setToolTip(tr("Then click on what shall be a neutral grey"));
-    line(layout, tr("Grey point"), grey);
+    line(layout, tr("Grey point"), grey, fieldWidth);
     connect(grey, &QPushButton::clicked, this, [this] {
         m_view.pickColour([this](const scene::Colour& c) { change("match", "grey", scene::toJson(c)); });
     });

@@ -1,6 +1,9 @@
 #include "desk/details_panel.h"
 
+#include "desk/content_part.h"
+#include "desk/form.h"
 #include "desk/theme.h"
+#include "media/content.h"
 #include "motion/measure.h"
 #include "optics/lens.h"
 #include "scene/scene_json.h"
@@ -19,42 +22,12 @@
 namespace stage::desk {
 namespace {
 
-QLabel* section(QVBoxLayout* layout, const QString& title) {
-    auto* label = new QLabel(title);
-    label->setObjectName(QStringLiteral("section"));
-    if (layout->count() > 0) layout->addSpacing(8);
-    layout->addWidget(label);
-    return label;
-}
-
-QHBoxLayout* line(QVBoxLayout* layout, const QString& name, QWidget* what, int width) {
-    auto* row = new QHBoxLayout;
-    row->setContentsMargins(0, 0, 0, 0);
-    auto* label = new QLabel(name);
-    label->setObjectName(QStringLiteral("dim"));
-    label->setBuddy(what);
-    what->setAccessibleName(name);
-    row->addWidget(label);
-    row->addStretch();
-    if (width) what->setFixedWidth(width);
-    row->addWidget(what);
-    layout->addLayout(row);
-    return row;
-}
-
 QWidget* page(QVBoxLayout*& layout) {
     auto* widget = new QWidget;
     layout = new QVBoxLayout(widget);
     layout->setContentsMargins(12, 8, 12, 10);
     layout->setSpacing(4);
     return widget;
-}
-
-QColor shown(const scene::Colour& c) {
-    const auto channel = [&](double v) {
-        return std::clamp(media::srgbFromLinear(static_cast<float>(c.a > 0 ? v / c.a : 0)), 0.f, 1.f);
-    };
-    return QColor::fromRgbF(channel(c.r), channel(c.g), channel(c.b), static_cast<float>(c.a));
 }
 
 }
@@ -160,6 +133,8 @@ QWidget* DetailsPanel::makeLayerPage() {
     m_fill = new QPushButton;
     line(text, tr("Fill"), m_fill, 118);
     layout->addWidget(m_textPart);
+    m_content = new ContentPart(m_session);
+    layout->addWidget(m_content);
 
     const auto layer = [this] { return m_session.selected().layer; };
     connect(m_depth, &NumberField::entered, this, [this](double v) {
@@ -233,10 +208,7 @@ QWidget* DetailsPanel::makeLayerPage() {
         const QColor colour = QColorDialog::getColor(shown(now->fill), this, tr("Fill of the text"),
                                                      QColorDialog::ShowAlphaChannel);
         if (!colour.isValid()) return;
-        const double a = colour.alphaF();
-        setText({{"fill",
-                  {media::linearFromSrgb(colour.redF()) * a, media::linearFromSrgb(colour.greenF()) * a,
-                   media::linearFromSrgb(colour.blueF()) * a, a}}});
+        setText({{"fill", scene::toJson(sceneColour(colour))}});
     });
     return widget;
 }
@@ -336,8 +308,8 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     Q_EMIT titleChanged(QString::fromStdString(layer.name), note);
 
     const scene::Media* media = scene::mediaOf(layer);
-    std::error_code code;
-    const bool missing = media && !std::filesystem::exists(media->path, code);
+    const bool missing = !media::isThere(layer);
+    m_content->refresh();
     m_missing->setVisible(missing);
     if (missing) m_missing->setText(tr("Missing: %1").arg(QString::fromStdString(media->path)));
 

@@ -18,6 +18,8 @@ class QVBoxLayout;
 
 namespace stage::desk {
 
+class ContentPart;
+
 class DetailsPanel : public QWidget {
     Q_OBJECT
 public:
@@ -48,6 +50,7 @@ private:
     QFontComboBox* m_font;
     QComboBox* m_style;
     QPushButton* m_fill;
+    ContentPart* m_content;
     // camera
     NumberField *m_camAcross, *m_camHeight, *m_camAlong, *m_pan, *m_tilt, *m_camRoll, *m_focal;
     QComboBox* m_pace;

@@ -1,6 +1,7 @@
 #include "desk/main_window.h"
 
 #include "desk/background.h"
+#include "desk/bring_in_dialog.h"
 #include "desk/cut_panel.h"
 #include "desk/cut_view.h"
 #include "desk/details_panel.h"
@@ -26,6 +27,7 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QSettings>
 #include <QSplitter>
 #include <QStackedWidget>
 #include <QStatusBar>
@@ -56,6 +58,11 @@ MainWindow::MainWindow(std::filesystem::path journals)
     setMinimumSize(960, 600);
     resize(1280, 800);
 
+    m_session.sources().setBudget(
+        static_cast<std::size_t>(QSettings(QStringLiteral("open-stage"), QStringLiteral("open-stage"))
+                                     .value(QStringLiteral("pictureMegabytes"), 0)
+                                     .toULongLong())
+        << 20);
     m_camera = new CameraView(m_session);
     m_plan = new PlanView(m_session);
     m_cut = new CutView(m_session);
@@ -354,11 +361,36 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     event->accept();
 }
 
-void MainWindow::bringIn(const std::vector<std::filesystem::path>& files) {
+void MainWindow::offerIn(const std::vector<std::filesystem::path>& files) {
+    inBackground<std::vector<Offered>>(
+        this, tr("Looking into the files"),
+        [files](const Progress& progress) -> Result<std::vector<Offered>> {
+            std::vector<Offered> offered;
+            for (const auto& file : files) {
+                auto contents = media::probe(file, progress);
+                if (!contents) return tl::unexpected(contents.error());
+                const bool single = !contents->stack && !contents->footage;
+                offered.push_back(
+                    {file, std::move(*contents), single ? media::sequenceOf(file) : std::nullopt});
+            }
+            return offered;
+        },
+        [this, files](Result<std::vector<Offered>> offered) {
+            if (!offered) {
+                if (!offered.error().cancelled) say(QString::fromStdString(offered.error().sentence), true);
+                return;
+            }
+            if (!BringInDialog::needed(*offered)) return bringIn(files);
+            BringInDialog dialog(std::move(*offered), m_session.sharedSources(), this);
+            if (dialog.exec() == QDialog::Accepted) bringIn(dialog.files(), dialog.ways());
+        });
+}
+
+void MainWindow::bringIn(const std::vector<std::filesystem::path>& files, const edit::BringInWays& ways) {
     inBackground<edit::BroughtIn>(
         this, tr("Bringing in"),
-        [scene = m_session.scene(), files](const Progress& progress) {
-            return edit::bringIn(*scene, files, {}, progress);
+        [scene = m_session.scene(), files, ways](const Progress& progress) {
+            return edit::bringIn(*scene, files, ways, progress);
         },
         [this](Result<edit::BroughtIn> brought) {
             bool ok = brought.has_value();

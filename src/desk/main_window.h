@@ -4,6 +4,7 @@
 #include "desk/camera_view.h"
 #include "desk/session.h"
 
+#include "edit/bring_in.h"
 #include "output/write.h"
 
 #include <QMainWindow>
@@ -43,7 +44,9 @@ public:
     /// Opens a scene file, offering what its journal has kept. False when it could not be opened.
     bool openFile(const std::filesystem::path& path);
     /// Brings files in off the interface thread.
-    void bringIn(const std::vector<std::filesystem::path>& files);
+    void bringIn(const std::vector<std::filesystem::path>& files, const edit::BringInWays& ways = {});
+    /// The same, after asking what to take where there is a choice.
+    void offerIn(const std::vector<std::filesystem::path>& files);
     /// Renders and writes off the interface thread; finished() tells when.
     void write(const output::Job& job);
     /// Offers work that a crash left without a file.

@@ -14,6 +14,7 @@
 #include <QLabel>
 #include <QMenuBar>
 #include <QMessageBox>
+#include <QSettings>
 #include <QToolButton>
 
 namespace stage::desk {
@@ -99,7 +100,7 @@ QWidget* MainWindow::makeTopBar() {
         std::vector<std::filesystem::path> paths;
         for (const QString& file : files)
             paths.emplace_back(file.toStdString());
-        if (!paths.empty()) bringIn(paths);
+        if (!paths.empty()) offerIn(paths);
     });
     bring->setShortcut(QKeySequence(QStringLiteral("Ctrl+I")));
     connect(text, &QToolButton::clicked, this, [this] {
@@ -268,6 +269,20 @@ void MainWindow::makeMenus() {
     add(view, tr("Previous frame"), QKeySequence(QStringLiteral(",")), step(-1));
     add(view, tr("First frame"), QKeySequence(QStringLiteral("Home")), step(-Rational(1'000'000'000).num()));
     add(view, tr("Last frame"), QKeySequence(QStringLiteral("End")), step(1'000'000'000));
+
+    view->addSeparator();
+    add(view, tr("Memory for pictures…"), {}, [this] {
+        bool ok = false;
+        const int now = static_cast<int>(m_session.sources().budget() >> 20);
+        const int megabytes = QInputDialog::getInt(this, tr("Memory for pictures"),
+                                                   tr("MB kept for pictures, clips and what is made of "
+                                                      "them.\n0: a quarter of this machine's memory."),
+                                                   now, 0, 1 << 24, 256, &ok);
+        if (!ok) return;
+        QSettings(QStringLiteral("open-stage"), QStringLiteral("open-stage"))
+            .setValue(QStringLiteral("pictureMegabytes"), megabytes);
+        m_session.sources().setBudget(static_cast<std::size_t>(megabytes) << 20);
+    });
 
     QMenu* output = menuBar()->addMenu(tr("Output"));
     add(output, tr("Write movie or pictures…"), QKeySequence(QStringLiteral("Ctrl+R")), [this] {

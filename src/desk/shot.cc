@@ -105,9 +105,13 @@ bool shootCutting(desk::MainWindow& window, const QString& view, const std::file
         draw(cut, boatLoop);
         settle(cut);
         cut.setTool(desk::CutView::Tool::Brush);
-        cut.setBrushSize(26);
-        draw(cut, {{885, 500}, {900, 560}, {940, 650}, {870, 650}, {868, 560}}, Qt::AltModifier);
-        draw(cut, {{745, 430}, {735, 560}, {715, 620}}, Qt::AltModifier);
+        cut.setBrushSize(14);
+        // what belongs to it: body, arms and pole; what does not: the water between them
+        draw(cut, {{790, 480}, {800, 560}, {770, 640}, {820, 640}, {830, 530}, {900, 520}, {925, 525}});
+        draw(cut, {{880, 395}, {905, 465}, {930, 530}, {985, 680}});
+        draw(cut, {{905, 570}, {935, 650}, {880, 650}, {875, 580}, {900, 560}}, Qt::AltModifier);
+        draw(cut, {{722, 470}, {716, 560}, {712, 620}}, Qt::AltModifier);
+        draw(cut, {{862, 440}, {875, 480}}, Qt::AltModifier);
         settle(cut);
         return save();
     }

@@ -262,7 +262,7 @@ std::size_t PixelCache::budget() const {
 
 void PixelCache::setBudget(std::size_t bytes) {
     std::lock_guard guard(m_lock);
-    m_budget = bytes;
+    m_budget = bytes ? bytes : quarterOfMemory();
     evict();
 }
 

@@ -33,7 +33,7 @@ public:
 
     std::size_t bytesKept() const;
     std::size_t budget() const;
-    void setBudget(std::size_t bytes);
+    void setBudget(std::size_t bytes); ///< 0: a quarter of the machine's memory
     void forgetProblems();
 
     Clips& clips() { return m_clips; }
