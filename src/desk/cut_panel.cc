@@ -198,7 +198,23 @@ void CutPanel::changeMatte(const char* member, const Json& value, bool keyed) {
 void CutPanel::buildMattes(QVBoxLayout* layout, const Json& now) {
     auto* up = smallButton(QStringLiteral("chevron-up"), tr("Earlier in the list"));
     auto* remove = smallButton(QStringLiteral("trash-2"), tr("Remove this matte"));
-    section(layout, tr("Mattes"), {up, remove});
+    auto* other = smallButton(QStringLiteral("layers"), tr("Another layer's alpha or brightness as a matte"));
+    section(layout, tr("Mattes"), {other, up, remove});
+    connect(other, &QToolButton::clicked, this, [this] {
+        const auto l = layer();
+        std::int64_t first = 0;
+        scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& each, const auto&) {
+            if (!each->group() && l && each->id != l->id) first = each->id;
+        });
+        if (first == 0) {
+            Q_EMIT m_session.problem(tr("There is no other layer yet."));
+            return;
+        }
+        const int count = l->cutout ? static_cast<int>(l->cutout->mattes.size()) : 0;
+        if (m_session.apply(
+                {{"edit", "add-matte"}, {"layer", l->id}, {"matte", {{"kind", "layer"}, {"layer", first}}}}))
+            m_view.setMatte(count);
+    });
     const Json mattes = now.value("mattes", Json::array());
     if (mattes.empty()) {
         auto* hint = new QLabel(tr("Draw a loop around a thing, an outline, or paint what stays."));
@@ -211,7 +227,7 @@ void CutPanel::buildMattes(QVBoxLayout* layout, const Json& now) {
     auto* list = new QListWidget;
     list->setObjectName(QStringLiteral("mattes"));
     list->setAccessibleName(tr("Mattes"));
-    list->setFixedHeight(std::min(5, static_cast<int>(mattes.size())) * 24 + 6);
+    list->setFixedHeight(std::min(5, static_cast<int>(mattes.size())) * 22 + 4);
     const char* signs[] = {"+", "−", "∩"};
     for (const Json& matte : mattes) {
         const auto kind =

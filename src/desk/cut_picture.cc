@@ -11,13 +11,22 @@ namespace stage::desk {
 namespace {
 
 /// Fills and clones stay, what cuts goes.
-motion::Pixels uncut(const motion::Pixels& pixels) {
+motion::Pixels uncut(const motion::Pixels& pixels, bool matched) {
     motion::Pixels out = pixels;
     if (!out.cutout) return out;
     auto cutout = std::make_shared<scene::Cutout>(*out.cutout);
     cutout->key.reset();
     cutout->mattes.clear();
     cutout->edges = {};
+    if (!matched) cutout->match.reset();
+    out.cutout = cutout;
+    return out;
+}
+
+motion::Pixels fillsOnly(const motion::Pixels& pixels) {
+    motion::Pixels out = uncut(pixels, false);
+    auto cutout = std::make_shared<scene::Cutout>(*out.cutout);
+    cutout->clones.clear();
     out.cutout = cutout;
     return out;
 }
@@ -38,8 +47,27 @@ Rational rationalOf(const scene::Json& json) {
 
 }
 
-Result<CutPicture> cutPicture(const CutPictureWish& wish, const Progress& progress) {
-    const auto source = cutout::sourceOf(*wish.pixels), before = cutout::sourceOf(uncut(*wish.pixels));
+Result<CutPicture> cutPicture(const CutPictureWish& wish, const Progress& progress,
+                              const std::function<void(CutPicture)>& interim) {
+    if (interim && wish.pixels->cutout) {
+        const auto& fills = wish.pixels->cutout->fills;
+        const auto whole = cutout::sourceOf(fillsOnly(*wish.pixels));
+        const bool waits =
+            std::any_of(fills.begin(), fills.end(), [](const scene::Fill& f) { return f.on && !f.draft; }) &&
+            !wish.cache->ready(whole, media::Need::all(whole->size(), 0));
+        if (waits) {
+            CutPictureWish coarse = wish;
+            auto pixels = std::make_shared<motion::Pixels>(*wish.pixels);
+            auto drafts = std::make_shared<scene::Cutout>(*pixels->cutout);
+            for (scene::Fill& fill : drafts->fills)
+                fill.draft = true;
+            pixels->cutout = drafts;
+            coarse.pixels = pixels;
+            if (auto picture = cutPicture(coarse, {{}, progress.stop})) interim(std::move(*picture));
+        }
+    }
+    const auto source = cutout::sourceOf(*wish.pixels),
+               before = cutout::sourceOf(uncut(*wish.pixels, wish.show != 3));
     const V2i natural = wish.pixels->layer->pixels;
     const auto scaleOf = [&](const media::PixelSourcePtr& of) {
         return static_cast<double>(of->size().x) / natural.x;

@@ -7,6 +7,7 @@
 
 #include <QImage>
 #include <QRectF>
+#include <functional>
 #include <memory>
 #include <optional>
 
@@ -23,7 +24,9 @@ struct CutPicture {
     QImage image;
     QRectF place; ///< layer px
 };
-Result<CutPicture> cutPicture(const CutPictureWish& wish, const Progress& progress);
+/// Where holes are still to be filled, a coarse filling is shown meanwhile: interim gets that picture first.
+Result<CutPicture> cutPicture(const CutPictureWish& wish, const Progress& progress,
+                              const std::function<void(CutPicture)>& interim = {});
 
 /// The colour of the layer's picture at a place (layer px), before anything is cut: the mean of 3 x 3 px,
 /// opaque. Nothing outside of it.

@@ -259,8 +259,16 @@ void CutView::start() {
     m_seconds = 0;
     m_tick.start();
     QThreadPool::globalInstance()->start([self = QPointer(this), job = m_running] {
-        auto made =
-            cutPicture(job->wish, {[job](double share) { job->share = share; }, job->stop.get_token()});
+        const auto interim = [self, job](CutPicture coarse) {
+            QMetaObject::invokeMethod(qApp, [self, job, coarse = std::move(coarse)] {
+                if (!self || self->m_running != job || self->m_next) return;
+                self->m_picture = coarse.image;
+                self->m_place = coarse.place;
+                self->update();
+            });
+        };
+        auto made = cutPicture(job->wish,
+                               {[job](double share) { job->share = share; }, job->stop.get_token()}, interim);
         QMetaObject::invokeMethod(qApp, [self, job, made = std::move(made)] {
             if (!self) return;
             self->m_busy = false;
@@ -327,7 +335,8 @@ void CutView::paintEvent(QPaintEvent*) {
     if (m_busy && m_seconds > 1) {
         const double share = m_running ? m_running->share.load() : 0;
         const QString text =
-            share > 0.01 ? tr("Working… %1 %").arg(static_cast<int>(share * 100)) : tr("Working…");
+            share > 0.01 ? tr("Working… %1 % · Ctrl+Z takes it back").arg(static_cast<int>(share * 100))
+                         : tr("Working…");
         painter.setFont(theme::sans(12));
         const QRectF box(10, 10, painter.fontMetrics().horizontalAdvance(text) + 20, 24);
         painter.setPen(Qt::NoPen);
