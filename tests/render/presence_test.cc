@@ -55,5 +55,58 @@ TEST(Presence, NeverContradictsThePixels) {
     EXPECT_GT(opaque, 8);
 }
 
+/// The tiles asked for beforehand are all that sampling reads, for cards in any position.
+TEST(Need, HoldsAllThatIsSampled) {
+    std::mt19937 random(11);
+    const auto in = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
+    media::Raster base(V2i(1500, 1100));
+    for (std::size_t i = 0; i < base.rgba.size(); ++i)
+        base.rgba[i] = static_cast<float>(0.1 + (i * 7919 % 1009) / 1200.0); // nowhere 0
+    const auto whole = media::makePyramid(base);
+    const V2i frame(320, 180);
+    std::size_t tiles = 0, all = 0;
+    int seen = 0;
+    for (int round = 0; round < 250; ++round) {
+        scene::Pose pose;
+        pose.pan = in(-40, 40);
+        pose.tilt = in(-30, 30);
+        pose.focal = in(12, 120);
+        const auto view = optics::viewOf(pose, 36, frame);
+        // some seen flat on, some nearly edge-on, some reaching behind the eye
+        const double yaw = in(-1.55, 1.55), lean = in(-1.5, 1.5), size = std::exp(in(-1, 4));
+        const V3d across = V3d(std::cos(yaw), 0, -std::sin(yaw)) * size,
+                  down =
+                      V3d(std::sin(yaw) * std::sin(lean), -std::cos(lean), std::cos(yaw) * std::sin(lean)) *
+                      size;
+        const V3d centre(in(-6, 6), in(-4, 4), -std::exp(in(-0.5, 4)));
+        Plane plane = planeOf({centre - (across + down) * 0.5, across, down}, view, base.size);
+        const media::Need need = needOf(plane, frame);
+        media::Pyramid part(base.size);
+        for (int level = 0; level < need.levels(); ++level)
+            for (const std::size_t tile : need.tiles(level)) {
+                const auto n = static_cast<std::size_t>(level);
+                part.levels[n].tiles[tile] = whole->levels[n].tiles[tile];
+                ++tiles;
+            }
+        for (const auto& level : whole->levels)
+            all += level.tiles.size();
+        std::vector<float> got(static_cast<std::size_t>(frame.x) * 4), wanted(got.size());
+        bool any = false;
+        for (int y = 0; y < frame.y; ++y) {
+            plane.pixels = &part;
+            sampleRow(plane, y, 0, frame.x, got.data());
+            plane.pixels = whole.get();
+            sampleRow(plane, y, 0, frame.x, wanted.data());
+            for (std::size_t i = 0; i < got.size(); ++i) {
+                ASSERT_EQ(got[i], wanted[i]) << "round " << round << " at " << i / 4 << ", " << y;
+                any = any || wanted[i] > 0;
+            }
+        }
+        seen += any;
+    }
+    EXPECT_GT(seen, 120);
+    EXPECT_LT(tiles, all / 2); // and it is far from everything
+}
+
 }
 }
