@@ -46,6 +46,9 @@ public:
     /// Brings files in off the interface thread.
     void bringIn(const std::vector<std::filesystem::path>& files, const edit::BringInWays& ways = {});
     /// The same, after asking what to take where there is a choice.
+    /// Files or a picture from the clipboard. A picture without a file is kept beside the scene, or in the
+    /// program's own folder while the scene has none.
+    void paste();
     void offerIn(const std::vector<std::filesystem::path>& files);
     /// Renders and writes off the interface thread; finished() tells when.
     void write(const output::Job& job);

@@ -189,6 +189,7 @@ void MainWindow::makeMenus() {
                                         : tr("Redo"));
     };
     connect(&m_session, &Session::sceneChanged, this, refreshUndo);
+    add(edit, tr("Paste pictures"), QKeySequence::Paste, [this] { paste(); });
     edit->addSeparator();
     add(edit, tr("Select all layers"), QKeySequence::SelectAll, [this] {
         std::vector<std::int64_t> all;

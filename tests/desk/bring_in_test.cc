@@ -3,6 +3,7 @@
 #include "desk_fixture.h"
 
 #include <QCheckBox>
+#include <QClipboard>
 #include <QComboBox>
 #include <QDialog>
 #include <QLabel>
@@ -117,6 +118,22 @@ TEST_F(BringingIn, NumberedPicturesAsAClipWhoseTimeIsSetAtTheSide) {
     EXPECT_EQ(footage().freeze, 4);
     freeze->click();
     EXPECT_FALSE(footage().freeze);
+}
+
+TEST_F(BringingIn, APictureFromTheClipboardIsKept) {
+    QImage image(12, 8, QImage::Format_ARGB32);
+    image.fill(QColor(10, 200, 30));
+    QGuiApplication::clipboard()->setImage(image);
+    QSignalSpy in(&window, &MainWindow::broughtIn);
+    window.paste();
+    ASSERT_TRUE(!in.isEmpty() || in.wait(20000));
+    ASSERT_EQ(scene().layers.size(), 1u);
+    EXPECT_EQ(scene().layers[0]->pixels, V2i(12, 8));
+    const auto file = std::get<scene::Picture>(scene().layers[0]->content).media.path;
+    EXPECT_TRUE(std::filesystem::exists(file));
+    QGuiApplication::clipboard()->clear();
+    window.paste(); // nothing there: says so, changes nothing
+    EXPECT_EQ(scene().layers.size(), 1u);
 }
 
 TEST_F(BringingIn, PlainPicturesComeWithoutAQuestion) {
