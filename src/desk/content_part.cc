@@ -3,6 +3,8 @@
 #include "desk/form.h"
 #include "desk/theme.h"
 #include "motion/pixels.h"
+#include "motion/track.h"
+#include "scene/cutout_json.h"
 #include "scene/scene_json.h"
 
 #include <QCheckBox>
@@ -94,11 +96,31 @@ QWidget* ContentPart::makeFootage() {
     field(
         layout, tr("Speed"), Measured::Percent, QStringLiteral("%"), 1, 10,
         tr("100 % as filmed, 50 % half as fast; below 0 it plays backwards"),
-        [footage] { return footage()->speed.toDouble() * 100; },
-        [this](double v) {
-            const Rational speed(std::llround(std::clamp(v, -100'000.0, 100'000.0) * 10), 1000);
-            change("footage", {{"speed", speed.text()}, {"speeds", scene::Json::array()}});
+        [this, footage] {
+            const auto* f = footage();
+            return 100 * (f->speeds.empty() ? f->speed.toDouble()
+                                            : motion::valueAt(f->speeds, m_session.time() - f->start));
+        },
+        [this, footage](double v) {
+            const auto* f = footage();
+            if (!f) return;
+            v = std::clamp(v, -100'000.0, 100'000.0) / 100;
+            if (f->speeds.empty())
+                return change("footage", {{"speed", Rational(std::llround(v * 1000), 1000).text()}});
+            const scene::Json keys = {{"keys", scene::timeToJson(*f)["speeds"]}};
+            change("footage", {{"speeds", scene::withValueAt(keys, m_session.time() - f->start, v)["keys"]}});
         });
+    auto* varies = tick(layout, tr("Speed changes"), false,
+                        tr("On: a speed set at the playhead is a key there, and it runs from key to key"));
+    connect(varies, &QCheckBox::clicked, this, [this, footage](bool on) {
+        const auto* f = footage();
+        if (!f) return;
+        scene::Json keys = scene::Json::array();
+        if (on)
+            keys.push_back({{"time", (m_session.time() - f->start).text()}, {"value", f->speed.toDouble()}});
+        change("footage", {{"speeds", std::move(keys)}});
+    });
+    m_rows->push_back([footage, varies] { varies->setChecked(!footage()->speeds.empty()); });
     auto* ends = choice(layout, tr("At its ends"), {tr("hold"), tr("loop"), tr("ping-pong"), tr("vanish")}, 0,
                         tr("What shows before its first and after its last frame"));
     connect(ends, &QComboBox::activated, this, [this](int i) {

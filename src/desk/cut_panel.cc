@@ -1,6 +1,5 @@
 #include "desk/cut_panel.h"
 
-#include "desk/cut_picture.h"
 #include "desk/form.h"
 #include "desk/theme.h"
 #include "motion/track.h"
@@ -191,7 +190,7 @@ void CutPanel::changeMatte(const char* member, const Json& value, bool keyed) {
     if (!l || m_view.matte() < 0) return;
     const auto n = static_cast<std::size_t>(m_view.matte());
     Json next = value;
-    if (keyed) next = withValueAt(cutout()["mattes"][n][member], m_session.time(), value);
+    if (keyed) next = scene::withValueAt(cutout()["mattes"][n][member], m_session.time(), value);
     m_session.apply({{"edit", "matte"}, {"layer", l->id}, {"matte", n + 1}, {"change", {{member, next}}}});
 }
 
@@ -327,21 +326,32 @@ void CutPanel::buildMatte(QVBoxLayout* layout, const Json& matte) {
            [this](double v) { changeMatte("opacity", std::clamp(v, 0.0, 1.0), true); });
     auto* invert = tick(layout, tr("Invert"), matte.value("invert", false), tr("What lies outside of it"));
     connect(invert, &QCheckBox::toggled, this, [this](bool on) { changeMatte("invert", on, false); });
-    const bool shapeMoves = kind == "outline" || kind == "rectangle" || kind == "ellipse";
-    const char* member = kind == "outline" ? "points" : "area";
-    const bool keyed = shapeMoves && matte[member].is_object() && matte[member].contains("keys");
-    if (shapeMoves) {
-        auto* moves =
-            tick(layout, tr("Moves in time"), keyed,
-                 tr("On: changing the shape at the playhead sets a key there, and it runs from key to key"));
-        connect(moves, &QCheckBox::toggled, this, [this, member](bool on) {
-            const Json now = cutout()["mattes"][static_cast<std::size_t>(m_view.matte())][member];
-            if (on)
-                changeMatte(member, {{"keys", {{{"time", m_session.time().text()}, {"value", now}}}}}, false);
-            else if (now.contains("keys"))
-                changeMatte(member, now["keys"][0]["value"], false);
-        });
-    }
+    // What may be keyed: its shape where it has one to draw, and its edge.
+    std::vector<std::string> members = {"grow", "feather", "opacity"};
+    if (kind == "outline") members.emplace_back("points");
+    if (kind == "rectangle" || kind == "ellipse") members.emplace_back("area");
+    const bool keyed = std::any_of(members.begin(), members.end(), [&](const std::string& member) {
+        return matte[member].is_object() && matte[member].contains("keys");
+    });
+    auto* moves = tick(
+        layout, tr("Moves in time"), keyed,
+        tr("On: a shape or number changed at the playhead sets a key there, and it runs from key to key"));
+    connect(moves, &QCheckBox::toggled, this, [this, members](bool on) {
+        const auto l = layer();
+        if (!l || m_view.matte() < 0) return;
+        const Json now = cutout()["mattes"][static_cast<std::size_t>(m_view.matte())];
+        Json change = Json::object();
+        for (const std::string& member : members) {
+            const Json& value = now[member];
+            const bool has = value.is_object() && value.contains("keys");
+            if (on && !has)
+                change[member] = {{"keys", {{{"time", m_session.time().text()}, {"value", value}}}}};
+            else if (!on && has)
+                change[member] = value["keys"][0]["value"];
+        }
+        m_session.apply(
+            {{"edit", "matte"}, {"layer", l->id}, {"matte", m_view.matte() + 1}, {"change", change}});
+    });
 }
 
 void CutPanel::buildKey(QVBoxLayout* layout, const Json& now) {

@@ -4,7 +4,6 @@
 #include "scene/cutout_json.h"
 
 #include <algorithm>
-#include <charconv>
 #include <cmath>
 
 namespace stage::desk {
@@ -33,16 +32,6 @@ motion::Pixels fillsOnly(const motion::Pixels& pixels) {
 
 int byte(float linear) {
     return static_cast<int>(std::clamp(media::srgbFromLinear(std::max(0.f, linear)), 0.f, 1.f) * 255 + 0.5f);
-}
-
-Rational rationalOf(const scene::Json& json) {
-    if (json.is_number_integer()) return json.get<std::int64_t>();
-    const std::string text = json.get<std::string>();
-    std::int64_t num = 0, den = 1;
-    const char* end = text.data() + text.size();
-    const auto [slash, error] = std::from_chars(text.data(), end, num);
-    if (error == std::errc{} && slash != end) std::from_chars(slash + 1, end, den);
-    return Rational(num, std::max<std::int64_t>(den, 1));
 }
 
 }
@@ -152,23 +141,6 @@ std::optional<scene::Colour> colourAt(const motion::Pixels& pixels, const V2d& p
         sum[i % 4] += raster->rgba[i];
     if (sum[3] <= 0) return std::nullopt;
     return scene::Colour{sum[0] / sum[3], sum[1] / sum[3], sum[2] / sum[3], 1};
-}
-
-scene::Json withValueAt(const scene::Json& keyed, Rational time, const scene::Json& value) {
-    if (!keyed.is_object() || !keyed.contains("keys")) return value;
-    scene::Json out = keyed;
-    scene::Json& keys = out["keys"];
-    std::size_t at = 0;
-    while (at < keys.size() && rationalOf(keys[at]["time"]) < time)
-        ++at;
-    if (at < keys.size() && rationalOf(keys[at]["time"]) == time) {
-        keys[at]["value"] = value;
-        return out;
-    }
-    scene::Json key = {{"time", time.text()}, {"value", value}};
-    if (at > 0 && keys[at - 1].contains("pace")) key["pace"] = keys[at - 1]["pace"];
-    keys.insert(keys.begin() + static_cast<std::ptrdiff_t>(at), std::move(key));
-    return out;
 }
 
 }

@@ -33,8 +33,4 @@ Result<CutPicture> cutPicture(const CutPictureWish& wish, const Progress& progre
 std::optional<scene::Colour> colourAt(const motion::Pixels& pixels, const V2d& place,
                                       media::PixelCache& cache);
 
-/// What a keyed value (as scenes write it) becomes when it is set at a time: without keys simply the value;
-/// with keys, the key there is changed or one is added.
-scene::Json withValueAt(const scene::Json& keyed, Rational time, const scene::Json& value);
-
 }

@@ -348,7 +348,7 @@ void CutView::changeCurrent(const char* member, const scene::Json& value, bool k
     const auto l = layer();
     if (!l || !current()) return;
     scene::Json next = value;
-    if (keyed) next = withValueAt(scene::toJson(*current())[member], matteTime(), value);
+    if (keyed) next = scene::withValueAt(scene::toJson(*current())[member], matteTime(), value);
     edit::Edit edit = {
         {"edit", "matte"}, {"layer", l->id}, {"matte", m_matte + 1}, {"change", {{member, next}}}};
     live ? m_session.preview(edit) : static_cast<void>(m_session.apply(edit));

@@ -2,6 +2,8 @@
 
 #include "scene/scene_json.h"
 
+#include <charconv>
+
 namespace stage::scene {
 namespace {
 
@@ -499,6 +501,39 @@ Card readCard(Fields& fields, const Card& fallback) {
     card.turn = fields.number("turn", -36000, 36000, card.turn);
     card.radial = fields.yes("radial", card.radial);
     return card;
+}
+
+// ---- changing keys
+
+namespace {
+
+Rational rationalOf(const Json& json) {
+    if (json.is_number_integer()) return json.get<std::int64_t>();
+    const std::string text = json.get<std::string>();
+    std::int64_t num = 0, den = 1;
+    const char* end = text.data() + text.size();
+    const auto [slash, error] = std::from_chars(text.data(), end, num);
+    if (error == std::errc{} && slash != end) std::from_chars(slash + 1, end, den);
+    return Rational(num, std::max<std::int64_t>(den, 1));
+}
+
+}
+
+Json withValueAt(const Json& keyed, Rational time, const Json& value) {
+    if (!keyed.is_object() || !keyed.contains("keys")) return value;
+    Json out = keyed;
+    Json& keys = out["keys"];
+    std::size_t at = 0;
+    while (at < keys.size() && rationalOf(keys[at]["time"]) < time)
+        ++at;
+    if (at < keys.size() && rationalOf(keys[at]["time"]) == time) {
+        keys[at]["value"] = value;
+        return out;
+    }
+    Json key = {{"time", time.text()}, {"value", value}};
+    if (at > 0 && keys[at - 1].contains("pace")) key["pace"] = keys[at - 1]["pace"];
+    keys.insert(keys.begin() + static_cast<std::ptrdiff_t>(at), std::move(key));
+    return out;
 }
 
 }

@@ -18,4 +18,8 @@ void readTime(Fields& fields, Footage& footage);
 Card readCard(Fields& fields, const Card& fallback);
 Json toJson(const Card& card);
 
+/// What a keyed value (as scenes write it) becomes when it is set at a time: without keys simply the value;
+/// with keys, the key there is changed or one is added.
+Json withValueAt(const Json& keyed, Rational time, const Json& value);
+
 }

@@ -109,9 +109,24 @@ TEST_F(BringingIn, NumberedPicturesAsAClipWhoseTimeIsSetAtTheSide) {
     EXPECT_EQ(footage().out, 6);
     EXPECT_EQ(footage().speed, Rational(-1, 2));
     EXPECT_EQ(footage().start, Rational(1, 2));
-    QCheckBox* freeze = nullptr;
-    for (QCheckBox* box : window.findChildren<QCheckBox*>())
-        if (box->text() == QStringLiteral("Freeze")) freeze = box;
+    // speed that changes: keys where it is set
+    const auto box = [&](const char* text) {
+        for (QCheckBox* each : window.findChildren<QCheckBox*>())
+            if (each->text() == QLatin1String(text)) return each;
+        return static_cast<QCheckBox*>(nullptr);
+    };
+    session().setFrame(12);
+    box("Speed changes")->click();
+    session().setFrame(24);
+    type("Speed", "150");
+    ASSERT_EQ(footage().speeds.size(), 2u);
+    EXPECT_EQ(footage().speeds[0].time, Rational(0));
+    EXPECT_EQ(footage().speeds[0].value, -0.5);
+    EXPECT_EQ(footage().speeds[1].time, Rational(1, 2));
+    EXPECT_EQ(footage().speeds[1].value, 1.5);
+    box("Speed changes")->click();
+    EXPECT_TRUE(footage().speeds.empty());
+    QCheckBox* freeze = box("Freeze");
     ASSERT_TRUE(freeze);
     session().setFrame(14); // one frame after it began to run backwards from 5
     freeze->click();

@@ -158,8 +158,12 @@ TEST_F(Cutting, ShapesKeysAndTheirNumbers) {
     session().setFrame(24);
     cut().setTool(CutView::Tool::Rectangle);
     stroke({{150, 100}, {170, 110}, {190, 120}});
-    const auto& keys = std::get<scene::Rectangle>(made().mattes[0].shape).area.keys;
+    const auto keys = std::get<scene::Rectangle>(made().mattes[0].shape).area.keys;
     ASSERT_EQ(keys.size(), 2u);
+    type("Feather", "9");
+    ASSERT_EQ(made().mattes[0].feather.keys.size(), 2u);
+    EXPECT_EQ(made().mattes[0].feather.keys[1].value, 9);
+    EXPECT_EQ(made().mattes[0].feather.keys[0].value, 6);
     EXPECT_EQ(keys[1].time, Rational(1));
     EXPECT_NEAR(keys[1].value.centre.x, 190, 2);
     EXPECT_NEAR(keys[0].value.centre.x, 150, 2);
