@@ -2,7 +2,6 @@
 // picking, cloning, filling, and the guide that splits a photograph.
 #pragma once
 
-#include "cutout/mask.h"
 #include "desk/session.h"
 
 #include <QTimer>

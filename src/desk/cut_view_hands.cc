@@ -405,10 +405,9 @@ void CutView::finishStroke() {
         changeCurrent(painted ? "strokes" : "hints", list, false, false);
         return;
     }
-    const bool others = l->cutout && !l->cutout->mattes.empty();
     scene::Stroke first = stroke;
     first.erase = false;
-    const char* combine = stroke.erase && others ? "subtract" : stroke.erase ? "subtract" : "add";
+    const char* combine = stroke.erase ? "subtract" : "add";
     addMatte({{"kind", "painted"}, {"combine", combine}, {"strokes", {scene::toJson(first)}}});
 }
 
