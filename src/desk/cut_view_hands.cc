@@ -263,6 +263,8 @@ void CutView::mouseDoubleClickEvent(QMouseEvent* event) {
                 points[(i + 1) % points.size()].in = p23 - b.place;
             }
             points.insert(points.begin() + static_cast<std::ptrdiff_t>(i) + 1, added);
+            m_points.clear(); // the first click of the two began a new outline
+            m_held = {};
             changeCurrent("points", pointsJson(points), true, false);
             return;
         }

@@ -8,6 +8,9 @@
 
 #include <array>
 #include <cmath>
+#include <map>
+#include <mutex>
+#include <optional>
 #include <sys/stat.h>
 
 namespace stage::media {
@@ -21,6 +24,19 @@ std::string keyOfFile(const std::string& path) {
     ::stat(path.c_str(), &info);
     return path + '\n' + std::to_string(info.st_size) + '\n' + std::to_string(info.st_mtim.tv_sec) + '.' +
            std::to_string(info.st_mtim.tv_nsec) + '\n';
+}
+
+/// What a file says of itself, asked once: a source is made for every layer of every frame. Nothing: no
+/// still.
+std::optional<StillInfo> stillInfo(const std::string& path) {
+    static std::mutex lock;
+    static std::map<std::string, std::optional<StillInfo>> known;
+    const std::string key = keyOfFile(path);
+    std::lock_guard guard(lock);
+    if (const auto found = known.find(key); found != known.end()) return found->second;
+    if (known.size() >= 1000) known.clear();
+    const auto info = probeStill(std::filesystem::path(path));
+    return known[key] = info ? std::optional(*info) : std::nullopt;
 }
 
 bool isDrawing(const std::string& path) {
@@ -178,7 +194,7 @@ PixelSourcePtr contentOf(const scene::Layer& layer, std::int64_t frame) {
         if (isDrawing(path)) return drawingSource(keyOfFile(path) + part, path, part, size);
         const bool plain = part.empty() || part.front() == '#';
         if (plain && std::int64_t{size.x} * size.y > wholePixels)
-            if (const auto info = probeStill(std::filesystem::path(path)); info && info->upright)
+            if (const auto info = stillInfo(path); info && info->upright)
                 return std::make_shared<LargeStillSource>(path, part, size);
         return std::make_shared<StillSource>(path, part, size);
     };
@@ -196,8 +212,7 @@ PixelSourcePtr contentOf(const scene::Layer& layer, std::int64_t frame) {
 }
 
 PixelSourcePtr plateOf(const std::string& path, V2i size, std::int64_t frame) {
-    if (const auto info = probeStill(std::filesystem::path(path)))
-        return std::make_shared<StillSource>(path, "", size);
+    if (stillInfo(path)) return std::make_shared<StillSource>(path, "", size);
     return std::make_shared<ClipSource>(path, size, frame);
 }
 

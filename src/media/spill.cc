@@ -129,6 +129,8 @@ Result<std::shared_ptr<const Spill>> Spills::of(const std::string& key, const st
     std::lock_guard guard(m_lock); // one at a time: they are large
     if (const auto found = m_spills.find(key); found != m_spills.end()) return found->second;
     auto spill = Spill::make(picture, part, size, cacheFolder(), progress);
+    // They take much room on the disk, also those of files that have changed since.
+    if (m_spills.size() >= 8) m_spills.clear();
     if (spill) m_spills.emplace(key, *spill);
     return spill;
 }

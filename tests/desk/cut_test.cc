@@ -114,6 +114,15 @@ TEST_F(Cutting, OutlinesAreClickedBentAndMoved) {
     stroke({{300, 60}, {330, 70}, {360, 80}});
     EXPECT_NEAR(points()[1].place.x, 360, 2);
     EXPECT_EQ(session().history().step(), step + 1); // one drag, one step
+    // a double click on a straight side adds a corner there, and begins nothing new
+    const QPoint side = cut().toView({100, 130}).toPoint();
+    QTest::mouseClick(&cut(), Qt::LeftButton, Qt::NoModifier, side);
+    QTest::mouseDClick(&cut(), Qt::LeftButton, Qt::NoModifier, side);
+    ASSERT_EQ(points().size(), 5u);
+    EXPECT_NEAR(points()[4].place.y, 130, 6);
+    EXPECT_EQ(points()[4].in, V2d(0));
+    QTest::keyClick(&cut(), Qt::Key_Return);
+    EXPECT_EQ(made().mattes.size(), 1u);
     ASSERT_TRUE(settled());
     EXPECT_GT(alphaAt({320, 110}), 0.9);
 }
