@@ -2,6 +2,7 @@
 
 #include "cli/reports.h"
 #include "edit/bring_in.h"
+#include "edit/relink.h"
 #include "output/write.h"
 #include "scene/file.h"
 #include "scene/scene_json.h"
@@ -139,6 +140,11 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     apply->add_option("EDITS", editsPath, "JSON list of edits; - reads standard input")->required();
     apply->add_option("-o,--output", outPath, "Scene to write")->required();
 
+    CLI::App* relink = app.add_subcommand("relink", "Find missing media in a folder and those inside it");
+    relink->add_option("SCENE", scenePath)->required();
+    relink->add_option("FOLDER", editsPath)->required();
+    relink->add_option("-o,--output", outPath, "Scene to write")->required();
+
     CLI::App* infoCommand = app.add_subcommand("info", "Print what a scene holds, as JSON");
     infoCommand->add_option("SCENE", scenePath)->required();
 
@@ -179,6 +185,13 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
                 edit["keepFrame"] = true;
             }
             saveTo(need(edit::apply(scene, edit), CannotRead), outPath);
+        } else if (*relink) {
+            const scene::Scene scene = need(scene::load(scenePath), CannotRead);
+            const auto found = need(edit::findMissing(scene, editsPath), CannotRead);
+            if (!found.edit.is_null()) saveTo(need(edit::apply(scene, found.edit), EditRefused), outPath);
+            for (const std::string& name : found.missing)
+                err << "Not found: " << name << "\n";
+            if (!found.missing.empty()) return CannotRead;
         } else if (*apply) {
             scene::Scene scene = need(scene::load(scenePath), CannotRead);
             std::string text;

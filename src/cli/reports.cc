@@ -2,8 +2,11 @@
 
 #include "media/content.h"
 #include "motion/measure.h"
+#include "motion/settled.h"
 #include "optics/lens.h"
 #include "scene/scene_json.h"
+
+#include <cmath>
 
 namespace stage::cli {
 
@@ -11,28 +14,36 @@ using scene::Json;
 
 Json info(const scene::Scene& scene) {
     Json layers = Json::array();
-    scene::forEach(scene, [&](const scene::LayerPtr& layer, const std::vector<scene::LayerPtr>& holders) {
+    const scene::Scene first =
+        motion::settled(scene, scene.camera.marks.front().time, scene.camera.marks.front().pose.position);
+    for (const scene::Found& found : scene::all(scene)) {
+        const scene::LayerPtr& layer = found.layer;
         Json json = {{"id", layer->id},
                      {"name", layer->name},
                      {"kind", scene::layerKinds[layer->content.index()]},
-                     {"depth", optics::depthOf(scene, {layer, holders})},
+                     {"depth", optics::depthOf(first, scene::find(first, layer->id))},
                      {"visible", layer->visible},
                      {"blend", scene::blendNames[static_cast<std::size_t>(layer->blend)]},
                      {"opacity", layer->opacity}};
-        if (!holders.empty()) json["in"] = holders.back()->name;
+        if (layer->locked) json["locked"] = true;
+        if (!layer->tags.empty()) json["tags"] = layer->tags;
+        if (layer->follows != 0) json["follows"] = layer->follows;
+        if (!found.holders.empty()) json["in"] = found.holders.back()->name;
         if (!layer->group()) json["pixels"] = {layer->pixels.x, layer->pixels.y};
         if (const scene::Media* media = scene::mediaOf(*layer)) {
             json["media"] = media->path;
             json["missing"] = !media::isThere(*layer);
         }
         layers.push_back(std::move(json));
-    });
+    }
     Json marks = Json::array();
     for (const scene::Mark& mark : scene.camera.marks)
         marks.push_back({{"name", mark.name},
                          {"frame", frameAt(mark.time, scene.output.rate)},
                          {"seconds", mark.time.toDouble()},
                          {"focal", mark.pose.focal},
+                         {"focus", mark.pose.focus},
+                         {"fstop", mark.pose.fstop},
                          {"angle", optics::angleOfView(mark.pose.focal, scene.camera.gate)}});
     const scene::Output& out = scene.output;
     return {{"frame", {out.frame.x, out.frame.y}},
@@ -49,8 +60,8 @@ Json measurements(const scene::Scene& scene, std::int64_t frame) {
     const Rational time = timeOfFrame(frame, scene.output.rate);
     const motion::CameraMove move(scene.camera);
     Json layers = Json::array();
-    scene::forEach(scene, [&](const scene::LayerPtr& layer, const std::vector<scene::LayerPtr>& holders) {
-        const motion::Measure m = motion::measure(scene, {layer, holders}, move, time);
+    scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) {
+        const motion::Measure m = motion::measure(scene, layer->id, move, time);
         Json corners; // null when a corner is behind the camera
         if (m.corners)
             for (const V2d& corner : *m.corners)
@@ -60,10 +71,21 @@ Json measurements(const scene::Scene& scene, std::int64_t frame) {
                           {"depth", m.depth},
                           {"distance", m.distance},
                           {"corners", std::move(corners)},
-                          {"size", {m.size.x, m.size.y}},
+                          {"metres", {m.metres.x, m.metres.y}},
+                          {"size", {m.size().x, m.size().y}},
+                          {"enlargement", m.enlargement},
+                          {"blur", m.blur},
                           {"travel", m.travel}});
     });
+    const scene::Pose pose = move.at(time.toDouble());
+    const double slope = optics::pixelsPerSlope(pose.focal, scene.camera.gate, scene.output.frame.x),
+                 disc = optics::sharpDisc(scene.output.frame.x);
+    const optics::SharpRange sharp = optics::sharpRange(pose.focal, pose.fstop, pose.focus, slope, disc);
+    Json range = {sharp.near};
+    range.push_back(std::isinf(sharp.far) ? Json() : Json(sharp.far));
     return {{"frame", frame},
+            {"sharp", std::move(range)}, // null: without end
+            {"hyperfocal", optics::hyperfocal(pose.focal, pose.fstop, slope, disc)},
             {"seconds", time.toDouble()},
             {"speed", move.speed(time.toDouble())},
             {"turning", move.turning(time.toDouble())},

@@ -3,6 +3,8 @@
 #include "edit/bring_in.h"
 #include "edit/cut_edits.h"
 #include "edit/named.h"
+#include "edit/place_edits.h"
+#include "edit/set_edits.h"
 #include "media/text_picture.h"
 #include "motion/camera_move.h"
 #include "optics/lens.h"
@@ -33,47 +35,6 @@ std::size_t markOf(const Scene& scene, Fields& fields) {
 
 // ---- the edits
 
-void add(Scene& scene, Fields& fields) {
-    std::size_t count = 0;
-    scene::forEach(scene, [&](const auto&, const auto&) { ++count; });
-    const Json& list = fields.array("layers", Limits::layers);
-    std::int64_t next = scene::highestId(scene) + 1;
-    // Ids are given anew, so that layers can be added to any scene; a journal replays to the same ids.
-    std::map<Json, std::int64_t> given;
-    const std::function<Json(Json)> numbered = [&](Json json) {
-        if (!json.is_object()) return json;
-        if (json.contains("id")) given[json["id"]] = next;
-        json["id"] = next++;
-        if (json.contains("layers") && json["layers"].is_array())
-            for (Json& child : json["layers"])
-                child = numbered(std::move(child));
-        return json;
-    };
-    std::vector<Json> layers;
-    for (const Json& layer : list)
-        layers.push_back(numbered(layer));
-    // Cut-outs that look at a layer added with them look at the new one.
-    const std::function<void(Json&)> redirected = [&](Json& json) {
-        for (auto& [key, member] : json.items()) {
-            if ((key == "layer" || key == "like") && given.contains(member))
-                member = given[member];
-            else if (member.is_structured())
-                redirected(member);
-        }
-    };
-    const std::function<void(Json&)> redirectedIn = [&](Json& layer) {
-        if (!layer.is_object()) return;
-        if (layer.contains("cutout")) redirected(layer["cutout"]);
-        if (layer.contains("layers") && layer["layers"].is_array())
-            for (Json& child : layer["layers"])
-                redirectedIn(child);
-    };
-    for (std::size_t i = 0; i < layers.size(); ++i) {
-        redirectedIn(layers[i]);
-        scene.layers.push_back(scene::readLayer(layers[i], fields.at("layers", i), 0, count));
-    }
-}
-
 void addText(Scene& scene, Fields& fields) {
     const scene::Text text = scene::readText(fields, scene::Text{});
     if (text.text.empty()) throw Misread{"'" + fields.at("text") + "' is empty"};
@@ -100,66 +61,11 @@ void changeText(Scene& scene, Fields& fields) {
     });
 }
 
-void removeLayers(Scene& scene, Fields& fields) {
-    const auto ids = layersOf(scene, fields);
-    const std::function<void(std::vector<LayerPtr>&)> prune = [&](std::vector<LayerPtr>& layers) {
-        std::erase_if(
-            layers, [&](const LayerPtr& l) { return std::find(ids.begin(), ids.end(), l->id) != ids.end(); });
-        for (LayerPtr& slot : layers) {
-            if (!slot->group()) continue;
-            auto copy = std::make_shared<Layer>(*slot);
-            prune(std::get<scene::Group>(copy->content).children);
-            slot = std::move(copy);
-        }
-    };
-    prune(scene.layers);
-}
-
 void rename(Scene& scene, Fields& fields) {
     const std::int64_t id = layerOf(scene, fields);
     const std::string name = fields.text("name", 1000);
     if (name.empty()) throw Misread{"'" + fields.at("name") + "' is empty"};
     scene::changeLayer(scene.layers, id, [&](Layer& layer) { layer.name = name; });
-}
-
-void pushLayers(Scene& scene, Fields& fields) {
-    const auto ids = layersOf(scene, fields);
-    const bool hold = fields.yes("holdFraming", true);
-    const std::size_t reference = fields.has("mark") ? markOf(scene, fields) : 0;
-    const bool relative = fields.has("by");
-    if (relative == fields.has("depth")) throw Misread{"push needs either 'depth' or 'by'"};
-    const double amount = relative ? fields.number("by", -Limits::metres, Limits::metres)
-                                   : fields.number("depth", -Limits::metres, Limits::metres);
-    for (const std::int64_t id : ids) {
-        const scene::Found found = scene::find(scene, id);
-        const double depth = relative ? optics::depthOf(scene, found) + amount : amount;
-        const auto place = value(optics::pushed(scene, found, depth, hold, scene.camera.marks[reference]));
-        scene::changeLayer(scene.layers, id, [&](Layer& layer) { layer.placement = place; });
-    }
-}
-
-void slideLayers(Scene& scene, Fields& fields) {
-    const auto ids = layersOf(scene, fields);
-    const V3d by = fields.vector("by", Limits::metres);
-    for (const std::int64_t id : ids) {
-        const scene::Found found = scene::find(scene, id);
-        const optics::Affine world = optics::worldOf(found.holders);
-        const V3d position = world.inverse(world(found.layer->placement.position) + by);
-        scene::changeLayer(scene.layers, id, [&](Layer& layer) { layer.placement.position = position; });
-    }
-}
-
-void place(Scene& scene, Fields& fields) {
-    const std::int64_t id = layerOf(scene, fields);
-    scene::changeLayer(scene.layers, id, [&](Layer& layer) {
-        if (fields.has("position")) layer.placement.position = fields.vector("position", Limits::metres);
-        if (fields.has("turn")) layer.placement.turn = fields.vector("turn", 36000);
-        if (fields.has("scale")) {
-            const auto scale = fields.numbers("scale", 2, -1e9, 1e9);
-            if (scale[0] == 0 || scale[1] == 0) throw Misread{"'" + fields.at("scale") + "' must not be 0"};
-            layer.placement.scale = {scale[0], scale[1]};
-        }
-    });
 }
 
 void look(Scene& scene, Fields& fields) {
@@ -179,11 +85,17 @@ void lens(Scene& scene, Fields& fields) {
     double focal = 0;
     if (fields.has("focal")) focal = fields.number("focal", 0.1, 10'000);
     if (fields.has("angle")) focal = optics::focalFor(fields.number("angle", 0.01, 179), scene.camera.gate);
+    const double focus = fields.has("focus") ? fields.number("focus", 1e-3, Limits::metres) : 0,
+                 fstop = fields.has("fstop") ? fields.number("fstop", 0.1, 1000) : 0;
     const bool one = fields.has("mark");
     const std::size_t which = one ? markOf(scene, fields) : 0;
-    if (focal > 0)
-        for (std::size_t i = 0; i < scene.camera.marks.size(); ++i)
-            if (!one || i == which) scene.camera.marks[i].pose.focal = focal;
+    for (std::size_t i = 0; i < scene.camera.marks.size(); ++i) {
+        if (one && i != which) continue;
+        scene::Pose& pose = scene.camera.marks[i].pose;
+        if (focal > 0) pose.focal = focal;
+        if (focus > 0) pose.focus = focus;
+        if (fstop > 0) pose.fstop = fstop;
+    }
 }
 
 void setMarkAt(Scene& scene, Fields& fields) {
@@ -231,14 +143,38 @@ void settings(Scene& scene, Fields& fields) {
     scene::Output& out = scene.output;
     if (fields.has("frame")) {
         const auto size = fields.numbers("frame", 2, 16, Limits::frameSide);
+        const V2d before(out.frame);
         out.frame = {static_cast<int>(size[0]), static_cast<int>(size[1])};
+        const V2d after(out.frame);
+        // The gate is the frame's width, so keeping it keeps what is seen across. What is seen up and down is
+        // kept by a gate that is cropped or widened, as a camera's would be; focal lengths stay.
+        constexpr std::array<std::string_view, 3> sides = {"width", "height", "shorter"};
+        const std::size_t keep = fields.has("keep") ? fields.choice("keep", sides) : 0;
+        // What the shorter (or named) side saw before, the shorter (or named) side sees after.
+        const double seen = keep == 1   ? before.y / before.x
+                            : keep == 2 ? std::min(before.x, before.y) / before.x
+                                        : 1;
+        const double sees = keep == 1   ? after.y / after.x
+                            : keep == 2 ? std::min(after.x, after.y) / after.x
+                                        : 1;
+        scene.camera.gate = std::clamp(scene.camera.gate * seen / sees, 0.1, 1000.0);
+    } else if (fields.has("keep")) {
+        throw Misread{"'" + fields.at("keep") + "' says how a new 'frame' is seen; there is none"};
     }
     out.rate = fields.rational("rate", Rational(1, 10), Rational(1000), out.rate);
     out.frames = fields.whole("frames", 1, Limits::frames, out.frames);
     if (fields.has("background")) out.background = fields.colour("background");
     constexpr std::array<std::string_view, 2> names = {"light", "paint"};
     if (fields.has("blending")) out.blending = static_cast<scene::Blending>(fields.choice("blending", names));
+    if (fields.has("homeDepth") && fields.has("metresPerPixel"))
+        throw Misread{"settings take 'homeDepth' or 'metresPerPixel', not both"};
     scene.homeDepth = fields.number("homeDepth", 1e-3, Limits::metres, scene.homeDepth);
+    if (fields.has("metresPerPixel")) {
+        const double wanted = fields.number("metresPerPixel", 1e-9, Limits::metres);
+        const double slope =
+            optics::pixelsPerSlope(scene.camera.marks.front().pose.focal, scene.camera.gate, out.frame.x);
+        scene.homeDepth = std::clamp(wanted * slope, 1e-3, Limits::metres);
+    }
 }
 
 void bringFilesIn(Scene& scene, Fields& fields) {
@@ -277,7 +213,7 @@ struct Kind {
     void (*run)(Scene&, Fields&);
 };
 
-constexpr std::array<Kind, 31> kinds = {{
+constexpr auto kinds = std::to_array<Kind>({
     {"bring-in", "Bring in", bringFilesIn},
     {"add", "Add", add},
     {"add-text", "Add text", addText},
@@ -285,8 +221,29 @@ constexpr std::array<Kind, 31> kinds = {{
     {"remove", "Remove", removeLayers},
     {"rename", "Rename", rename},
     {"push", "Push", pushLayers},
+    {"recede", "Let recede", recede},
     {"slide", "Slide", slideLayers},
     {"place", "Place", place},
+    {"scale", "Scale", scaleLayers},
+    {"flip", "Flip", flip},
+    {"pivot", "Move pivot of", setPivot},
+    {"fit", "Fit", fit},
+    {"align", "Align", align},
+    {"distribute", "Distribute", distribute},
+    {"hang", "Hang", hang},
+    {"key-place", "Key place of", keyPlace},
+    {"remove-place-key", "Take key off", removePlaceKey},
+    {"lock", "Lock", lock},
+    {"tag", "Tag", tag},
+    {"group", "Group", group},
+    {"ungroup", "Ungroup", ungroup},
+    {"move-into", "Move", moveInto},
+    {"follow", "Lead", follow},
+    {"duplicate", "Duplicate", duplicate},
+    {"scatter", "Scatter", scatter},
+    {"guides", "Change guides", guides},
+    {"replace", "Replace media of", replaceMedia},
+    {"relink", "Find media", relinkMedia},
     {"look", "Change look of", look},
     {"add-card", "Add card", addCard},
     {"card", "Change card", changeCard},
@@ -309,7 +266,7 @@ constexpr std::array<Kind, 31> kinds = {{
     {"pace", "Change pace", pace},
     {"settings", "Change settings", settings},
     {"several", "Several changes", applySeveral},
-}};
+});
 
 const Kind* kindOf(const Edit& edit) {
     if (!edit.is_object() || !edit.contains("edit") || !edit["edit"].is_string()) return nullptr;
@@ -384,6 +341,12 @@ Edit slide(std::span<const std::int64_t> layers, const V3d& by) {
 Edit setMark(Rational time, const scene::Pose& pose) {
     Edit edit = {{"edit", "set-mark"}, {"time", time.text()}};
     edit.update(scene::toJson(pose));
+    return edit;
+}
+
+Edit onLayers(std::string_view kind, std::span<const std::int64_t> layers, const Edit& more) {
+    Edit edit = {{"edit", kind}, {"layers", std::vector(layers.begin(), layers.end())}};
+    edit.update(more);
     return edit;
 }
 

@@ -27,6 +27,8 @@ std::vector<std::string> editNames();
 Edit push(std::span<const std::int64_t> layers, double depth, bool holdFraming);
 Edit slide(std::span<const std::int64_t> layers, const V3d& by);
 Edit setMark(Rational time, const scene::Pose& pose);
+/// An edit with the member 'layers', and more members.
+Edit onLayers(std::string_view kind, std::span<const std::int64_t> layers, const Edit& more = Edit::object());
 Edit several(std::string name, std::vector<Edit> edits);
 
 }

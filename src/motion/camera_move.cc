@@ -167,6 +167,8 @@ scene::Pose CameraMove::at(double seconds) const {
     pose.pan += 360 * std::round((from.pan - pose.pan) / 360); // stay near the mark's own count of turns
     pose.roll = from.roll + (to.roll - from.roll) * f;
     pose.focal = std::max(0.1, from.focal + (to.focal - from.focal) * f);
+    pose.focus = std::max(1e-3, from.focus + (to.focus - from.focus) * f);
+    pose.fstop = std::max(0.1, from.fstop + (to.fstop - from.fstop) * f);
     return pose;
 }
 

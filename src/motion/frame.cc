@@ -1,23 +1,30 @@
 #include "motion/frame.h"
 
+#include "motion/settled.h"
+
 #include <algorithm>
 
 namespace stage::motion {
 namespace {
 
 void gather(const scene::Scene& scene, const std::vector<scene::LayerPtr>& layers,
-            const optics::Affine& world, Rational time, std::vector<Item>& items) {
+            const optics::Affine& holder, Rational time, std::vector<Item>& items) {
     for (const scene::LayerPtr& layer : layers) {
         if (!layer->visible || layer->opacity <= 0) continue;
-        const optics::Affine own = world * optics::frameOf(layer->placement);
+        const optics::Affine world =
+            layer->follows == 0 ? holder : optics::worldOf(scene::find(scene, layer->id).carriers);
+        const optics::Affine own = world * optics::frameOf(*layer);
         if (const scene::Group* group = layer->group()) {
             const bool flattened = layer->opacity < 1 || layer->blend != scene::Blend::Normal;
             if (!flattened) {
                 gather(scene, group->children, own, time, items);
                 continue;
             }
-            Item item{layer, {own.origin, own.x, own.y * -1.0}, nullptr, layer->opacity, layer->blend, true,
-                      {}};
+            optics::Card plane;
+            plane.corner = own.origin;
+            plane.across = own.x;
+            plane.down = -own.y;
+            Item item{layer, plane, nullptr, layer->opacity, layer->blend, true, {}};
             gather(scene, group->children, own, time, item.items);
             if (!item.items.empty()) items.push_back(std::move(item));
             continue;
@@ -38,7 +45,8 @@ Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::
     frame.view = optics::viewOf(pose, scene.camera.gate, size);
     frame.background = scene.output.background;
     frame.blending = scene.output.blending;
-    gather(scene, scene.layers, {}, time, frame.items);
+    const scene::Scene now = settled(scene, time, pose.position);
+    gather(now, now.layers, {}, time, frame.items);
     return frame;
 }
 

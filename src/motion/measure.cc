@@ -1,67 +1,106 @@
 #include "motion/measure.h"
 
+#include "motion/settled.h"
+#include "optics/lens.h"
 #include "optics/view.h"
 
 #include <algorithm>
 
 namespace stage::motion {
-namespace {
 
-/// Adds the world corners of a layer, or of everything in a group.
-void gatherCorners(const scene::Layer& layer, const optics::Affine& world, std::vector<V3d>& corners) {
-    if (const scene::Group* group = layer.group()) {
-        const optics::Affine own = world * optics::frameOf(layer.placement);
-        for (const scene::LayerPtr& child : group->children)
-            gatherCorners(*child, own, corners);
-        return;
+Sight::Sight(const scene::Scene& s, const scene::Pose& p)
+    : scene(s), pose(p), view(optics::viewOf(p, s.camera.gate, s.output.frame)), first(optics::firstView(s)) {
+}
+
+std::vector<V3d> outlineOf(const scene::Scene& scene, const scene::Found& found) {
+    if (!found.layer->group()) return optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline();
+    std::vector<V3d> points;
+    for (const scene::Found& each : scene::all(scene)) {
+        const bool inside = std::any_of(each.holders.begin(), each.holders.end(),
+                                        [&](const auto& h) { return h->id == found.layer->id; });
+        if (!inside || each.layer->group()) continue;
+        const auto more = optics::cardOf(*each.layer, optics::worldOf(each.carriers)).outline();
+        points.insert(points.end(), more.begin(), more.end());
     }
-    const optics::Card card = optics::cardOf(layer, world);
-    for (const V3d& corner : {card.corner, card.corner + card.across, card.corner + card.across + card.down,
-                              card.corner + card.down})
-        corners.push_back(corner);
+    return points;
 }
 
-}
-
-Measure measureAt(const scene::Scene& scene, const scene::Found& found, const optics::View& view) {
-    const optics::Affine world = optics::worldOf(found.holders);
-    const V3d centre = world(found.layer->placement.position);
-
+Measure measureAt(const Sight& sight, const scene::Found& found) {
+    const scene::Layer& layer = *found.layer;
+    const V3d pivot = optics::pivotOf(found);
     Measure result;
-    result.depth = optics::depthOf(optics::firstView(scene), centre);
-    result.distance = (centre - view.eye).length();
+    result.depth = optics::depthOf(sight.first, pivot);
+    result.distance = (pivot - sight.view.eye).length();
+    if (const double ahead = optics::depthOf(sight.view, pivot); ahead > 1e-9)
+        result.blur =
+            optics::blurDisc(sight.pose.focal, sight.pose.fstop, sight.pose.focus, ahead, sight.view.slope);
 
-    std::vector<V3d> corners;
-    gatherCorners(*found.layer, world, corners);
+    const std::vector<V3d> around = outlineOf(sight.scene, found);
+    if (around.empty()) return result;
+    V3d least = around[0], most = around[0];
     std::vector<V2d> places;
-    for (const V3d& corner : corners)
-        if (const auto place = optics::project(view, corner)) places.push_back(*place);
-    if (!places.empty() && places.size() == corners.size()) {
-        V2d low = places[0], high = places[0];
+    for (const V3d& point : around) {
+        for (int i = 0; i < 3; ++i)
+            least[i] = std::min(least[i], point[i]), most[i] = std::max(most[i], point[i]);
+        if (const auto place = optics::project(sight.view, point)) places.push_back(*place);
+    }
+    const bool ahead = places.size() == around.size();
+    if (ahead) {
+        result.low = result.high = places[0];
         for (const V2d& place : places) {
-            low = {std::min(low.x, place.x), std::min(low.y, place.y)};
-            high = {std::max(high.x, place.x), std::max(high.y, place.y)};
+            result.low = {std::min(result.low.x, place.x), std::min(result.low.y, place.y)};
+            result.high = {std::max(result.high.x, place.x), std::max(result.high.y, place.y)};
         }
-        result.size = high - low;
-        if (found.layer->group())
-            result.corners = {{low, {high.x, low.y}, high, {low.x, high.y}}};
-        else
-            result.corners = {{places[0], places[1], places[2], places[3]}};
+    }
+    if (layer.group()) {
+        result.metres = {most.x - least.x, most.y - least.y};
+        if (ahead)
+            result.corners = {
+                {result.low, {result.high.x, result.low.y}, result.high, {result.low.x, result.high.y}}};
+        return result;
+    }
+    const optics::Card card = optics::cardOf(layer, optics::worldOf(found.carriers));
+    result.metres = {card.across.length(), card.down.length()};
+    std::array<V2d, 4> corners;
+    const V3d at[] = {card.at(0, 0), card.at(1, 0), card.at(1, 1), card.at(0, 1)};
+    for (int i = 0; i < 4; ++i) {
+        const auto place = optics::project(sight.view, at[i]);
+        if (!place) return result;
+        corners[static_cast<std::size_t>(i)] = *place;
+    }
+    result.corners = corners;
+    // A pixel's edge seen from the depth of each corner: its length there is at most this.
+    for (const V3d& corner : at) {
+        const double depth = optics::depthOf(sight.view, corner);
+        const auto edge = [&](const V3d& v, int count) {
+            // what the lens sees of it: without what runs along the ray
+            const V3d ray = (corner - sight.view.eye) / depth;
+            const V3d across = v - ray * v.dot(sight.view.forward);
+            return across.length() / count * sight.view.slope / depth;
+        };
+        result.enlargement = std::max(
+            {result.enlargement, edge(card.across, layer.pixels.x), edge(card.down, layer.pixels.y)});
     }
     return result;
 }
 
-Measure measure(const scene::Scene& scene, const scene::Found& found, const CameraMove& move, Rational time) {
-    Measure result = measureAt(
-        scene, found, optics::viewOf(move.at(time.toDouble()), scene.camera.gate, scene.output.frame));
-    const V3d centre = optics::worldOf(found.holders)(found.layer->placement.position);
+Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove& move, Rational time) {
+    const auto settledAt = [&](Rational t, const scene::Pose& pose) {
+        return settled(scene, t, pose.position);
+    };
+    const scene::Pose pose = move.at(time.toDouble());
+    const scene::Scene now = settledAt(time, pose);
+    Measure result = measureAt(Sight(now, pose), scene::find(now, layer));
+    const bool changes = moves(scene);
+    V3d pivot = optics::pivotOf(scene::find(now, layer));
     // So long a scene that it would take noticeable time is sampled at fewer frames.
-    const std::int64_t step = std::max<std::int64_t>(1, scene.output.frames / 5000);
+    const std::int64_t step = std::max<std::int64_t>(1, scene.output.frames / (changes ? 500 : 5000));
     std::optional<V2d> last;
     for (std::int64_t frame = 0; frame < scene.output.frames; frame += step) {
-        const double t = timeOfFrame(frame, scene.output.rate).toDouble();
-        const auto place =
-            optics::project(optics::viewOf(move.at(t), scene.camera.gate, scene.output.frame), centre);
+        const Rational t = timeOfFrame(frame, scene.output.rate);
+        const scene::Pose at = move.at(t.toDouble());
+        if (changes) pivot = optics::pivotOf(scene::find(settledAt(t, at), layer));
+        const auto place = optics::project(optics::viewOf(at, scene.camera.gate, scene.output.frame), pivot);
         if (place && last) result.travel += (*place - *last).length();
         last = place;
     }

@@ -6,24 +6,42 @@
 
 #include <array>
 #include <optional>
+#include <vector>
 
 namespace stage::motion {
 
 struct Measure {
-    double depth = 0;    ///< of its centre, metres from the first mark along its axis
-    double distance = 0; ///< of its centre from the camera at that time, metres
-    /// Where its corners land in the frame, px: top left, top right, bottom right, bottom left of the
-    /// picture. Nothing when a corner is behind the camera. A group has those of what it holds.
+    double depth = 0;    ///< of its pivot, metres from the first mark along its axis
+    double distance = 0; ///< of its pivot from the camera at that time, metres
+    V2d metres{0};       ///< width and height of its picture in the world; of a group, of the box around it
+    /// Where its picture's corners land in the frame, px: top left, top right, bottom right, bottom left.
+    /// Nothing when a corner is behind the camera. A group has those of the box around what it holds.
     std::optional<std::array<V2d, 4>> corners;
-    V2d size{0};       ///< width and height of the box around the corners, px
-    double travel = 0; ///< length of its centre's path in the frame over all frames of the scene, px
+    V2d low{0}, high{0}; ///< the box around all of it in the frame, px; empty when it is behind
+    double enlargement =
+        0;             ///< the most frame pixels on a pixel of its picture; 0 when it has none or is behind
+    double blur = 0;   ///< diameter of the blur disc at its pivot, px; 0 when it is behind
+    double travel = 0; ///< length of its pivot's path in the frame over all frames of the scene, px
+    V2d size() const { return high - low; }
 };
 
-/// All but the travel, seen through one view of the scene's own frame.
-Measure measureAt(const scene::Scene& scene, const scene::Found& found, const optics::View& view);
+/// A scene and a pose, with what follows from them that does not depend on the layer. The scene is taken as
+/// it stands: settle it first (motion/settled.h). Holds on to the scene given.
+struct Sight {
+    const scene::Scene& scene;
+    scene::Pose pose;
+    optics::View view, first;
+    Sight(const scene::Scene& scene, const scene::Pose& pose);
+};
 
-/// For frames of the scene's own size. travel is summed over frames at which the centre is ahead of the
-/// camera.
-Measure measure(const scene::Scene& scene, const scene::Found& found, const CameraMove& move, Rational time);
+/// All but the travel.
+Measure measureAt(const Sight& sight, const scene::Found& found);
+
+/// For frames of the scene's own size. travel is summed over frames at which the pivot is ahead of the
+/// camera; the scene is settled for each.
+Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove& move, Rational time);
+
+/// The world's points that bound a layer, or everything in a group, as the settled scene has it.
+std::vector<V3d> outlineOf(const scene::Scene& scene, const scene::Found& found);
 
 }

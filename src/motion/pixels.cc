@@ -128,7 +128,7 @@ bool samePicture(const scene::Layer& a, const scene::Layer& b) {
 
 /// Rows: the images of one pixel across, one down, and the top left corner, seen from the eye.
 std::optional<M33d> basisOf(const scene::Found& found, const V3d& eye) {
-    const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.holders));
+    const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.carriers));
     const V3d x = card.across / found.layer->pixels.x, y = card.down / found.layer->pixels.y;
     const V3d corner = card.corner - eye;
     const M33d basis(x.x, x.y, x.z, y.x, y.y, y.z, corner.x, corner.y, corner.z);

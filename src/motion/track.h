@@ -3,6 +3,7 @@
 
 #include "motion/camera_move.h"
 #include "scene/cutout.h"
+#include "scene/hanging.h"
 
 #include <algorithm>
 
@@ -12,6 +13,8 @@ inline double between(double a, double b, double f) {
     return a + (b - a) * f;
 }
 scene::Area between(const scene::Area& a, const scene::Area& b, double f);
+/// Position, turn and scale each along a straight line.
+scene::Placement between(const scene::Placement& a, const scene::Placement& b, double f);
 /// Point by point; outlines of different length change at once when the later key is reached.
 std::vector<scene::PathPoint> between(const std::vector<scene::PathPoint>& a,
                                       const std::vector<scene::PathPoint>& b, double f);

@@ -63,7 +63,8 @@ Result<std::vector<Entry>> prepare(const std::vector<motion::Item>& items, const
             entry.plane = planeOf(item.card, frame.view, {0, 0});
         } else {
             const media::PixelSourcePtr source = cutout::sourceOf(*item.pixels);
-            entry.plane = planeOf(item.card, frame.view, source->size());
+            const scene::Extensions& on = item.layer->hanging.extensions;
+            entry.plane = planeOf(item.card, frame.view, source->size(), on);
             auto pixels = cache.pyramid(source, needOf(entry.plane, frame.size), {{}, progress.stop});
             if (!pixels && pixels.error().cancelled) return tl::unexpected(pixels.error());
             if (!pixels && !quality.placeholders)
@@ -72,7 +73,7 @@ Result<std::vector<Entry>> prepare(const std::vector<motion::Item>& items, const
                 entry.pixels = *pixels;
             } else {
                 entry.pixels = hatched(item.layer->pixels);
-                entry.plane = planeOf(item.card, frame.view, entry.pixels->levels.front().size);
+                entry.plane = planeOf(item.card, frame.view, entry.pixels->levels.front().size, on);
             }
             entry.plane.pixels = entry.pixels.get();
         }
@@ -83,7 +84,7 @@ Result<std::vector<Entry>> prepare(const std::vector<motion::Item>& items, const
 
 /// Order of two entries at a place: farther first. In one plane (to rounding) they keep the scene's order.
 bool farther(const Entry& a, const Entry& b, double x, double y) {
-    const double na = a.plane.nearness.at(x, y), nb = b.plane.nearness.at(x, y);
+    const double na = nearnessAt(a.plane, x, y), nb = nearnessAt(b.plane, x, y);
     return na < nb - 1e-9 * std::abs(nb);
 }
 
@@ -139,6 +140,8 @@ private:
     /// inside.
     bool sameOrderEverywhere(const std::vector<const Entry*>& seen,
                              const std::vector<std::size_t>& order) const {
+        if (std::any_of(seen.begin(), seen.end(), [](const Entry* e) { return e->plane.bent(); }))
+            return apartEverywhere(seen, order);
         for (std::size_t i = 1; i < order.size(); ++i) {
             const std::size_t a = order[i - 1], b = order[i];
             for (const int x : {m_tile.x0, m_tile.x1})
@@ -146,6 +149,17 @@ private:
                     if (farther(*seen[b], *seen[a], x, y)) return false;
                     if (b < a && !farther(*seen[a], *seen[b], x, y)) return false;
                 }
+        }
+        return true;
+    }
+
+    /// With bent ones among them only what lies apart in depth all over the tile keeps its order for sure.
+    bool apartEverywhere(const std::vector<const Entry*>& seen, const std::vector<std::size_t>& order) const {
+        double nearest = -1e300;
+        for (const std::size_t i : order) {
+            const auto [low, high] = nearnessIn(seen[i]->plane, m_tile.x0, m_tile.y0, m_tile.x1, m_tile.y1);
+            if (!(low > nearest)) return false;
+            nearest = std::max(nearest, high);
         }
         return true;
     }

@@ -1,5 +1,6 @@
 #include "scene/cutout_json.h"
 
+#include "scene/keys_json.h"
 #include "scene/scene_json.h"
 
 #include <charconv>
@@ -7,7 +8,7 @@
 namespace stage::scene {
 namespace {
 
-constexpr std::size_t mostPoints = 100'000, mostMattes = 1000, mostKeys = 100'000;
+constexpr std::size_t mostPoints = 100'000, mostMattes = 1000;
 constexpr double px = 1e6;
 const Rational timeBound{1'000'000};
 
@@ -21,60 +22,13 @@ V2d readPair(const Json& json, const std::string& where) {
     return {numberOf(json[0], where + "[0]", -px, px), numberOf(json[1], where + "[1]", -px, px)};
 }
 
-Json paceJson(const Pace& pace) {
-    for (const NamedPace& named : namedPaces)
-        if (named.pace == pace) return named.name;
-    return {pace.x1, pace.y1, pace.x2, pace.y2};
-}
-
-/// A value as it is, or {"keys": [{"time", "value", "pace", "hold"}]}.
-template <class T, class ToJson> Json keyedJson(const Keyed<T>& keyed, ToJson&& json) {
-    if (!keyed.moves()) return json(keyed.value);
-    Json keys = Json::array();
-    for (const Key<T>& key : keyed.keys) {
-        Json one = {{"time", key.time.text()}, {"value", json(key.value)}};
-        if (!(key.pace == Pace{})) one["pace"] = paceJson(key.pace);
-        if (key.hold) one["hold"] = true;
-        keys.push_back(std::move(one));
-    }
-    return {{"keys", std::move(keys)}};
-}
 Json keyedJson(const Keyed<double>& keyed) {
-    return keyedJson(keyed, [](double v) { return Json(v); });
+    return scene::keyedJson(keyed, [](double v) { return Json(v); });
 }
 
-template <class T, class Read>
-std::vector<Key<T>> readKeys(const Json& list, const std::string& where, Read&& read) {
-    if (!list.is_array() || list.empty() || list.size() > mostKeys)
-        throw Misread{"'" + where + "' should be a list of keys"};
-    std::vector<Key<T>> keys;
-    for (std::size_t i = 0; i < list.size(); ++i) {
-        Fields fields(list[i], where + "[" + std::to_string(i) + "]");
-        Key<T> key;
-        key.time = fields.rational("time", Rational(-1'000'000), timeBound);
-        key.value = read(fields.value("value"), fields.at("value"));
-        key.pace = readPace(fields, "pace", key.pace);
-        key.hold = fields.yes("hold", false);
-        if (!keys.empty() && key.time <= keys.back().time)
-            throw Misread{"'" + fields.at("time") + "' is not after the key before it"};
-        keys.push_back(std::move(key));
-    }
-    return keys;
-}
-
-template <class T, class Read> Keyed<T> readKeyed(const Json& json, const std::string& where, Read&& read) {
-    Keyed<T> keyed;
-    if (json.is_object() && json.contains("keys")) {
-        keyed.keys = readKeys<T>(json["keys"], where + ".keys", read);
-        keyed.value = keyed.keys.front().value;
-    } else {
-        keyed.value = read(json, where);
-    }
-    return keyed;
-}
 Keyed<double> readKeyed(Fields& fields, const char* key, double low, double high, double fallback) {
     if (!fields.has(key)) return fallback;
-    return readKeyed<double>(
+    return scene::readKeyed<double>(
         fields.value(key), fields.at(key),
         [&](const Json& json, const std::string& where) { return numberOf(json, where, low, high); });
 }
@@ -285,11 +239,11 @@ Json toJson(const Matte& matte) {
     json["feather"] = keyedJson(matte.feather);
     json["opacity"] = keyedJson(matte.opacity);
     if (const auto* outline = std::get_if<Outline>(&matte.shape)) {
-        json["points"] = keyedJson(outline->points, pointsJson);
+        json["points"] = scene::keyedJson(outline->points, pointsJson);
     } else if (const auto* rectangle = std::get_if<Rectangle>(&matte.shape)) {
-        json["area"] = keyedJson(rectangle->area, areaJson);
+        json["area"] = scene::keyedJson(rectangle->area, areaJson);
     } else if (const auto* ellipse = std::get_if<Ellipse>(&matte.shape)) {
-        json["area"] = keyedJson(ellipse->area, areaJson);
+        json["area"] = scene::keyedJson(ellipse->area, areaJson);
     } else if (const auto* painted = std::get_if<Painted>(&matte.shape)) {
         json["strokes"] = strokesJson(painted->strokes);
     } else if (const auto* alike = std::get_if<Alike>(&matte.shape)) {
@@ -328,14 +282,14 @@ Matte readMatte(const Json& json, const std::string& where) {
     matte.opacity = readKeyed(fields, "opacity", 0, 1, 1);
     switch (fields.choice("kind", matteKinds)) {
     case 0:
-        matte.shape = Outline{
-            readKeyed<std::vector<PathPoint>>(fields.value("points"), fields.at("points"), readPoints)};
+        matte.shape = Outline{scene::readKeyed<std::vector<PathPoint>>(fields.value("points"),
+                                                                       fields.at("points"), readPoints)};
         break;
     case 1:
-        matte.shape = Rectangle{readKeyed<Area>(fields.value("area"), fields.at("area"), readArea)};
+        matte.shape = Rectangle{scene::readKeyed<Area>(fields.value("area"), fields.at("area"), readArea)};
         break;
     case 2:
-        matte.shape = Ellipse{readKeyed<Area>(fields.value("area"), fields.at("area"), readArea)};
+        matte.shape = Ellipse{scene::readKeyed<Area>(fields.value("area"), fields.at("area"), readArea)};
         break;
     case 3:
         matte.shape = Painted{readStrokes(fields, "strokes")};

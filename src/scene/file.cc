@@ -30,6 +30,10 @@ std::string systemReason(int code) {
     }
 }
 
+}
+
+namespace {
+
 void changePaths(std::vector<LayerPtr>& layers,
                  const std::function<std::string(const std::string&)>& change) {
     for (LayerPtr& slot : layers) {
@@ -40,12 +44,18 @@ void changePaths(std::vector<LayerPtr>& layers,
                 difference->plate = change(difference->plate);
             copy->cutout = std::move(cutout);
         }
-        if (auto* picture = std::get_if<Picture>(&copy->content))
+        if (auto* picture = std::get_if<Picture>(&copy->content)) {
             picture->media.path = change(picture->media.path);
-        else if (auto* footage = std::get_if<Footage>(&copy->content))
+        } else if (auto* footage = std::get_if<Footage>(&copy->content)) {
             footage->media.path = change(footage->media.path);
-        else if (auto* group = std::get_if<Group>(&copy->content))
+        } else if (auto* group = std::get_if<Group>(&copy->content)) {
             changePaths(group->children, change);
+            if (group->pattern) {
+                std::vector<LayerPtr> pattern{group->pattern};
+                changePaths(pattern, change);
+                group->pattern = pattern.front();
+            }
+        }
         slot = std::move(copy);
     }
 }

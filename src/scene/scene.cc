@@ -1,6 +1,7 @@
 #include "scene/scene.h"
 
 #include <algorithm>
+#include <unordered_map>
 
 namespace stage::scene {
 
@@ -12,12 +13,93 @@ Scene emptyScene() {
     return scene;
 }
 
+namespace {
+
+/// Where every layer is, for going from one to its carriers.
+class Carrying {
+public:
+    explicit Carrying(const Scene& scene) {
+        forEach(scene, [&](const LayerPtr& layer, const std::vector<LayerPtr>& holders) {
+            m_all.push_back({layer, holders, {}});
+            m_follows = m_follows || layer->follows != 0;
+        });
+        if (!m_follows) return;
+        for (std::size_t i = 0; i < m_all.size(); ++i)
+            m_place[m_all[i].layer->id] = i;
+    }
+    std::vector<Found> take() {
+        for (Found& found : m_all)
+            if (!m_follows || !carriersOf(found, found.carriers, 0)) found.carriers = found.holders;
+        return std::move(m_all);
+    }
+    /// False when they go round in a circle.
+    bool carriersOf(std::int64_t id, std::vector<LayerPtr>& carriers) {
+        const auto place = m_place.find(id);
+        return place == m_place.end() || carriersOf(m_all[place->second], carriers, 0);
+    }
+    bool has(std::int64_t id) const { return m_place.contains(id); }
+
+private:
+    bool carriersOf(const Found& found, std::vector<LayerPtr>& carriers, int depth) const {
+        carriers.clear();
+        if (depth > Limits::carriers) return false;
+        LayerPtr by;
+        if (found.layer->follows != 0) {
+            const auto leader = m_place.find(found.layer->follows);
+            if (leader == m_place.end()) return true;
+            by = m_all[leader->second].layer;
+        } else if (!found.holders.empty()) {
+            by = found.holders.back();
+        } else {
+            return true;
+        }
+        if (!carriersOf(m_all[m_place.at(by->id)], carriers, depth + 1)) {
+            carriers.clear();
+            return false;
+        }
+        carriers.push_back(by);
+        return true;
+    }
+
+    std::vector<Found> m_all;
+    std::unordered_map<std::int64_t, std::size_t> m_place;
+    bool m_follows = false;
+};
+
+}
+
+std::vector<Found> all(const Scene& scene) {
+    return Carrying(scene).take();
+}
+
 Found find(const Scene& scene, std::int64_t id) {
     Found found;
+    bool follows = false;
     forEach(scene, [&](const LayerPtr& layer, const std::vector<LayerPtr>& holders) {
-        if (layer->id == id) found = {layer, holders};
+        if (layer->id == id) found = {layer, holders, holders};
+        follows = follows || layer->follows != 0;
     });
+    if (follows && found.layer)
+        for (Found& each : all(scene))
+            if (each.layer->id == id) return std::move(each);
     return found;
+}
+
+std::string whyNotFollow(const Scene& scene, std::int64_t layer, std::int64_t leader) {
+    if (!find(scene, leader).layer) return "the layer that is to be followed is not there";
+    Scene tried = scene;
+    std::string name;
+    changeLayer(tried.layers, layer, [&](Layer& l) {
+        l.follows = leader;
+        name = l.name;
+    });
+    Carrying carrying(tried);
+    bool round = false;
+    forEach(tried, [&](const LayerPtr& each, const auto&) {
+        std::vector<LayerPtr> carriers;
+        round = round || !carrying.carriersOf(each->id, carriers);
+    });
+    return round ? "'" + name + "' would follow itself in a circle, or too many layers in a row" : "";
 }
 
 const Media* mediaOf(const Layer& layer) {

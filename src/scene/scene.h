@@ -6,6 +6,7 @@
 
 #include "scene/cutout.h"
 #include "scene/geometry.h"
+#include "scene/hanging.h"
 #include "scene/rational.h"
 
 #include <algorithm>
@@ -27,6 +28,10 @@ struct Limits {
     static constexpr std::size_t fileBytes = 64u << 20;
     static constexpr std::size_t layers = 10'000;
     static constexpr std::size_t marks = 10'000;
+    static constexpr std::size_t keys = 100'000;
+    static constexpr std::size_t tags = 100;
+    static constexpr int carriers = 64; ///< in a row
+    static constexpr int copies = 2000;
     static constexpr int groupDepth = 32;
     static constexpr int jsonDepth = 100;
     static constexpr std::size_t textBytes = 10'000;
@@ -136,14 +141,9 @@ using LayerPtr = std::shared_ptr<const Layer>;
 
 struct Group {
     std::vector<LayerPtr> children; ///< first is lowest
-};
-
-/// Where a layer hangs, relative to the group that holds it (or the world).
-struct Placement {
-    V3d position{0};     ///< of its centre
-    V3d turn{0};         ///< about X, Y, Z, right-handed; applied Z first, then X, then Y
-    V2d scale{1.0, 1.0}; ///< across, up
-    bool operator==(const Placement&) const = default;
+    /// Of a group made by scattering: how, and what was scattered. Its children are ordinary layers.
+    std::optional<Scatter> scatter;
+    LayerPtr pattern; ///< null without scatter
 };
 
 /// Names of what a layer can be, in the order of its content.
@@ -153,9 +153,14 @@ struct Layer {
     std::int64_t id = 0; ///< unique in the scene, above 0
     std::string name;
     bool visible = true;
+    bool locked = false; ///< the desk's hands leave it alone; edits by name do not care
+    std::vector<std::string> tags;
     double opacity = 1;
     Blend blend = Blend::Normal;
     Placement placement;
+    std::vector<Key<Placement>> places; ///< where not empty: its place over time instead
+    std::int64_t follows = 0;           ///< the layer that carries it as a group would; 0: none
+    Hanging hanging;
     V2i pixels{0, 0};          ///< natural size of its picture; a group has none
     double metresPerPixel = 0; ///< at scale 1
     std::variant<Picture, Footage, Text, Group, Card> content;
@@ -175,6 +180,8 @@ struct Pose {
     double tilt = 0; ///< positive looks up
     double roll = 0; ///< positive turns the camera clockwise, as seen from behind it
     double focal = 35;
+    double focus = 10; ///< distance of the plane that is sharp, along the viewing axis
+    double fstop = 8;
     bool operator==(const Pose&) const = default;
 };
 
@@ -203,12 +210,20 @@ struct Camera {
     Json extra = Json::object();
 };
 
+/// A line across the frame that things are laid out by.
+struct Guide {
+    bool upright = false;
+    double at = 0.5; ///< share of the frame from its left, or its top
+    bool operator==(const Guide&) const = default;
+};
+
 struct Output {
     V2i frame{1920, 1080}; ///< pixels
     Rational rate{24};
     std::int64_t frames = 144; ///< duration
     Colour background{0, 0, 0, 1};
     Blending blending = Blending::Light;
+    std::vector<Guide> guides;
     Json extra = Json::object();
 };
 
@@ -224,10 +239,12 @@ using ScenePtr = std::shared_ptr<const Scene>;
 /// A scene with nothing in it and one mark at time 0, at the world's origin.
 Scene emptyScene();
 
-/// A layer with the chain of groups that holds it, outermost first.
+/// A layer with the chain of groups that holds it, and with what carries it through space, outermost first.
+/// The two are the same unless a layer follows another: then that one carries it, with its own carriers.
 struct Found {
     LayerPtr layer;
     std::vector<LayerPtr> holders;
+    std::vector<LayerPtr> carriers;
 };
 /// The layer with this id wherever it is nested; layer is null when there is none.
 Found find(const Scene& scene, std::int64_t id);
@@ -248,6 +265,13 @@ template <class Visit> void forEach(const Scene& scene, Visit&& visit) {
     std::vector<LayerPtr> holders;
     forEach(scene.layers, visit, holders);
 }
+
+/// Every layer with what carries it, groups before their children, lowest first. Layers that follow each
+/// other in a circle, or one that is not there, are carried by nothing.
+std::vector<Found> all(const Scene& scene);
+
+/// A sentence on why a layer cannot follow another (itself, in a circle, not there); empty when it can.
+std::string whyNotFollow(const Scene& scene, std::int64_t layer, std::int64_t leader);
 
 /// The media of a layer, or null for a layer without a file.
 const Media* mediaOf(const Layer& layer);

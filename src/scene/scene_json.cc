@@ -1,6 +1,7 @@
 #include "scene/scene_json.h"
 
 #include "scene/cutout_json.h"
+#include "scene/hanging_json.h"
 
 #include <algorithm>
 #include <span>
@@ -37,12 +38,6 @@ Media readMedia(Fields& layer) {
     return media;
 }
 
-Json toJson(const Pace& pace) {
-    for (const NamedPace& named : namedPaces)
-        if (named.pace == pace) return named.name;
-    return {pace.x1, pace.y1, pace.x2, pace.y2};
-}
-
 std::vector<LayerPtr> readLayers(const Json& list, const std::string& where, int depth, std::size_t& count) {
     std::vector<LayerPtr> layers;
     layers.reserve(list.size());
@@ -63,6 +58,7 @@ Output readOutput(const Json& json, const std::string& where) {
     if (fields.has("background")) output.background = fields.colour("background");
     if (fields.has("blending"))
         output.blending = static_cast<Blending>(fields.choice("blending", blendingNames));
+    if (fields.has("guides")) output.guides = readGuides(fields);
     output.extra = fields.rest();
     return output;
 }
@@ -130,6 +126,12 @@ Json layersToJson(const std::vector<LayerPtr>& layers) {
 
 }
 
+Json toJson(const Pace& pace) {
+    for (const NamedPace& named : namedPaces)
+        if (named.pace == pace) return named.name;
+    return {pace.x1, pace.y1, pace.x2, pace.y2};
+}
+
 Json toJson(const V3d& v) {
     return {v.x, v.y, v.z};
 }
@@ -142,7 +144,9 @@ Json toJson(const Pose& pose) {
             {"pan", pose.pan},
             {"tilt", pose.tilt},
             {"roll", pose.roll},
-            {"focal", pose.focal}};
+            {"focal", pose.focal},
+            {"focus", pose.focus},
+            {"fstop", pose.fstop}};
 }
 
 Pose readPose(Fields& fields, const Pose& fallback) {
@@ -152,6 +156,8 @@ Pose readPose(Fields& fields, const Pose& fallback) {
     pose.tilt = fields.number("tilt", -36000, 36000, pose.tilt);
     pose.roll = fields.number("roll", -36000, 36000, pose.roll);
     pose.focal = fields.number("focal", 0.1, 10'000, pose.focal);
+    pose.focus = fields.number("focus", 1e-3, Limits::metres, pose.focus);
+    pose.fstop = fields.number("fstop", 0.1, 1000, pose.fstop);
     return pose;
 }
 
@@ -223,12 +229,12 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
     layer->visible = fields.yes("visible", true);
     layer->opacity = fields.number("opacity", 0, 1, 1);
     if (fields.has("blend")) layer->blend = static_cast<Blend>(fields.choice("blend", blendNames));
-    if (fields.has("position")) layer->placement.position = fields.vector("position", Limits::metres);
-    if (fields.has("turn")) layer->placement.turn = fields.vector("turn", 36000);
-    if (fields.has("scale")) {
-        const auto scale = fields.numbers("scale", 2, -1e9, 1e9);
-        layer->placement.scale = {scale[0], scale[1]};
-    }
+    layer->locked = fields.yes("locked", false);
+    if (fields.has("tags")) layer->tags = readTags(fields);
+    layer->placement = readPlacement(fields, Placement{});
+    if (fields.has("places")) layer->places = readPlaces(fields);
+    layer->follows = fields.whole("follows", 0, std::int64_t{1} << 50, 0);
+    layer->hanging = readHanging(fields, Hanging{});
     const std::size_t kind = fields.choice("kind", layerKinds);
     if (kind != 3) {
         const auto size = fields.numbers("pixels", 2, 1, Limits::pictureSide);
@@ -255,8 +261,15 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
         if (depth >= Limits::groupDepth)
             throw Misread{"'" + where + "': groups are nested deeper than " +
                           std::to_string(Limits::groupDepth)};
-        layer->content =
-            Group{readLayers(fields.array("layers", Limits::layers), fields.at("layers"), depth + 1, count)};
+        Group group;
+        group.children =
+            readLayers(fields.array("layers", Limits::layers), fields.at("layers"), depth + 1, count);
+        if (fields.has("scatter")) {
+            Fields scatter(fields.object("scatter"), fields.at("scatter"));
+            group.scatter = readScatter(scatter, Scatter{});
+            group.pattern = readLayer(fields.object("pattern"), fields.at("pattern"), depth + 1, count);
+        }
+        layer->content = std::move(group);
     }
     if (fields.has("cutout") && kind != 3)
         layer->cutout = readCutout(fields.object("cutout"), fields.at("cutout"));
@@ -271,9 +284,12 @@ Json toJson(const Layer& layer) {
     json["visible"] = layer.visible;
     json["opacity"] = layer.opacity;
     json["blend"] = blendNames[static_cast<std::size_t>(layer.blend)];
-    json["position"] = toJson(place.position);
-    json["turn"] = toJson(place.turn);
-    json["scale"] = {place.scale.x, place.scale.y};
+    if (layer.locked) json["locked"] = true;
+    if (!layer.tags.empty()) json["tags"] = layer.tags;
+    json.update(toJson(place));
+    if (!layer.places.empty()) json["places"] = toJson(layer.places);
+    if (layer.follows != 0) json["follows"] = layer.follows;
+    json.update(toJson(layer.hanging));
     if (!layer.group()) {
         json["pixels"] = {layer.pixels.x, layer.pixels.y};
         json["metresPerPixel"] = layer.metresPerPixel;
@@ -292,6 +308,10 @@ Json toJson(const Layer& layer) {
         json["card"] = toJson(*card);
     } else if (const Group* group = layer.group()) {
         json["layers"] = layersToJson(group->children);
+        if (group->scatter) {
+            json["scatter"] = toJson(*group->scatter);
+            json["pattern"] = toJson(*group->pattern);
+        }
     }
     if (layer.cutout) json["cutout"] = toJson(*layer.cutout);
     return withRest(std::move(json), layer.extra);
@@ -304,6 +324,7 @@ Json toJson(const Scene& scene) {
                    {"frames", out.frames},
                    {"background", toJson(out.background)},
                    {"blending", blendingNames[static_cast<std::size_t>(out.blending)]}};
+    if (!out.guides.empty()) output["guides"] = toJson(out.guides);
     Json marks = Json::array();
     for (const Mark& mark : scene.camera.marks) {
         Json json = {{"id", mark.id}, {"time", mark.time.text()}, {"name", mark.name}};
@@ -342,6 +363,11 @@ Result<Scene> sceneFromJson(const Json& json) {
         forEach(scene, [&](const LayerPtr& layer, const auto&) {
             if (!ids.insert(layer->id).second)
                 throw Misread{"two layers have the id " + std::to_string(layer->id)};
+        });
+        forEach(scene, [&](const LayerPtr& layer, const auto&) {
+            if (layer->follows == 0) return;
+            if (const std::string why = whyNotFollow(scene, layer->id, layer->follows); !why.empty())
+                throw Misread{"layer " + std::to_string(layer->id) + " cannot follow: " + why};
         });
         return scene;
     } catch (const Misread& misread) {

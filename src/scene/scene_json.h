@@ -18,6 +18,7 @@ Json toJson(const Pose& pose);
 Json toJson(const Text& text);
 Json toJson(const Colour& colour);
 Json toJson(const V3d& vector);
+Json toJson(const Pace& pace);
 
 /// A valid scene or a sentence that names the member at fault. Media paths are taken as they stand.
 Result<Scene> sceneFromJson(const Json& json);

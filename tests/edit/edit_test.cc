@@ -55,7 +55,7 @@ TEST(Edits, RefusalsSayWhatAndWhere) {
     EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", {"Bot"}}, {"depth", 3}}),
               "'push.layers[0]': there is no layer 'Bot'.");
     EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", {"Boat"}}, {"dept", 3}}),
-              "push needs either 'depth' or 'by'.");
+              "push needs one of 'depth', 'by', 'ratio' and 'spread'.");
     EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", {"Boat"}}, {"depth", 3}, {"deep", 3}}),
               "push does not know 'deep'.");
     EXPECT_EQ(refused(scene, {{"edit", "push"}, {"layers", Json::array()}, {"depth", 3}}),
@@ -179,7 +179,7 @@ TEST(BringIn, LayersGroupOrOneLayer) {
     const auto view = optics::firstView(layers);
     const auto place = [&](const scene::Scene& s, std::int64_t id) {
         const auto found = scene::find(s, id);
-        return *optics::project(view, optics::cardOf(*found.layer, optics::worldOf(found.holders)).corner);
+        return *optics::project(view, optics::cardOf(*found.layer, optics::worldOf(found.carriers)).corner);
     };
     EXPECT_NEAR((place(layers, 2) - V2d(10, 4)).length(), 0, 1e-6);
     EXPECT_NEAR((place(group, group.layers[0]->group()->children[1]->id) - V2d(10, 4)).length(), 0, 1e-6);
@@ -340,9 +340,13 @@ TEST(Documentation, EveryEditIsThereAndItsExamplesWork) {
             example.replace(file, 5, dir.path().string() + "/");
         const auto json = scene::parseJson(example);
         ASSERT_TRUE(json) << example;
-        const auto result = edit::apply(base, *json);
-        EXPECT_TRUE(result) << example << (result ? "" : result.error().sentence);
-        ++tried;
+        scene::Scene scene = base;
+        for (const Json& one : json->is_array() ? *json : Json::array({*json})) {
+            const auto result = edit::apply(scene, one);
+            ASSERT_TRUE(result) << example << result.error().sentence;
+            scene = *result;
+            ++tried;
+        }
     }
     EXPECT_GE(tried, editNames().size());
 }

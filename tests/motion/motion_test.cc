@@ -121,7 +121,7 @@ TEST(Measures, TravelOfATruck) {
         scene::Scene scene = scene::emptyScene();
         scene.camera.marks.push_back(mark(2, scene::lastTime(scene), {0.5, 0, 0}));
         scene.layers.push_back(card({0, 0, -depth}));
-        const Measure m = measure(scene, scene::find(scene, 1), CameraMove(scene.camera), 0);
+        const Measure m = measure(scene, 1, CameraMove(scene.camera), 0);
         EXPECT_NEAR(m.travel, travel, 1e-3);
         EXPECT_NEAR(m.depth, depth, 1e-12);
     }
@@ -130,21 +130,21 @@ TEST(Measures, TravelOfATruck) {
 TEST(Measures, CornersOfACard) {
     scene::Scene scene = scene::emptyScene();
     scene.layers.push_back(card({0.5, 0.25, -5}));
-    const Measure m = measure(scene, scene::find(scene, 1), CameraMove(scene.camera), 0);
+    const Measure m = measure(scene, 1, CameraMove(scene.camera), 0);
     ASSERT_TRUE(m.corners);
     // 1 m x 0.5 m, its lower left corner on the axis; 1 m at 5 m is 35/36*1920/5 = 373.333 px
     EXPECT_NEAR((*m.corners)[3].x, 960, 1e-9);
     EXPECT_NEAR((*m.corners)[3].y, 540, 1e-9);
     EXPECT_NEAR((*m.corners)[1].x, 960 + 373.3333, 1e-3);
     EXPECT_NEAR((*m.corners)[1].y, 540 - 186.6667, 1e-3);
-    EXPECT_NEAR(m.size.x, 373.3333, 1e-3);
-    EXPECT_NEAR(m.size.y, 186.6667, 1e-3);
+    EXPECT_NEAR(m.size().x, 373.3333, 1e-3);
+    EXPECT_NEAR(m.size().y, 186.6667, 1e-3);
 }
 
 TEST(Measures, BehindTheCameraHasNoCorners) {
     scene::Scene scene = scene::emptyScene();
     scene.layers.push_back(card({0, 0, 5}));
-    const Measure m = measure(scene, scene::find(scene, 1), CameraMove(scene.camera), 0);
+    const Measure m = measure(scene, 1, CameraMove(scene.camera), 0);
     EXPECT_FALSE(m.corners);
     EXPECT_EQ(m.travel, 0);
 }

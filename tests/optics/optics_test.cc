@@ -131,7 +131,7 @@ TEST(HoldFraming, NoCornerMovesWhateverTheLayer) {
         const std::int64_t which = 1 + round % 3; // a group, a group in a group, a card in both
         const auto cornersOf = [&](const scene::Scene& s) {
             const scene::Found found = scene::find(s, 3);
-            const Card c = cardOf(*found.layer, worldOf(found.holders));
+            const Card c = cardOf(*found.layer, worldOf(found.carriers));
             return std::array{project(view, c.corner), project(view, c.corner + c.across),
                               project(view, c.corner + c.down), project(view, c.corner + c.across + c.down)};
         };
@@ -154,6 +154,75 @@ TEST(HoldFraming, DepthIsWhatWasAskedFor) {
     const auto place = pushed(scene, scene::find(scene, 1), 17.25, true, scene.camera.marks[0]);
     scene::changeLayer(moved.layers, 1, [&](scene::Layer& layer) { layer.placement = *place; });
     EXPECT_NEAR(depthOf(moved, scene::find(moved, 1)), 17.25, 1e-12);
+}
+
+/// W = 1920, gate 36: figures of the design's own table (thin lens).
+TEST(DepthOfField, DiscsAndRanges) {
+    const auto slope = [](double focal) { return pixelsPerSlope(focal, 36, 1920); };
+    const struct {
+        double focal, fstop, focus, depth, disc;
+    } discs[] = {{50, 2, 4, 10, 10.000},
+                 {35, 2, 6.4, 1.6, 15.3125},
+                 {35, 2, 6.4, 60, 4.5597},
+                 {85, 1.8, 3, 30, 64.222},
+                 {35, 2, 6.4, 6.4, 0}};
+    for (const auto& each : discs)
+        EXPECT_NEAR(blurDisc(each.focal, each.fstop, each.focus, each.depth, slope(each.focal)), each.disc,
+                    6e-4);
+    const double t = sharpDisc(1920);
+    const SharpRange range = sharpRange(35, 2, 6.4, slope(35), t);
+    EXPECT_NEAR(range.near, 4.9464, 1e-4);
+    EXPECT_NEAR(range.far, 9.0636, 1e-4);
+    EXPECT_NEAR(hyperfocal(35, 2, slope(35), t), 21.778, 1e-3);
+    const SharpRange endless = sharpRange(24, 8, 5, slope(24), t);
+    EXPECT_NEAR(endless.near, 1.6931, 1e-4);
+    EXPECT_TRUE(std::isinf(endless.far));
+}
+
+TEST(Card, ABentOneIsMetWhereItsPointsProject) {
+    std::mt19937 random(4);
+    const auto in = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
+    int met = 0;
+    for (int round = 0; round < 2000; ++round) {
+        auto layer = std::make_shared<scene::Layer>(*card(1, V3d(in(-1, 1), in(-1, 1), in(-9, -6))));
+        layer->placement.turn = {in(-30, 30), in(-50, 50), in(-180, 180)};
+        layer->placement.scale = {in(0.5, 2), in(0.5, 2)};
+        layer->hanging.bend = round % 3 ? in(-120, 120) : 0;
+        layer->hanging.extensions.right = {scene::Beyond::Stretch, 0.5};
+        const Card shape = cardOf(*layer, {});
+        const View view = viewOf({V3d(0), in(-5, 5), in(-5, 5), in(-9, 9), 30}, 36, {1920, 1080});
+        const double s = in(0, 1.5), t = in(0, 1);
+        const V3d point = shape.at(s, t);
+        const auto place = project(view, point);
+        if (!place) continue;
+        const auto hit = meet(view, *place, shape);
+        ASSERT_TRUE(hit);
+        // Where it is met twice the nearer one counts.
+        if (hit->depth < depthOf(view, point) - 1e-6) continue;
+        ++met;
+        EXPECT_NEAR(hit->s, s, 1e-6);
+        EXPECT_NEAR(hit->t, t, 1e-6);
+        EXPECT_NEAR(hit->depth, depthOf(view, point), 1e-6);
+    }
+    EXPECT_GT(met, 1500);
+}
+
+TEST(Placement, ComesBackFromItsFrame) {
+    std::mt19937 random(5);
+    const auto in = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
+    for (int round = 0; round < 500; ++round) {
+        const scene::Placement place{V3d(in(-9, 9), in(-9, 9), in(-9, 9)),
+                                     V3d(in(-89, 89), in(-179, 179), in(-89, 89)),
+                                     V2d(in(0.1, 5), in(0.1, 5) * (round % 2 ? 1 : -1))};
+        const Affine frame = frameOf(place);
+        const auto back = placementOf(frame, V2d(0));
+        ASSERT_TRUE(back);
+        const Affine again = frameOf(*back);
+        EXPECT_LT((again.x - frame.x).length() + (again.y - frame.y).length(), 1e-9);
+        EXPECT_LT((back->position - place.position).length(), 1e-12);
+    }
+    const Affine sheared{V3d(1, 0, 0), V3d(0.5, 1, 0), V3d(0, 0, 1), V3d(0)};
+    EXPECT_FALSE(placementOf(sheared, V2d(0)));
 }
 
 }

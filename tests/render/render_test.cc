@@ -386,6 +386,97 @@ TEST(Work, StopsWhenAsked) {
     EXPECT_TRUE(picture.error().cancelled);
 }
 
+/// The card's own plane seen at natural size, 40 x 20 px in a frame of 120 x 60.
+Picture extended(scene::Beyond beyond, double turn = 0) {
+    const TempDir dir;
+    test::writePicture(dir / "a.png", {40, 20}, noisy);
+    auto layer = std::make_shared<scene::Layer>(
+        *test::pictureLayer(1, "a", dir / "a.png", {40, 20}, 40.0 / 12, {0, 0, -10}));
+    const scene::Extension side{beyond, 1};
+    layer->hanging.extensions = {side, side, side, side};
+    layer->placement.turn.y = turn;
+    auto scene = sceneOf({120, 60}, {layer});
+    scene.output.background = {0, 0, 0, 0};
+    return shown(scene);
+}
+
+TEST(Hanging, BeyondItsEdgesAPictureGoesOnWithoutASeam) {
+    const auto expected = [](scene::Beyond beyond, int i, int count) {
+        switch (beyond) {
+        case scene::Beyond::Mirror:
+            return i < 0 ? -1 - i : i >= count ? 2 * count - 1 - i : i;
+        case scene::Beyond::Repeat:
+            return (i + count) % count;
+        default:
+            return std::clamp(i, 0, count - 1);
+        }
+    };
+    for (const auto beyond : {scene::Beyond::Mirror, scene::Beyond::Repeat, scene::Beyond::Stretch}) {
+        const Picture picture = extended(beyond);
+        for (int y = 0; y < 60; ++y)
+            for (int x = 0; x < 120; ++x) {
+                const Rgba8 c = noisy(expected(beyond, x - 40, 40), expected(beyond, y - 20, 20));
+                const double a = c.a / 255.0;
+                ASSERT_NEAR(picture.row(y)[4 * x + 1], linear(c.g) * a, 6e-4) << x << " " << y;
+                ASSERT_NEAR(picture.row(y)[4 * x + 3], a, 6e-4) << x << " " << y;
+            }
+    }
+    const Picture none = extended(scene::Beyond::Nothing);
+    EXPECT_EQ(none.row(30)[4 * 20 + 3], 0);
+}
+
+TEST(Hanging, ABentCardShowsEachColumnWhereItsArcIs) {
+    const TempDir dir;
+    // A ramp across: what is seen tells the share of the width that the ray met.
+    test::writePicture(dir / "ramp.png", {256, 64}, [](int x, int) { return Rgba8{x, 255, 0}; });
+    for (const double bend : {60.0, -60.0, 170.0}) {
+        auto layer = std::make_shared<scene::Layer>(
+            *test::pictureLayer(1, "ramp", dir / "ramp.png", {256, 64}, 8, {0, 0, -10}));
+        layer->hanging.bend = bend;
+        auto scene = sceneOf({160, 90}, {layer});
+        scene.output.background = {0, 0, 0, 0};
+        const Picture picture = shown(scene);
+        const double angle = bend * std::numbers::pi / 180, radius = 8 / angle;
+        int looked = 0;
+        for (double s = 0.04; s < 0.97; s += 0.01) {
+            // From the arc's own formula to the frame.
+            const double a = (s - 0.5) * angle;
+            const double x = radius * std::sin(a), z = -10 + radius * (1 - std::cos(a));
+            const double px = 80 + 160 * x / -z;
+            const int column = static_cast<int>(std::floor(px));
+            if (column < 1 || column >= 159) continue;
+            // From the outside its ends turn away and are hidden by its middle.
+            if (bend < 0 && std::abs(a) > 0.9) continue;
+            const float* pixel = picture.row(45) + 4 * column;
+            ASSERT_NEAR(pixel[3], 1, 0.01) << bend << " " << s;
+            // The pixel's middle is up to half a pixel from the place asked for.
+            const double wide = 256 * 0.5 * (160.0 / 8 > 0 ? 0.12 : 0);
+            EXPECT_NEAR(encoded8(pixel[0]), 256 * s - 0.5, std::max(2.5, wide * 0.25)) << bend << " " << s;
+            ++looked;
+        }
+        EXPECT_GT(looked, 60);
+    }
+}
+
+TEST(Hanging, ABentCardCrossesAFlatOne) {
+    const TempDir dir;
+    test::writePicture(dir / "red.png", {32, 32}, [](int, int) { return Rgba8{255, 0, 0}; });
+    test::writePicture(dir / "blue.png", {32, 32}, [](int, int) { return Rgba8{0, 0, 255}; });
+    auto arc = std::make_shared<scene::Layer>(
+        *test::pictureLayer(1, "arc", dir / "red.png", {32, 32}, 12, {0, 0, -12}));
+    arc->hanging.bend = 120; // its ends come forward
+    const double radius = 12 / (120 * std::numbers::pi / 180);
+    const auto flat =
+        test::pictureLayer(2, "flat", dir / "blue.png", {32, 32}, 30, {0, 0, -12 + radius * 0.2});
+    const Picture picture = shown(sceneOf({128, 72}, {arc, flat}));
+    // cos a = 0.8 where they meet; nearer ends are red, the middle is blue.
+    const double x = radius * 0.6, crossing = 64 + 128 * x / (12 - radius * 0.2);
+    EXPECT_GT(picture.row(36)[4 * 64 + 2], 0.99);
+    EXPECT_GT(picture.row(36)[4 * static_cast<int>(crossing - 3) + 2], 0.99);
+    EXPECT_GT(picture.row(36)[4 * static_cast<int>(crossing + 3)], 0.99);
+    EXPECT_LT(picture.row(36)[4 * static_cast<int>(crossing + 3) + 2], 0.01);
+}
+
 TEST(Curve, TablesAreCloseToTheCurve) {
     double worst = 0;
     for (int i = 0; i <= 100'000; ++i) {

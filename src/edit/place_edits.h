@@ -1,0 +1,26 @@
+// Edits of where layers hang. They throw Misread (scene/fields.h); used by edit.cc only.
+//
+// All of them look at the scene as it stands at their member 'time' (default: the first mark's). A layer
+// whose place is keyed and has a key at just that time is changed there alone; otherwise all its keys are
+// changed in the same way. Layers carried by others that are named too go with those and are not moved twice.
+#pragma once
+
+#include "edit/named.h"
+
+namespace stage::edit {
+
+void pushLayers(scene::Scene& scene, scene::Fields& fields);
+void recede(scene::Scene& scene, scene::Fields& fields);
+void slideLayers(scene::Scene& scene, scene::Fields& fields);
+void place(scene::Scene& scene, scene::Fields& fields);
+void scaleLayers(scene::Scene& scene, scene::Fields& fields);
+void flip(scene::Scene& scene, scene::Fields& fields);
+void setPivot(scene::Scene& scene, scene::Fields& fields);
+void fit(scene::Scene& scene, scene::Fields& fields);
+void align(scene::Scene& scene, scene::Fields& fields);
+void distribute(scene::Scene& scene, scene::Fields& fields);
+void hang(scene::Scene& scene, scene::Fields& fields);
+void keyPlace(scene::Scene& scene, scene::Fields& fields);
+void removePlaceKey(scene::Scene& scene, scene::Fields& fields);
+
+}

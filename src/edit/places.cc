@@ -1,0 +1,123 @@
+#include "edit/places.h"
+
+#include "motion/camera_move.h"
+#include "motion/settled.h"
+
+#include <algorithm>
+#include <unordered_set>
+
+namespace stage::edit {
+
+using scene::Found;
+using scene::Layer;
+using scene::Placement;
+using scene::Scene;
+
+Standing::Standing(const Scene& scene, Rational when, const scene::Pose& camera)
+    : time(when), pose(camera), now(motion::settled(scene, when, camera.position)) {
+    for (Found& each : scene::all(now)) {
+        const std::int64_t id = each.layer->id;
+        layers.emplace(id, std::move(each));
+    }
+}
+
+Reference referenceOf(const Scene& scene, scene::Fields& fields) {
+    Reference reference;
+    const auto& marks = scene.camera.marks;
+    reference.marked = fields.has("mark");
+    if (reference.marked)
+        reference.mark =
+            static_cast<std::size_t>(fields.whole("mark", 1, static_cast<std::int64_t>(marks.size()))) - 1;
+    reference.timed = fields.has("time");
+    reference.time = reference.timed ? fields.rational("time", Rational(0), Rational(1'000'000))
+                                     : marks[reference.mark].time;
+    reference.pose = reference.timed && !reference.marked
+                         ? motion::CameraMove(scene.camera).at(reference.time.toDouble())
+                         : marks[reference.mark].pose;
+    return reference;
+}
+
+std::vector<std::int64_t> leadersOf(const Scene& scene, std::vector<std::int64_t> ids) {
+    const auto named = [&](std::int64_t id) { return std::find(ids.begin(), ids.end(), id) != ids.end(); };
+    std::vector<std::int64_t> leaders = ids;
+    if (ids.size() > 1)
+        for (const Found& found : scene::all(scene))
+            if (std::any_of(found.carriers.begin(), found.carriers.end(),
+                            [&](const auto& carrier) { return named(carrier->id); }))
+                std::erase(leaders, found.layer->id);
+    return leaders;
+}
+
+void changePlaces(Scene& scene, const std::vector<std::int64_t>& ids, const Reference& reference,
+                  const std::function<Placement(const Standing&, const Found&)>& change) {
+    std::map<Rational, Standing> standings;
+    const Scene before = scene;
+    const auto at = [&](Rational time) -> const Standing& {
+        return standings.try_emplace(time, before, time, reference.pose).first->second;
+    };
+    std::unordered_set<std::int64_t> facing;
+    scene::forEach(before, [&](const scene::LayerPtr& each, const auto&) {
+        if (each->hanging.facing != scene::Facing::Fixed) facing.insert(each->id);
+    });
+    for (const std::int64_t id : leadersOf(scene, ids)) {
+        const Layer& layer = *at(reference.time).found(id).layer;
+        const auto changed = [&](const Placement& old, Rational time) {
+            const Standing& standing = at(time);
+            Placement place = change(standing, standing.found(id));
+            if (facing.contains(id)) place.turn = old.turn;
+            for (int i = 0; i < 3; ++i)
+                if (!(std::abs(place.position[i]) <= scene::Limits::metres))
+                    throw scene::Misread{"'" + layer.name + "' would be moved out of the world"};
+            for (const double scale : {place.scale.x, place.scale.y})
+                if (!(std::abs(scale) <= 1e9) || scale == 0)
+                    throw scene::Misread{"'" + layer.name + "' would become too large or too small"};
+            return place;
+        };
+        scene::changeLayer(scene.layers, id, [&](Layer& l) {
+            if (l.places.empty()) {
+                l.placement = changed(l.placement, reference.time);
+                return;
+            }
+            const bool here =
+                reference.timed && std::any_of(l.places.begin(), l.places.end(),
+                                               [&](const auto& key) { return key.time == reference.time; });
+            for (scene::Key<Placement>& key : l.places)
+                if (!here || key.time == reference.time) key.value = changed(key.value, key.time);
+        });
+    }
+}
+
+std::string rehang(Layer& layer, const optics::Affine& from, const optics::Affine& to) {
+    // In the new carrier's metres.
+    const auto column = [&](const V3d& v) {
+        optics::Affine linear = to;
+        linear.origin = V3d(0);
+        return linear.inverse(v);
+    };
+    const optics::Affine between{column(from.x), column(from.y), column(from.z), to.inverse(from.origin)};
+    const bool shifted = (between.x - V3d(1, 0, 0)).length() < 1e-12 &&
+                         (between.y - V3d(0, 1, 0)).length() < 1e-12 &&
+                         (between.z - V3d(0, 0, 1)).length() < 1e-12;
+    const auto moved = [&](Placement& place) {
+        if (shifted) {
+            place.position = between(place.position);
+            return true;
+        }
+        optics::Affine frame = optics::frameOf(place); // about the pivot, which is where the position is
+        frame = between * frame;
+        // A flat layer has no depth that could be wrong.
+        if (!layer.group())
+            frame.z = frame.x.cross(frame.y).normalized() * frame.x.length() *
+                      (place.scale.x * place.scale.y < 0 ? -1.0 : 1.0);
+        const auto result = optics::placementOf(frame, V2d(0));
+        if (!result) return false;
+        place = *result;
+        return true;
+    };
+    bool ok = moved(layer.placement);
+    for (scene::Key<Placement>& key : layer.places)
+        ok = ok && moved(key.value);
+    return ok ? "" : "'" + layer.name + "' would be sheared, because what carries it is scaled unevenly";
+}
+
+}

@@ -1,0 +1,50 @@
+// Changing the places of several layers at one time of the scene.
+#pragma once
+
+#include "edit/named.h"
+#include "motion/measure.h"
+
+#include <functional>
+#include <map>
+#include <unordered_map>
+
+namespace stage::edit {
+
+/// A scene as it stands at a time for a pose, with its layers found.
+struct Standing {
+    Rational time;
+    scene::Pose pose;
+    scene::Scene now;
+    motion::Sight sight{now, pose};
+
+    Standing(const scene::Scene& scene, Rational time, const scene::Pose& pose);
+    Standing(const Standing&) = delete;
+    Standing& operator=(const Standing&) = delete;
+    const scene::Found& found(std::int64_t id) const { return layers.at(id); }
+    std::unordered_map<std::int64_t, scene::Found> layers;
+};
+
+/// The camera that an edit refers to: that of its member 'mark', or of the move at its member 'time', or the
+/// first mark's.
+struct Reference {
+    Rational time;
+    bool timed = false; ///< the edit names a time
+    std::size_t mark = 0;
+    bool marked = false;
+    scene::Pose pose; ///< of the mark, where one is named or no time is; else of the move
+};
+Reference referenceOf(const scene::Scene& scene, scene::Fields& fields);
+
+/// The layers named, without those that others of them carry.
+std::vector<std::int64_t> leadersOf(const scene::Scene& scene, std::vector<std::int64_t> ids);
+
+/// Gives layers the places that change(standing, found) makes of those they have. Position and scale are
+/// taken from it; the turn too unless the layer turns to the camera by itself.
+void changePlaces(scene::Scene& scene, const std::vector<std::int64_t>& ids, const Reference& reference,
+                  const std::function<scene::Placement(const Standing&, const scene::Found&)>& change);
+
+/// Hangs a layer, with its keys, at the same places under other carriers; turn and scale are kept as they are
+/// where the carriers differ by where they are alone. A sentence when it would be sheared.
+std::string rehang(scene::Layer& layer, const optics::Affine& from, const optics::Affine& to);
+
+}
