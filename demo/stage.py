@@ -31,9 +31,9 @@ LAYERS = [
 ]
 
 MARKS = [
-    {"id": 1, "time": "0/1", "name": "Wide on the quay", "position": [0, EYE, 0], "pan": 0, "tilt": 0, "roll": 0, "focal": FOCAL, "pace": "soft start"},
-    {"id": 2, "time": "77/24", "name": "Past the reeds", "position": [0.38, EYE + 0.04, -1.25], "pan": -0.9, "tilt": 0.3, "roll": 0, "focal": FOCAL, "pace": "soft stop"},
-    {"id": 3, "time": "143/24", "name": "Close on the boatman", "position": [0.16, EYE - 0.10, -2.35], "pan": -0.4, "tilt": -0.6, "roll": 0, "focal": FOCAL},
+    {"id": 1, "time": "0/1", "name": "Wide on the quay", "position": [0, EYE, 0], "pan": 0, "tilt": 0, "roll": 0, "focal": FOCAL, "focus": 6.4, "fstop": 2, "pace": "soft start"},
+    {"id": 2, "time": "77/24", "name": "Past the reeds", "position": [0.38, EYE + 0.04, -1.25], "pan": -0.9, "tilt": 0.3, "roll": 0, "focal": FOCAL, "focus": 6.4, "fstop": 2, "pace": "soft stop"},
+    {"id": 3, "time": "143/24", "name": "Close on the boatman", "position": [0.16, EYE - 0.10, -2.35], "pan": -0.4, "tilt": -0.6, "roll": 0, "focal": FOCAL, "focus": 6.4, "fstop": 2},
 ]
 
 

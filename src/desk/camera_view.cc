@@ -4,13 +4,18 @@
 #include "desk/theme.h"
 #include "motion/frame.h"
 #include "motion/measure.h"
+#include "motion/settled.h"
+#include "scene/hanging_json.h"
+#include "scene/scene_json.h"
 
+#include <QContextMenuEvent>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QPainter>
 #include <QPainterPath>
 #include <QPushButton>
+#include <algorithm>
 #include <cmath>
 
 namespace stage::desk {
@@ -68,6 +73,8 @@ CameraView::CameraView(Session& session, QWidget* parent)
     connect(&m_request, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double ms) {
         m_picture = picture;
         m_milliseconds = ms;
+        if (m_session.previewing()) // towards what takes 30 ms
+            m_draft = std::clamp(m_draft * std::sqrt(30 / std::max(1.0, ms)), 0.25, 1.0);
         const bool onMove = !(m_session.offMove() && m_session.offMove()->time == m_session.time());
         if (tag == m_generation * (1ll << 32) + m_session.frame() && onMove)
             m_cache[m_session.frame()] = picture;
@@ -88,6 +95,7 @@ void CameraView::setTool(Tool tool) {
     if (tool == m_tool) return;
     m_tool = tool;
     setCursor(tool == Tool::Walk   ? Qt::SizeAllCursor
+              : tool == Tool::Turn ? Qt::OpenHandCursor
               : tool == Tool::Push ? Qt::SizeVerCursor
                                    : Qt::ArrowCursor);
     QWidget::update();
@@ -115,14 +123,46 @@ QRectF CameraView::frameRect() const {
     const V2i frame = m_session.scene()->output.frame;
     const double scale =
         std::min(width() / static_cast<double>(frame.x), height() / static_cast<double>(frame.y));
-    const QSizeF size(frame.x * scale, frame.y * scale);
-    return {(width() - size.width()) / 2, (height() - size.height()) / 2, size.width(), size.height()};
+    const QSizeF size(frame.x * scale * m_zoom, frame.y * scale * m_zoom);
+    return {(width() - size.width()) / 2 + m_shift.x(), (height() - size.height()) / 2 + m_shift.y(),
+            size.width(), size.height()};
+}
+
+void CameraView::fitAll() {
+    m_zoom = 1;
+    m_shift = {};
+    forget();
+}
+
+void CameraView::fitSelection() {
+    V2d low(1e300), high(-1e300);
+    const motion::Sight sight(m_session.now(), m_session.pose());
+    for (const std::int64_t id : m_session.selection()) {
+        const motion::Measure m = motion::measureAt(sight, m_session.foundNow(id));
+        if (!(m.high.x > m.low.x)) continue;
+        low = {std::min(low.x, m.low.x), std::min(low.y, m.low.y)};
+        high = {std::max(high.x, m.high.x), std::max(high.y, m.high.y)};
+    }
+    if (!(high.x > low.x)) return fitAll();
+    fitAll();
+    const QRectF frame = frameRect();
+    const double scale = frame.width() / m_session.scene()->output.frame.x;
+    m_zoom = std::clamp(
+        0.85 * std::min(width() / ((high.x - low.x) * scale), height() / ((high.y - low.y) * scale)), 0.2,
+        16.0);
+    const V2d off = (low + high) / 2.0 - V2d(m_session.scene()->output.frame) / 2.0;
+    m_shift = {-off.x * scale * m_zoom, -off.y * scale * m_zoom};
+    forget();
 }
 
 V2i CameraView::pictureSize() const {
     const QRectF rect = frameRect();
-    return {std::max(1, static_cast<int>(std::lround(rect.width() * devicePixelRatioF()))),
-            std::max(1, static_cast<int>(std::lround(rect.height() * devicePixelRatioF())))};
+    // Zoomed in, the whole frame is rendered finer, up to twice its own size.
+    const double most = 2.0 * m_session.scene()->output.frame.x / rect.width();
+    // While something is dragged, coarser where the last picture took too long to follow the hand.
+    const double scale = std::min(devicePixelRatioF(), most) * (m_session.previewing() ? m_draft : 1);
+    return {std::max(1, static_cast<int>(std::lround(rect.width() * scale))),
+            std::max(1, static_cast<int>(std::lround(rect.height() * scale)))};
 }
 
 void CameraView::forget() {
@@ -147,7 +187,7 @@ void CameraView::update() {
     // come when one takes longer than a frame lasts.
     if (m_playing && m_request.busy()) return;
     m_request.ask(motion::evaluate(*m_session.scene(), m_session.time(), pictureSize(), m_session.pose()),
-                  m_generation * (1ll << 32) + frame);
+                  m_generation * (1ll << 32) + frame, m_session.previewing());
 }
 
 /// While playing, renders the frames that will be needed next.
@@ -217,27 +257,37 @@ void CameraView::paintEvent(QPaintEvent*) {
                                             -frame.height() * k));
     }
 
-    painter.setClipRect(rect());
-    const optics::View lens = view();
-    const double scale = frame.width() / m_session.scene()->output.frame.x;
-    for (const std::int64_t id : m_session.selection()) {
-        const scene::Found found = scene::find(*m_session.scene(), id);
-        if (!found.layer) continue;
-        const motion::Measure measured = motion::measureAt(*m_session.scene(), found, lens);
-        if (!measured.corners) continue;
-        QPolygonF outline;
-        for (const V2d& corner : *measured.corners)
-            outline << QPointF(frame.left() + corner.x * scale, frame.top() + corner.y * scale);
-        painter.setBrush(Qt::NoBrush);
-        painter.setPen(QPen(QColor(0, 0, 0, 120), 3));
-        painter.drawPolygon(outline);
-        painter.setPen(QPen(theme::vermilion, 1.5));
-        painter.drawPolygon(outline);
+    const auto& guides = m_session.scene()->output.guides;
+    for (std::size_t i = 0; i < guides.size(); ++i) {
+        painter.setPen(QPen(theme::brass, static_cast<int>(i) == m_guide ? 1.6 : 1, Qt::DashDotLine));
+        if (guides[i].upright)
+            painter.drawLine(QPointF(frame.left() + frame.width() * guides[i].at, 0),
+                             QPointF(frame.left() + frame.width() * guides[i].at, height()));
+        else
+            painter.drawLine(QPointF(0, frame.top() + frame.height() * guides[i].at),
+                             QPointF(width(), frame.top() + frame.height() * guides[i].at));
     }
+    if (m_zoom != 1) { // the frame's edge, when there is something around it
+        painter.setPen(QPen(theme::dim, 1));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawRect(frame);
+    }
+    painter.setPen(QPen(theme::vermilion, 1));
+    for (const SnapLine& line : m_across)
+        painter.drawLine(QPointF(toView({line.at, 0}).x(), 0), QPointF(toView({line.at, 0}).x(), height()));
+    for (const SnapLine& line : m_up)
+        painter.drawLine(QPointF(0, toView({0, line.at}).y()), QPointF(width(), toView({0, line.at}).y()));
+    drawHandles(painter);
 
     QString say = m_say;
     if (say.isEmpty() && m_tool == Tool::Walk)
         say = tr("drag: pan and tilt · Shift: truck and pedestal · wheel: dolly");
+    if (say.isEmpty() && m_tool == Tool::Move && hasFocus() && !handles().empty() && underMouse())
+        say = tr(
+            "drag: move · brackets: scale, Shift: freely · arc: roll · Shift on the cross: pivot · Ctrl: no "
+            "catching");
+    if (say.isEmpty() && m_tool == Tool::Turn)
+        say = tr("drag: turn and lean · Shift: roll · Ctrl: steps of 15°");
     if (m_session.scene()->layers.empty()) {
         painter.setPen(theme::dim);
         painter.setFont(theme::sans(14));
@@ -262,205 +312,84 @@ void CameraView::paintEvent(QPaintEvent*) {
     }
 }
 
-// ---- hands
-
-optics::View CameraView::view() const {
-    return optics::viewOf(m_session.pose(), m_session.scene()->camera.gate, m_session.scene()->output.frame);
-}
-
-V2d CameraView::toFrame(const QPointF& place) const {
-    const QRectF frame = frameRect();
-    const double scale = m_session.scene()->output.frame.x / frame.width();
-    return V2d(place.x() - frame.left(), place.y() - frame.top()) * scale;
-}
-
-/// The nearest visible layer that shows something at the place.
-std::int64_t CameraView::layerAt(const V2d& place) const {
-    const optics::View lens = view();
-    std::int64_t best = 0;
-    double nearest = 1e300;
-    scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& layer,
-                                           const std::vector<scene::LayerPtr>& holders) {
-        if (layer->group() || !layer->visible) return;
-        for (const scene::LayerPtr& holder : holders)
-            if (!holder->visible) return;
-        const optics::Card card = optics::cardOf(*layer, optics::worldOf(holders));
-        const auto hit = optics::meet(lens, place, card.corner, card.normal());
-        if (!hit) return;
-        const V3d inside = *hit - card.corner;
-        const double s = inside.dot(card.across) / card.across.length2(),
-                     t = inside.dot(card.down) / card.down.length2();
-        if (s < 0 || s >= 1 || t < 0 || t >= 1) return;
-        if (const QImage cover = m_session.swatches().of(*m_session.scene(), layer).cover; !cover.isNull()) {
-            const int x = std::min(static_cast<int>(s * cover.width()), cover.width() - 1),
-                      y = std::min(static_cast<int>(t * cover.height()), cover.height() - 1);
-            if (cover.constScanLine(y)[x] < 26) return;
-        }
-        const double depth = optics::depthOf(lens, *hit);
-        if (depth <= nearest) nearest = depth, best = layer->id;
-    });
-    return best;
-}
-
-double CameraView::reach() const {
-    const optics::View lens = view();
-    if (const scene::Found found = m_session.selected(); found.layer) {
-        const double depth =
-            optics::depthOf(lens, optics::worldOf(found.holders)(found.layer->placement.position));
-        if (depth > 0.05) return depth;
-    }
-    const double home = m_session.scene()->homeDepth -
-                        (lens.eye - optics::firstView(*m_session.scene()).eye).dot(lens.forward);
-    return std::max(0.5, home);
-}
-
-void CameraView::mousePressEvent(QMouseEvent* event) {
-    setFocus();
-    if (event->button() != Qt::LeftButton) return;
-    m_walkEnd.stop();
-    m_session.endWalk();
-    m_dragging = true;
-    m_moved = false;
-    m_from = m_last = event->position();
-    m_walkFrom = m_session.pose();
-    if (m_tool == Tool::Walk) return;
-    const V2d place = toFrame(m_from);
-    const std::int64_t layer = layerAt(place);
-    m_session.click(layer, event->modifiers() & Qt::ControlModifier);
-    if (const scene::Found found = scene::find(*m_session.scene(), layer); found.layer) {
-        const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.holders));
-        const auto hit = optics::meet(view(), place, card.corner, card.normal());
-        m_grip = hit ? *hit : card.centre();
-        m_depthFrom = optics::depthOf(*m_session.scene(), found);
-    } else {
-        m_dragging = false;
-    }
-}
-
-void CameraView::mouseMoveEvent(QMouseEvent* event) {
-    if (!m_dragging) return;
-    const QPointF place = event->position();
-    if (!m_moved && (place - m_from).manhattanLength() < 3) return;
-    m_moved = true;
-    const double perPixel = m_session.scene()->output.frame.x / frameRect().width();
-    if (m_tool == Tool::Walk) {
-        const optics::View lens = view();
-        const QPointF by = (place - m_last) * perPixel;
-        m_last = place;
-        if (event->modifiers() & Qt::ShiftModifier) {
-            const double metres = reach() / lens.slope;
-            walkBy(-by.x() * metres, by.y() * metres, 0, 0, 0);
-        } else {
-            walkBy(0, 0, 0, -degrees(std::atan(by.x() / lens.slope)),
-                   degrees(std::atan(by.y() / lens.slope)));
-        }
-        return;
-    }
-    const auto& selection = m_session.selection();
-    if (selection.empty()) return;
-    if (m_tool == Tool::Push) {
-        const double depth = m_depthFrom * std::exp((m_from.y() - place.y()) / 180.0);
-        m_session.preview(edit::push(selection, depth, m_session.holdFraming()));
-        m_say = tr("depth %1 m, from %2 m").arg(figure(depth, 2), figure(m_depthFrom, 2));
-        return;
-    }
-    // In the layer's own plane: the point under the hand stays under the hand.
-    const scene::Found found = scene::find(*m_session.history().scene(), selection.front());
-    if (!found.layer) return;
-    const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.holders));
-    const auto hit = optics::meet(view(), toFrame(place), m_grip, card.normal());
-    if (!hit) return;
-    V3d by = *hit - m_grip;
-    if (event->modifiers() & Qt::ShiftModifier) { // along one edge only
-        const V3d across = card.across.normalized(), down = card.down.normalized();
-        const double a = by.dot(across), d = by.dot(down);
-        by = std::abs(a) > std::abs(d) ? across * a : down * d;
-    }
-    m_session.preview(edit::slide(selection, by));
-    m_say = tr("across %1 m, up %2 m")
-                .arg(figure(by.dot(card.across.normalized()), 2), figure(-by.dot(card.down.normalized()), 2));
-}
-
-void CameraView::mouseReleaseEvent(QMouseEvent* event) {
-    if (event->button() != Qt::LeftButton || !m_dragging) return;
-    m_dragging = false;
-    m_say.clear();
-    m_session.commit();
-    QWidget::update();
-}
-
-void CameraView::walkBy(double truck, double pedestal, double dolly, double pan, double tilt) {
-    const optics::View lens = view();
-    scene::Pose pose = m_session.pose();
-    pose.position += lens.right * truck + lens.up * pedestal + lens.forward * dolly;
-    pose.pan += pan;
-    pose.tilt = std::clamp(pose.tilt + tilt, -89.0, 89.0);
-    m_session.walk(pose);
-    const V3d gone = m_session.pose().position - m_walkFrom.position;
-    m_say = tr("truck %1 m · pedestal %2 m · dolly %3 m · pan %4° · tilt %5°")
-                .arg(figure(gone.dot(lens.right), 2), figure(gone.dot(lens.up), 2),
-                     figure(gone.dot(lens.forward), 2), figure(pose.pan, 1), figure(pose.tilt, 1));
-    QWidget::update();
-}
-
-void CameraView::wheelEvent(QWheelEvent* event) {
-    if (m_tool != Tool::Walk) return event->ignore();
-    if (!m_walkEnd.isActive() && !m_dragging) m_walkFrom = m_session.pose();
-    walkBy(0, 0, event->angleDelta().y() / 120.0 * reach() * 0.02, 0, 0);
-    if (!m_dragging) m_walkEnd.start(); // a row of turns is one step
-    event->accept();
-}
-
-void CameraView::keyPressEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_Escape && m_dragging) {
-        m_dragging = false;
-        m_say.clear();
-        if (m_tool == Tool::Walk) m_session.walk(m_walkFrom);
-        m_session.dropPreview();
-        QWidget::update();
-        return;
-    }
-    const bool fine = event->modifiers() & Qt::ControlModifier, turn = event->modifiers() & Qt::ShiftModifier;
-    const double k = fine ? 0.1 : 1;
-    V2d arrow(0);
-    double rise = 0;
-    switch (event->key()) {
-    case Qt::Key_Left:
-        arrow.x = -1;
-        break;
-    case Qt::Key_Right:
-        arrow.x = 1;
-        break;
-    case Qt::Key_Up:
-        arrow.y = 1;
-        break;
-    case Qt::Key_Down:
-        arrow.y = -1;
-        break;
-    case Qt::Key_PageUp:
-        rise = 1;
-        break;
-    case Qt::Key_PageDown:
-        rise = -1;
-        break;
-    default:
-        return QWidget::keyPressEvent(event);
-    }
-    if (m_tool == Tool::Walk) {
-        if (!m_walkEnd.isActive()) m_walkFrom = m_session.pose();
-        const double step = reach() * 0.01 * k;
-        if (turn)
-            walkBy(0, 0, 0, arrow.x * 0.5 * k, arrow.y * 0.5 * k);
+void CameraView::drawHandles(QPainter& painter) const {
+    const motion::Sight sight(m_session.now(), m_session.pose());
+    for (const std::int64_t id : m_session.selection()) {
+        const scene::Found& found = m_session.foundNow(id);
+        if (!found.layer) continue;
+        const motion::Measure measured = motion::measureAt(sight, found);
+        if (!measured.corners) continue;
+        QPolygonF outline;
+        if (found.layer->group())
+            for (const V2d& corner : *measured.corners)
+                outline << toView(corner);
         else
-            walkBy(arrow.x * step, rise * step, arrow.y * step, 0, 0);
-        m_walkEnd.start();
-        return;
+            for (const V3d& point : motion::outlineOf(m_session.now(), found))
+                if (const auto place = optics::project(sight.view, point)) outline << toView(*place);
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(QColor(0, 0, 0, 120), 3));
+        painter.drawPolygon(outline);
+        painter.setPen(QPen(theme::vermilion, 1.5, m_session.locked(id) ? Qt::DashLine : Qt::SolidLine));
+        painter.drawPolygon(outline);
     }
-    if (m_session.selection().empty()) return QWidget::keyPressEvent(event);
-    const optics::View lens = view();
-    const double pixel = reach() / lens.slope * (turn ? 10 : k);
-    m_session.apply(
-        edit::slide(m_session.selection(), (lens.right * arrow.x + lens.up * (arrow.y + rise)) * pixel));
+    const auto all = handles();
+    QPointF middle;
+    int corners = 0;
+    for (const auto& [handle, at] : all)
+        if (handle.kind == Handle::Kind::Corner) middle += at, ++corners;
+    if (corners == 0) return;
+    middle /= corners;
+    const auto neighbour = [&](const Handle& handle, bool along) {
+        for (const auto& [other, at] : all)
+            if (other.kind == Handle::Kind::Corner &&
+                (along ? other.share.y == handle.share.y && other.share.x != handle.share.x
+                       : other.share.x == handle.share.x && other.share.y != handle.share.y))
+                return at;
+        return middle;
+    };
+    const auto stroke = [&](const QPolygonF& points) {
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(QColor(0x1C, 0x1F, 0x22), 5.5, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
+        painter.drawPolyline(points);
+        painter.setPen(QPen(theme::paper, 3, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
+        painter.drawPolyline(points);
+    };
+    const auto toward = [](const QPointF& from, const QPointF& to, double pixels) {
+        const QPointF by = to - from;
+        const double length = std::hypot(by.x(), by.y());
+        return length > 0 ? from + by * (std::min(pixels, length / 2) / length) : from;
+    };
+    // Corners are held as prints are held in an album.
+    for (const auto& [handle, at] : all) {
+        switch (handle.kind) {
+        case Handle::Kind::Corner:
+            stroke({toward(at, neighbour(handle, true), 12), at, toward(at, neighbour(handle, false), 12)});
+            break;
+        case Handle::Kind::Edge: {
+            // along its edge: towards the corners at its ends
+            QPointF ends[2] = {middle, middle};
+            int n = 0;
+            for (const auto& [other, place] : all)
+                if (other.kind == Handle::Kind::Corner && n < 2 &&
+                    (handle.share.x == 0.5 ? other.share.y == handle.share.y
+                                           : other.share.x == handle.share.x))
+                    ends[n++] = place;
+            stroke({toward(at, ends[0], 7), at, toward(at, ends[1], 7)});
+            break;
+        }
+        case Handle::Kind::Turn:
+            painter.setPen(QPen(QColor(0x1C, 0x1F, 0x22), 4.5));
+            painter.setBrush(Qt::NoBrush);
+            painter.drawArc(QRectF(at.x() - 8, at.y() - 8, 16, 16), -30 * 16, 240 * 16);
+            painter.setPen(QPen(theme::paper, 2.2));
+            painter.drawArc(QRectF(at.x() - 8, at.y() - 8, 16, 16), -30 * 16, 240 * 16);
+            break;
+        case Handle::Kind::Pivot:
+            stroke({at + QPointF(-6, 0), at + QPointF(6, 0)});
+            stroke({at + QPointF(0, -6), at + QPointF(0, 6)});
+            break;
+        }
+    }
 }
 
 }

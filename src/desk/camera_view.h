@@ -1,9 +1,11 @@
-// What the lens sees, and the hands on it: selecting and sliding layers, pushing them in depth, walking the
-// camera.
+// What the lens sees, and the hands on it: selecting, sliding, scaling and turning layers, pushing them in
+// depth, walking the camera.
 #pragma once
 
+#include "desk/handles.h"
 #include "desk/picture_request.h"
 #include "desk/session.h"
+#include "desk/snap.h"
 #include "optics/placing.h"
 
 #include <QTimer>
@@ -20,7 +22,7 @@ class CameraView : public QWidget {
 public:
     explicit CameraView(Session& session, QWidget* parent = nullptr);
 
-    enum class Tool { Move, Push, Walk };
+    enum class Tool { Move, Push, Turn, Walk };
     void setTool(Tool tool);
     Tool tool() const { return m_tool; }
     void setThirds(bool on);
@@ -31,12 +33,19 @@ public:
     int cachedFrames() const { return static_cast<int>(m_cache.size()); }
     double lastMilliseconds() const { return m_milliseconds; }
 
+    /// The whole frame; else it has been zoomed at the pointer.
+    void fitAll();
+    void fitSelection();
     QRectF frameRect() const; ///< where the frame lies in the widget
+    /// The hands on the one selected layer, in the widget.
+    std::vector<std::pair<Handle, QPointF>> handles() const;
+    void addGuide(bool upright, const QPointF& place);
     QSize sizeHint() const override { return {600, 338}; }
 
 Q_SIGNALS:
     void cacheChanged();
     void toolChanged();
+    void menuAsked(const QPoint& global, const QPointF& place);
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -46,6 +55,7 @@ protected:
     void mouseReleaseEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
 
 private:
     void forget();
@@ -57,6 +67,16 @@ private:
     V2d toFrame(const QPointF& place) const;
     std::int64_t layerAt(const V2d& place) const;
     void walkBy(double truck, double pedestal, double dolly, double pan, double tilt);
+    QPointF toView(const V2d& place) const;
+    std::optional<HandlePlane> planeOf(const scene::Found& found) const;
+    int guideAt(const QPointF& place) const;
+    void drawHandles(QPainter& painter) const;
+    void slideTo(const QPointF& place, Qt::KeyboardModifiers keys);
+    void dragHandle(const QPointF& place, Qt::KeyboardModifiers keys);
+    void turnBy(const QPointF& by, Qt::KeyboardModifiers keys);
+    void dragGuide(const QPointF& place, bool over);
+    /// The shift, in the world, that catches a layer's box on lines of the frame.
+    V3d caught(const scene::Found& moved);
     double reach() const; ///< depth at which a dragged camera follows the hand
 
     Session& m_session;
@@ -68,11 +88,21 @@ private:
     qint64 m_generation = 0;
     double m_milliseconds = 0;
 
-    bool m_dragging = false, m_moved = false;
+    double m_zoom = 1;
+    QPointF m_shift; ///< of the frame from the middle, px of the widget
+
+    bool m_dragging = false, m_moved = false, m_panning = false;
+    std::optional<Handle> m_handle;
+    std::optional<HandlePlane> m_plane; ///< of the layer as the drag began
+    V2d m_shareFrom{0};
+    int m_guide = -1;
+    std::vector<SnapLine> m_across, m_up; ///< lines caught on now: upright and level
     QPointF m_from, m_last;
     scene::Pose m_walkFrom;
     V3d m_grip;
     double m_depthFrom = 0;
+    std::int64_t m_grabbed = 0;
+    double m_draft = 1; ///< share of the view's size at which a drag is shown
     QString m_say;
     QTimer m_walkEnd;
 

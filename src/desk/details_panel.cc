@@ -2,12 +2,17 @@
 
 #include "desk/content_part.h"
 #include "desk/form.h"
+#include "desk/gates.h"
+#include "desk/hanging_part.h"
 #include "desk/theme.h"
 #include "media/content.h"
 #include "motion/measure.h"
+#include "motion/settled.h"
 #include "optics/lens.h"
 #include "scene/scene_json.h"
 
+#include <QAbstractItemView>
+#include <QCheckBox>
 #include <QColorDialog>
 #include <QComboBox>
 #include <QFontComboBox>
@@ -18,6 +23,7 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 #include <algorithm>
+#include <cmath>
 
 namespace stage::desk {
 namespace {
@@ -92,7 +98,10 @@ QWidget* DetailsPanel::makeLayerPage() {
     m_height = field(layout, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                      tr("Metres above the ground, of the layer's centre"));
     m_width = field(layout, tr("Width"), Measured::Length, QStringLiteral("m"), 2, 0.05,
-                    tr("Metres; the height keeps its ratio"));
+                    tr("Metres. With the lock closed its height keeps the ratio"));
+    m_layerHeight = field(layout, tr("Tall"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+                          tr("Metres. With the lock closed its width keeps the ratio"));
+    m_locked = tick(layout, tr("Width and height together"), true, tr("Scaling one scales the other"));
     m_turn = field(layout, tr("Turn"), Measured::Angle, QStringLiteral("°"), 1, 1,
                    tr("Degrees around the upright axis"));
     m_lean = field(layout, tr("Lean"), Measured::Angle, QStringLiteral("°"), 1, 1,
@@ -105,6 +114,8 @@ QWidget* DetailsPanel::makeLayerPage() {
     m_distance = reading(layout, tr("Distance"), tr("From the camera at the playhead to the layer's centre"));
     m_enlargement = reading(layout, tr("Enlargement"),
                             tr("Frame pixels per pixel of its picture; above 100 % it gets soft"));
+    m_blur = reading(layout, tr("Blur disc"),
+                     tr("Diameter in px into which the lens blurs a point at its pivot, at the playhead"));
     m_travel = reading(layout, tr("Travel"), tr("How far its centre moves in the frame over the whole move"));
     section(layout, tr("Look"));
     m_opacity =
@@ -133,36 +144,47 @@ QWidget* DetailsPanel::makeLayerPage() {
     m_fill = new QPushButton;
     line(text, tr("Fill"), m_fill, 118);
     layout->addWidget(m_textPart);
+    m_hanging = new HangingPart(m_session);
+    layout->addWidget(m_hanging);
+    m_manyPart = makeManyPart();
+    layout->addWidget(m_manyPart);
     m_content = new ContentPart(m_session);
     layout->addWidget(m_content);
 
     const auto layer = [this] { return m_session.selected().layer; };
     connect(m_depth, &NumberField::entered, this, [this](double v) {
-        m_session.apply(edit::push(m_session.selection(), v, m_session.holdFraming()));
+        m_session.apply(m_session.push({{"depth", v}}));
     });
     const auto slideTo = [this](int axis, double v) {
         const scene::Found found = m_session.selected();
         if (!found.layer) return;
         V3d by(0);
-        by[axis] = v - optics::worldOf(found.holders)(found.layer->placement.position)[axis];
-        m_session.apply(edit::slide(m_session.selection(), by));
+        by[axis] = v - optics::pivotOf(m_session.foundNow(found.layer->id))[axis];
+        m_session.apply(m_session.onSelection("slide", {{"by", {by.x, by.y, by.z}}}));
     };
     connect(m_across, &NumberField::entered, this, [slideTo](double v) { slideTo(0, v); });
     connect(m_height, &NumberField::entered, this, [slideTo](double v) { slideTo(1, v); });
-    connect(m_width, &NumberField::entered, this, [this, layer](double v) {
-        const auto l = layer();
-        if (!l || l->group()) return;
-        const double k = v / l->size().x;
-        m_session.apply({{"edit", "place"},
-                         {"layer", l->id},
-                         {"scale", {l->placement.scale.x * k, l->placement.scale.y * k}}});
+    connect(m_width, &NumberField::entered, this, [this](double v) {
+        const V2d now = motion::measureAt(motion::Sight(m_session.now(), m_session.pose()),
+                                          m_session.foundNow(m_session.selected().layer->id))
+                            .metres;
+        if (now.x > 0) scaleTo(v / now.x, m_locked->isChecked() ? v / now.x : 1);
+    });
+    connect(m_layerHeight, &NumberField::entered, this, [this](double v) {
+        const V2d now = motion::measureAt(motion::Sight(m_session.now(), m_session.pose()),
+                                          m_session.foundNow(m_session.selected().layer->id))
+                            .metres;
+        if (now.y > 0) scaleTo(m_locked->isChecked() ? v / now.y : 1, v / now.y);
     });
     const auto turnTo = [this, layer](int axis, double v) {
         const auto l = layer();
         if (!l) return;
-        V3d turn = l->placement.turn;
+        V3d turn = motion::placeAt(*l, m_session.time()).turn;
         turn[axis] = v;
-        m_session.apply({{"edit", "place"}, {"layer", l->id}, {"turn", scene::toJson(turn)}});
+        m_session.apply({{"edit", "place"},
+                         {"layer", l->id},
+                         {"turn", scene::toJson(turn)},
+                         {"time", m_session.time().text()}});
     };
     connect(m_turn, &NumberField::entered, this, [turnTo](double v) { turnTo(1, v); });
     connect(m_lean, &NumberField::entered, this, [turnTo](double v) { turnTo(0, -v); });
@@ -213,6 +235,94 @@ QWidget* DetailsPanel::makeLayerPage() {
     return widget;
 }
 
+/// Factors; not 0 or below, which flips are for.
+void DetailsPanel::scaleTo(double across, double up) {
+    if (!(across > 0) || !(up > 0)) {
+        Q_EMIT m_session.problem(tr("A size is above 0; flip the layer to mirror it."));
+        return;
+    }
+    edit::Edit edit = m_session.onSelection("scale", {{"by", {across, up}}});
+    if (m_session.scaleAboutAxis()) edit["about"] = "axis";
+    m_session.apply(edit);
+}
+
+QWidget* DetailsPanel::makeManyPart() {
+    using scene::Measured;
+    auto* widget = new QWidget;
+    auto* layout = new QVBoxLayout(widget);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(4);
+    section(layout, tr("All of them"));
+    auto* by = field(layout, tr("Push by"), Measured::Length, QStringLiteral("m"), 2, 0.1,
+                     tr("All by the same distance, metres; Enter does it"));
+    auto* ratio = field(layout, tr("Push to"), Measured::Percent, QStringLiteral("%"), 0, 5,
+                        tr("All by the same ratio of their depths; Enter does it"));
+    ratio->setValue(100);
+    auto* from = field(layout, tr("Nearest"), Measured::Length, QStringLiteral("m"), 2, 0.5,
+                       tr("Depth of the nearest one when they are spread, metres"));
+    auto* to = field(layout, tr("Farthest"), Measured::Length, QStringLiteral("m"), 2, 0.5,
+                     tr("Depth of the farthest one when they are spread, metres"));
+    by->setObjectName(QStringLiteral("pushBy"));
+    from->setObjectName(QStringLiteral("manyFrom"));
+    to->setObjectName(QStringLiteral("manyTo"));
+    auto* steps = choice(layout, tr("Steps"), {tr("even"), tr("equal parallax")}, 0,
+                         tr("Equal distances, or equal differences of travel in the frame"));
+    auto* spread = new QPushButton(tr("Spread in depth"));
+    spread->setObjectName(QStringLiteral("spread"));
+    layout->addWidget(spread);
+    connect(by, &NumberField::entered, this, [this, by](double v) {
+        if (v != 0) m_session.apply(m_session.push({{"by", v}}));
+        by->setValue(0);
+    });
+    connect(ratio, &NumberField::entered, this, [this, ratio](double v) {
+        if (v > 0 && v != 100) m_session.apply(m_session.push({{"ratio", v / 100}}));
+        ratio->setValue(100);
+    });
+    connect(spread, &QPushButton::clicked, this, [this, from, to, steps] {
+        m_session.apply(m_session.push({{"spread", {from->value(), to->value()}},
+                                        {"steps", steps->currentIndex() == 0 ? "even" : "parallax"}}));
+    });
+    connect(&m_session, &Session::selectionChanged, this, [this, from, to] {
+        double near = 1e300, far = -1e300;
+        for (const std::int64_t id : m_session.selection()) {
+            const double depth = optics::depthOf(m_session.now(), m_session.foundNow(id));
+            near = std::min(near, depth), far = std::max(far, depth);
+        }
+        if (near <= far) from->setValue(near), to->setValue(far);
+    });
+    section(layout, tr("In the frame"));
+    const struct {
+        const char *icon, *tip;
+        edit::Edit edit;
+    } ways[] = {
+        {"align-start-vertical", QT_TR_NOOP("Align left"), {{"edit", "align"}, {"to", "left"}}},
+        {"align-center-vertical", QT_TR_NOOP("Align centres"), {{"edit", "align"}, {"to", "centre"}}},
+        {"align-end-vertical", QT_TR_NOOP("Align right"), {{"edit", "align"}, {"to", "right"}}},
+        {"align-start-horizontal", QT_TR_NOOP("Align tops"), {{"edit", "align"}, {"to", "top"}}},
+        {"align-center-horizontal", QT_TR_NOOP("Align middles"), {{"edit", "align"}, {"to", "middle"}}},
+        {"align-end-horizontal", QT_TR_NOOP("Align feet"), {{"edit", "align"}, {"to", "bottom"}}},
+        {"align-horizontal-distribute-center",
+         QT_TR_NOOP("Distribute across"),
+         {{"edit", "distribute"}, {"along", "across"}}},
+        {"align-vertical-distribute-center",
+         QT_TR_NOOP("Distribute up"),
+         {{"edit", "distribute"}, {"along", "up"}}}};
+    auto* row = new QHBoxLayout;
+    row->setSpacing(2);
+    for (const auto& way : ways) {
+        auto* button = smallButton(QString::fromLatin1(way.icon), tr(way.tip));
+        connect(button, &QToolButton::clicked, this, [this, edit = way.edit] {
+            edit::Edit whole = m_session.onSelection(edit["edit"].get<std::string>(), edit);
+            if (edit["edit"] == "align") whole["in"] = "selection";
+            m_session.apply(whole);
+        });
+        row->addWidget(button);
+    }
+    row->addStretch();
+    layout->addLayout(row);
+    return widget;
+}
+
 QWidget* DetailsPanel::makeCameraPage() {
     QVBoxLayout* layout = nullptr;
     QWidget* widget = page(layout);
@@ -236,6 +346,33 @@ QWidget* DetailsPanel::makeCameraPage() {
                       tr("Degrees; positive turns the camera clockwise"));
     m_focal = field(layout, tr("Focal length"), Measured::Focal, QStringLiteral("mm"), 1, 1,
                     tr("Millimetres, at this mark alone"));
+    m_fstop = field(layout, tr("f-stop"), Measured::Plain, QString(), 1, 0.5, tr("At this mark alone"));
+    m_focus = field(layout, tr("Focus"), Measured::Length, QStringLiteral("m"), 2, 0.1,
+                    tr("Distance that is sharp, metres, at this mark alone"));
+    m_gate = new QComboBox;
+    m_gate->setObjectName(QStringLiteral("gate"));
+    m_gate->setEditable(true);
+    m_gate->setInsertPolicy(QComboBox::NoInsert);
+    for (const Gate& gate : gates)
+        m_gate->addItem(tr(gate.name), gate.width);
+    m_gate->view()->setMinimumWidth(170);
+    m_gate->setToolTip(tr("Width of what the lens exposes, in mm, of the whole scene; choose or type"));
+    line(layout, tr("Gate"), m_gate, 118);
+    m_sharp =
+        reading(layout, tr("Sharp"), tr("Between these distances a point is blurred by too little to see"));
+    m_hyperfocal = reading(layout, tr("Hyperfocal"), tr("Focused there, all that is farther is sharp too"));
+    connect(m_gate, &QComboBox::activated, this, [this](int i) {
+        m_session.apply({{"edit", "lens"}, {"gate", m_gate->itemData(i).toDouble()}});
+    });
+    connect(m_gate->lineEdit(), &QLineEdit::returnPressed, this, [this] {
+        const auto width = scene::quantity(
+            m_gate->currentText().section(QStringLiteral("  "), 0, 0).toStdString(), scene::Measured::Focal);
+        if (width)
+            m_session.apply({{"edit", "lens"}, {"gate", *width}});
+        else
+            Q_EMIT m_session.problem(QString::fromStdString(width.error().sentence));
+        refreshCamera();
+    });
     section(layout, tr("From here on"));
     m_pace = new QComboBox;
     for (const scene::NamedPace& named : scene::namedPaces)
@@ -266,6 +403,10 @@ QWidget* DetailsPanel::makeCameraPage() {
     connect(m_camRoll, &NumberField::entered, this, walk([](scene::Pose& p, double v) { p.roll = v; }));
     connect(m_focal, &NumberField::entered, this,
             walk([](scene::Pose& p, double v) { p.focal = std::clamp(v, 0.1, 10'000.0); }));
+    connect(m_fstop, &NumberField::entered, this,
+            walk([](scene::Pose& p, double v) { p.fstop = std::clamp(v, 0.1, 1000.0); }));
+    connect(m_focus, &NumberField::entered, this,
+            walk([](scene::Pose& p, double v) { p.focus = std::clamp(v, 0.001, 1e7); }));
     connect(m_pace, &QComboBox::activated, this, [this](int i) {
         const auto& marks = m_session.scene()->camera.marks;
         for (std::size_t k = marks.size(); k-- > 0;)
@@ -294,7 +435,11 @@ void DetailsPanel::refresh() {
     const bool flat = one && found.layer && !found.layer->group();
     for (QWidget* w : std::initializer_list<QWidget*>{m_across, m_height, m_turn, m_lean, m_roll})
         w->setEnabled(one);
-    m_width->setEnabled(flat);
+    m_width->setEnabled(one);
+    m_layerHeight->setEnabled(one);
+    m_locked->setEnabled(flat);
+    m_manyPart->setVisible(count > 1);
+    m_hanging->refresh();
     if (!one) m_textPart->hide();
 }
 
@@ -313,30 +458,34 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     m_missing->setVisible(missing);
     if (missing) m_missing->setText(tr("Missing: %1").arg(QString::fromStdString(media->path)));
 
-    const auto measured = motion::measureAt(
-        scene, found, optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame));
-    const V3d centre = optics::worldOf(found.holders)(layer.placement.position);
-    m_depth->setValue(optics::depthOf(scene, found));
-    m_across->setValue(centre.x);
-    m_height->setValue(centre.y);
-    m_width->setValue(layer.size().x);
-    m_turn->setValue(layer.placement.turn.y);
-    m_lean->setValue(-layer.placement.turn.x);
-    m_roll->setValue(layer.placement.turn.z);
+    const scene::Found& now = m_session.foundNow(layer.id);
+    const auto measured = motion::measureAt(motion::Sight(m_session.now(), m_session.pose()), now);
+    const V3d pivot = optics::pivotOf(now);
+    m_depth->setValue(measured.depth);
+    m_across->setValue(pivot.x);
+    m_height->setValue(pivot.y);
+    m_width->setValue(measured.metres.x);
+    m_layerHeight->setValue(measured.metres.y);
+    const V3d turn = motion::placeAt(layer, m_session.time()).turn;
+    m_turn->setValue(turn.y);
+    m_lean->setValue(-turn.x);
+    m_roll->setValue(turn.z);
     m_opacity->setValue(layer.opacity * 100);
     m_blend->setCurrentIndex(static_cast<int>(layer.blend));
     m_sizeInFrame->setText(measured.corners
                                ? tr("%1 × %2 %")
-                                     .arg(figure(100 * measured.size.x / scene.output.frame.x, 1),
-                                          figure(100 * measured.size.y / scene.output.frame.y, 1))
+                                     .arg(figure(100 * measured.size().x / scene.output.frame.x, 1),
+                                          figure(100 * measured.size().y / scene.output.frame.y, 1))
                                : tr("behind"));
     m_distance->setText(tr("%1 m").arg(figure(measured.distance, 2)));
-    const double enlargement =
-        measured.corners && layer.pixels.x > 0
-            ? ((*measured.corners)[1] - (*measured.corners)[0]).length() / layer.pixels.x * 100
-            : 0;
-    m_enlargement->setText(enlargement > 0 ? tr("%1 %").arg(figure(enlargement, 0)) : QStringLiteral("–"));
+    const double enlargement = measured.enlargement * 100;
+    m_enlargement->setText(enlargement > 100.5 ? tr("▲ %1 %").arg(figure(enlargement, 0))
+                           : enlargement > 0   ? tr("%1 %").arg(figure(enlargement, 0))
+                                               : QStringLiteral("–"));
     m_enlargement->setStyleSheet(enlargement > 100.5 ? QStringLiteral("color:#F0A58F") : QString());
+    const double sharp = optics::sharpDisc(scene.output.frame.x);
+    m_blur->setText(measured.blur <= sharp ? tr("%1 px · sharp").arg(figure(measured.blur, 1))
+                                           : tr("%1 px").arg(figure(measured.blur, 1)));
     m_settled.start();
 
     const auto* text = std::get_if<scene::Text>(&layer.content);
@@ -367,7 +516,8 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
 void DetailsPanel::measureTravel() {
     const scene::Found found = m_session.selected();
     if (!found.layer) return;
-    const auto measured = motion::measure(*m_session.scene(), found, m_session.move(), m_session.time());
+    const auto measured =
+        motion::measure(*m_session.scene(), found.layer->id, m_session.move(), m_session.time());
     m_travel->setText(tr("%1 px over the move").arg(figure(measured.travel, 0)));
 }
 
@@ -391,6 +541,22 @@ void DetailsPanel::refreshCamera() {
     m_tilt->setValue(pose.tilt);
     m_camRoll->setValue(pose.roll);
     m_focal->setValue(pose.focal);
+    m_fstop->setValue(pose.fstop);
+    m_focus->setValue(pose.focus);
+    if (!m_gate->lineEdit()->hasFocus()) {
+        const auto gate = std::find_if(std::begin(gates), std::end(gates),
+                                       [&](const Gate& each) { return each.width == scene.camera.gate; });
+        m_gate->setCurrentIndex(gate == std::end(gates) ? -1 : static_cast<int>(gate - std::begin(gates)));
+        if (gate == std::end(gates)) m_gate->setEditText(tr("%1 mm").arg(scene.camera.gate));
+        m_gate->lineEdit()->setCursorPosition(0);
+    }
+    const double slope = optics::pixelsPerSlope(pose.focal, scene.camera.gate, scene.output.frame.x),
+                 disc = optics::sharpDisc(scene.output.frame.x);
+    const auto range = optics::sharpRange(pose.focal, pose.fstop, pose.focus, slope, disc);
+    m_sharp->setText(tr("%1 to %2")
+                         .arg(figure(range.near, 2),
+                              std::isinf(range.far) ? QStringLiteral("∞") : figure(range.far, 2) + tr(" m")));
+    m_hyperfocal->setText(tr("%1 m").arg(figure(optics::hyperfocal(pose.focal, pose.fstop, slope, disc), 2)));
     const auto& marks = scene.camera.marks;
     int pace = -1;
     bool moves = false;

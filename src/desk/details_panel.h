@@ -19,6 +19,7 @@ class QVBoxLayout;
 namespace stage::desk {
 
 class ContentPart;
+class HangingPart;
 
 class DetailsPanel : public QWidget {
     Q_OBJECT
@@ -31,6 +32,8 @@ Q_SIGNALS:
 private:
     QWidget* makeLayerPage();
     QWidget* makeCameraPage();
+    QWidget* makeManyPart();
+    void scaleTo(double across, double up);
     void refresh();
     void refreshLayer(const scene::Found& found);
     void refreshCamera();
@@ -43,8 +46,12 @@ private:
     QTimer m_settled;
     QWidget *m_layerPage, *m_cameraPage, *m_textPart;
     // layer
-    NumberField *m_depth, *m_across, *m_height, *m_width, *m_turn, *m_lean, *m_roll, *m_opacity;
-    QLabel *m_sizeInFrame, *m_distance, *m_enlargement, *m_travel, *m_missing;
+    NumberField *m_depth, *m_across, *m_height, *m_width, *m_layerHeight, *m_turn, *m_lean, *m_roll,
+        *m_opacity;
+    QLabel *m_sizeInFrame, *m_distance, *m_enlargement, *m_blur, *m_travel, *m_missing;
+    QCheckBox* m_locked;
+    QWidget* m_manyPart;
+    HangingPart* m_hanging;
     QComboBox* m_blend;
     QPlainTextEdit* m_text;
     QFontComboBox* m_font;
@@ -53,7 +60,9 @@ private:
     ContentPart* m_content;
     // camera
     NumberField *m_camAcross, *m_camHeight, *m_camAlong, *m_pan, *m_tilt, *m_camRoll, *m_focal;
-    QComboBox* m_pace;
+    QComboBox *m_pace, *m_gate;
+    QLabel *m_sharp, *m_hyperfocal;
+    NumberField *m_fstop, *m_focus;
     QLabel *m_speed, *m_turning, *m_cameraNote;
 };
 

@@ -1,8 +1,11 @@
 #include "desk/dialogs.h"
 
+#include "desk/form.h"
 #include "desk/number_field.h"
 #include "desk/theme.h"
 #include "media/pyramid.h"
+#include "optics/placing.h"
+#include "scene/scene_json.h"
 
 #include <QColorDialog>
 #include <QComboBox>
@@ -80,6 +83,20 @@ QWidget* pair(QWidget* a, QWidget* b) {
     return widget;
 }
 
+struct ReadySize {
+    const char* name;
+    int width, height;
+};
+constexpr ReadySize readySizes[] = {{QT_TR_NOOP("wide, high definition"), 1920, 1080},
+                                    {QT_TR_NOOP("wide, ultra high definition"), 3840, 2160},
+                                    {QT_TR_NOOP("wide, small"), 1280, 720},
+                                    {QT_TR_NOOP("square"), 1080, 1080},
+                                    {QT_TR_NOOP("vertical"), 1080, 1920},
+                                    {QT_TR_NOOP("portrait"), 1080, 1350},
+                                    {QT_TR_NOOP("cinema 1.85"), 1998, 1080},
+                                    {QT_TR_NOOP("cinema 2.39"), 2048, 858},
+                                    {QT_TR_NOOP("cinema 2.39, large"), 4096, 1716}};
+
 struct Rate {
     const char* text;
     const char* value;
@@ -92,6 +109,168 @@ constexpr Rate rates[] = {{"23.976", "24000/1001"},
                           {"50", "50"},
                           {"60", "60"}};
 
+}
+
+NumberField* number(Form& form, const QString& name, scene::Measured measured, const QString& unit,
+                    int decimals, double step, double value, const QString& tip) {
+    auto* field = new NumberField(measured, unit, decimals, step);
+    field->setObjectName(QStringLiteral("figure"));
+    field->setValue(value);
+    field->setToolTip(tip);
+    field->setAccessibleName(name);
+    form.layout->addRow(name, field);
+    return field;
+}
+
+/// What a field says now, also when it was not entered; a sentence is added to the complaint.
+double read(NumberField* field, scene::Measured measured, QString& complaint) {
+    const auto value = scene::quantity(field->text().toStdString(), measured);
+    if (!value && complaint.isEmpty()) complaint = QString::fromStdString(value.error().sentence);
+    return value ? *value : 0;
+}
+
+std::optional<edit::Edit> askPush(QWidget* parent, std::size_t layers, double nearest, double farthest) {
+    using scene::Measured;
+    Form form(parent, QObject::tr("Push %1 layers").arg(layers), QObject::tr("Push"));
+    auto* way = new QComboBox;
+    way->setObjectName(QStringLiteral("pushWay"));
+    way->addItems({QObject::tr("by the same distance"), QObject::tr("by the same ratio"),
+                   QObject::tr("spread evenly between"),
+                   QObject::tr("spread in equal steps of parallax between")});
+    form.layout->addRow(QObject::tr("How"), way);
+    auto* by = number(form, QObject::tr("Distance"), Measured::Length, QStringLiteral("m"), 2, 0.1, 1,
+                      QObject::tr("Metres, positive away from the camera"));
+    auto* ratio = number(form, QObject::tr("Ratio"), Measured::Percent, QStringLiteral("%"), 0, 5, 120,
+                         QObject::tr("120 % puts what is at 10 m to 12 m"));
+    auto* from = number(form, QObject::tr("Nearest"), Measured::Length, QStringLiteral("m"), 2, 0.5, nearest,
+                        QObject::tr("Depth of the nearest one, metres"));
+    auto* to = number(form, QObject::tr("Farthest"), Measured::Length, QStringLiteral("m"), 2, 0.5, farthest,
+                      QObject::tr("Depth of the farthest one, metres"));
+    from->setObjectName(QStringLiteral("spreadFrom"));
+    to->setObjectName(QStringLiteral("spreadTo"));
+    const auto show = [=, &form] {
+        const int i = way->currentIndex();
+        form.layout->setRowVisible(by, i == 0);
+        form.layout->setRowVisible(ratio, i == 1);
+        form.layout->setRowVisible(from, i > 1);
+        form.layout->setRowVisible(to, i > 1);
+    };
+    QObject::connect(way, &QComboBox::currentIndexChanged, &form.dialog, show);
+    way->setCurrentIndex(layers > 1 ? 2 : 0);
+    show();
+    edit::Edit edit;
+    const auto check = [&] {
+        QString complaint;
+        switch (way->currentIndex()) {
+        case 0:
+            edit = {{"by", read(by, Measured::Length, complaint)}};
+            break;
+        case 1:
+            edit = {{"ratio", read(ratio, Measured::Percent, complaint) / 100}};
+            break;
+        default:
+            edit = {
+                {"spread", {read(from, Measured::Length, complaint), read(to, Measured::Length, complaint)}},
+                {"steps", way->currentIndex() == 2 ? "even" : "parallax"}};
+        }
+        return complaint;
+    };
+    return form.run(check) ? std::optional(edit) : std::nullopt;
+}
+
+std::optional<edit::Edit> askRecede(QWidget* parent, const scene::Scene& scene, Rational now, double depth) {
+    Form form(parent, QObject::tr("Recede unseen"), QObject::tr("Key it"));
+    auto* note =
+        new QLabel(QObject::tr("The layer goes to another depth over time, and the picture of it does\n"
+                               "not change. Where the camera walks meanwhile, every frame is keyed."));
+    note->setObjectName(QStringLiteral("dim"));
+    form.layout->addRow(note);
+    const auto& rate = scene.output.rate;
+    const std::int64_t first = frameAt(now, rate);
+    const auto timeField = [&](const QString& name, std::int64_t frame) {
+        auto* field = new QLineEdit(QString::fromStdString(scene::timecode(frame, rate)));
+        field->setObjectName(QStringLiteral("figure"));
+        field->setToolTip(QObject::tr("minutes:seconds:frames; also 6s, or a number of frames"));
+        form.layout->addRow(name, field);
+        return field;
+    };
+    auto* from = timeField(QObject::tr("From"), first);
+    auto* to =
+        timeField(QObject::tr("To"),
+                  std::max(first + 1, std::min(scene.output.frames - 1, first + frameAt(Rational(2), rate))));
+    auto* target = number(form, QObject::tr("Depth"), scene::Measured::Length, QStringLiteral("m"), 2, 0.5,
+                          depth * 1.5, QObject::tr("Where it is in the end, metres from the first mark"));
+    edit::Edit edit;
+    const auto check = [&] {
+        QString complaint;
+        const auto a = scene::frameFromText(from->text().toStdString(), rate),
+                   b = scene::frameFromText(to->text().toStdString(), rate);
+        if (!a) return QString::fromStdString(a.error().sentence);
+        if (!b) return QString::fromStdString(b.error().sentence);
+        edit = {{"from", timeOfFrame(*a, rate).text()},
+                {"to", timeOfFrame(*b, rate).text()},
+                {"depth", read(target, scene::Measured::Length, complaint)}};
+        return complaint;
+    };
+    return form.run(check) ? std::optional(edit) : std::nullopt;
+}
+
+std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scatter& now, bool again) {
+    using scene::Measured;
+    Form form(parent, QObject::tr("Scatter"), again ? QObject::tr("Throw again") : QObject::tr("Scatter"));
+    auto* count = new QSpinBox;
+    count->setObjectName(QStringLiteral("scatterCount"));
+    count->setRange(1, scene::Limits::copies);
+    count->setValue(now.count);
+    form.layout->addRow(QObject::tr("Copies"), count);
+    const QString metre = QStringLiteral("m");
+    auto* across = number(form, QObject::tr("Across"), Measured::Length, metre, 2, 0.5, now.box.x,
+                          QObject::tr("Width of the box they are thrown into, metres"));
+    auto* up = number(form, QObject::tr("Up"), Measured::Length, metre, 2, 0.5, now.box.y,
+                      QObject::tr("Height of the box, metres"));
+    auto* deep = number(form, QObject::tr("In depth"), Measured::Length, metre, 2, 0.5, now.box.z,
+                        QObject::tr("Depth of the box, metres"));
+    auto* turn = number(form, QObject::tr("Turned up to"), Measured::Angle, QStringLiteral("°"), 0, 5,
+                        now.turn, QObject::tr("Each about its own axis, either way"));
+    auto* sizes = number(form, QObject::tr("Sizes differ by"), Measured::Percent, QStringLiteral("%"), 0, 5,
+                         now.sizes * 100, QObject::tr("30 %: from 70 to 130 percent"));
+    auto* seed = new QSpinBox;
+    seed->setRange(0, 1'000'000'000);
+    seed->setValue(static_cast<int>(now.seed));
+    seed->setToolTip(QObject::tr("The same number throws the same"));
+    form.layout->addRow(QObject::tr("Throw number"), seed);
+    if (again) {
+        auto* note = new QLabel(QObject::tr("Copies that were changed by hand are thrown anew."));
+        note->setObjectName(QStringLiteral("dim"));
+        form.layout->addRow(note);
+    }
+    edit::Edit edit;
+    const auto check = [&] {
+        QString complaint;
+        edit = {{"count", count->value()},
+                {"seed", seed->value()},
+                {"box",
+                 {read(across, Measured::Length, complaint), read(up, Measured::Length, complaint),
+                  read(deep, Measured::Length, complaint)}},
+                {"turn", read(turn, Measured::Angle, complaint)},
+                {"sizes", read(sizes, Measured::Percent, complaint) / 100}};
+        return complaint;
+    };
+    return form.run(check) ? std::optional(edit) : std::nullopt;
+}
+
+std::optional<double> askOverscan(QWidget* parent) {
+    Form form(parent, QObject::tr("Fit with overscan"), QObject::tr("Fit"));
+    auto* over =
+        number(form, QObject::tr("Overscan"), scene::Measured::Percent, QStringLiteral("%"), 0, 5, 10,
+               QObject::tr("How much larger than the frame, so that a small move shows no edge"));
+    double percent = 0;
+    const auto check = [&] {
+        QString complaint;
+        percent = read(over, scene::Measured::Percent, complaint);
+        return complaint;
+    };
+    return form.run(check) ? std::optional(percent) : std::nullopt;
 }
 
 std::optional<edit::Edit> askText(QWidget* parent) {
@@ -128,7 +307,39 @@ std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene
     Form form(parent, QObject::tr("Scene settings"), QObject::tr("Apply"));
     auto* width = pixels(out.frame.x);
     auto* height = pixels(out.frame.y);
+    auto* ready = new QComboBox;
+    ready->setObjectName(QStringLiteral("readySizes"));
+    ready->addItem(QObject::tr("own size"));
+    for (const ReadySize& each : readySizes)
+        ready->addItem(
+            QObject::tr("%1  %2 × %3").arg(QObject::tr(each.name)).arg(each.width).arg(each.height),
+            QSize(each.width, each.height));
+    form.layout->addRow(QObject::tr("Ready sizes"), ready);
     form.layout->addRow(QObject::tr("Frame"), pair(width, height));
+    auto* keep = new QComboBox;
+    keep->setObjectName(QStringLiteral("keepSeen"));
+    keep->addItem(QObject::tr("as much across as before"), QStringLiteral("width"));
+    keep->addItem(QObject::tr("as much up and down as before"), QStringLiteral("height"));
+    keep->addItem(QObject::tr("as much along its shorter side"), QStringLiteral("shorter"));
+    keep->setToolTip(
+        QObject::tr("What a new frame goes on seeing. The gate is cropped or widened for it; focal "
+                    "lengths stay, and so does the staging"));
+    form.layout->addRow(QObject::tr("It sees"), keep);
+    const auto showReady = [=] {
+        const int i = ready->findData(QSize(width->value(), height->value()));
+        const QSignalBlocker quiet(ready);
+        ready->setCurrentIndex(std::max(0, i));
+        keep->setEnabled(width->value() != out.frame.x || height->value() != out.frame.y);
+    };
+    QObject::connect(ready, &QComboBox::currentIndexChanged, &form.dialog, [=](int i) {
+        const QSize size = ready->itemData(i).toSize();
+        if (!size.isValid() || i == 0) return;
+        width->setValue(size.width());
+        height->setValue(size.height());
+    });
+    QObject::connect(width, &QSpinBox::valueChanged, &form.dialog, showReady);
+    QObject::connect(height, &QSpinBox::valueChanged, &form.dialog, showReady);
+    showReady();
     auto* rate = new QComboBox;
     for (const Rate& each : rates)
         rate->addItem(QObject::tr("%1 per second").arg(QLatin1String(each.text)),
@@ -153,10 +364,27 @@ std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene
     home->setValue(scene.homeDepth);
     home->setToolTip(QObject::tr("Where newly added layers land"));
     form.layout->addRow(QObject::tr("Home depth"), home);
+    auto* perPixel = new NumberField(scene::Measured::Length, QStringLiteral("m"), 5, 0.001);
+    perPixel->setObjectName(QStringLiteral("figure"));
+    perPixel->setToolTip(
+        QObject::tr("Metres that a pixel of the frame spans at home depth; another sets the home "
+                    "depth"));
+    form.layout->addRow(QObject::tr("Metres a pixel there"), perPixel);
+    const double slope = optics::firstView(scene).slope;
+    perPixel->setValue(scene.homeDepth / slope);
+    QObject::connect(home, &NumberField::entered, perPixel, [=](double v) { perPixel->setValue(v / slope); });
+    QObject::connect(perPixel, &NumberField::entered, home, [=](double v) { home->setValue(v * slope); });
     auto* background = new QComboBox;
-    background->addItems(
-        {QObject::tr("black"), QObject::tr("white"), QObject::tr("transparent"), QObject::tr("as it is")});
+    background->addItems({QObject::tr("black"), QObject::tr("white"), QObject::tr("transparent"),
+                          QObject::tr("another colour")});
     const scene::Colour& bg = out.background;
+    scene::Colour chosen = bg;
+    QObject::connect(background, &QComboBox::activated, &form.dialog, [&](int i) {
+        if (i != 3) return;
+        const QColor colour = QColorDialog::getColor(shown(chosen), &form.dialog, QObject::tr("Background"),
+                                                     QColorDialog::ShowAlphaChannel);
+        if (colour.isValid()) chosen = sceneColour(colour);
+    });
     background->setCurrentIndex(bg == scene::Colour{0, 0, 0, 1}   ? 0
                                 : bg == scene::Colour{1, 1, 1, 1} ? 1
                                 : bg.a == 0                       ? 2
@@ -185,6 +413,7 @@ std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene
                 {"frames", *frames},
                 {"homeDepth", *depth},
                 {"blending", blending->currentIndex() == 0 ? "light" : "paint"}};
+        if (keep->isEnabled()) edit["keep"] = keep->currentData().toString().toStdString();
         const auto tried = edit::apply(scene, edit);
         return tried ? QString() : QString::fromStdString(tried.error().sentence);
     };
@@ -192,6 +421,7 @@ std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene
     if (background->currentIndex() == 0) edit["background"] = {0, 0, 0, 1};
     if (background->currentIndex() == 1) edit["background"] = {1, 1, 1, 1};
     if (background->currentIndex() == 2) edit["background"] = {0, 0, 0, 0};
+    if (background->currentIndex() == 3) edit["background"] = scene::toJson(chosen);
     return edit;
 }
 

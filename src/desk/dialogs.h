@@ -12,6 +12,14 @@ namespace stage::desk {
 
 /// A new text layer.
 std::optional<edit::Edit> askText(QWidget* parent);
+/// Push layers by metres or by a ratio, or spread them between two depths.
+std::optional<edit::Edit> askPush(QWidget* parent, std::size_t layers, double nearest, double farthest);
+/// Recede unseen: members of a `recede`, without the layers.
+std::optional<edit::Edit> askRecede(QWidget* parent, const scene::Scene& scene, Rational now, double depth);
+/// Members of a `scatter`, without the layer.
+std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scatter& now, bool again);
+/// Overscan in percent.
+std::optional<double> askOverscan(QWidget* parent);
 /// Frame, rate, duration, background, blending, home depth.
 std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene);
 /// What to write where.

@@ -5,16 +5,19 @@
 #include "desk/cut_panel.h"
 #include "desk/cut_view.h"
 #include "desk/details_panel.h"
-#include "desk/gates.h"
+#include "desk/draft_view.h"
+#include "desk/ladder.h"
+#include "desk/layer_list.h"
 #include "desk/marks_strip.h"
+#include "desk/model_view.h"
 #include "desk/number_field.h"
 #include "desk/pace_view.h"
 #include "desk/panel.h"
-#include "desk/plan_view.h"
 #include "desk/theme.h"
 #include "desk/timeline.h"
 #include "edit/bring_in.h"
 #include "media/content.h"
+#include "motion/measure.h"
 #include "optics/lens.h"
 #include "output/write.h"
 
@@ -24,6 +27,7 @@
 #include <QComboBox>
 #include <QDragEnterEvent>
 #include <QFileDialog>
+#include <QFileSystemWatcher>
 #include <QLabel>
 #include <QMenuBar>
 #include <QMessageBox>
@@ -34,6 +38,7 @@
 #include <QStatusBar>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <cmath>
 
 namespace stage::desk {
 namespace {
@@ -64,33 +69,10 @@ MainWindow::MainWindow(std::filesystem::path journals)
                                      .value(QStringLiteral("pictureMegabytes"), 0)
                                      .toULongLong())
         << 20);
-    m_camera = new CameraView(m_session);
-    m_plan = new PlanView(m_session);
-    m_cut = new CutView(m_session);
     m_marks = new MarksStrip(m_session);
     m_timeline = new Timeline(m_session);
     m_pace = new PaceView(m_session);
     auto* details = new DetailsPanel(m_session);
-
-    auto* cameraPanel = new Panel(tr("Camera"), QString(), m_camera);
-    auto* flag = [&](const QString& text, bool on, auto set) {
-        auto* b = new QToolButton;
-        b->setObjectName(QStringLiteral("flat"));
-        b->setText(text);
-        b->setCheckable(true);
-        b->setChecked(on);
-        b->setFocusPolicy(Qt::NoFocus);
-        connect(b, &QToolButton::toggled, m_camera, set);
-        return b;
-    }(tr("Thirds"), true, &CameraView::setThirds);
-    cameraPanel->addControl(flag);
-    auto* safe = new QToolButton;
-    safe->setObjectName(QStringLiteral("flat"));
-    safe->setText(tr("Safe"));
-    safe->setCheckable(true);
-    safe->setFocusPolicy(Qt::NoFocus);
-    connect(safe, &QToolButton::toggled, m_camera, &CameraView::setSafe);
-    cameraPanel->addControl(safe);
 
     auto* marksPanel = new Panel(tr("Marks"), tr("camera poses the move passes through"), m_marks);
     auto* setMark = new QToolButton;
@@ -101,7 +83,8 @@ MainWindow::MainWindow(std::filesystem::path journals)
     setMark->setToolTip(tr("A mark at the playhead, with the pose shown (K)"));
     marksPanel->addControl(setMark);
 
-    auto* planPanel = new Panel(tr("Plan"), tr("from above · far is folded"), m_plan);
+    makeViews(marksPanel);
+
     auto* detailsPanel = new Panel(QString(), QString(), details);
     connect(details, &DetailsPanel::titleChanged, detailsPanel,
             [detailsPanel](const QString& title, const QString& note) {
@@ -110,16 +93,8 @@ MainWindow::MainWindow(std::filesystem::path journals)
             });
     auto* pacePanel = new Panel(tr("Pace"), tr("speed along the move"), m_pace);
 
-    auto* left = new QSplitter(Qt::Vertical);
-    left->addWidget(cameraPanel);
-    left->addWidget(marksPanel);
-    left->setStretchFactor(0, 1);
-    left->setStretchFactor(1, 0);
     auto* upper = new QSplitter(Qt::Horizontal);
-    upper->addWidget(left);
-    m_right = new QStackedWidget;
-    m_right->addWidget(planPanel);
-    m_right->addWidget(makeCutPanel());
+    upper->addWidget(m_panes);
     auto* cutPanel = new CutPanel(m_session, *m_cut);
     auto* cutNumbers = new Panel(tr("Cut out"), QString(), cutPanel);
     connect(cutPanel, &CutPanel::titleChanged, cutNumbers,
@@ -131,11 +106,9 @@ MainWindow::MainWindow(std::filesystem::path journals)
     m_numbers->addWidget(detailsPanel);
     m_numbers->addWidget(cutNumbers);
     m_upper = upper;
-    upper->addWidget(m_right);
     upper->addWidget(m_numbers);
-    upper->setStretchFactor(0, 3);
-    upper->setStretchFactor(1, 2);
-    upper->setStretchFactor(2, 0);
+    upper->setStretchFactor(0, 1);
+    upper->setStretchFactor(1, 0);
     auto* lower = new QSplitter(Qt::Horizontal);
     lower->addWidget(m_timeline);
     lower->addWidget(pacePanel);
@@ -146,14 +119,14 @@ MainWindow::MainWindow(std::filesystem::path journals)
     all->addWidget(lower);
     all->setStretchFactor(0, 1);
     all->setStretchFactor(1, 0);
-    for (QSplitter* s : {left, upper, lower, all}) {
+    m_all = all;
+    for (QSplitter* s : {upper, lower, all}) {
         s->setHandleWidth(8);
         s->setChildrenCollapsible(false);
     }
-    upper->setSizes({600, 412, 244});
+    upper->setSizes({1020, 244});
     lower->setSizes({1012, 244});
     all->setSizes({476, 216});
-    left->setSizes({366, 104});
 
     auto* centre = new QWidget;
     auto* layout = new QVBoxLayout(centre);
@@ -184,23 +157,38 @@ MainWindow::MainWindow(std::filesystem::path journals)
     connect(setMark, &QToolButton::clicked, &m_session, &Session::setMarkHere);
     connect(m_timeline, &Timeline::playingChanged, m_camera, &CameraView::setPlaying);
     connect(m_camera, &CameraView::cacheChanged, this, [this] { refreshStatus(); });
-    connect(&m_session.swatches(), &Swatches::loaded, this,
-            [this] { m_plan->update(), m_timeline->update(); });
+    connect(&m_session.swatches(), &Swatches::loaded, this, [this] {
+        for (QWidget* view :
+             std::initializer_list<QWidget*>{m_plan, m_section, &m_ladder->rungs(), m_timeline})
+            view->update();
+    });
     connect(&m_session, &Session::problem, this, [this](const QString& sentence) { say(sentence, true); });
-    connect(&m_session, &Session::sceneChanged, this, [this, cameraPanel] {
+    connect(&m_session, &Session::sceneChanged, this, [this] {
         const V2i frame = m_session.scene()->output.frame;
-        cameraPanel->setNote(tr("%1 × %2 · what the audience sees").arg(frame.x).arg(frame.y));
+        m_cameraPanel->setNote(tr("%1 × %2 · what the audience sees").arg(frame.x).arg(frame.y));
         refreshLens();
+        refreshHold();
         refreshStatus();
         refreshTitle();
     });
     connect(&m_session, &Session::documentChanged, this, &MainWindow::refreshTitle);
+    connect(&m_session, &Session::documentChanged, this, [this] {
+        if (!m_session.document().empty()) remember(m_session.document());
+    });
+    connect(&m_session, &Session::holdChanged, this, &MainWindow::refreshHold);
+    connect(&m_session, &Session::selectionChanged, this, &MainWindow::refreshStatus);
     connect(&m_session, &Session::frameChanged, this, &MainWindow::refreshLens);
     connect(&m_session, &Session::cameraChanged, this, &MainWindow::refreshLens);
+    for (const auto signal : {&Session::frameChanged, &Session::cameraChanged})
+        connect(&m_session, signal, this, &MainWindow::refreshStatus);
     // Asks the disk, so not at every step of a drag.
     m_settled.setSingleShot(true);
     m_settled.setInterval(300);
     connect(&m_settled, &QTimer::timeout, this, &MainWindow::lookForMedia);
+    m_watcher = new QFileSystemWatcher(this);
+    connect(m_watcher, &QFileSystemWatcher::fileChanged, this, &MainWindow::mediaChanged);
+    connect(&m_saveTimer, &QTimer::timeout, this, &MainWindow::saveByItself);
+    m_saveTimer.start(30'000);
     connect(&m_session, &Session::sceneChanged, &m_settled, qOverload<>(&QTimer::start));
     m_sayOver.setSingleShot(true);
     connect(&m_sayOver, &QTimer::timeout, this, [this] {
@@ -209,10 +197,89 @@ MainWindow::MainWindow(std::filesystem::path journals)
     });
     Q_EMIT m_session.sceneChanged();
     refreshTitle();
+    refreshHold();
+    const QSettings settings(QStringLiteral("open-stage"), QStringLiteral("open-stage"));
+    if (settings.contains(QStringLiteral("window/geometry")))
+        restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray());
+    m_upper->restoreState(settings.value(QStringLiteral("window/upper")).toByteArray());
+    m_all->restoreState(settings.value(QStringLiteral("window/all")).toByteArray());
+    m_panes->restore();
+    m_ladder->setListing(settings.value(QStringLiteral("ladder/list"), false).toBool());
+    m_plan->setFolded(settings.value(QStringLiteral("paper/folded"), true).toBool());
+    m_section->setFolded(m_plan->folded());
     m_camera->setFocus();
 }
 
-QWidget* MainWindow::makeCutPanel() {
+void MainWindow::keepLayout() {
+    if (m_cutting) setCutting(false);
+    QSettings settings(QStringLiteral("open-stage"), QStringLiteral("open-stage"));
+    settings.setValue(QStringLiteral("window/geometry"), saveGeometry());
+    settings.setValue(QStringLiteral("window/upper"), m_upper->saveState());
+    settings.setValue(QStringLiteral("window/all"), m_all->saveState());
+    settings.setValue(QStringLiteral("ladder/list"), m_ladder->listing());
+    settings.setValue(QStringLiteral("paper/folded"), m_plan->folded());
+    m_panes->keep();
+}
+
+void MainWindow::makeViews(QWidget* marks) {
+    m_camera = new CameraView(m_session);
+    m_plan = new DraftView(m_session, DraftView::From::Above);
+    m_section = new DraftView(m_session, DraftView::From::Side);
+    m_model = new ModelView(m_session);
+    m_ladder = new Ladder(m_session, *m_plan);
+    m_cut = new CutView(m_session);
+    const auto flat = [this](Panel* panel, const QString& text, const QString& tip, bool on, auto set) {
+        auto* button = new QToolButton;
+        button->setObjectName(QStringLiteral("flat"));
+        button->setText(text);
+        button->setToolTip(tip);
+        button->setCheckable(true);
+        button->setChecked(on);
+        button->setFocusPolicy(Qt::NoFocus);
+        connect(button, &QToolButton::toggled, this, set);
+        panel->addControl(button);
+        return button;
+    };
+    m_cameraPanel = new Panel(tr("Camera"), QString(), m_camera);
+    flat(m_cameraPanel, tr("Thirds"), tr("Lines at the thirds of the frame"), true,
+         [this](bool on) { m_camera->setThirds(on); });
+    flat(m_cameraPanel, tr("Safe"), tr("5 and 10 percent inside the frame's edges"), false,
+         [this](bool on) { m_camera->setSafe(on); });
+    auto* both = new QWidget;
+    auto* row = new QHBoxLayout(both);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(0);
+    row->addWidget(m_ladder);
+    row->addWidget(m_plan, 1);
+    m_planPanel = new Panel(tr("Plan"), QString(), both);
+    m_sectionPanel = new Panel(tr("Section"), QString(), m_section);
+    const auto scaleNote = [this] {
+        const QString scale = m_plan->folded() ? tr("far is folded") : tr("true depth");
+        m_planPanel->setNote(tr("from above · %1").arg(scale));
+        m_sectionPanel->setNote(tr("from the side · %1").arg(scale));
+    };
+    connect(m_plan, &DraftView::scaleChanged, this, scaleNote);
+    scaleNote();
+    auto* modelPanel = new Panel(tr("Model"), tr("drag turns it, wheel zooms"), m_model);
+    m_panes = new Panes(marks);
+    m_panes->add(Panes::View::Camera, m_cameraPanel, tr("Camera"));
+    m_panes->add(Panes::View::Plan, m_planPanel, tr("Plan"));
+    m_panes->add(Panes::View::Section, m_sectionPanel, tr("Section"));
+    m_panes->add(Panes::View::Model, modelPanel, tr("Model"));
+    m_panes->add(Panes::View::CutOut, makeCutPanel(), tr("Cut out"));
+    connect(m_panes, &Panes::changed, this, [this] {
+        // The view that is cut in and its numbers come and go together.
+        if (m_cutting != m_panes->shows(Panes::View::CutOut)) setCutting(!m_cutting);
+    });
+    for (DraftView* view : {m_plan, m_section})
+        connect(view, &DraftView::menuAsked, this, [this](const QPoint& at) { showLayerMenu(at); });
+    connect(m_model, &ModelView::menuAsked, this, [this](const QPoint& at) { showLayerMenu(at); });
+    connect(m_ladder, &Ladder::menuAsked, this, [this](const QPoint& at) { showLayerMenu(at); });
+    connect(m_camera, &CameraView::menuAsked, this,
+            [this](const QPoint& at, const QPointF& place) { showLayerMenu(at, place); });
+}
+
+Panel* MainWindow::makeCutPanel() {
     auto* panel = new Panel(tr("Cut out"), QString(), m_cut);
     struct Entry {
         CutView::Tool tool;
@@ -266,20 +333,28 @@ QWidget* MainWindow::makeCutPanel() {
 }
 
 void MainWindow::setCutting(bool on) {
-    if (on == cutting()) return;
-    m_right->setCurrentIndex(on ? 1 : 0);
+    if (on == m_cutting) return;
+    m_cutting = on;
+    if (on) {
+        for (int pane = 0; pane < m_panes->count(); ++pane)
+            m_beforeCutting[static_cast<std::size_t>(pane)] = m_panes->at(pane);
+        m_panes->reveal(Panes::View::CutOut);
+    } else {
+        // What stood where it was cut comes back.
+        for (int pane = 0; pane < m_panes->count(); ++pane)
+            if (m_panes->at(pane) == Panes::View::CutOut)
+                m_panes->show(pane, m_beforeCutting[static_cast<std::size_t>(pane)] == Panes::View::CutOut
+                                        ? Panes::View::Plan
+                                        : m_beforeCutting[static_cast<std::size_t>(pane)]);
+    }
     m_numbers->setCurrentIndex(on ? 1 : 0);
     m_cutTool->setChecked(on);
     m_cutTool->setIcon(theme::icon(QStringLiteral("scissors"), on ? theme::desk : theme::text));
-    // Cutting wants room; the Camera view goes on showing the result.
-    const int all = m_upper->sizes()[0] + m_upper->sizes()[1];
-    const int left = static_cast<int>(all * (on ? 0.40 : 0.59));
-    m_upper->setSizes({left, all - left, m_upper->sizes()[2]});
     if (on) m_cut->setFocus();
 }
 
 bool MainWindow::cutting() const {
-    return m_right->currentIndex() == 1;
+    return m_cutting;
 }
 
 void MainWindow::togglePlay() {
@@ -358,6 +433,7 @@ bool MainWindow::leave() {
 
 void MainWindow::closeEvent(QCloseEvent* event) {
     if (!leave()) return event->ignore();
+    keepLayout();
     m_session.close();
     event->accept();
 }
@@ -472,14 +548,8 @@ void MainWindow::refreshLens() {
     const double focal = m_session.pose().focal;
     m_focal->setValue(focal);
     m_angle->setValue(optics::angleOfView(focal, scene.camera.gate));
-    for (std::size_t i = 0; i < std::size(gates); ++i)
-        if (gates[i].width == scene.camera.gate) {
-            m_gate->setCurrentIndex(static_cast<int>(i));
-            m_gate->lineEdit()->setCursorPosition(0);
-            return;
-        }
-    m_gate->setCurrentIndex(-1);
-    m_gate->setEditText(tr("%1 mm").arg(scene.camera.gate));
+    m_fstop->setValue(m_session.pose().fstop);
+    m_focus->setValue(m_session.pose().focus);
 }
 
 void MainWindow::refreshStatus() {
@@ -488,14 +558,34 @@ void MainWindow::refreshStatus() {
                          .arg(m_camera->cachedFrames())
                          .arg(scene.output.frames)
                          .arg(m_camera->lastMilliseconds(), 0, 'f', 0));
-    m_speed->setText(tr("Peak %1 m/s").arg(figure(m_pace->peak(), 2)));
+    const scene::Pose pose = m_session.pose();
+    const double slope = optics::pixelsPerSlope(pose.focal, scene.camera.gate, scene.output.frame.x),
+                 disc = optics::sharpDisc(scene.output.frame.x);
+    const auto sharp = optics::sharpRange(pose.focal, pose.fstop, pose.focus, slope, disc);
+    m_speed->setText(tr("Sharp %1 to %2 · hyperfocal %3 m · peak %4 m/s")
+                         .arg(figure(sharp.near, 2),
+                              std::isinf(sharp.far) ? QStringLiteral("∞") : figure(sharp.far, 2) + tr(" m"),
+                              figure(optics::hyperfocal(pose.focal, pose.fstop, slope, disc), 2),
+                              figure(m_pace->peak(), 2)));
+    m_speed->setToolTip(
+        tr("Between these depths from the camera a point is blurred by at most %1 px").arg(figure(disc, 2)));
     if (m_saying) return;
     int layers = 0;
     scene::forEach(scene, [&](const auto&, const auto&) { ++layers; });
     m_state->setStyleSheet(QString());
+    const scene::Found& chosen = m_session.selection().size() == 1
+                                     ? m_session.foundNow(m_session.selection().front())
+                                     : scene::Found{};
     if (m_missing > 0)
         m_state->setText(tr("▲  %1 without media").arg(counted(m_missing, tr("layer"), tr("layers"))));
-    else
+    else if (chosen.layer) {
+        const motion::Measure m = motion::measureAt(motion::Sight(m_session.now(), pose), chosen);
+        QString text =
+            tr("●  %1 · %2 m · blur %3 px")
+                .arg(QString::fromStdString(chosen.layer->name), figure(m.depth, 2), figure(m.blur, 1));
+        if (m.enlargement > 1.005) text += tr(" · ▲ enlarged to %1 %").arg(figure(m.enlargement * 100, 0));
+        m_state->setText(text);
+    } else
         m_state->setText(
             layers == 0 ? tr("●  No layers yet")
                         : tr("●  %1, all media present").arg(counted(layers, tr("layer"), tr("layers"))));
@@ -503,6 +593,7 @@ void MainWindow::refreshStatus() {
 
 void MainWindow::lookForMedia() {
     m_missing = 0;
+    watchMedia();
     scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& layer, const auto&) {
         if (!media::isThere(*layer)) ++m_missing;
     });

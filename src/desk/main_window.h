@@ -2,15 +2,20 @@
 #pragma once
 
 #include "desk/camera_view.h"
+#include "desk/commands.h"
+#include "desk/panes.h"
 #include "desk/session.h"
 
 #include "edit/bring_in.h"
 #include "output/write.h"
 
 #include <QMainWindow>
+#include <array>
+#include <functional>
 
-class QComboBox;
+class QFileSystemWatcher;
 class QLabel;
+class QMenu;
 class QStackedWidget;
 class QSplitter;
 class QToolButton;
@@ -18,11 +23,13 @@ class QToolButton;
 namespace stage::desk {
 
 class CutView;
+class DraftView;
+class Ladder;
+class ModelView;
 class MarksStrip;
 class NumberField;
 class PaceView;
 class Panel;
-class PlanView;
 class Timeline;
 
 inline constexpr const char* sceneFilter = QT_TRANSLATE_NOOP("MainWindow", "Scenes (*.ostage)");
@@ -34,7 +41,12 @@ public:
 
     Session& session() { return m_session; }
     CameraView& camera() { return *m_camera; }
-    PlanView& plan() { return *m_plan; }
+    DraftView& plan() { return *m_plan; }
+    DraftView& section() { return *m_section; }
+    ModelView& model() { return *m_model; }
+    Ladder& ladder() { return *m_ladder; }
+    Panes& panes() { return *m_panes; }
+    Commands& commands() { return m_commands; }
     Timeline& timeline() { return *m_timeline; }
     CutView& cutView() { return *m_cut; }
     /// The cut-out view in place of the Plan, its numbers in place of the details.
@@ -52,12 +64,19 @@ public:
     void offerIn(const std::vector<std::filesystem::path>& files);
     /// Renders and writes off the interface thread; finished() tells when.
     void write(const output::Job& job);
+    /// Looks for missing media in a folder, off the interface thread.
+    void findMedia(const std::filesystem::path& folder);
+    /// Shows and runs the steps of undo in a list.
+    void showHistory();
+    /// What may be done with the selection, at a place of the screen.
+    void showLayerMenu(const QPoint& global, std::optional<QPointF> inCamera = {});
     /// Offers work that a crash left without a file.
     void offerRecovery();
 
 Q_SIGNALS:
     void broughtIn(bool ok);
     void written(bool ok);
+    void mediaFound(bool all);
 
 protected:
     void dragEnterEvent(QDragEnterEvent* event) override;
@@ -66,8 +85,26 @@ protected:
 
 private:
     QWidget* makeTopBar();
-    QWidget* makeCutPanel();
+    Panel* makeCutPanel();
+    void makeViews(QWidget* marks);
     void makeMenus();
+    void makeSceneMenu(QMenu* menu);
+    void makeEditMenu(QMenu* menu);
+    void makeLayerMenu(QMenu* menu);
+    void makeDepthMenu(QMenu* menu);
+    void makePlaceMenu(QMenu* menu);
+    void makeCameraMenu(QMenu* menu);
+    void makeViewMenu(QMenu* menu);
+    /// run, or a sentence when nothing is selected that hands may move.
+    std::function<void()> withSelection(std::function<void()> run);
+    void refreshHold();
+    void fillRecent(QMenu* menu);
+    void remember(const std::filesystem::path& scene);
+    void saveByItself();
+    void watchMedia();
+    void mediaChanged(const QString& path);
+    void replaceMedia();
+    void keepLayout();
     bool leave(); ///< asks about unsaved work; false to stay
     bool saveAs();
     bool save();
@@ -80,19 +117,26 @@ private:
 
     std::filesystem::path m_journals;
     Session m_session;
+    Commands m_commands{this};
     CameraView* m_camera;
-    PlanView* m_plan;
+    DraftView *m_plan, *m_section;
+    ModelView* m_model;
+    Ladder* m_ladder;
     CutView* m_cut;
-    QStackedWidget *m_right, *m_numbers;
-    QSplitter* m_upper;
+    Panes* m_panes;
+    Panel *m_cameraPanel, *m_planPanel, *m_sectionPanel;
+    QStackedWidget* m_numbers;
+    QSplitter *m_upper, *m_all;
+    std::array<Panes::View, 4> m_beforeCutting{};
+    bool m_cutting = false;
     MarksStrip* m_marks;
     Timeline* m_timeline;
     PaceView* m_pace;
-    QToolButton *m_moveTool, *m_pushTool, *m_walkTool, *m_hold, *m_cutTool;
-    NumberField *m_focal, *m_angle;
-    QComboBox* m_gate;
+    QToolButton *m_moveTool, *m_pushTool, *m_turnTool, *m_walkTool, *m_hold, *m_holdMark, *m_cutTool;
+    NumberField *m_focal, *m_angle, *m_fstop, *m_focus;
+    QFileSystemWatcher* m_watcher;
     QLabel *m_state, *m_speed, *m_cache, *m_name;
-    QTimer m_sayOver, m_settled;
+    QTimer m_sayOver, m_settled, m_saveTimer;
     int m_missing = 0;
     bool m_saying = false;
 };

@@ -2,6 +2,8 @@
 
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QMenu>
+#include <QToolButton>
 
 namespace stage::desk {
 
@@ -22,16 +24,30 @@ Panel::Panel(const QString& title, const QString& note, QWidget* content, QWidge
     m_title->setObjectName(QStringLiteral("headTitle"));
     m_note = new QLabel(note);
     m_note->setObjectName(QStringLiteral("headNote"));
+    m_note->setMinimumWidth(0);
+    m_note->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     m_head->addWidget(m_title);
     m_head->addSpacing(6);
-    m_head->addWidget(m_note);
-    m_head->addStretch();
+    m_head->addWidget(m_note, 1);
     layout->addWidget(head);
     layout->addWidget(content, 1);
 }
 
 void Panel::setTitle(const QString& title) {
     m_title->setText(title);
+    if (m_menu) m_menu->setText(title + QStringLiteral("  ▾"));
+}
+void Panel::setTitleMenu(QMenu* menu) {
+    menu->setParent(this, menu->windowFlags());
+    m_menu = new QToolButton;
+    m_menu->setObjectName(QStringLiteral("headMenu"));
+    m_menu->setPopupMode(QToolButton::InstantPopup);
+    m_menu->setMenu(menu);
+    m_menu->setText(m_title->text() + QStringLiteral("  ▾"));
+    m_menu->setToolTip(tr("Another view in this pane"));
+    m_menu->setFocusPolicy(Qt::TabFocus);
+    m_head->insertWidget(0, m_menu);
+    m_title->hide();
 }
 void Panel::setNote(const QString& note) {
     m_note->setText(note);

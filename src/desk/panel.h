@@ -5,6 +5,8 @@
 
 class QHBoxLayout;
 class QLabel;
+class QMenu;
+class QToolButton;
 
 namespace stage::desk {
 
@@ -15,9 +17,12 @@ public:
     void setTitle(const QString& title);
     void setNote(const QString& note);
     void addControl(QWidget* control);
+    /// The title opens a menu; takes ownership of it.
+    void setTitleMenu(QMenu* menu);
 
 private:
     QLabel *m_title, *m_note;
+    QToolButton* m_menu = nullptr;
     QHBoxLayout* m_head;
 };
 

@@ -22,12 +22,12 @@ PictureRequest::~PictureRequest() {
     if (m_running) m_running->stop.request_stop();
 }
 
-void PictureRequest::ask(motion::Frame frame, qint64 tag) {
+void PictureRequest::ask(motion::Frame frame, qint64 tag, bool finish) {
     m_next = std::make_shared<Job>(Job{std::move(frame), tag, {}});
-    if (m_busy)
-        m_running->stop.request_stop();
-    else
+    if (!m_busy)
         start();
+    else if (!finish)
+        m_running->stop.request_stop();
 }
 
 void PictureRequest::start() {

@@ -18,8 +18,9 @@ public:
     explicit PictureRequest(std::shared_ptr<media::PixelCache> sources, QObject* parent = nullptr);
     ~PictureRequest() override;
 
-    /// tag comes back with the picture.
-    void ask(motion::Frame frame, qint64 tag);
+    /// tag comes back with the picture. finish: what is being rendered is shown before this one, so that
+    /// something comes however fast wishes follow each other, as in a drag.
+    void ask(motion::Frame frame, qint64 tag, bool finish = false);
     bool busy() const { return m_busy; }
 
 Q_SIGNALS:

@@ -1,12 +1,23 @@
 #include "desk/session.h"
 
+#include "motion/settled.h"
 #include "scene/file.h"
 #include "scene/scene_json.h"
 
 #include <algorithm>
 #include <unistd.h>
+#include <unordered_map>
 
 namespace stage::desk {
+
+struct Session::Now {
+    scene::ScenePtr of;
+    Rational time;
+    V3d eye;
+    scene::Scene scene;
+    std::vector<scene::Found> found;
+    std::unordered_map<std::int64_t, std::size_t> places;
+};
 
 Session::Session(std::filesystem::path journals, QObject* parent)
     : QObject(parent), m_journals(std::move(journals)),
@@ -72,6 +83,20 @@ void Session::redo() {
     if (!m_history->canRedo()) return;
     m_history->redo();
     journalled(m_journal.redone());
+    show(m_history->scene());
+}
+
+void Session::goTo(std::size_t step) {
+    dropPreview();
+    if (step == m_history->step()) return;
+    while (m_history->step() > step && m_history->canUndo()) {
+        m_history->undo();
+        journalled(m_journal.undone());
+    }
+    while (m_history->step() < step && m_history->canRedo()) {
+        m_history->redo();
+        journalled(m_journal.redone());
+    }
     show(m_history->scene());
 }
 
@@ -174,12 +199,82 @@ void Session::click(std::int64_t layer, bool also) {
     select(std::move(chosen));
 }
 
+const scene::Scene& Session::now() const {
+    const V3d eye = pose().position;
+    if (m_now && m_now->of == m_shown && m_now->time == time() && m_now->eye == eye) return m_now->scene;
+    auto next = std::make_unique<Now>();
+    next->of = m_shown;
+    next->time = time();
+    next->eye = eye;
+    // Where nothing moves by itself only another scene is another.
+    if (m_now && m_now->of == m_shown && !motion::moves(*m_shown)) {
+        m_now->time = next->time;
+        m_now->eye = eye;
+        return m_now->scene;
+    }
+    next->scene = motion::settled(*m_shown, next->time, eye);
+    next->found = scene::all(next->scene);
+    for (std::size_t i = 0; i < next->found.size(); ++i)
+        next->places[next->found[i].layer->id] = i;
+    m_now = std::move(next);
+    return m_now->scene;
+}
+
+const std::vector<scene::Found>& Session::foundNow() const {
+    now();
+    return m_now->found;
+}
+
+const scene::Found& Session::foundNow(std::int64_t id) const {
+    static const scene::Found none;
+    now();
+    const auto place = m_now->places.find(id);
+    return place == m_now->places.end() ? none : m_now->found[place->second];
+}
+
+bool Session::locked(std::int64_t layer) const {
+    const scene::Found& found = foundNow(layer);
+    if (!found.layer) return false;
+    return found.layer->locked || std::any_of(found.holders.begin(), found.holders.end(),
+                                              [](const auto& holder) { return holder->locked; });
+}
+
+std::vector<std::int64_t> Session::movable() const {
+    std::vector<std::int64_t> layers = m_selection;
+    std::erase_if(layers, [this](std::int64_t id) { return locked(id); });
+    return layers;
+}
+
+void Session::setReferenceMark(std::size_t mark) {
+    m_reference = mark;
+    Q_EMIT holdChanged();
+}
+
+edit::Edit Session::onSelection(std::string_view kind, const edit::Edit& more) const {
+    edit::Edit edit = edit::onLayers(kind, movable(), more);
+    edit["time"] = time().text();
+    return edit;
+}
+
+edit::Edit Session::push(const edit::Edit& how) const {
+    return push(movable(), how);
+}
+
+edit::Edit Session::push(const std::vector<std::int64_t>& layers, const edit::Edit& how) const {
+    edit::Edit edit = edit::onLayers("push", layers, how);
+    edit["holdFraming"] = m_holdFraming;
+    edit["mark"] = referenceMark() + 1;
+    edit["time"] = time().text();
+    return edit;
+}
+
 scene::Found Session::selected() const {
     return m_selection.size() == 1 ? scene::find(*m_shown, m_selection.front()) : scene::Found{};
 }
 
 void Session::setHoldFraming(bool hold) {
     m_holdFraming = hold;
+    Q_EMIT holdChanged();
 }
 
 // ---- the camera

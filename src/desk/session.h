@@ -25,6 +25,13 @@ public:
     /// The scene as shown: with the change being dragged, if there is one.
     const scene::ScenePtr& scene() const { return m_shown; }
     const motion::CameraMove& move() const { return m_move; }
+    /// The scene as it stands at the playhead for the camera shown: no keys of place, no facing. Views
+    /// measure and draw this. Stays the same object until something changes.
+    const scene::Scene& now() const;
+    /// Its layers with what carries them, in the scene's order.
+    const std::vector<scene::Found>& foundNow() const;
+    /// One of them; layer is null when there is none.
+    const scene::Found& foundNow(std::int64_t id) const;
     /// One step of history. Reports a problem and gives false when the edit is refused.
     bool apply(const edit::Edit& edit);
     /// A change while it is being dragged: replaces the one before, becomes a step with commit().
@@ -34,6 +41,7 @@ public:
     bool previewing() const { return m_preview.has_value(); }
     void undo();
     void redo();
+    void goTo(std::size_t step); ///< undoes or redoes up to there
     const edit::History& history() const { return *m_history; }
 
     // ---- files
@@ -59,8 +67,24 @@ public:
     void click(std::int64_t layer, bool also);
     /// The one selected layer; layer is null when there is none or several.
     scene::Found selected() const;
+    /// The selected layers that hands may move: without locked ones and what is in locked groups.
+    std::vector<std::int64_t> movable() const;
+    bool locked(std::int64_t layer) const;
     bool holdFraming() const { return m_holdFraming; }
     void setHoldFraming(bool hold);
+    /// The mark, from 0, for which framing is held.
+    std::size_t referenceMark() const { return std::min(m_reference, m_shown->camera.marks.size() - 1); }
+    void setReferenceMark(std::size_t mark);
+    bool scaleAboutAxis() const { return m_aboutAxis; }
+    void setScaleAboutAxis(bool on) { m_aboutAxis = on; }
+
+    // ---- edits as the desk makes them: of the movable selection, at the playhead
+
+    /// Any edit of places, with its members.
+    edit::Edit onSelection(std::string_view kind, const edit::Edit& more = edit::Edit::object()) const;
+    /// A push, with framing held or not as is set, for the reference mark.
+    edit::Edit push(const edit::Edit& how) const;
+    edit::Edit push(const std::vector<std::int64_t>& layers, const edit::Edit& how) const;
 
     // ---- the camera
 
@@ -89,6 +113,7 @@ Q_SIGNALS:
     void sceneChanged();
     void selectionChanged();
     void frameChanged();
+    void holdChanged();   ///< hold framing, or its mark
     void cameraChanged(); ///< the pose shown changed without the scene
     void documentChanged();
     void problem(const QString& sentence);
@@ -111,7 +136,10 @@ private:
     bool m_savedLost = false;
     std::int64_t m_frame = 0;
     std::vector<std::int64_t> m_selection;
-    bool m_holdFraming = true;
+    bool m_holdFraming = true, m_aboutAxis = false;
+    std::size_t m_reference = 0;
+    struct Now;
+    mutable std::unique_ptr<Now> m_now;
     std::optional<OffMove> m_offMove;
     std::shared_ptr<media::PixelCache> m_sources;
     Swatches m_swatches;

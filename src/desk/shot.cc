@@ -1,8 +1,10 @@
 // open-stage-shot VIEW SCENE OUT.png: opens the desk, brings it into a state worth showing, and saves its
 // picture. For docs/screenshots and for machines without a display.
 #include "desk/cut_view.h"
+#include "desk/draft_view.h"
+#include "desk/ladder.h"
 #include "desk/main_window.h"
-#include "desk/plan_view.h"
+#include "desk/model_view.h"
 #include "desk/theme.h"
 #include "desk/timeline.h"
 
@@ -144,6 +146,46 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         QTest::qWait(1500);
         return save();
     }
+    if (view == QLatin1String("four-panes")) {
+        window.panes().setCount(4);
+        session.setFrame(30);
+        session.select({layerNamed(session, "Houses left")});
+        QTest::qWait(2500);
+        return save();
+    }
+    if (view == QLatin1String("model")) {
+        window.panes().setCount(2);
+        window.panes().show(1, desk::Panes::View::Model);
+        session.select({layerNamed(session, "Bridge")});
+        QTest::qWait(2500);
+        return save();
+    }
+    if (view == QLatin1String("folded") || view == QLatin1String("true-depth")) {
+        window.panes().setCount(3);
+        window.panes().show(1, desk::Panes::View::Plan);
+        window.panes().show(2, desk::Panes::View::Section);
+        window.plan().setFolded(view == QLatin1String("folded"));
+        window.section().setFolded(window.plan().folded());
+        session.select({layerNamed(session, "Hill town")});
+        QTest::qWait(2500);
+        return save();
+    }
+    if (view == QLatin1String("list")) {
+        session.apply({{"edit", "scatter"},
+                       {"layer", layerNamed(session, "Lantern string")},
+                       {"count", 300},
+                       {"seed", 7},
+                       {"box", {30, 9, 26}},
+                       {"turn", 8},
+                       {"sizes", 0.5}});
+        session.apply({{"edit", "group"}, {"layers", {"Houses left", "Houses right"}}, {"name", "Houses"}});
+        session.apply({{"edit", "lock"}, {"layers", {"Night sky"}}});
+        session.apply({{"edit", "look"}, {"layers", {"Mist"}}, {"visible", false}});
+        window.ladder().setListing(true);
+        session.select({layerNamed(session, "Houses")});
+        QTest::qWait(4000);
+        return save();
+    }
     if (view == QLatin1String("playing")) {
         window.timeline().setPlaying(true);
         QTest::qWait(7000); // once through fills the cache
@@ -152,13 +194,14 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         return ok;
     }
     if (view == QLatin1String("push")) {
-        const QPointF rung = window.plan().rungRect(layerNamed(session, "Bridge")).center();
-        send(&window.plan(), QEvent::MouseButtonPress, rung);
+        desk::Rungs& rungs = window.ladder().rungs();
+        const QPointF rung = rungs.rungRect(layerNamed(session, "Bridge")).center();
+        send(&rungs, QEvent::MouseButtonPress, rung);
         for (int i = 1; i <= 10; ++i)
-            send(&window.plan(), QEvent::MouseMove, rung + QPointF(0, 4 * i));
+            send(&rungs, QEvent::MouseMove, rung + QPointF(0, 4 * i));
         QTest::qWait(1000);
         const bool ok = save();
-        send(&window.plan(), QEvent::MouseButtonRelease, rung + QPointF(0, 40));
+        send(&rungs, QEvent::MouseButtonRelease, rung + QPointF(0, 40));
         return ok;
     }
     if (view == QLatin1String("off-the-move")) {

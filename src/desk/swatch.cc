@@ -107,4 +107,25 @@ Swatches::Swatch Swatches::of(const scene::Scene& scene, const scene::LayerPtr& 
     return until;
 }
 
+bool Swatches::covers(const scene::Scene& scene, const scene::LayerPtr& layer, double s, double t) {
+    const QImage cover = of(scene, layer).cover;
+    if (cover.isNull()) return true;
+    const auto inside = [](double at, const scene::Extension& low, const scene::Extension& high) {
+        const scene::Beyond beyond = at < 0 ? low.beyond : high.beyond;
+        if (at >= 0 && at <= 1) return at;
+        if (beyond == scene::Beyond::Repeat) return at - std::floor(at);
+        if (beyond == scene::Beyond::Mirror) {
+            const double twice = at - 2 * std::floor(at / 2);
+            return twice > 1 ? 2 - twice : twice;
+        }
+        return std::clamp(at, 0.0, 1.0);
+    };
+    const scene::Extensions& on = layer->hanging.extensions;
+    const int x = std::clamp(static_cast<int>(inside(s, on.left, on.right) * cover.width()), 0,
+                             cover.width() - 1),
+              y = std::clamp(static_cast<int>(inside(t, on.top, on.bottom) * cover.height()), 0,
+                             cover.height() - 1);
+    return cover.constScanLine(y)[x] >= 26;
+}
+
 }

@@ -8,6 +8,7 @@
 #include <QPalette>
 #include <QStyleFactory>
 #include <QSvgRenderer>
+#include <algorithm>
 
 // Outside any namespace, as the macro asks; a static library's resources are not found by themselves.
 static void initResources() {
@@ -24,7 +25,9 @@ public:
     void paint(QPainter* painter, const QRect& rect, QIcon::Mode mode, QIcon::State) override {
         QSvgRenderer renderer(m_svg);
         if (mode == QIcon::Disabled) painter->setOpacity(0.4);
-        renderer.render(painter, rect);
+        const int side = std::min(rect.width(), rect.height()); // the drawings are square
+        renderer.render(painter, QRectF(rect.center().x() + 0.5 - side / 2.0,
+                                        rect.center().y() + 0.5 - side / 2.0, side, side));
     }
     QPixmap pixmap(const QSize& size, QIcon::Mode mode, QIcon::State state) override {
         QPixmap pixmap(size);

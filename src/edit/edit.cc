@@ -318,11 +318,11 @@ std::string describe(const Scene& scene, const Edit& edit) {
     std::string what;
     if (edit.contains("layer"))
         what = nameOf(edit["layer"]);
-    else if (edit.contains("mark"))
-        what = edit["mark"].dump();
     else if (edit.contains("layers") && edit["layers"].is_array() && kind->name != "add")
         what = edit["layers"].size() == 1 ? nameOf(edit["layers"][0])
                                           : std::to_string(edit["layers"].size()) + " layers";
+    else if (edit.contains("mark"))
+        what = edit["mark"].dump();
     return std::string(kind->verb) + (what.empty() ? "" : " " + what);
 }
 

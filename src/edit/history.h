@@ -19,6 +19,13 @@ public:
     std::string undoName() const { return canUndo() ? m_states[m_now].name : ""; }
     std::string redoName() const { return canRedo() ? m_states[m_now + 1].name : ""; }
     std::size_t step() const { return m_now; }
+    /// Of all states, also those undone; the first has none.
+    std::vector<std::string> names() const {
+        std::vector<std::string> names;
+        for (const State& state : m_states)
+            names.push_back(state.name);
+        return names;
+    }
 
 private:
     struct State {

@@ -1,7 +1,8 @@
 // Each gesture of the desk and what it does to the scene.
 #include "desk/marks_strip.h"
 #include "desk/number_field.h"
-#include "desk/plan_view.h"
+#include "desk/draft_view.h"
+#include "desk/ladder.h"
 #include "desk/timeline.h"
 #include "desk_fixture.h"
 #include "edit/journal.h"
@@ -96,10 +97,9 @@ TEST_F(Staged, EscapeDropsADrag) {
 }
 
 TEST_F(Staged, BarsAndRungsPushWithOrWithoutFraming) {
-    PlanView& plan = window.plan();
-    const double start = plan.yOfDepth(depth(front));
-    const double middle = plan.width() - (plan.width() - 150) / 2.0;
-    drag(&plan, {middle + 14, start}, {middle + 14, plan.yOfDepth(6)});
+    Rungs& plan = window.ladder().rungs();
+    const QPointF bar = window.plan().barMiddle(front) + QPointF(14, 0);
+    drag(&window.plan(), bar, {bar.x(), window.plan().placeOfDepth(6).y()});
     EXPECT_EQ(session().selection(), std::vector{front});
     EXPECT_NEAR(depth(front), 6, 0.3);
     EXPECT_NEAR(scene().layers[1]->placement.scale.x, depth(front) / 10, 1e-9);
@@ -115,7 +115,7 @@ TEST_F(Staged, BarsAndRungsPushWithOrWithoutFraming) {
 
 TEST_F(Staged, SeveralLayersKeepTheirDistance) {
     session().select({back, front});
-    PlanView& plan = window.plan();
+    Rungs& plan = window.ladder().rungs();
     const QRectF rung = plan.rungRect(front);
     drag(&plan, rung.center(), rung.center() + QPointF(0, 25));
     EXPECT_LT(depth(front), 9.9);
@@ -248,8 +248,8 @@ TEST_F(Staged, BrokenFilesLeaveTheSceneAlone) {
 
 TEST_F(Staged, EveryStepIsInTheJournalBeforeItIsSaved) {
     ASSERT_TRUE(session().save(dir / "s.ostage"));
-    drag(&window.plan(), window.plan().rungRect(front).center(),
-         window.plan().rungRect(front).center() + QPointF(0, 20));
+    drag(&window.ladder().rungs(), window.ladder().rungs().rungRect(front).center(),
+         window.ladder().rungs().rungRect(front).center() + QPointF(0, 20));
     ASSERT_TRUE(session().modified());
     // as another process would find it after a crash: the file is there, copied so that its owner does not
     // count

@@ -2,7 +2,8 @@
 #include "desk/marks_strip.h"
 #include "desk/number_field.h"
 #include "desk/pace_view.h"
-#include "desk/plan_view.h"
+#include "desk/draft_view.h"
+#include "desk/ladder.h"
 #include "desk/timeline.h"
 #include "desk_fixture.h"
 #include "optics/placing.h"
@@ -67,20 +68,10 @@ TEST_F(Panels, WheelDolliesAndARowOfTurnsIsOneStep) {
 
 TEST_F(Panels, AMarkIsDraggedInThePlan) {
     ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {2, 1, -3}}}));
-    PlanView& plan = window.plan();
-    // the T of mark 2 lies where its depth is; found by asking which mark a press takes
-    const double y = plan.yOfDepth(3);
-    double x = 0;
-    for (double tried = 160; tried < plan.width() && x == 0; tried += 4) {
-        QTest::mousePress(&plan, Qt::LeftButton, Qt::NoModifier, QPointF(tried, y).toPoint());
-        QTest::mouseRelease(&plan, Qt::LeftButton, Qt::NoModifier, QPointF(tried, y).toPoint());
-        if (session().markHere() == 1)
-            x = tried + 6;
-        else
-            session().setFrame(0);
-    }
-    ASSERT_GT(x, 0);
-    drag(&plan, {x, y}, {x, plan.yOfDepth(5)});
+    DraftView& plan = window.plan();
+    const QPointF mark = plan.placeOf({2, 1, -3}) + QPointF(0, 4); // on its T
+    drag(&plan, mark, {mark.x(), plan.placeOfDepth(5).y()});
+    EXPECT_EQ(session().markHere(), 1);
     const V3d& position = scene().camera.marks[1].pose.position;
     EXPECT_NEAR(position.z, -5, 0.3);
     EXPECT_NEAR(position.y, 1, 1e-12); // the plan does not know heights
@@ -234,9 +225,9 @@ TEST_F(Panels, HundredsOfLayersAllHaveARung) {
     // farther ones above nearer ones, none over another, all inside
     QRectF last;
     for (auto it = scene().layers.rbegin(); it != scene().layers.rend() - 1; ++it) {
-        const QRectF rung = window.plan().rungRect((*it)->id);
+        const QRectF rung = window.ladder().rungs().rungRect((*it)->id);
         ASSERT_FALSE(rung.isEmpty());
-        EXPECT_TRUE(QRectF(window.plan().rect()).contains(rung));
+        EXPECT_TRUE(QRectF(window.ladder().rungs().rect()).contains(rung));
         if (!last.isNull()) {
             EXPECT_GE(rung.top(), last.bottom() - 0.01);
         }

@@ -1,6 +1,7 @@
 // The whole task in the real window: drop a file, drag a rung, walk the camera, set a mark, play, write,
 // reopen.
-#include "desk/plan_view.h"
+#include "desk/draft_view.h"
+#include "desk/ladder.h"
 #include "desk/timeline.h"
 #include "desk_fixture.h"
 #include "optics/placing.h"
@@ -33,12 +34,12 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     const std::int64_t skyId = scene().layers[0]->id, boatId = scene().layers[1]->id;
 
     // Drag the sky's rung up: it goes away from the camera, its framing held.
-    PlanView& plan = window.plan();
+    Rungs& plan = window.ladder().rungs();
     const QRectF rung = plan.rungRect(skyId);
     const double before = optics::depthOf(scene(), scene::find(scene(), skyId));
     const double wanted = 20;
     drag(&plan, rung.center(),
-         QPointF(rung.center().x(), rung.center().y() + plan.yOfDepth(wanted) - plan.yOfDepth(before)));
+         rung.center() + window.plan().placeOfDepth(wanted) - window.plan().placeOfDepth(before));
     const scene::Found pushed = scene::find(scene(), skyId);
     const double depth = optics::depthOf(scene(), pushed);
     EXPECT_NEAR(depth, wanted, 1.0); // a pixel is some centimetres

@@ -1,0 +1,729 @@
+#include "desk/draft_view.h"
+
+#include "desk/number_field.h"
+#include "desk/theme.h"
+#include "motion/measure.h"
+#include "optics/lens.h"
+
+#include <QContextMenuEvent>
+#include <QHelpEvent>
+#include <QKeyEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QToolTip>
+#include <algorithm>
+#include <cmath>
+
+namespace stage::desk {
+namespace {
+
+constexpr double catchPixels = 6;
+
+bool has(const std::vector<std::int64_t>& list, std::int64_t id) {
+    return std::find(list.begin(), list.end(), id) != list.end();
+}
+
+}
+
+DraftView::DraftView(Session& session, From from, QWidget* parent)
+    : QWidget(parent), m_session(session), m_from(from), m_scale(from == From::Above) {
+    setFocusPolicy(Qt::StrongFocus);
+    setMinimumSize(160, 120);
+    setAccessibleName(from == From::Above ? tr("Plan") : tr("Section"));
+    const auto refresh = [this] {
+        // The scale stays under a hand that drags.
+        if (!m_session.previewing() && !m_own) refit();
+        layOut();
+        update();
+    };
+    connect(&m_session, &Session::sceneChanged, this, refresh);
+    for (const auto signal : {&Session::frameChanged, &Session::cameraChanged})
+        connect(&m_session, signal, this, [this] {
+            layOut();
+            update();
+        });
+    connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
+    connect(&m_session, &Session::documentChanged, this, [this] {
+        m_own = false;
+        refit();
+        layOut();
+        update();
+    });
+    refit();
+    layOut();
+}
+
+// ---- scale
+
+DraftPoint DraftView::draft(const V3d& point) const {
+    const V3d from = point - m_first.eye;
+    return {m_from == From::Above ? from.dot(m_first.right) : from.dot(m_first.up),
+            from.dot(m_first.forward)};
+}
+
+QPointF DraftView::placeOf(const V3d& point) const {
+    return m_scale.place(draft(point));
+}
+
+QPointF DraftView::placeOfDepth(double depth) const {
+    return m_scale.place({0, depth});
+}
+
+std::vector<DraftPoint> DraftView::pointsOf(bool selectionOnly) const {
+    std::vector<DraftPoint> points;
+    for (const scene::Found& found : m_session.foundNow()) {
+        if (found.layer->group()) continue;
+        if (selectionOnly && !has(m_session.selection(), found.layer->id) &&
+            std::none_of(found.holders.begin(), found.holders.end(),
+                         [&](const auto& h) { return has(m_session.selection(), h->id); }))
+            continue;
+        for (const V3d& point : optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline())
+            points.push_back(draft(point));
+    }
+    return points;
+}
+
+void DraftView::refit() {
+    const scene::Scene& scene = *m_session.scene();
+    m_first = optics::firstView(scene);
+    std::vector<double> depths;
+    for (const scene::Found& found : m_session.foundNow())
+        if (!found.layer->group()) depths.push_back(optics::depthOf(m_session.now(), found));
+    std::sort(depths.begin(), depths.end());
+    const double middle = depths.empty() ? scene.homeDepth : depths[depths.size() / 2];
+    const double farthest = depths.empty() ? scene.homeDepth : depths.back();
+    double ahead = 0, behind = 0;
+    std::vector<DraftPoint> points;
+    for (const scene::Mark& mark : scene.camera.marks) {
+        const DraftPoint at = draft(mark.pose.position);
+        ahead = std::max(ahead, at.depth);
+        behind = std::min(behind, at.depth);
+        points.push_back(at);
+    }
+    const double fold = std::max(0.5, 0.8 * std::clamp(middle, 0.1, 1e6));
+    m_scale.setFolded(m_scale.folded(), fold);
+    const double far =
+        std::max({farthest * (m_scale.folded() ? 1.3 : 1.06), ahead * 1.3, scene.homeDepth * 1.2, fold});
+    // What the first mark sees at the far end is what the paper is for; wide things near by may stick out.
+    const double half = scene.output.frame.x / (2 * m_first.slope) *
+                        (m_from == From::Above ? 1.0 : 1.0 * scene.output.frame.y / scene.output.frame.x);
+    for (const double side : {-1.0, 1.0})
+        points.push_back({side * half * far * 1.12, far});
+    points.push_back({0, std::max(-0.4 * fold, std::min(behind * 1.2, 0.0) - 0.06 * fold)});
+    if (m_from == From::Side) { // the ground, where it is near
+        const DraftPoint foot = draft({m_first.eye.x, 0, m_first.eye.z});
+        if (std::abs(foot.across) < 10) points.push_back({foot.across - 0.2, 0});
+    }
+    m_scale.fit(points, QRectF(rect()).adjusted(8, 8, -8, -8));
+    Q_EMIT scaleChanged();
+}
+
+void DraftView::fitAll() {
+    m_own = false;
+    refit();
+    layOut();
+    update();
+}
+
+void DraftView::fitSelection() {
+    auto points = pointsOf(true);
+    if (points.empty()) return fitAll();
+    m_own = true;
+    DraftPoint low = points[0], high = points[0];
+    for (const DraftPoint& point : points) {
+        low = {std::min(low.across, point.across), std::min(low.depth, point.depth)};
+        high = {std::max(high.across, point.across), std::max(high.depth, point.depth)};
+    }
+    // Room around, also for a single flat one.
+    const double room = std::max({(high.across - low.across) * 0.15, (high.depth - low.depth) * 0.15,
+                                  0.05 * std::abs(high.depth), 0.2});
+    m_scale.fit({{low.across - room, low.depth - room}, {high.across + room, high.depth + room}},
+                QRectF(rect()).adjusted(8, 8, -8, -8));
+    layOut();
+    update();
+    Q_EMIT scaleChanged();
+}
+
+void DraftView::setFolded(bool folded) {
+    m_scale.setFolded(folded, m_scale.fold());
+    fitAll();
+}
+
+void DraftView::layOut() {
+    m_first = optics::firstView(*m_session.scene());
+    m_bars.clear();
+    for (const scene::Found& found : m_session.foundNow()) {
+        if (found.layer->group()) continue;
+        const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.carriers));
+        Bar bar{found.layer->id, found.layer, {}, {}, found.layer->visible};
+        for (const scene::LayerPtr& holder : found.holders)
+            bar.visible = bar.visible && holder->visible;
+        const int steps = card.bend == 0 ? 1 : 24;
+        const bool above = m_from == From::Above;
+        const double low = above ? -card.left : -card.top, high = above ? 1 + card.right : 1 + card.bottom;
+        for (int i = 0; i <= steps; ++i) {
+            const double along = low + (high - low) * i / steps;
+            bar.line << placeOf(above ? card.at(along, 0.5) : card.at(0.5, along));
+        }
+        for (const V3d& corner : card.outline())
+            bar.outline << placeOf(corner);
+        m_bars.push_back(std::move(bar));
+    }
+}
+
+QPointF DraftView::barMiddle(std::int64_t layer) const {
+    for (const Bar& bar : m_bars)
+        if (bar.id == layer)
+            return bar.line[bar.line.size() / 2] / 2 + bar.line[(bar.line.size() - 1) / 2] / 2;
+    return {};
+}
+
+void DraftView::resizeEvent(QResizeEvent* event) {
+    if (m_own && event->oldSize().isValid())
+        m_scale.pan({(event->size().width() - event->oldSize().width()) / 2.0,
+                     (event->size().height() - event->oldSize().height()) / 2.0});
+    else
+        refit();
+    layOut();
+    Q_EMIT scaleChanged();
+}
+
+// ---- drawing
+
+void DraftView::drawGrid(QPainter& painter) const {
+    painter.setFont(theme::figures(10));
+    const bool up = m_from == From::Above;
+    const QRectF area = rect();
+    // Lines of equal depth: 1, 2 and 5 of each decade where folded, evenly where true.
+    std::vector<std::pair<double, bool>> depths;
+    const double far = std::clamp(
+        std::max(m_scale.depthAt(up ? area.topRight() : area.bottomRight()), m_scale.depthAt(area.topLeft())),
+        0.1, 1e7);
+    if (m_scale.folded()) {
+        for (double decade = 0.1; decade < far; decade *= 10)
+            for (const int k : {1, 2, 4, 6, 8})
+                depths.emplace_back(decade * k, k == 1 || k == 2 || k == 4);
+    } else {
+        const double pixels = std::max(1e-9, m_scale.perMetre(0));
+        double step = std::pow(10, std::floor(std::log10(60 / pixels)));
+        for (const double k : {1.0, 2.0, 5.0, 10.0})
+            if (step * k * pixels >= 40) {
+                step *= k;
+                break;
+            }
+        for (double depth = step; depth < far && depths.size() < 200; depth += step)
+            depths.emplace_back(depth, true);
+    }
+    const auto lineAt = [&](double depth) {
+        const QPointF at = placeOfDepth(depth);
+        if (up)
+            painter.drawLine(QPointF(area.left(), at.y()), QPointF(area.right(), at.y()));
+        else
+            painter.drawLine(QPointF(at.x(), area.top()), QPointF(at.x(), area.bottom()));
+    };
+    const auto label = [&](double depth, const QString& text) {
+        const QPointF at = placeOfDepth(depth);
+        painter.setPen(theme::penDim);
+        if (up)
+            painter.drawText(QRectF(area.right() - 74, at.y() - 13, 68, 12), Qt::AlignRight | Qt::AlignBottom,
+                             text);
+        else
+            painter.drawText(QRectF(at.x() + 3, area.bottom() - 15, 60, 12), Qt::AlignLeft | Qt::AlignBottom,
+                             text);
+    };
+    const auto along = [&](double depth) {
+        const QPointF at = placeOfDepth(depth);
+        return up ? -at.y() : at.x();
+    };
+    double last = -1e9, lastLabel = -1e9;
+    const double room = up ? 20 : 44;
+    const double zero = along(0);
+    for (const auto& [depth, strong] : depths) {
+        const double at = along(depth);
+        if (at - last < 9) continue;
+        last = at;
+        painter.setPen(QPen(strong ? theme::gridStrong : theme::grid, 1));
+        lineAt(depth);
+        if (strong && at - lastLabel > room && at - zero > room - 4) {
+            label(depth, figure(depth, depth < 1 ? 1 : 0) + tr(" m"));
+            lastLabel = at;
+        }
+    }
+    painter.setPen(QPen(theme::gridStrong, 1));
+    lineAt(0);
+    label(0, tr("0 m"));
+    // Lines of equal distance from the axis converge where the scale folds what is far.
+    const double width = (up ? area.width() : area.height()) / std::max(1e-9, m_scale.perMetre(0));
+    const double decade = std::pow(10, std::floor(std::log10(width / 3)));
+    const double step = decade * (width / 3 / decade > 5 ? 5 : 1);
+    painter.setPen(QPen(theme::grid, 1));
+    const double end = std::min(far * 4, 1e7);
+    for (double across = 0; across < end * 3 && across / step < 40; across += step)
+        for (const double side : {-across, across})
+            painter.drawLine(m_scale.place({side, m_scale.folded() ? m_scale.nearest() : -end}),
+                             m_scale.place({side, end}));
+    if (!up) { // the ground
+        const V3d foot(m_first.eye.x, 0, m_first.eye.z);
+        const V3d ahead = V3d(m_first.forward.x, 0, m_first.forward.z);
+        painter.setPen(QPen(theme::penDim, 1, Qt::DashDotLine));
+        painter.drawLine(placeOf(foot - ahead * 0.4 * m_scale.fold()), placeOf(foot + ahead * end));
+        painter.setPen(theme::penDim);
+        const QPointF at = placeOf(foot + ahead * 0.02 * m_scale.fold());
+        painter.drawText(QRectF(4, at.y() + 1, 60, 12), Qt::AlignLeft | Qt::AlignTop, tr("ground"));
+    }
+}
+
+/// What lies between two planes across the axis of the camera shown.
+QPolygonF DraftView::bandOf(double near, double far) const {
+    const optics::View view =
+        optics::viewOf(m_session.pose(), m_session.scene()->camera.gate, m_session.scene()->output.frame);
+    const V3d side = m_from == From::Above ? m_first.right : m_first.up;
+    const double least = m_scale.nearest() * 0.9;
+    const auto corner = [&](double depth, double way) {
+        // Along the plane's own direction in this view, far enough to leave the paper.
+        const V3d normal = view.forward;
+        V3d across = side - normal * side.dot(normal);
+        if (across.length() < 1e-6) across = side;
+        DraftPoint at = draft(view.eye + view.forward * depth +
+                              across.normalized() * (way * (20 + 4 * std::min(depth, 1e6))));
+        at.depth = std::max(at.depth, least);
+        return m_scale.place(at);
+    };
+    far = std::min(far, 1e6);
+    return QPolygonF{corner(near, -1), corner(near, 1), corner(far, 1), corner(far, -1)};
+}
+
+void DraftView::drawSharp(QPainter& painter) const {
+    const scene::Pose pose = m_session.pose();
+    const scene::Scene& scene = *m_session.scene();
+    const double slope = optics::pixelsPerSlope(pose.focal, scene.camera.gate, scene.output.frame.x);
+    const optics::SharpRange range = optics::sharpRange(pose.focal, pose.fstop, pose.focus, slope,
+                                                        optics::sharpDisc(scene.output.frame.x));
+    QColor veil = theme::focus;
+    veil.setAlpha(26);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(veil);
+    painter.drawPolygon(bandOf(range.near, range.far));
+    const QPolygonF line = bandOf(pose.focus, pose.focus);
+    painter.setPen(QPen(theme::focus, 1.6));
+    painter.drawLine(line[0], line[1]);
+}
+
+void DraftView::labelFocus(QPainter& painter) const {
+    const scene::Pose pose = m_session.pose();
+    const scene::Scene& scene = *m_session.scene();
+    const V3d sharp =
+        pose.position + optics::viewOf(pose, scene.camera.gate, scene.output.frame).forward * pose.focus;
+    const QPointF at = placeOf(sharp);
+    painter.setFont(theme::figures(10));
+    const QString text = tr("focus %1").arg(figure(pose.focus, 2));
+    QRectF box = painter.fontMetrics().boundingRect(text).adjusted(-3, -1, 3, 1);
+    if (m_from == From::Above)
+        box.moveBottomLeft(QPointF(4, at.y() - 2));
+    else
+        box.moveTopLeft(QPointF(at.x() + 4, 6));
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(0xF2, 0xEC, 0xDF, 215));
+    painter.drawRect(box);
+    painter.setPen(theme::focus.darker(135));
+    painter.drawText(box, Qt::AlignCenter, text);
+}
+
+void DraftView::drawSight(QPainter& painter) const {
+    const scene::Scene& scene = *m_session.scene();
+    const optics::View view = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
+    const bool above = m_from == From::Above;
+    // The axis and the two edges, laid into this view's plane.
+    const V3d normal = above ? m_first.up : m_first.right;
+    V3d ahead = view.forward - normal * view.forward.dot(normal);
+    if (ahead.length() < 1e-6) ahead = m_first.forward;
+    ahead.normalize();
+    const V3d aside = above ? ahead.cross(normal) : normal.cross(ahead);
+    const double half = (above ? scene.output.frame.x : scene.output.frame.y) / (2 * view.slope);
+    const double reach = 50 * std::max(m_scale.fold(), 1.0);
+    const QPointF eye = placeOf(view.eye);
+    const QPointF left = placeOf(view.eye + (ahead - aside * half) * reach),
+                  right = placeOf(view.eye + (ahead + aside * half) * reach);
+    QPainterPath cone;
+    cone.moveTo(eye);
+    cone.lineTo(left);
+    cone.lineTo(right);
+    cone.closeSubpath();
+    painter.fillPath(cone, QColor(0x2F, 0x5D, 0x8C, 20));
+    painter.setPen(QPen(theme::sight, 1.3));
+    painter.drawLine(eye, left);
+    painter.drawLine(eye, right);
+    // The camera: a wedge that points where it looks.
+    const QPointF toward = placeOf(view.eye + ahead * 0.05 * m_scale.fold()) - eye;
+    const double length = std::hypot(toward.x(), toward.y());
+    const QPointF u = length > 0 ? toward / length : QPointF(0, -1), v(-u.y(), u.x());
+    painter.setPen(QPen(theme::pen, 1));
+    painter.setBrush(theme::sight);
+    painter.drawPolygon(QPolygonF{eye + u * 9, eye - u * 6 + v * 7, eye - u * 6 - v * 7});
+}
+
+void DraftView::drawPath(QPainter& painter) const {
+    const auto& marks = m_session.scene()->camera.marks;
+    QPolygonF path;
+    for (std::size_t i = 0; i + 1 < marks.size(); ++i)
+        for (int k = 0; k <= 24; ++k)
+            path << placeOf(m_session.move().point(i, k / 24.0));
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(theme::vermilion, 1.6, Qt::DashLine));
+    painter.drawPolyline(path);
+    const int here = m_session.markHere();
+    for (std::size_t i = 0; i < marks.size(); ++i) {
+        const QPointF at = placeOf(marks[i].pose.position);
+        painter.setPen(QPen(theme::vermilion, 2.6));
+        painter.drawLine(at + QPointF(-6, 0), at + QPointF(6, 0));
+        painter.drawLine(at, at + QPointF(0, 8));
+        // Numbers stand on alternating sides, so that marks close together can be told apart.
+        const QRectF box(i % 2 ? at.x() + 10 : at.x() - 24, at.y() - 6, 14, 14);
+        painter.setPen(static_cast<int>(i) == here ? QPen(theme::pen, 1.5) : QPen(Qt::NoPen));
+        painter.setBrush(theme::vermilion);
+        painter.drawRoundedRect(box, 2, 2);
+        painter.setPen(Qt::white);
+        painter.setFont(theme::sans(10, true));
+        painter.drawText(box, Qt::AlignCenter, QString::number(i + 1));
+    }
+}
+
+void DraftView::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.fillRect(rect(), theme::paper);
+    drawGrid(painter);
+    drawSight(painter);
+    drawSharp(painter);
+    const auto& selection = m_session.selection();
+    const auto draw = [&](const Bar& bar, bool chosen) {
+        painter.setOpacity(bar.visible ? 1 : 0.3);
+        const QColor colour = m_session.swatches().of(*m_session.scene(), bar.layer).colour;
+        const QColor edge = chosen ? theme::vermilion : theme::pen;
+        QColor veil = colour;
+        veil.setAlpha(50);
+        QColor rim = edge;
+        rim.setAlpha(70);
+        painter.setPen(QPen(rim, 0.8));
+        painter.setBrush(veil);
+        painter.drawPolygon(bar.outline);
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(edge, 6.5, Qt::SolidLine, Qt::FlatCap));
+        painter.drawPolyline(bar.line);
+        painter.setPen(QPen(colour, 4, Qt::SolidLine, Qt::FlatCap));
+        painter.drawPolyline(bar.line);
+    };
+    const auto chosen = [&](const Bar& bar) { return has(selection, bar.id); };
+    for (const Bar& bar : m_bars)
+        if (!chosen(bar)) draw(bar, false);
+    for (const Bar& bar : m_bars)
+        if (chosen(bar)) draw(bar, true);
+    painter.setOpacity(1);
+    labelFocus(painter);
+    drawPath(painter);
+    if (m_snappedAt) {
+        painter.setPen(QPen(theme::vermilion, 1, Qt::DotLine));
+        const QPointF at = placeOfDepth(*m_snappedAt);
+        if (m_from == From::Above)
+            painter.drawLine(QPointF(0, at.y()), QPointF(width(), at.y()));
+        else
+            painter.drawLine(QPointF(at.x(), 0), QPointF(at.x(), height()));
+    }
+    if (m_drag == Drag::Frame && m_moved) {
+        painter.setPen(QPen(theme::vermilion, 1, Qt::DashLine));
+        painter.setBrush(QColor(0xD9, 0x51, 0x2F, 22));
+        painter.drawRect(m_frame);
+    }
+    if (!m_say.isEmpty()) {
+        painter.setFont(theme::figures(11));
+        QRectF box = painter.fontMetrics().boundingRect(m_say).adjusted(-8, -4, 8, 4);
+        box.moveBottomRight(QPointF(width() - 8, height() - 8));
+        if (box.left() < 4) box.moveLeft(4);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(theme::pen);
+        painter.drawRoundedRect(box, 3, 3);
+        painter.setPen(theme::paper);
+        painter.drawText(box, Qt::AlignCenter, m_say);
+    }
+    if (hasFocus()) {
+        painter.setPen(QPen(theme::brass, 1));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+    }
+}
+
+// ---- hands
+
+std::int64_t DraftView::layerAt(const QPointF& place) const {
+    std::int64_t best = 0;
+    double nearest = 8;
+    for (const Bar& bar : m_bars) {
+        if (m_session.locked(bar.id)) continue;
+        for (qsizetype i = 0; i + 1 < bar.line.size(); ++i) {
+            const QPointF along = bar.line[i + 1] - bar.line[i];
+            const double length = QPointF::dotProduct(along, along);
+            const double t =
+                length > 0 ? std::clamp(QPointF::dotProduct(place - bar.line[i], along) / length, 0.0, 1.0)
+                           : 0;
+            const QPointF off = place - (bar.line[i] + along * t);
+            // What is selected is easier to grab.
+            const double distance =
+                std::hypot(off.x(), off.y()) - (has(m_session.selection(), bar.id) ? 2 : 0);
+            if (distance < nearest) nearest = distance, best = bar.id;
+        }
+    }
+    return best;
+}
+
+int DraftView::markAt(const QPointF& place) const {
+    const auto& marks = m_session.scene()->camera.marks;
+    for (std::size_t i = 0; i < marks.size(); ++i) {
+        const QPointF at = placeOf(marks[i].pose.position);
+        if (QRectF(at.x() - (i % 2 ? 8 : 26), at.y() - 8, 34, 20).contains(place)) return static_cast<int>(i);
+    }
+    return -1;
+}
+
+double DraftView::snapped(double depth, std::int64_t grabbed) const {
+    std::vector<SnapLine> lines{{m_session.scene()->homeDepth, QT_TR_NOOP("home depth")},
+                                {m_session.pose().focus, QT_TR_NOOP("focus")}};
+    for (const scene::Found& found : m_session.foundNow())
+        if (found.layer->id != grabbed && !has(m_session.selection(), found.layer->id))
+            lines.push_back({optics::depthOf(m_session.now(), found), ""});
+    // In paper pixels, whatever the scale.
+    const auto along = [&](double d) {
+        const QPointF at = placeOfDepth(d);
+        return m_from == From::Above ? at.y() : at.x();
+    };
+    const double here = along(depth);
+    std::vector<SnapLine> paper;
+    for (const SnapLine& line : lines)
+        paper.push_back({along(line.at), line.name});
+    const auto caught = snap(std::array{here}, paper, catchPixels);
+    if (!caught) return depth;
+    for (std::size_t i = 0; i < lines.size(); ++i)
+        if (paper[i].at == caught->line.at) return lines[i].at;
+    return depth;
+}
+
+void DraftView::pushTo(double depth, double from, std::int64_t grabbed, bool snaps) {
+    m_snappedAt.reset();
+    if (snaps)
+        if (const double caught = snapped(depth, grabbed); caught != depth) m_snappedAt = depth = caught;
+    const auto layers = m_session.movable();
+    if (layers.empty()) return;
+    m_session.preview(
+        m_session.push(layers.size() > 1 ? edit::Edit{{"by", depth - from}} : edit::Edit{{"depth", depth}}));
+    sayOf(grabbed);
+}
+
+void DraftView::endPush() {
+    stop();
+    if (!m_own) refit();
+    layOut();
+    update();
+}
+
+void DraftView::sayOf(std::int64_t layer) {
+    const scene::Found& found = m_session.foundNow(layer);
+    if (!found.layer) return;
+    const motion::Sight sight(m_session.now(), m_session.pose());
+    const auto measured = motion::measureAt(sight, found);
+    m_say = tr("%1 m · %2 % wide · blur %3 px")
+                .arg(figure(measured.depth, 2),
+                     figure(100 * measured.size().x / m_session.scene()->output.frame.x, 1),
+                     figure(measured.blur, 1));
+    update();
+}
+
+void DraftView::mousePressEvent(QMouseEvent* event) {
+    setFocus();
+    if (m_drag != Drag::None) return;
+    m_pressed = m_last = event->position();
+    m_moved = false;
+    if (event->button() == Qt::MiddleButton) {
+        m_drag = Drag::Pan;
+        setCursor(Qt::ClosedHandCursor);
+        return;
+    }
+    if (event->button() != Qt::LeftButton) return;
+    if ((m_dragMark = markAt(m_pressed)) >= 0) {
+        m_drag = Drag::Mark;
+        m_session.select({});
+        m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(m_dragMark)].time,
+                                   m_session.scene()->output.rate));
+        return;
+    }
+    const std::int64_t layer = layerAt(m_pressed);
+    if (!layer) {
+        const QPolygonF line = bandOf(m_session.pose().focus, m_session.pose().focus);
+        const QPointF along = line[1] - line[0];
+        const double length = std::hypot(along.x(), along.y());
+        const QPointF from = m_pressed - line[0];
+        if (length > 0 && std::abs(along.x() * from.y() - along.y() * from.x()) / length < 4) {
+            m_drag = Drag::Focus;
+            return;
+        }
+        if (!(event->modifiers() & Qt::ControlModifier)) m_session.select({});
+        m_drag = Drag::Frame;
+        m_frame = QRectF(m_pressed, QSizeF(0, 0));
+        return;
+    }
+    m_session.click(layer, event->modifiers() & Qt::ControlModifier);
+    m_drag = Drag::Layer;
+    m_dragLayer = layer;
+    const scene::Found& found = m_session.foundNow(layer);
+    m_depthFrom = optics::depthOf(m_session.now(), found);
+    m_pivotFrom = optics::pivotOf(found);
+}
+
+void DraftView::moveMark(const QPointF& place) {
+    const scene::Mark& mark = m_session.history().scene()->camera.marks[static_cast<std::size_t>(m_dragMark)];
+    const DraftPoint at = m_scale.metres(place), from = draft(mark.pose.position);
+    scene::Pose pose = mark.pose;
+    pose.position += (m_from == From::Above ? m_first.right : m_first.up) * (at.across - from.across) +
+                     m_first.forward * (at.depth - from.depth);
+    m_session.preview(edit::setMark(mark.time, pose));
+    m_say =
+        (m_from == From::Above ? tr("mark %1: across %2 m, along %3 m") : tr("mark %1: up %2 m, along %3 m"))
+            .arg(m_dragMark + 1)
+            .arg(figure(at.across, 2), figure(at.depth, 2));
+}
+
+void DraftView::mouseMoveEvent(QMouseEvent* event) {
+    if (m_drag == Drag::None) return;
+    const QPointF place = event->position();
+    if (!m_moved && (place - m_pressed).manhattanLength() < 3) return;
+    m_moved = true;
+    const bool snaps = !(event->modifiers() & Qt::ControlModifier);
+    switch (m_drag) {
+    case Drag::Pan:
+        m_own = true;
+        m_scale.pan(place - m_last);
+        m_last = place;
+        layOut();
+        update();
+        Q_EMIT scaleChanged();
+        return;
+    case Drag::Frame:
+        m_frame = QRectF(m_pressed, place).normalized();
+        return update();
+    case Drag::Mark:
+        return moveMark(place);
+    case Drag::Focus: {
+        const optics::View view =
+            optics::viewOf(m_session.pose(), m_session.scene()->camera.gate, m_session.scene()->output.frame);
+        const DraftPoint at = m_scale.metres(place);
+        const V3d point = m_first.eye + m_first.forward * at.depth;
+        const double focus = std::max(0.05, (point - view.eye).dot(view.forward));
+        edit::Edit edit = {{"edit", "lens"}, {"focus", focus}};
+        if (const int mark = m_session.markHere(); mark >= 0) edit["mark"] = mark + 1;
+        m_session.preview(edit);
+        m_say = tr("focus %1 m").arg(figure(focus, 2));
+        return;
+    }
+    default:
+        break;
+    }
+    if (m_session.movable().empty()) return;
+    if (event->modifiers() & Qt::ShiftModifier) { // across, at its depth
+        const double depth = m_depthFrom;
+        double by = (m_from == From::Above ? place.x() - m_pressed.x() : m_pressed.y() - place.y()) /
+                    m_scale.perMetre(depth);
+        const V3d way = m_from == From::Above ? m_first.right : m_first.up;
+        if (m_from == From::Side && snaps) { // onto the ground with its lowest point
+            const scene::Scene& before = *m_session.history().scene();
+            double lowest = 1e300;
+            for (const V3d& point : motion::outlineOf(before, scene::find(before, m_dragLayer)))
+                lowest = std::min(lowest, point.y);
+            if (std::abs((lowest + by * way.y) * m_scale.perMetre(depth)) < catchPixels && way.y > 0.1)
+                by = -lowest / way.y;
+        }
+        m_snappedAt.reset();
+        m_session.preview(m_session.onSelection("slide", {{"by", {way.x * by, way.y * by, way.z * by}}}));
+        m_say = (m_from == From::Above ? tr("across %1 m") : tr("up %1 m")).arg(figure(by, 2));
+        return;
+    }
+    const QPointF from = placeOfDepth(m_depthFrom);
+    pushTo(m_scale.depthAt(from + (place - m_pressed)), m_depthFrom, m_dragLayer, snaps);
+}
+
+void DraftView::stop() {
+    m_drag = Drag::None;
+    m_snappedAt.reset();
+    m_say.clear();
+    unsetCursor();
+}
+
+void DraftView::mouseReleaseEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton && event->button() != Qt::MiddleButton) return;
+    const Drag drag = m_drag;
+    stop();
+    if (drag == Drag::Frame && m_moved) {
+        std::vector<std::int64_t> inside;
+        for (const Bar& bar : m_bars)
+            if (!m_session.locked(bar.id) && bar.visible &&
+                m_frame.intersects(bar.line.boundingRect().adjusted(-1, -1, 1, 1)))
+                inside.push_back(bar.id);
+        if (event->modifiers() & Qt::ControlModifier)
+            for (const std::int64_t id : m_session.selection())
+                if (!has(inside, id)) inside.push_back(id);
+        m_session.select(std::move(inside));
+    }
+    m_session.commit();
+    if (!m_own && drag != Drag::Pan) refit();
+    layOut();
+    update();
+}
+
+void DraftView::wheelEvent(QWheelEvent* event) {
+    m_own = true;
+    m_scale.zoom(std::pow(1.0015, event->angleDelta().y()), event->position());
+    layOut();
+    update();
+    Q_EMIT scaleChanged();
+    event->accept();
+}
+
+void DraftView::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Escape && m_drag != Drag::None) {
+        stop();
+        m_session.dropPreview();
+        update();
+        return;
+    }
+    const bool above = m_from == From::Above;
+    const int forward = above ? Qt::Key_Up : Qt::Key_Right, back = above ? Qt::Key_Down : Qt::Key_Left;
+    const int way = event->key() == forward ? 1 : event->key() == back ? -1 : 0;
+    if (!way || m_session.movable().empty()) return QWidget::keyPressEvent(event);
+    const double step = event->modifiers() & Qt::ShiftModifier     ? 1.0
+                        : event->modifiers() & Qt::ControlModifier ? 0.01
+                                                                   : 0.1;
+    m_session.apply(m_session.push({{"by", step * way}}));
+}
+
+void DraftView::contextMenuEvent(QContextMenuEvent* event) {
+    if (const std::int64_t layer = layerAt(event->pos()); layer && !has(m_session.selection(), layer))
+        m_session.click(layer, false);
+    Q_EMIT menuAsked(event->globalPos());
+}
+
+bool DraftView::event(QEvent* event) {
+    if (event->type() == QEvent::ToolTip) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        const scene::Found& found = m_session.foundNow(layerAt(help->pos()));
+        if (found.layer)
+            QToolTip::showText(help->globalPos(),
+                               tr("%1: %2 m. Drag to push it in depth, with Shift to slide it; Ctrl suspends "
+                                  "catching on other depths.")
+                                   .arg(QString::fromStdString(found.layer->name),
+                                        figure(optics::depthOf(m_session.now(), found), 2)),
+                               this);
+        else
+            QToolTip::hideText();
+        return true;
+    }
+    return QWidget::event(event);
+}
+
+}

@@ -1,0 +1,99 @@
+// The set on drafting paper: from above (Plan) or from the side (Section), with the camera, its sight lines,
+// its path, and what it sees sharply. Layers are pushed in depth here, and marks are moved.
+#pragma once
+
+#include "desk/draft_scale.h"
+#include "desk/session.h"
+#include "desk/snap.h"
+#include "optics/placing.h"
+
+#include <QPolygonF>
+#include <QWidget>
+
+namespace stage::desk {
+
+class DraftView : public QWidget {
+    Q_OBJECT
+public:
+    enum class From { Above, Side };
+    DraftView(Session& session, From from, QWidget* parent = nullptr);
+    QSize sizeHint() const override { return {320, 300}; }
+
+    // Interface thread, as all of this.
+    void fitAll();
+    void fitSelection();
+    /// A true scale, or what is far folded.
+    void setFolded(bool folded);
+    bool folded() const { return m_scale.folded(); }
+
+    // Where things are in the widget, for the ladder and for tests.
+    const DraftScale& scale() const { return m_scale; }
+    QPointF placeOf(const V3d& point) const;
+    QPointF placeOfDepth(double depth) const; ///< on the axis
+    QPointF barMiddle(std::int64_t layer) const;
+
+    /// Layers being pushed by someone else's hand (the ladder) go to a depth; snaps as this does.
+    void pushTo(double depth, double from, std::int64_t grabbed, bool snap);
+    void endPush();
+    double snapped(double depth, std::int64_t grabbed) const;
+
+Q_SIGNALS:
+    void scaleChanged();
+    void menuAsked(const QPoint& global);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
+    bool event(QEvent* event) override;
+
+private:
+    struct Bar {
+        std::int64_t id;
+        scene::LayerPtr layer;
+        QPolygonF line;    ///< its middle
+        QPolygonF outline; ///< all of it
+        bool visible;
+    };
+    DraftPoint draft(const V3d& point) const;
+    void refit();
+    void layOut();
+    std::vector<DraftPoint> pointsOf(bool selectionOnly) const;
+    std::int64_t layerAt(const QPointF& place) const;
+    int markAt(const QPointF& place) const;
+    QPointF alongAxis(double depth) const;
+    void drawGrid(QPainter& painter) const;
+    void drawSight(QPainter& painter) const;
+    void drawPath(QPainter& painter) const;
+    void drawSharp(QPainter& painter) const;
+    void labelFocus(QPainter& painter) const;
+    QPolygonF bandOf(double near, double far) const;
+    void moveMark(const QPointF& place);
+    void sayOf(std::int64_t layer);
+    void stop();
+
+    Session& m_session;
+    From m_from;
+    DraftScale m_scale;
+    bool m_own = false; ///< zoomed or panned by hand: not refitted
+    optics::View m_first;
+    std::vector<Bar> m_bars;
+
+    enum class Drag { None, Layer, Mark, Focus, Pan, Frame } m_drag = Drag::None;
+    std::int64_t m_dragLayer = 0;
+    int m_dragMark = -1;
+    bool m_moved = false;
+    QPointF m_pressed, m_last;
+    double m_depthFrom = 0;
+    V3d m_pivotFrom{0.0};
+    std::optional<double> m_snappedAt;
+    QRectF m_frame; ///< being drawn around layers
+    QString m_say;
+};
+
+}
