@@ -80,6 +80,7 @@ CameraView::CameraView(Session& session, QWidget* parent)
             m_cache[m_session.frame()] = picture;
         QWidget::update();
         Q_EMIT cacheChanged();
+        Q_EMIT pictureShown();
         refill();
     });
     connect(&m_ahead, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double) {
@@ -282,10 +283,6 @@ void CameraView::paintEvent(QPaintEvent*) {
     QString say = m_say;
     if (say.isEmpty() && m_tool == Tool::Walk)
         say = tr("drag: pan and tilt · Shift: truck and pedestal · wheel: dolly");
-    if (say.isEmpty() && m_tool == Tool::Move && hasFocus() && !handles().empty() && underMouse())
-        say = tr(
-            "drag: move · brackets: scale, Shift: freely · arc: roll · Shift on the cross: pivot · Ctrl: no "
-            "catching");
     if (say.isEmpty() && m_tool == Tool::Turn)
         say = tr("drag: turn and lean · Shift: roll · Ctrl: steps of 15°");
     if (m_session.scene()->layers.empty()) {

@@ -44,6 +44,7 @@ public:
 
 Q_SIGNALS:
     void cacheChanged();
+    void pictureShown(); ///< a new one came from the renderer
     void toolChanged();
     void menuAsked(const QPoint& global, const QPointF& place);
 

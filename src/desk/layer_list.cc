@@ -25,19 +25,26 @@ class LayerModel : public QAbstractItemModel {
 public:
     explicit LayerModel(Session& session, QObject* parent) : QAbstractItemModel(parent), m_session(session) {
         rebuild();
-        const auto changed = [this] {
-            if (!same()) {
-                beginResetModel();
-                rebuild();
-                endResetModel();
-                return;
-            }
-            fill();
-            told();
-        };
-        connect(&session, &Session::sceneChanged, this, changed);
-        connect(&session, &Session::frameChanged, this, [this] { fill(), told(); });
+        connect(&session, &Session::sceneChanged, this, &LayerModel::refresh);
+        connect(&session, &Session::frameChanged, this, &LayerModel::refresh);
         connect(&session.swatches(), &Swatches::loaded, this, [this] { told(); });
+    }
+
+    /// Nobody looks: changes are taken up when someone does again.
+    void setLive(bool live) {
+        m_live = live;
+        refresh();
+    }
+    void refresh() {
+        if (!m_live) return;
+        if (!same()) {
+            beginResetModel();
+            rebuild();
+            endResetModel();
+            return;
+        }
+        fill();
+        told();
     }
 
     QModelIndex index(int row, int column, const QModelIndex& parent) const override {
@@ -184,7 +191,7 @@ private:
                 node.depth = optics::depthOf(m_session.now(), found);
     }
     void told() {
-        if (m_nodes.empty()) return;
+        if (m_nodes.empty() || !m_live) return;
         const std::function<void(const std::vector<std::size_t>&)> tell = [&](const auto& siblings) {
             if (siblings.empty()) return;
             Q_EMIT dataChanged(
@@ -217,6 +224,7 @@ private:
     }
 
     Session& m_session;
+    bool m_live = false;
     std::vector<Node> m_nodes;
     std::vector<std::size_t> m_roots;
 };
@@ -253,6 +261,17 @@ LayerList::LayerList(Session& session, QWidget* parent) : QTreeView(parent), m_s
     setIconSize({22, 14});
     connect(&m_session, &Session::selectionChanged, this, &LayerList::showSelection);
     connect(m_model, &QAbstractItemModel::modelReset, this, [this] { showSelection(); });
+}
+
+void LayerList::showEvent(QShowEvent* event) {
+    QTreeView::showEvent(event);
+    m_model->setLive(true);
+    showSelection();
+}
+
+void LayerList::hideEvent(QHideEvent* event) {
+    QTreeView::hideEvent(event);
+    m_model->setLive(false);
 }
 
 void LayerList::setSearch(const QString& text) {
@@ -299,7 +318,7 @@ void LayerList::selectionChanged(const QItemSelection& selected, const QItemSele
 }
 
 void LayerList::showSelection() {
-    if (m_showing) return;
+    if (m_showing || !isVisible()) return;
     m_showing = true;
     QItemSelection rows;
     QModelIndex last;

@@ -38,8 +38,11 @@ QWidget* MainWindow::makeTopBar() {
                tr("Bring in layered pictures, pictures or footage (Ctrl+I); or drop them on the window"));
     auto* text = button(QStringLiteral("type"), tr("Text"), tr("A new text layer"));
     row->addSpacing(14);
-    m_moveTool =
-        button(QStringLiteral("move"), tr("Move"), tr("Select layers and slide them in their plane (M)"));
+    m_moveTool = button(
+        QStringLiteral("move"), tr("Move"),
+        tr("Drag slides the selected layers in their plane, Shift along one edge. Brackets at the corners "
+           "and edges scale, with Shift freely; the arc rolls; the cross is the pivot, moved with Shift. "
+           "Ctrl suspends catching on lines (M)"));
     m_pushTool = button(QStringLiteral("arrow-up-from-line"), tr("Push"),
                         tr("Drag a layer up or down to push it in depth (P)"));
     m_turnTool = button(QStringLiteral("rotate-3d"), tr("Turn"),

@@ -1,0 +1,196 @@
+// How fast the desk follows a hand: a bar dragged in the Plan of the demo with 300 scattered layers more. One
+// iteration is one move of the mouse until the Plan is painted and the Camera view shows a new picture.
+// Yardsticks in the same run: the same pictures painted by Qt's own rasteriser, and a plain copy of memory.
+// A watchdog on another thread asks the interface thread for an answer all the while; "blocked_ms" is the
+// longest that it waited.
+#include "desk/draft_view.h"
+#include "desk/main_window.h"
+#include "desk/theme.h"
+#include "motion/frame.h"
+
+#include <QApplication>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QSignalSpy>
+#include <QTemporaryDir>
+#include <QTest>
+#include <atomic>
+#include <benchmark/benchmark.h>
+#include <chrono>
+#include <cstring>
+#include <thread>
+
+namespace {
+
+using namespace stage;
+using Clock = std::chrono::steady_clock;
+
+class Watchdog {
+public:
+    Watchdog()
+        : m_thread([this](const std::stop_token& stop) {
+              while (!stop.stop_requested()) {
+                  std::atomic<bool> answered = false;
+                  const auto asked = Clock::now();
+                  QMetaObject::invokeMethod(
+                      qApp, [&answered] { answered = true; }, Qt::QueuedConnection);
+                  while (!answered && !stop.stop_requested())
+                      std::this_thread::sleep_for(std::chrono::microseconds(200));
+                  // A question left behind must not be answered into what is gone.
+                  while (!answered)
+                      std::this_thread::sleep_for(std::chrono::microseconds(200));
+                  const double ms = std::chrono::duration<double, std::milli>(Clock::now() - asked).count();
+                  m_longest = std::max(m_longest.load(), ms);
+                  std::this_thread::sleep_for(std::chrono::milliseconds(2));
+              }
+          }) {}
+    double longest() const { return m_longest; }
+    void reset() { m_longest = 0; }
+    ~Watchdog() {
+        m_thread.request_stop();
+        for (int i = 0; i < 50; ++i)
+            QTest::qWait(2);
+    }
+
+private:
+    std::atomic<double> m_longest = 0;
+    std::jthread m_thread;
+};
+
+struct Desk {
+    QTemporaryDir journals;
+    desk::MainWindow window{journals.path().toStdString()};
+    std::int64_t grabbed = 0;
+
+    Desk() {
+        window.resize(1280, 800);
+        window.show();
+        window.openFile(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
+        desk::Session& session = window.session();
+        std::int64_t lanterns = 0;
+        scene::forEach(*session.scene(), [&](const scene::LayerPtr& layer, const auto&) {
+            if (layer->name == "Far lanterns") lanterns = layer->id;
+            if (layer->name == "Bridge") grabbed = layer->id;
+        });
+        session.apply({{"edit", "scatter"},
+                       {"layer", lanterns},
+                       {"count", 300},
+                       {"seed", 3},
+                       {"box", {40, 12, 30}},
+                       {"turn", 20},
+                       {"sizes", 0.5}});
+        // Small ones, as a crowd is.
+        std::vector<std::int64_t> copies;
+        for (const scene::Found& found : scene::all(*session.scene()))
+            if (!found.holders.empty()) copies.push_back(found.layer->id);
+        session.apply(edit::onLayers("scale", copies, {{"by", 0.15}}));
+        session.select({grabbed});
+        QSignalSpy shown(&window.camera(), &desk::CameraView::pictureShown);
+        shown.wait(30000);
+        QTest::qWait(2000);
+    }
+};
+
+std::unique_ptr<Desk> theDesk;
+Desk& desk_() {
+    if (!theDesk) theDesk = std::make_unique<Desk>();
+    return *theDesk;
+}
+
+void planDrag(benchmark::State& state) {
+    Desk& desk = desk_();
+    desk::DraftView& plan = desk.window.plan();
+    const QPointF from = plan.barMiddle(desk.grabbed);
+    const auto send = [&](QEvent::Type type, const QPointF& at) {
+        QMouseEvent event(type, at, plan.mapToGlobal(at),
+                          type == QEvent::MouseMove ? Qt::NoButton : Qt::LeftButton,
+                          type == QEvent::MouseButtonRelease ? Qt::NoButton : Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&plan, &event);
+    };
+    int pictures = 0;
+    const auto connection =
+        QObject::connect(&desk.window.camera(), &desk::CameraView::pictureShown, [&pictures] { ++pictures; });
+    send(QEvent::MouseButtonPress, from);
+    int step = 0;
+    Watchdog watchdog;
+    QTest::qWait(20);
+    watchdog.reset();
+    for (auto _ : state) {
+        const int before = pictures;
+        ++step;
+        send(QEvent::MouseMove, from + QPointF(0, 4 + step % 40));
+        while (pictures == before)
+            QApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents);
+        QApplication::processEvents(); // and painted
+    }
+    state.counters["blocked_ms"] = watchdog.longest();
+    state.counters["per_second"] = benchmark::Counter(1, benchmark::Counter::kIsIterationInvariantRate);
+    send(QEvent::MouseButtonRelease, from);
+    QObject::disconnect(connection);
+    QTest::qWait(500);
+}
+BENCHMARK(planDrag)->Unit(benchmark::kMillisecond)->UseRealTime()->MinTime(3)->Repetitions(5);
+
+/// The same cards with the same small pictures, painted by Qt at the Camera view's size.
+void yardstickQt(benchmark::State& state) {
+    Desk& desk = desk_();
+    desk::Session& session = desk.window.session();
+    const QRectF rect = desk.window.camera().frameRect();
+    const motion::Frame frame =
+        motion::evaluate(*session.scene(), session.time(), {int(rect.width()), int(rect.height())});
+    std::vector<std::pair<QTransform, QImage>> cards;
+    const std::function<void(const std::vector<motion::Item>&)> gather = [&](const auto& items) {
+        for (const motion::Item& item : items) {
+            if (item.flattened) {
+                gather(item.items);
+                continue;
+            }
+            const QImage small = session.swatches().of(*session.scene(), item.layer).picture;
+            if (small.isNull()) continue;
+            QPolygonF quad;
+            for (const V3d& corner : item.card.outline())
+                if (const auto at = optics::project(frame.view, corner)) quad << QPointF(at->x, at->y);
+            QTransform transform;
+            const QPolygonF box{{0, 0},
+                                {1.0 * small.width(), 0},
+                                {1.0 * small.width(), 1.0 * small.height()},
+                                {0, 1.0 * small.height()}};
+            if (quad.size() == 4 && QTransform::quadToQuad(box, quad, transform))
+                cards.emplace_back(transform, small.convertToFormat(QImage::Format_ARGB32_Premultiplied));
+        }
+    };
+    gather(frame.items);
+    QImage picture(frame.size.x, frame.size.y, QImage::Format_ARGB32_Premultiplied);
+    for (auto _ : state) {
+        picture.fill(Qt::black);
+        QPainter painter(&picture);
+        painter.setRenderHint(QPainter::SmoothPixmapTransform);
+        for (const auto& [transform, image] : cards) {
+            painter.setTransform(transform);
+            painter.drawImage(0, 0, image);
+        }
+    }
+    state.counters["cards"] = static_cast<double>(cards.size());
+}
+BENCHMARK(yardstickQt)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+void yardstickCopy(benchmark::State& state) {
+    std::vector<char> from(64 << 20, 1), to(64 << 20);
+    for (auto _ : state) {
+        std::memcpy(to.data(), from.data(), from.size());
+        benchmark::DoNotOptimize(to.data());
+    }
+    state.SetBytesProcessed(state.iterations() * static_cast<std::int64_t>(from.size()));
+}
+BENCHMARK(yardstickCopy)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+}
+
+int main(int argc, char** argv) {
+    QApplication application(argc, argv);
+    desk::theme::apply(application);
+    benchmark::Initialize(&argc, argv);
+    benchmark::RunSpecifiedBenchmarks();
+    if (theDesk) theDesk->window.session().close();
+    theDesk.reset(); // before the application goes
+}
