@@ -11,6 +11,7 @@
 #include <QApplication>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QSettings>
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
@@ -189,6 +190,8 @@ BENCHMARK(yardstickCopy)->Unit(benchmark::kMillisecond)->UseRealTime();
 int main(int argc, char** argv) {
     QApplication application(argc, argv);
     desk::theme::apply(application);
+    const QTemporaryDir settings;
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
     benchmark::Initialize(&argc, argv);
     benchmark::RunSpecifiedBenchmarks();
     if (theDesk) theDesk->window.session().close();

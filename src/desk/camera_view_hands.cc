@@ -154,7 +154,7 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
     const bool pivots = event->modifiers() & Qt::ShiftModifier;
     for (const auto& [handle, at] :
          event->modifiers() & Qt::ControlModifier ? std::vector<std::pair<Handle, QPointF>>{} : handles()) {
-        if ((handle.kind == Handle::Kind::Pivot) != pivots) continue;
+        if (handle.kind == Handle::Kind::Pivot && !pivots) continue;
         const double reachOf = handle.kind == Handle::Kind::Turn ? 12 : 9;
         if (std::hypot(at.x() - m_from.x(), at.y() - m_from.y()) > reachOf) continue;
         m_plane = planeOf(m_session.foundNow(m_session.selection().front()));

@@ -89,6 +89,8 @@ QWidget* DetailsPanel::makeLayerPage() {
     m_missing->setObjectName(QStringLiteral("warning"));
     m_missing->setWordWrap(true);
     layout->addWidget(m_missing);
+    m_manyPart = makeManyPart();
+    layout->addWidget(m_manyPart);
     section(layout, tr("Placement"));
     m_depth = field(
         layout, tr("Depth"), Measured::Length, QStringLiteral("m"), 2, 0.1,
@@ -146,8 +148,6 @@ QWidget* DetailsPanel::makeLayerPage() {
     layout->addWidget(m_textPart);
     m_hanging = new HangingPart(m_session);
     layout->addWidget(m_hanging);
-    m_manyPart = makeManyPart();
-    layout->addWidget(m_manyPart);
     m_content = new ContentPart(m_session);
     layout->addWidget(m_content);
 

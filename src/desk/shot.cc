@@ -15,6 +15,7 @@
 #include <QMouseEvent>
 #include <QPlainTextEdit>
 #include <QScreen>
+#include <QSettings>
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
@@ -244,7 +245,8 @@ int main(int argc, char** argv) {
         std::fputs("usage: open-stage-shot VIEW SCENE OUT.png\n", stderr);
         return 2;
     }
-    const QTemporaryDir journals;
+    const QTemporaryDir journals, settings;
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
     desk::MainWindow window(journals.path().toStdString());
     window.move(0, 0);
     window.show();

@@ -1,14 +1,14 @@
 // Each gesture of the desk and what it does to the scene.
-#include "desk/marks_strip.h"
-#include "desk/number_field.h"
 #include "desk/draft_view.h"
 #include "desk/ladder.h"
+#include "desk/marks_strip.h"
+#include "desk/number_field.h"
 #include "desk/timeline.h"
-#include "desk_fixture.h"
 #include "edit/journal.h"
 #include "optics/lens.h"
 #include "optics/placing.h"
 #include "scene/scene_json.h"
+#include "staged_fixture.h"
 
 #include <QComboBox>
 #include <QPushButton>
@@ -16,46 +16,6 @@
 
 namespace stage::desk {
 namespace {
-
-using test::Rgba8;
-
-class Staged : public Desk {
-protected:
-    void SetUp() override {
-        test::writePicture(dir / "back.png", {192, 108}, [](int x, int) { return Rgba8{x, 80, 120}; });
-        test::writePicture(dir / "front.png", {192, 108}, [](int x, int y) {
-            return Rgba8{250, 200, 60, x > 60 && x < 130 && y > 30 && y < 80 ? 255 : 0};
-        });
-        ASSERT_TRUE(drop({"back.png", "front.png"}));
-        ASSERT_TRUE(session().apply({{"edit", "push"}, {"layers", {"back"}}, {"depth", 24}}));
-        session().select({});
-        back = scene().layers[0]->id;
-        front = scene().layers[1]->id;
-        // so that the views know the layers' pixels
-        const auto known = [&](int n) {
-            return !session()
-                        .swatches()
-                        .of(scene(), scene().layers[static_cast<std::size_t>(n)])
-                        .cover.isNull();
-        };
-        ASSERT_TRUE(QTest::qWaitFor([&] { return known(0) && known(1); }, 20000));
-    }
-    double depth(std::int64_t id) { return optics::depthOf(scene(), scene::find(scene(), id)); }
-    NumberField* field(const char* name) {
-        for (NumberField* f : window.findChildren<NumberField*>())
-            if (f->isVisible() && f->accessibleName() == QLatin1String(name)) return f;
-        return nullptr;
-    }
-    void type(const char* name, const char* text) {
-        NumberField* f = field(name);
-        ASSERT_TRUE(f) << name;
-        f->setFocus();
-        f->selectAll();
-        QTest::keyClicks(f, text);
-        QTest::keyClick(f, Qt::Key_Return);
-    }
-    std::int64_t back = 0, front = 0;
-};
 
 TEST_F(Staged, ClickSelectsWhatIsSeenThere) {
     QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::NoModifier, inCamera(96, 54).toPoint());

@@ -1,10 +1,15 @@
 #include "desk/theme.h"
 
 #include <QApplication>
+#include <QSettings>
+#include <QTemporaryDir>
 #include <gtest/gtest.h>
 
 int main(int argc, char** argv) {
     QApplication application(argc, argv);
+    // Nobody's own settings, and none that a test before has left.
+    const QTemporaryDir settings;
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
     stage::desk::theme::apply(application);
     ::testing::InitGoogleTest(&argc, argv);
     return RUN_ALL_TESTS();

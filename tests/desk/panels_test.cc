@@ -1,9 +1,9 @@
 // What the panels and dialogs do to the scene, and what the README promises of them.
+#include "desk/draft_view.h"
+#include "desk/ladder.h"
 #include "desk/marks_strip.h"
 #include "desk/number_field.h"
 #include "desk/pace_view.h"
-#include "desk/draft_view.h"
-#include "desk/ladder.h"
 #include "desk/timeline.h"
 #include "desk_fixture.h"
 #include "optics/placing.h"
