@@ -171,6 +171,12 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         QTest::qWait(2500);
         return save();
     }
+    if (view == QLatin1String("many")) {
+        session.select({layerNamed(session, "Night sky"), layerNamed(session, "Bridge"),
+                        layerNamed(session, "Houses left"), layerNamed(session, "Houses right")});
+        QTest::qWait(1500);
+        return save();
+    }
     if (view == QLatin1String("list")) {
         session.apply({{"edit", "scatter"},
                        {"layer", layerNamed(session, "Lantern string")},

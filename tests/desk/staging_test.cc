@@ -386,6 +386,7 @@ TEST_F(Staging, ManyArePushedTogetherBySpreadAndRatio) {
     EXPECT_NEAR(depth(back), 50, 1e-9);
     type("Nearest", "5");
     type("Farthest", "40");
+    QTest::qWait(30); // laid out
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("spread")), Qt::LeftButton);
     EXPECT_NEAR(depth(front), 5, 1e-9);
     EXPECT_NEAR(depth(back), 40, 1e-9);
