@@ -1,8 +1,12 @@
 #!/usr/bin/env bash
-# Builds and runs the benchmarks; each prints its yardstick in the same run.
+# Builds and runs the benchmarks, each with its yardstick in the same run, and writes docs/performance.md.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/build.sh
 ninja -C build/release bench_desk
-export XDG_RUNTIME_DIR=${XDG_RUNTIME_DIR:-$(mktemp -d)} HOME=$(mktemp -d)
-xvfb-run -a -s "-screen 0 1280x800x24" build/release/bin/bench_desk "$@"
+home=$(mktemp -d)
+trap 'rm -rf "$home"' EXIT
+HOME=$home XDG_RUNTIME_DIR=$home xvfb-run -a -s "-screen 0 1280x800x24" build/release/bin/bench_desk \
+    --benchmark_out="$home/desk.json" --benchmark_out_format=json
+python3 scripts/bench_table.py "$home/desk.json" >docs/performance.md
+cat docs/performance.md

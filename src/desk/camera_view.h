@@ -69,6 +69,7 @@ private:
     std::int64_t layerAt(const V2d& place) const;
     void walkBy(double truck, double pedestal, double dolly, double pan, double tilt);
     QPointF toView(const V2d& place) const;
+    bool shows(const scene::Found& found, const V2d& place) const;
     std::optional<HandlePlane> planeOf(const scene::Found& found) const;
     int guideAt(const QPointF& place) const;
     void drawHandles(QPainter& painter) const;
@@ -103,7 +104,9 @@ private:
     V3d m_grip;
     double m_depthFrom = 0;
     std::int64_t m_grabbed = 0;
-    double m_draft = 1; ///< share of the view's size at which a drag is shown
+    bool m_alone = false;                  ///< a click here selects one alone
+    std::optional<std::int64_t> m_clicked; ///< what a press that does not become a drag selects
+    double m_draft = 1;                    ///< share of the view's size at which a drag is shown
     QString m_say;
     QTimer m_walkEnd;
 

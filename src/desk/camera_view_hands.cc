@@ -59,6 +59,22 @@ std::int64_t CameraView::layerAt(const V2d& place) const {
     return best;
 }
 
+/// Whether a layer, or one in a group, has something at a place of the frame, whatever lies before it.
+bool CameraView::shows(const scene::Found& found, const V2d& place) const {
+    if (!found.layer) return false;
+    if (found.layer->group())
+        return std::any_of(m_session.foundNow().begin(), m_session.foundNow().end(),
+                           [&](const scene::Found& each) {
+                               return !each.layer->group() &&
+                                      std::any_of(each.holders.begin(), each.holders.end(),
+                                                  [&](const auto& h) { return h->id == found.layer->id; }) &&
+                                      shows(each, place);
+                           });
+    const auto met =
+        optics::meet(view(), place, optics::cardOf(*found.layer, optics::worldOf(found.carriers)));
+    return met && m_session.swatches().covers(*m_session.scene(), found.layer, met->s, met->t);
+}
+
 std::optional<HandlePlane> CameraView::planeOf(const scene::Found& found) const {
     const motion::Sight sight(m_session.now(), m_session.pose());
     const motion::Measure m = motion::measureAt(sight, found);
@@ -148,6 +164,7 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
     m_handle.reset();
     m_plane.reset();
     m_guide = -1;
+    m_grabbed = 0;
     if (m_tool == Tool::Walk) return;
     const V2d place = toFrame(m_from);
     // The middle of a layer is where it is grabbed to be moved, so its pivot is moved with Shift only.
@@ -165,12 +182,19 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
         return;
     }
     if (m_guide = guideAt(m_from); m_guide >= 0) return;
-    std::int64_t layer = layerAt(place);
-    // A press on what is selected keeps it, also where something nearer, but unselected, lies in front.
-    if (m_tool != Tool::Move && !m_session.selection().empty() && layer == 0)
-        layer = m_session.selection().front();
-    else
-        m_session.click(layer, event->modifiers() & Qt::ControlModifier);
+    const std::int64_t nearest = layerAt(place);
+    std::int64_t layer = nearest;
+    m_clicked.reset();
+    m_alone = !(event->modifiers() & Qt::ControlModifier);
+    // What is selected is dragged from wherever it shows, also through what lies in front of it; only a click
+    // that does not become a drag goes to the nearest.
+    if (!(event->modifiers() & Qt::ControlModifier))
+        for (const std::int64_t id : m_session.movable())
+            if (id != nearest && (m_tool != Tool::Move || shows(m_session.foundNow(id), place))) {
+                layer = id;
+                m_clicked = nearest;
+            }
+    if (!m_clicked) m_session.click(layer, event->modifiers() & Qt::ControlModifier);
     const scene::Found& found = m_session.foundNow(layer);
     if (!found.layer || m_session.movable().empty()) {
         m_dragging = false;
@@ -399,6 +423,12 @@ void CameraView::mouseReleaseEvent(QMouseEvent* event) {
     m_up.clear();
     m_say.clear();
     m_session.commit();
+    // A click that did not become a drag of several selects the one alone.
+    if (!m_moved && m_alone && m_grabbed && m_tool == Tool::Move)
+        m_session.select(m_clicked.value_or(m_grabbed) ? std::vector{m_clicked.value_or(m_grabbed)}
+                                                       : std::vector<std::int64_t>{});
+    m_clicked.reset();
+    m_grabbed = 0;
     QWidget::update();
 }
 

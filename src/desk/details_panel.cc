@@ -91,34 +91,39 @@ QWidget* DetailsPanel::makeLayerPage() {
     layout->addWidget(m_missing);
     m_manyPart = makeManyPart();
     layout->addWidget(m_manyPart);
-    section(layout, tr("Placement"));
+    m_onePart = new QWidget;
+    auto* one = new QVBoxLayout(m_onePart);
+    one->setContentsMargins(0, 0, 0, 0);
+    one->setSpacing(4);
+    section(one, tr("Placement"));
     m_depth = field(
-        layout, tr("Depth"), Measured::Length, QStringLiteral("m"), 2, 0.1,
+        one, tr("Depth"), Measured::Length, QStringLiteral("m"), 2, 0.1,
         tr("Metres from the first mark along its viewing axis. Framing is held when Hold framing is on."));
-    m_across = field(layout, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_across = field(one, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                      tr("Metres to the right of the world's origin, of the layer's centre"));
-    m_height = field(layout, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_height = field(one, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                      tr("Metres above the ground, of the layer's centre"));
-    m_width = field(layout, tr("Width"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_width = field(one, tr("Width"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                     tr("Metres. With the lock closed its height keeps the ratio"));
-    m_layerHeight = field(layout, tr("Tall"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_layerHeight = field(one, tr("Tall"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                           tr("Metres. With the lock closed its width keeps the ratio"));
-    m_locked = tick(layout, tr("Width and height together"), true, tr("Scaling one scales the other"));
-    m_turn = field(layout, tr("Turn"), Measured::Angle, QStringLiteral("°"), 1, 1,
+    m_locked = tick(one, tr("Width and height together"), true, tr("Scaling one scales the other"));
+    m_turn = field(one, tr("Turn"), Measured::Angle, QStringLiteral("°"), 1, 1,
                    tr("Degrees around the upright axis"));
-    m_lean = field(layout, tr("Lean"), Measured::Angle, QStringLiteral("°"), 1, 1,
+    m_lean = field(one, tr("Lean"), Measured::Angle, QStringLiteral("°"), 1, 1,
                    tr("Degrees around the axis across; positive leans the top back"));
-    m_roll = field(layout, tr("Roll"), Measured::Angle, QStringLiteral("°"), 1, 1,
+    m_roll = field(one, tr("Roll"), Measured::Angle, QStringLiteral("°"), 1, 1,
                    tr("Degrees around the layer's own axis, counter-clockwise"));
-    section(layout, tr("Seen by the lens"));
-    m_sizeInFrame = reading(layout, tr("Size in frame"),
+    section(one, tr("Seen by the lens"));
+    m_sizeInFrame = reading(one, tr("Size in frame"),
                             tr("Width and height of the box around its corners, in percent of the frame"));
-    m_distance = reading(layout, tr("Distance"), tr("From the camera at the playhead to the layer's centre"));
-    m_enlargement = reading(layout, tr("Enlargement"),
+    m_distance = reading(one, tr("Distance"), tr("From the camera at the playhead to the layer's centre"));
+    m_enlargement = reading(one, tr("Enlargement"),
                             tr("Frame pixels per pixel of its picture; above 100 % it gets soft"));
-    m_blur = reading(layout, tr("Blur disc"),
+    m_blur = reading(one, tr("Blur disc"),
                      tr("Diameter in px into which the lens blurs a point at its pivot, at the playhead"));
-    m_travel = reading(layout, tr("Travel"), tr("How far its centre moves in the frame over the whole move"));
+    m_travel = reading(one, tr("Travel"), tr("How far its centre moves in the frame over the whole move"));
+    layout->addWidget(m_onePart);
     section(layout, tr("Look"));
     m_opacity =
         field(layout, tr("Opacity"), Measured::Percent, QStringLiteral("%"), 0, 5, tr("0 to 100 percent"));
@@ -255,6 +260,8 @@ QWidget* DetailsPanel::makeManyPart() {
     section(layout, tr("All of them"));
     auto* by = field(layout, tr("Push by"), Measured::Length, QStringLiteral("m"), 2, 0.1,
                      tr("All by the same distance, metres; Enter does it"));
+    auto* allAt = field(layout, tr("All at"), Measured::Length, QStringLiteral("m"), 2, 0.1,
+                        tr("All to this depth, metres; Enter does it"));
     auto* ratio = field(layout, tr("Push to"), Measured::Percent, QStringLiteral("%"), 0, 5,
                         tr("All by the same ratio of their depths; Enter does it"));
     ratio->setValue(100);
@@ -274,6 +281,9 @@ QWidget* DetailsPanel::makeManyPart() {
         if (v != 0) m_session.apply(m_session.push({{"by", v}}));
         by->setValue(0);
     });
+    connect(allAt, &NumberField::entered, this, [this](double v) {
+        m_session.apply(m_session.push({{"depth", v}}));
+    });
     connect(ratio, &NumberField::entered, this, [this, ratio](double v) {
         if (v > 0 && v != 100) m_session.apply(m_session.push({{"ratio", v / 100}}));
         ratio->setValue(100);
@@ -282,13 +292,13 @@ QWidget* DetailsPanel::makeManyPart() {
         m_session.apply(m_session.push({{"spread", {from->value(), to->value()}},
                                         {"steps", steps->currentIndex() == 0 ? "even" : "parallax"}}));
     });
-    connect(&m_session, &Session::selectionChanged, this, [this, from, to] {
+    connect(&m_session, &Session::selectionChanged, this, [this, from, to, allAt] {
         double near = 1e300, far = -1e300;
         for (const std::int64_t id : m_session.selection()) {
             const double depth = optics::depthOf(m_session.now(), m_session.foundNow(id));
             near = std::min(near, depth), far = std::max(far, depth);
         }
-        if (near <= far) from->setValue(near), to->setValue(far);
+        if (near <= far) from->setValue(near), to->setValue(far), allAt->setValue(near);
     });
     section(layout, tr("In the frame"));
     const struct {
@@ -308,7 +318,7 @@ QWidget* DetailsPanel::makeManyPart() {
          QT_TR_NOOP("Distribute up"),
          {{"edit", "distribute"}, {"along", "up"}}}};
     auto* row = new QHBoxLayout;
-    row->setSpacing(2);
+    row->setSpacing(1);
     for (const auto& way : ways) {
         auto* button = smallButton(QString::fromLatin1(way.icon), tr(way.tip));
         connect(button, &QToolButton::clicked, this, [this, edit = way.edit] {
@@ -316,6 +326,7 @@ QWidget* DetailsPanel::makeManyPart() {
             if (edit["edit"] == "align") whole["in"] = "selection";
             m_session.apply(whole);
         });
+        button->setFixedSize(25, 25);
         row->addWidget(button);
     }
     row->addStretch();
@@ -429,8 +440,16 @@ void DetailsPanel::refresh() {
         refreshCamera();
     else if (count == 1)
         refreshLayer(found);
-    else
-        Q_EMIT titleChanged(tr("%1 layers").arg(count), tr("depth moves them all there"));
+    else {
+        // What they have in common; where they differ, that of the first.
+        const scene::LayerPtr first = scene::find(*m_session.scene(), m_session.selection().front()).layer;
+        m_opacity->setValue(first->opacity * 100);
+        bool alike = true;
+        for (const std::int64_t id : m_session.selection())
+            alike = alike && scene::find(*m_session.scene(), id).layer->blend == first->blend;
+        m_blend->setCurrentIndex(alike ? static_cast<int>(first->blend) : -1);
+        Q_EMIT titleChanged(tr("%1 layers").arg(count), tr("moved together"));
+    }
     const bool one = count == 1;
     const bool flat = one && found.layer && !found.layer->group();
     for (QWidget* w : std::initializer_list<QWidget*>{m_across, m_height, m_turn, m_lean, m_roll})
@@ -439,6 +458,9 @@ void DetailsPanel::refresh() {
     m_layerHeight->setEnabled(one);
     m_locked->setEnabled(flat);
     m_manyPart->setVisible(count > 1);
+    m_onePart->setVisible(count == 1);
+    m_content->setVisible(count == 1);
+    if (!one) m_missing->hide();
     m_hanging->refresh();
     if (!one) m_textPart->hide();
 }

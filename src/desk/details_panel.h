@@ -50,7 +50,7 @@ private:
         *m_opacity;
     QLabel *m_sizeInFrame, *m_distance, *m_enlargement, *m_blur, *m_travel, *m_missing;
     QCheckBox* m_locked;
-    QWidget* m_manyPart;
+    QWidget *m_manyPart, *m_onePart;
     HangingPart* m_hanging;
     QComboBox* m_blend;
     QPlainTextEdit* m_text;

@@ -670,6 +670,8 @@ void DraftView::mouseReleaseEvent(QMouseEvent* event) {
                 if (!has(inside, id)) inside.push_back(id);
         m_session.select(std::move(inside));
     }
+    if (drag == Drag::Layer && !m_moved && !(event->modifiers() & Qt::ControlModifier))
+        m_session.select({m_dragLayer});
     m_session.commit();
     if (!m_own && drag != Drag::Pan) refit();
     layOut();

@@ -303,6 +303,9 @@ void Rungs::mouseMoveEvent(QMouseEvent* event) {
 
 void Rungs::mouseReleaseEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
+    // A click that did not become a drag of several selects the one alone.
+    if (m_dragLayer && !m_moved && !(event->modifiers() & Qt::ControlModifier))
+        m_session.select({m_dragLayer});
     m_dragLayer = 0;
     m_session.commit();
     m_plan.endPush();

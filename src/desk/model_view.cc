@@ -122,8 +122,8 @@ void ModelView::nearer(const std::vector<V3d>& points) {
         const optics::View v = view();
         return std::all_of(points.begin(), points.end(), [&](const V3d& point) {
             const auto place = optics::project(v, point);
-            return place && place->x > 14 && place->y > 14 && place->x < width() - 14 &&
-                   place->y < height() - 14;
+            return place && place->x > 36 && place->y > 24 && place->x < width() - 24 &&
+                   place->y < height() - 30;
         });
     };
     double least = m_distance * 0.01, most = m_distance * 8;

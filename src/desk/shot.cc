@@ -10,10 +10,14 @@
 
 #include <QAction>
 #include <QApplication>
+#include <QComboBox>
 #include <QDialog>
+#include <QLineEdit>
 #include <QMenuBar>
 #include <QMouseEvent>
 #include <QPlainTextEdit>
+#include <QProcess>
+#include <QPushButton>
 #include <QScreen>
 #include <QSettings>
 #include <QSignalSpy>
@@ -136,6 +140,96 @@ bool shootCutting(desk::MainWindow& window, const QString& view, const std::file
         return save();
     }
     return false;
+}
+
+/// The guide's second chapter: five loose pictures become a scene, by the mouse and the keyboard. Pictures
+/// are taken on the way.
+bool stageLoose(desk::MainWindow& window, const QString& view, const std::filesystem::path& art,
+                const QString& out) {
+    desk::Session& session = window.session();
+    const auto save = [&] {
+        QTest::qWait(1500);
+        return QGuiApplication::primaryScreen()->grabWindow(0).save(out);
+    };
+    const QTemporaryDir loose;
+    std::vector<std::filesystem::path> files;
+    for (const char* name :
+         {"night-sky.jpg", "hill-town.webp", "bridge.webp", "boatman.webp", "lantern-string.webp"}) {
+        files.push_back(std::filesystem::path(loose.path().toStdString()) /
+                        std::filesystem::path(name).replace_extension(".png"));
+        if (QProcess::execute(QStringLiteral("oiiotool"),
+                              {QString::fromStdString((art / name).string()), QStringLiteral("-o"),
+                               QString::fromStdString(files.back().string())}) != 0)
+            return false;
+    }
+    session.newScene();
+    // 1: dropped
+    QSignalSpy in(&window, &desk::MainWindow::broughtIn);
+    window.bringIn(files);
+    if (!in.wait(60000)) return false;
+    QTest::qWait(3000);
+    const auto type = [&](const char* name, const char* text) {
+        auto* field = window.findChild<QLineEdit*>(QString::fromLatin1(name));
+        field->setFocus();
+        field->selectAll();
+        QTest::keyClicks(field, QString::fromLatin1(text));
+        QTest::keyClick(field, Qt::Key_Return);
+    };
+    // 2 to 5: spread in depth
+    type("manyFrom", "5");
+    type("manyTo", "60");
+    for (QComboBox* box : window.findChildren<QComboBox*>())
+        if (box->accessibleName() == QStringLiteral("Steps")) box->setCurrentIndex(1);
+    window.findChild<QPushButton*>(QStringLiteral("spread"))->click();
+    if (view == QLatin1String("loose-spread")) return save();
+    desk::CameraView& camera = window.camera();
+    const auto place = [&](double x, double y) {
+        const QRectF frame = camera.frameRect();
+        return QPointF(frame.left() + frame.width() * x, frame.top() + frame.height() * y);
+    };
+    const auto pick = [&](const char* name) {
+        desk::Rungs& rungs = window.ladder().rungs();
+        QTest::mouseClick(&rungs, Qt::LeftButton, Qt::NoModifier,
+                          rungs.rungRect(layerNamed(session, name)).center().toPoint());
+    };
+    const auto drag = [&](QPointF from, QPointF to) {
+        send(&camera, QEvent::MouseButtonPress, from);
+        for (int i = 1; i <= 10; ++i)
+            send(&camera, QEvent::MouseMove, from + (to - from) * (i / 10.0));
+        send(&camera, QEvent::MouseButtonRelease, to);
+    };
+    const auto width = [&](const char* metres) {
+        for (QLineEdit* field : window.findChildren<QLineEdit*>())
+            if (field->isVisible() && field->accessibleName() == QStringLiteral("Width")) {
+                field->setFocus();
+                field->selectAll();
+                QTest::keyClicks(field, QString::fromLatin1(metres));
+                QTest::keyClick(field, Qt::Key_Return);
+            }
+    };
+    // 6 to 15: each is picked on its rung, given its width, and put where it belongs
+    pick("boatman");
+    width("3.4m");
+    drag(place(0.5, 0.55), place(0.46, 0.58));
+    pick("lantern-string");
+    drag(place(0.18, 0.65), place(0.18, 0.24));
+    pick("bridge");
+    width("8m");
+    drag(place(0.2, 0.52), place(0.2, 0.58));
+    pick("hill-town");
+    drag(place(0.06, 0.5), place(0.06, 0.54));
+    if (view == QLatin1String("loose-placed")) return save();
+    // 16 to 20: the end of the scene, walk in, mark, play
+    session.setFrame(session.scene()->output.frames - 1);
+    camera.setTool(desk::CameraView::Tool::Walk);
+    for (int i = 0; i < 6; ++i) {
+        QWheelEvent wheel(place(0.5, 0.5), camera.mapToGlobal(place(0.5, 0.5)), {}, {0, 120}, Qt::NoButton,
+                          Qt::NoModifier, Qt::NoScrollPhase, false);
+        QApplication::sendEvent(&camera, &wheel);
+    }
+    QTest::qWait(900);
+    session.setMarkHere();
+    return save();
 }
 
 bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
@@ -264,8 +358,10 @@ int main(int argc, char** argv) {
     const QStringList cutting = {QStringLiteral("cut-out"), QStringLiteral("split"), QStringLiteral("filled"),
                                  QStringLiteral("keying")};
     const auto art = std::filesystem::path(arguments[2].toStdString()).parent_path() / "art";
-    const bool ok = cutting.contains(arguments[1]) ? shootCutting(window, arguments[1], art, arguments[3])
-                                                   : shoot(window, arguments[1], arguments[3]);
+    const bool loose = arguments[1].startsWith(QStringLiteral("loose"));
+    const bool ok = loose                            ? stageLoose(window, arguments[1], art, arguments[3])
+                    : cutting.contains(arguments[1]) ? shootCutting(window, arguments[1], art, arguments[3])
+                                                     : shoot(window, arguments[1], arguments[3]);
     window.session().close();
     return ok ? 0 : 4;
 }

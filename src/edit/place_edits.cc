@@ -113,7 +113,11 @@ void pushLayers(Scene& scene, Fields& fields) {
         const bool parallax = fields.has("steps") && fields.choice("steps", steps) == 1;
         if (parallax && !(ends[0] > 0 && ends[1] > 0))
             throw Misread{"equal steps of parallax need depths above 0"};
-        auto order = ids;
+        // Of several at one depth the higher one is nearer, as it is seen.
+        std::vector<std::int64_t> order;
+        for (const scene::Found& found : scene::all(scene))
+            if (std::find(ids.begin(), ids.end(), found.layer->id) != ids.end())
+                order.insert(order.begin(), found.layer->id);
         std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) { return depthOf(a) < depthOf(b); });
         for (std::size_t i = 0; i < order.size(); ++i) {
             const double share =

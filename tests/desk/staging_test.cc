@@ -5,6 +5,7 @@
 #include "desk/layer_list.h"
 #include "desk/model_view.h"
 #include "desk/panes.h"
+#include "desk/timeline.h"
 #include "motion/measure.h"
 #include "scene/scene_json.h"
 #include "staged_fixture.h"
@@ -517,6 +518,77 @@ TEST_F(Staging, SizesHangingAndReadOuts) {
     const double slope = 35.0 / 36 * 192, disc = 0.035 / 8 * slope * 14 / 240;
     EXPECT_NEAR(seen(back).blur, disc, 1e-9);
     EXPECT_TRUE(says(figure(disc, 1) + QStringLiteral(" px")));
+}
+
+// ---- the guide's second chapter
+
+TEST_F(Staging, FiveLoosePicturesAreStagedInFewActions) {
+    session().newScene();
+    const char* names[] = {"sky.png", "hills.png", "bridge.png", "boat.png", "lanterns.png"};
+    for (int i = 0; i < 5; ++i) // one behind the other: each leaves free what is above its own height
+        test::writePicture(dir / names[i], {160, 90}, [i](int x, int y) {
+            return Rgba8{40 * i, x, 90, y >= 15 * i ? 255 : 0};
+        });
+    int actions = 0;
+    const auto id = [&](std::size_t i) { return scene().layers[i]->id; };
+    const auto act = [&](auto&& what) {
+        ++actions;
+        what();
+        QTest::qWait(20);
+    };
+    act([&] { ASSERT_TRUE(drop({names[0], names[1], names[2], names[3], names[4]})); });
+    ASSERT_EQ(scene().layers.size(), 5u);
+    EXPECT_EQ(session().selection().size(), 5u);
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] {
+            return std::all_of(scene().layers.begin(), scene().layers.end(), [&](const auto& each) {
+                return !session().swatches().of(scene(), each).cover.isNull();
+            });
+        },
+        20000));
+    act([&] { type("Nearest", "5"); });
+    act([&] { type("Farthest", "60"); });
+    act([&] {
+        for (QComboBox* box : window.findChildren<QComboBox*>())
+            if (box->isVisible() && box->accessibleName() == QStringLiteral("Steps")) box->setCurrentIndex(1);
+    });
+    act([&] { QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("spread")), Qt::LeftButton); });
+    EXPECT_NEAR(depth(id(0)), 60, 1e-9);
+    EXPECT_NEAR(depth(id(4)), 5, 1e-9);
+    EXPECT_NEAR(depth(id(2)), 2 / (1 / 5.0 + 1 / 60.0), 1e-9); // half the parallax
+    for (std::size_t i = 0; i < 5; ++i)                        // and all look as they did
+        EXPECT_NEAR(seen(id(i)).size().x, 160, 1e-6);
+    const auto pick = [&](std::size_t i) {
+        QTest::mouseClick(&rungs(), Qt::LeftButton, Qt::NoModifier,
+                          rungs().rungRect(id(i)).center().toPoint());
+    };
+    act([&] { pick(3); });
+    EXPECT_EQ(session().selection(), std::vector{id(3)});
+    act([&] { type("Width", "3.4m"); });
+    act([&] { drag(&window.camera(), inCamera(80, 50), inCamera(70, 58), Qt::ControlModifier); });
+    EXPECT_NEAR(seen(id(3)).size().x / 160, 3.4 / (depth(id(3)) * 36 / 35), 1e-6);
+    act([&] { pick(4); });
+    act([&] { drag(&window.camera(), inCamera(20, 80), inCamera(20, 70)); });
+    act([&] { pick(2); });
+    act([&] { type("Width", "8m"); });
+    act([&] { pick(1); });
+    act([&] { drag(&window.camera(), inCamera(8, 60), inCamera(8, 64)); });
+    EXPECT_LT(optics::pivotOf(scene::find(scene(), id(1))).y, -0.1);
+    act([&] { run("last-frame"); });
+    act([&] { run("tool-walk"); });
+    act([&] {
+        for (int i = 0; i < 5; ++i)
+            wheel(&window.camera(), inCamera(80, 45), 1);
+    });
+    ASSERT_TRUE(session().offMove());
+    act([&] { run("set-mark"); });
+    ASSERT_EQ(scene().camera.marks.size(), 2u);
+    EXPECT_LT(scene().camera.marks[1].pose.position.z, -0.2);
+    EXPECT_FALSE(session().offMove());
+    act([&] { run("play"); });
+    EXPECT_TRUE(window.timeline().playing());
+    window.timeline().setPlaying(false);
+    EXPECT_LT(actions, 25);
 }
 
 // ---- comfort

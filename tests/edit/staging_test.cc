@@ -179,6 +179,11 @@ TEST(HoldFraming, ManyLayersByOffsetRatioAndSpread) {
     EXPECT_NEAR(depth(parallax, 3), 30.0 / 7, 1e-9);
     EXPECT_NEAR(depth(parallax, 2), 7.5, 1e-9);
     EXPECT_LT(worstChange(before, seen(parallax, 0, pose)), 1e-6);
+    // All at one depth: the lowest goes farthest.
+    const Scene level = done(scene, onLayers("push", all, {{"depth", 9}}));
+    const Scene fanned = done(level, onLayers("push", all, {{"spread", {3, 30}}}));
+    EXPECT_NEAR(depth(fanned, 1), 30, 1e-9);
+    EXPECT_NEAR(depth(fanned, 4), 3, 1e-9);
     EXPECT_EQ(refused(scene, onLayers("push", all, {{"spread", {0, 3}}, {"steps", "parallax"}})),
               "equal steps of parallax need depths above 0.");
 }
