@@ -158,6 +158,11 @@ void Commands::ask() {
             item->setToolTip(action->property("tip").toString());
             list->addItem(item);
         }
+        if (found.empty()) {
+            auto* none = new QListWidgetItem(tr("No command has this in its name or in what it does."));
+            none->setFlags(Qt::NoItemFlags);
+            list->addItem(none);
+        }
         list->setCurrentRow(0);
     };
     line->installEventFilter(new ArrowsTo(list, &dialog));

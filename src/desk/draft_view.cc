@@ -435,7 +435,7 @@ void DraftView::paintEvent(QPaintEvent*) {
         painter.drawRect(m_frame);
     }
     if (!m_say.isEmpty()) {
-        painter.setFont(theme::figures(11));
+        painter.setFont(theme::figures(10));
         QRectF box = painter.fontMetrics().boundingRect(m_say).adjusted(-8, -4, 8, 4);
         box.moveBottomRight(QPointF(width() - 8, height() - 8));
         if (box.left() < 4) box.moveLeft(4);
@@ -529,7 +529,7 @@ void DraftView::sayOf(std::int64_t layer) {
     if (!found.layer) return;
     const motion::Sight sight(m_session.now(), m_session.pose());
     const auto measured = motion::measureAt(sight, found);
-    m_say = tr("%1 m · %2 % wide · blur %3 px")
+    m_say = tr("%1 m · %2 % · blur %3 px")
                 .arg(figure(measured.depth, 2),
                      figure(100 * measured.size().x / m_session.scene()->output.frame.x, 1),
                      figure(measured.blur, 1));

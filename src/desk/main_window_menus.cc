@@ -132,7 +132,9 @@ void MainWindow::makeDepthMenu(QMenu* menu) {
         return range;
     };
     c.add(menu, "push", tr("Push or spread…"), keys("Ctrl+P"),
-          tr("The selected layers by the same distance or ratio, or spread between two depths"),
+          tr("The selected layers by the same distance or ratio, or spread between two depths, evenly or in "
+             "equal "
+             "steps of parallax"),
           withSelection([this, selectionDepths] {
               const auto [near, far] = selectionDepths();
               if (const auto how = askPush(this, m_session.movable().size(), near, far))

@@ -145,5 +145,63 @@ TEST(Demo, PushingAnyLayerFiveTimesAsFarChangesNoPixel) {
     }
 }
 
+/// At every frame of the way, while the camera walks: a layer that recedes is not seen to.
+TEST(Demo, ALayerRecedesUnseen) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    const Json still = {{"edit", "look"}, {"layers", {"Water"}}, {"visible", false}}; // quicker
+    const Json sky = {{"edit", "recede"}, {"layers", {"Night sky"}}, {"from", "1"}, {"to", "2"},
+                      {"depth", 150},     {"pace", "soft both"}};
+    const Json boat = {{"edit", "recede"}, {"layers", {"Boatman"}}, {"from", "1"}, {"to", "2"}, {"depth", 8}};
+    test::writeAll(dir / "as-it-was.json", Json({still}).dump());
+    test::writeAll(dir / "recedes.json", Json({still, sky, boat}).dump());
+    for (const std::string name : {"as-it-was", "recedes"}) {
+        ASSERT_EQ(
+            cli("apply " + demo() + " " + d + "/" + name + ".json -o " + d + "/" + name + ".ostage").code, 0);
+        const auto ran = cli("render " + d + "/" + name + ".ostage -o " + d + "/" + name +
+                             "-####.png --frames 22-48 --size 480x270 --quiet");
+        ASSERT_EQ(ran.code, 0) << ran.printed;
+    }
+    const Json end = Json::parse(cli("measure " + d + "/recedes.ostage --frame 48").printed);
+    for (const Json& layer : end["layers"]) {
+        if (layer["name"] != "Night sky") continue;
+        EXPECT_NEAR(layer["depth"].get<double>(), 150, 1e-6);
+    }
+    int frames = 0;
+    for (int frame = 22; frame <= 48; ++frame) {
+        char number[8];
+        std::snprintf(number, sizeof number, "%04d", frame);
+        V2i size;
+        int channels = 0;
+        const auto before =
+                       test::pixelsOf(dir / ("as-it-was-" + std::string(number) + ".png"), size, channels),
+                   after = test::pixelsOf(dir / ("recedes-" + std::string(number) + ".png"), size, channels);
+        ASSERT_EQ(before.size(), after.size());
+        ASSERT_FALSE(before.empty());
+        int worst = 0;
+        for (std::size_t i = 0; i < before.size(); ++i)
+            worst = std::max(worst, std::abs(before[i] - after[i]));
+        EXPECT_LE(worst, 1) << "frame " << frame;
+        ++frames;
+    }
+    EXPECT_EQ(frames, 27);
+}
+
+TEST(CommandLine, MissingMediaAreFoundInAFolder) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    for (const char* name : {"a.png", "b.png"})
+        test::writePicture(dir / name, {40, 20}, [](int x, int y) { return test::Rgba8{x, y, 0}; });
+    ASSERT_EQ(cli("import " + d + "/a.png " + d + "/b.png -o " + d + "/s.ostage").code, 0);
+    std::filesystem::create_directories(dir / "deep/er");
+    std::filesystem::rename(dir / "a.png", dir / "deep/er/a.png");
+    ASSERT_EQ(cli("relink " + d + "/s.ostage " + d + "/deep -o " + d + "/t.ostage").code, 0);
+    EXPECT_EQ(cli("render " + d + "/t.ostage -o " + d + "/x.png --frames 0 --quiet").code, 0);
+    std::filesystem::remove(dir / "b.png");
+    const auto ran = cli("relink " + d + "/s.ostage " + d + "/deep -o " + d + "/u.ostage");
+    EXPECT_EQ(ran.code, 3) << ran.printed;
+    EXPECT_NE(ran.printed.find("Not found: b.png"), std::string::npos) << ran.printed;
+}
+
 }
 }
