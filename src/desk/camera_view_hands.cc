@@ -18,10 +18,6 @@ namespace {
 
 constexpr double catchPixels = 6, armPixels = 26;
 
-bool has(const std::vector<std::int64_t>& list, std::int64_t id) {
-    return std::find(list.begin(), list.end(), id) != list.end();
-}
-
 }
 
 optics::View CameraView::view() const {
@@ -303,7 +299,7 @@ V3d CameraView::caught(const scene::Found& moved) {
             .push_back({(guide.upright ? frame.x : frame.y) * guide.at, QT_TR_NOOP("guide")});
     int looked = 0;
     for (const scene::Found& other : m_session.foundNow()) {
-        if (other.layer->group() || !other.layer->visible || has(m_session.selection(), other.layer->id) ||
+        if (other.layer->group() || !other.layer->visible || m_session.isSelected(other.layer->id) ||
             ++looked > 60)
             continue;
         const motion::Measure o = motion::measureAt(sight, other);
@@ -433,8 +429,7 @@ void CameraView::mouseReleaseEvent(QMouseEvent* event) {
 }
 
 void CameraView::contextMenuEvent(QContextMenuEvent* event) {
-    if (const std::int64_t layer = layerAt(toFrame(event->pos()));
-        layer && !has(m_session.selection(), layer))
+    if (const std::int64_t layer = layerAt(toFrame(event->pos())); layer && !m_session.isSelected(layer))
         m_session.click(layer, false);
     Q_EMIT menuAsked(event->globalPos(), event->pos());
 }

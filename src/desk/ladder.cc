@@ -23,10 +23,6 @@ constexpr double tie = 16; ///< room for the lines to the bars
 constexpr double rungHeight = 30, rungLeast = 15;
 constexpr std::size_t openUpTo = 6; ///< layers of a group that have rungs of their own unless asked otherwise
 
-bool has(const std::vector<std::int64_t>& list, std::int64_t id) {
-    return std::find(list.begin(), list.end(), id) != list.end();
-}
-
 }
 
 bool matches(const scene::Layer& layer, const QString& search) {
@@ -87,7 +83,7 @@ void Rungs::layOut() {
         // In a closed group only what is selected or searched for has a rung.
         const bool closed = std::any_of(found.holders.begin(), found.holders.end(),
                                         [this](const auto& h) { return !isOpen(*h); });
-        if (closed && m_search.isEmpty() && !has(m_session.selection(), layer.id)) continue;
+        if (closed && m_search.isEmpty() && !m_session.isSelected(layer.id)) continue;
         Rung rung{layer.id,
                   QString::fromStdString(layer.name),
                   optics::depthOf(scene, found),
@@ -154,7 +150,7 @@ QRectF Rungs::openRect(const Rung& rung) const {
 }
 
 void Rungs::paintRung(QPainter& painter, const Rung& rung) const {
-    const bool selected = has(m_session.selection(), rung.id), hover = m_hover == rung.id;
+    const bool selected = m_session.isSelected(rung.id), hover = m_hover == rung.id;
     const double top = mapFromGlobal(m_plan.mapToGlobal(QPoint(0, 0))).y();
     const double y = top + m_plan.placeOfDepth(rung.depth).y(), middle = rung.rect.center().y();
     painter.setOpacity(rung.visible ? 1 : 0.45);
@@ -356,7 +352,7 @@ void Rungs::keyPressEvent(QKeyEvent* event) {
     const int way = event->key() == Qt::Key_Up ? 1 : -1;
     if (event->modifiers() & Qt::AltModifier || m_session.selection().empty()) { // from rung to rung
         auto at = std::find_if(m_rungs.begin(), m_rungs.end(),
-                               [this](const Rung& r) { return has(m_session.selection(), r.id); });
+                               [this](const Rung& r) { return m_session.isSelected(r.id); });
         if (m_rungs.empty()) return;
         std::ptrdiff_t i = at == m_rungs.end() ? 0 : (at - m_rungs.begin()) - way;
         i = std::clamp<std::ptrdiff_t>(i, 0, static_cast<std::ptrdiff_t>(m_rungs.size()) - 1);
@@ -371,7 +367,7 @@ void Rungs::keyPressEvent(QKeyEvent* event) {
 }
 
 void Rungs::contextMenuEvent(QContextMenuEvent* event) {
-    if (const Rung* rung = rungAt(event->pos()); rung && !has(m_session.selection(), rung->id))
+    if (const Rung* rung = rungAt(event->pos()); rung && !m_session.isSelected(rung->id))
         m_session.click(rung->id, false);
     Q_EMIT menuAsked(event->globalPos());
 }

@@ -18,10 +18,6 @@ namespace {
 
 constexpr double gate = 36, focal = 40;
 
-bool has(const std::vector<std::int64_t>& list, std::int64_t id) {
-    return std::find(list.begin(), list.end(), id) != list.end();
-}
-
 }
 
 ModelView::ModelView(Session& session, QWidget* parent)
@@ -91,9 +87,9 @@ std::vector<V3d> ModelView::pointsOf(bool selectionOnly) const {
     std::vector<V3d> points;
     for (const scene::Found& found : m_session.foundNow()) {
         if (found.layer->group()) continue;
-        if (selectionOnly && !has(m_session.selection(), found.layer->id) &&
+        if (selectionOnly && !m_session.isSelected(found.layer->id) &&
             std::none_of(found.holders.begin(), found.holders.end(),
-                         [&](const auto& h) { return has(m_session.selection(), h->id); }))
+                         [&](const auto& h) { return m_session.isSelected(h->id); }))
             continue;
         for (const V3d& point : optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline())
             points.push_back(point);
@@ -220,10 +216,10 @@ void ModelView::drawCards(QPainter& painter) const {
     for (const scene::Found& found : m_session.foundNow()) {
         if (found.layer->group()) continue;
         bool visible = found.layer->visible;
-        bool chosen = has(m_session.selection(), found.layer->id);
+        bool chosen = m_session.isSelected(found.layer->id);
         for (const auto& holder : found.holders) {
             visible = visible && holder->visible;
-            chosen = chosen || has(m_session.selection(), holder->id);
+            chosen = chosen || m_session.isSelected(holder->id);
         }
         const auto outline = optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline();
         QColor pen = chosen ? theme::vermilion : theme::pen;
@@ -529,7 +525,7 @@ void ModelView::keyPressEvent(QKeyEvent* event) {
 }
 
 void ModelView::contextMenuEvent(QContextMenuEvent* event) {
-    if (const std::int64_t layer = layerAt(event->pos()); layer && !has(m_session.selection(), layer))
+    if (const std::int64_t layer = layerAt(event->pos()); layer && !m_session.isSelected(layer))
         m_session.click(layer, false);
     Q_EMIT menuAsked(event->globalPos());
 }

@@ -8,6 +8,7 @@
 #include "motion/camera_move.h"
 
 #include <QObject>
+#include <algorithm>
 #include <memory>
 #include <optional>
 
@@ -61,6 +62,9 @@ public:
     Rational time() const { return timeOfFrame(m_frame, scene()->output.rate); }
     void setFrame(std::int64_t frame);
     const std::vector<std::int64_t>& selection() const { return m_selection; }
+    bool isSelected(std::int64_t layer) const {
+        return std::find(m_selection.begin(), m_selection.end(), layer) != m_selection.end();
+    }
     void select(std::vector<std::int64_t> layers);
     /// As a click on a layer does (0: on none): selects it, or with `also` adds or removes it. One that is
     /// selected with others stays so, for they may be about to be dragged together.

@@ -1,0 +1,276 @@
+// What a drafting view draws.
+#include "desk/draft_view.h"
+
+#include "desk/number_field.h"
+#include "desk/theme.h"
+#include "optics/lens.h"
+
+#include <QPainter>
+#include <QPainterPath>
+#include <algorithm>
+#include <cmath>
+
+namespace stage::desk {
+
+void DraftView::drawGrid(QPainter& painter) const {
+    painter.setFont(theme::figures(10));
+    const bool up = m_from == From::Above;
+    const QRectF area = rect();
+    // Lines of equal depth: 1, 2 and 5 of each decade where folded, evenly where true.
+    std::vector<std::pair<double, bool>> depths;
+    const double far = std::clamp(
+        std::max(m_scale.depthAt(up ? area.topRight() : area.bottomRight()), m_scale.depthAt(area.topLeft())),
+        0.1, 1e7);
+    if (m_scale.folded()) {
+        for (double decade = 0.1; decade < far; decade *= 10)
+            for (const int k : {1, 2, 4, 6, 8})
+                depths.emplace_back(decade * k, k == 1 || k == 2 || k == 4);
+    } else {
+        const double pixels = std::max(1e-9, m_scale.perMetre(0));
+        double step = std::pow(10, std::floor(std::log10(60 / pixels)));
+        for (const double k : {1.0, 2.0, 5.0, 10.0})
+            if (step * k * pixels >= 40) {
+                step *= k;
+                break;
+            }
+        for (double depth = step; depth < far && depths.size() < 200; depth += step)
+            depths.emplace_back(depth, true);
+    }
+    const auto lineAt = [&](double depth) {
+        const QPointF at = placeOfDepth(depth);
+        if (up)
+            painter.drawLine(QPointF(area.left(), at.y()), QPointF(area.right(), at.y()));
+        else
+            painter.drawLine(QPointF(at.x(), area.top()), QPointF(at.x(), area.bottom()));
+    };
+    const auto label = [&](double depth, const QString& text) {
+        const QPointF at = placeOfDepth(depth);
+        painter.setPen(theme::penDim);
+        if (up)
+            painter.drawText(QRectF(area.right() - 74, at.y() - 13, 68, 12), Qt::AlignRight | Qt::AlignBottom,
+                             text);
+        else
+            painter.drawText(QRectF(at.x() + 3, area.bottom() - 15, 60, 12), Qt::AlignLeft | Qt::AlignBottom,
+                             text);
+    };
+    const auto along = [&](double depth) {
+        const QPointF at = placeOfDepth(depth);
+        return up ? -at.y() : at.x();
+    };
+    double last = -1e9, lastLabel = -1e9;
+    const double room = up ? 20 : 44;
+    const double zero = along(0);
+    for (const auto& [depth, strong] : depths) {
+        const double at = along(depth);
+        if (at - last < 9) continue;
+        last = at;
+        painter.setPen(QPen(strong ? theme::gridStrong : theme::grid, 1));
+        lineAt(depth);
+        if (strong && at - lastLabel > room && at - zero > room - 4) {
+            label(depth, figure(depth, depth < 1 ? 1 : 0) + tr(" m"));
+            lastLabel = at;
+        }
+    }
+    painter.setPen(QPen(theme::gridStrong, 1));
+    lineAt(0);
+    label(0, tr("0 m"));
+    // Lines of equal distance from the axis converge where the scale folds what is far.
+    const double width = (up ? area.width() : area.height()) / std::max(1e-9, m_scale.perMetre(0));
+    const double decade = std::pow(10, std::floor(std::log10(width / 3)));
+    const double step = decade * (width / 3 / decade > 5 ? 5 : 1);
+    painter.setPen(QPen(theme::grid, 1));
+    const double end = std::min(far * 4, 1e7);
+    for (double across = 0; across < end * 3 && across / step < 40; across += step)
+        for (const double side : {-across, across})
+            painter.drawLine(m_scale.place({side, m_scale.folded() ? m_scale.nearest() : -end}),
+                             m_scale.place({side, end}));
+    if (!up) { // the ground
+        const V3d foot(m_first.eye.x, 0, m_first.eye.z);
+        const V3d ahead = V3d(m_first.forward.x, 0, m_first.forward.z);
+        painter.setPen(QPen(theme::penDim, 1, Qt::DashDotLine));
+        painter.drawLine(placeOf(foot - ahead * 0.4 * m_scale.fold()), placeOf(foot + ahead * end));
+        painter.setPen(theme::penDim);
+        const QPointF at = placeOf(foot + ahead * 0.02 * m_scale.fold());
+        painter.drawText(QRectF(4, at.y() + 1, 60, 12), Qt::AlignLeft | Qt::AlignTop, tr("ground"));
+    }
+}
+
+/// What lies between two planes across the axis of the camera shown.
+QPolygonF DraftView::bandOf(double near, double far) const {
+    const optics::View view =
+        optics::viewOf(m_session.pose(), m_session.scene()->camera.gate, m_session.scene()->output.frame);
+    const V3d side = m_from == From::Above ? m_first.right : m_first.up;
+    const double least = m_scale.nearest() * 0.9;
+    const auto corner = [&](double depth, double way) {
+        // Along the plane's own direction in this view, far enough to leave the paper.
+        const V3d normal = view.forward;
+        V3d across = side - normal * side.dot(normal);
+        if (across.length() < 1e-6) across = side;
+        DraftPoint at = draft(view.eye + view.forward * depth +
+                              across.normalized() * (way * (20 + 4 * std::min(depth, 1e6))));
+        at.depth = std::max(at.depth, least);
+        return m_scale.place(at);
+    };
+    far = std::min(far, 1e6);
+    return QPolygonF{corner(near, -1), corner(near, 1), corner(far, 1), corner(far, -1)};
+}
+
+void DraftView::drawSharp(QPainter& painter) const {
+    const scene::Pose pose = m_session.pose();
+    const scene::Scene& scene = *m_session.scene();
+    const double slope = optics::pixelsPerSlope(pose.focal, scene.camera.gate, scene.output.frame.x);
+    const optics::SharpRange range = optics::sharpRange(pose.focal, pose.fstop, pose.focus, slope,
+                                                        optics::sharpDisc(scene.output.frame.x));
+    QColor veil = theme::focus;
+    veil.setAlpha(26);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(veil);
+    painter.drawPolygon(bandOf(range.near, range.far));
+    const QPolygonF line = bandOf(pose.focus, pose.focus);
+    painter.setPen(QPen(theme::focus, 1.6));
+    painter.drawLine(line[0], line[1]);
+}
+
+void DraftView::labelFocus(QPainter& painter) const {
+    const scene::Pose pose = m_session.pose();
+    const scene::Scene& scene = *m_session.scene();
+    const V3d sharp =
+        pose.position + optics::viewOf(pose, scene.camera.gate, scene.output.frame).forward * pose.focus;
+    const QPointF at = placeOf(sharp);
+    painter.setFont(theme::figures(10));
+    const QString text = tr("focus %1").arg(figure(pose.focus, 2));
+    QRectF box = painter.fontMetrics().boundingRect(text).adjusted(-3, -1, 3, 1);
+    if (m_from == From::Above)
+        box.moveBottomLeft(QPointF(4, at.y() - 2));
+    else
+        box.moveTopLeft(QPointF(at.x() + 4, 6));
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(0xF2, 0xEC, 0xDF, 215));
+    painter.drawRect(box);
+    painter.setPen(theme::focus.darker(135));
+    painter.drawText(box, Qt::AlignCenter, text);
+}
+
+void DraftView::drawSight(QPainter& painter) const {
+    const scene::Scene& scene = *m_session.scene();
+    const optics::View view = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
+    const bool above = m_from == From::Above;
+    // The axis and the two edges, laid into this view's plane.
+    const V3d normal = above ? m_first.up : m_first.right;
+    V3d ahead = view.forward - normal * view.forward.dot(normal);
+    if (ahead.length() < 1e-6) ahead = m_first.forward;
+    ahead.normalize();
+    const V3d aside = above ? ahead.cross(normal) : normal.cross(ahead);
+    const double half = (above ? scene.output.frame.x : scene.output.frame.y) / (2 * view.slope);
+    const double reach = 50 * std::max(m_scale.fold(), 1.0);
+    const QPointF eye = placeOf(view.eye);
+    const QPointF left = placeOf(view.eye + (ahead - aside * half) * reach),
+                  right = placeOf(view.eye + (ahead + aside * half) * reach);
+    QPainterPath cone;
+    cone.moveTo(eye);
+    cone.lineTo(left);
+    cone.lineTo(right);
+    cone.closeSubpath();
+    painter.fillPath(cone, QColor(0x2F, 0x5D, 0x8C, 20));
+    painter.setPen(QPen(theme::sight, 1.3));
+    painter.drawLine(eye, left);
+    painter.drawLine(eye, right);
+    // The camera: a wedge that points where it looks.
+    const QPointF toward = placeOf(view.eye + ahead * 0.05 * m_scale.fold()) - eye;
+    const double length = std::hypot(toward.x(), toward.y());
+    const QPointF u = length > 0 ? toward / length : QPointF(0, -1), v(-u.y(), u.x());
+    painter.setPen(QPen(theme::pen, 1));
+    painter.setBrush(theme::sight);
+    painter.drawPolygon(QPolygonF{eye + u * 9, eye - u * 6 + v * 7, eye - u * 6 - v * 7});
+}
+
+void DraftView::drawPath(QPainter& painter) const {
+    const auto& marks = m_session.scene()->camera.marks;
+    QPolygonF path;
+    for (std::size_t i = 0; i + 1 < marks.size(); ++i)
+        for (int k = 0; k <= 24; ++k)
+            path << placeOf(m_session.move().point(i, k / 24.0));
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(theme::vermilion, 1.6, Qt::DashLine));
+    painter.drawPolyline(path);
+    const int here = m_session.markHere();
+    for (std::size_t i = 0; i < marks.size(); ++i) {
+        const QPointF at = placeOf(marks[i].pose.position);
+        painter.setPen(QPen(theme::vermilion, 2.6));
+        painter.drawLine(at + QPointF(-6, 0), at + QPointF(6, 0));
+        painter.drawLine(at, at + QPointF(0, 8));
+        // Numbers stand on alternating sides, so that marks close together can be told apart.
+        const QRectF box(i % 2 ? at.x() + 10 : at.x() - 24, at.y() - 6, 14, 14);
+        painter.setPen(static_cast<int>(i) == here ? QPen(theme::pen, 1.5) : QPen(Qt::NoPen));
+        painter.setBrush(theme::vermilion);
+        painter.drawRoundedRect(box, 2, 2);
+        painter.setPen(Qt::white);
+        painter.setFont(theme::sans(10, true));
+        painter.drawText(box, Qt::AlignCenter, QString::number(i + 1));
+    }
+}
+
+void DraftView::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.fillRect(rect(), theme::paper);
+    drawGrid(painter);
+    drawSight(painter);
+    drawSharp(painter);
+    const auto draw = [&](const Bar& bar, bool chosen) {
+        painter.setOpacity(bar.visible ? 1 : 0.3);
+        const QColor colour = m_session.swatches().of(*m_session.scene(), bar.layer).colour;
+        const QColor edge = chosen ? theme::vermilion : theme::pen;
+        QColor veil = colour;
+        veil.setAlpha(50);
+        QColor rim = edge;
+        rim.setAlpha(70);
+        painter.setPen(QPen(rim, 0.8));
+        painter.setBrush(veil);
+        painter.drawPolygon(bar.outline);
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(edge, 6.5, Qt::SolidLine, Qt::FlatCap));
+        painter.drawPolyline(bar.line);
+        painter.setPen(QPen(colour, 4, Qt::SolidLine, Qt::FlatCap));
+        painter.drawPolyline(bar.line);
+    };
+    const auto chosen = [&](const Bar& bar) { return m_session.isSelected(bar.id); };
+    for (const Bar& bar : m_bars)
+        if (!chosen(bar)) draw(bar, false);
+    for (const Bar& bar : m_bars)
+        if (chosen(bar)) draw(bar, true);
+    painter.setOpacity(1);
+    labelFocus(painter);
+    drawPath(painter);
+    if (m_snappedAt) {
+        painter.setPen(QPen(theme::vermilion, 1, Qt::DotLine));
+        const QPointF at = placeOfDepth(*m_snappedAt);
+        if (m_from == From::Above)
+            painter.drawLine(QPointF(0, at.y()), QPointF(width(), at.y()));
+        else
+            painter.drawLine(QPointF(at.x(), 0), QPointF(at.x(), height()));
+    }
+    if (m_drag == Drag::Frame && m_moved) {
+        painter.setPen(QPen(theme::vermilion, 1, Qt::DashLine));
+        painter.setBrush(QColor(0xD9, 0x51, 0x2F, 22));
+        painter.drawRect(m_frame);
+    }
+    if (!m_say.isEmpty()) {
+        painter.setFont(theme::figures(10));
+        QRectF box = painter.fontMetrics().boundingRect(m_say).adjusted(-8, -4, 8, 4);
+        box.moveBottomRight(QPointF(width() - 8, height() - 8));
+        if (box.left() < 4) box.moveLeft(4);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(theme::pen);
+        painter.drawRoundedRect(box, 3, 3);
+        painter.setPen(theme::paper);
+        painter.drawText(box, Qt::AlignCenter, m_say);
+    }
+    if (hasFocus()) {
+        painter.setPen(QPen(theme::brass, 1));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+    }
+}
+
+}
