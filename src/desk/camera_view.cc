@@ -113,6 +113,12 @@ void CameraView::setSafe(bool on) {
     QWidget::update();
 }
 
+void CameraView::setMissing(std::vector<std::int64_t> layers) {
+    if (layers == m_missing) return;
+    m_missing = std::move(layers);
+    QWidget::update();
+}
+
 void CameraView::setPlaying(bool playing) {
     m_playing = playing;
     refill();
@@ -278,6 +284,7 @@ void CameraView::paintEvent(QPaintEvent*) {
         painter.drawLine(QPointF(toView({line.at, 0}).x(), 0), QPointF(toView({line.at, 0}).x(), height()));
     for (const SnapLine& line : m_up)
         painter.drawLine(QPointF(0, toView({0, line.at}).y()), QPointF(width(), toView({0, line.at}).y()));
+    drawMissing(painter);
     drawHandles(painter);
 
     QString say = m_say;
@@ -306,6 +313,34 @@ void CameraView::paintEvent(QPaintEvent*) {
         painter.setPen(QPen(theme::brass, 1));
         painter.setBrush(Qt::NoBrush);
         painter.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+    }
+}
+
+void CameraView::drawMissing(QPainter& painter) const {
+    const motion::Sight sight(m_session.now(), m_session.pose());
+    painter.setFont(theme::sans(12, true));
+    for (const std::int64_t id : m_missing) {
+        const scene::Found& found = m_session.foundNow(id);
+        if (!found.layer || !found.layer->visible) continue;
+        const motion::Measure m = motion::measureAt(sight, found);
+        if (!m.corners) continue;
+        const scene::Media* media = scene::mediaOf(*found.layer);
+        const QString text =
+            tr("▲ %1: %2 is missing")
+                .arg(QString::fromStdString(found.layer->name),
+                     media ? QString::fromStdString(std::filesystem::path(media->path).filename().string())
+                           : QString());
+        // In the middle of what the frame shows of it.
+        const QRectF seen =
+            QRectF(toView(m.low), toView(m.high)).intersected(frameRect()).intersected(QRectF(rect()));
+        if (seen.isEmpty()) continue;
+        QRectF box = painter.fontMetrics().boundingRect(text).adjusted(-8, -4, 8, 4);
+        box.moveCenter(seen.center());
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(QColor(0x1C, 0x1F, 0x22, 225));
+        painter.drawRoundedRect(box, 3, 3);
+        painter.setPen(QColor(0xF0, 0xA5, 0x8F));
+        painter.drawText(box, Qt::AlignCenter, text);
     }
 }
 

@@ -27,6 +27,9 @@ public:
     Tool tool() const { return m_tool; }
     void setThirds(bool on);
     void setSafe(bool on);
+    /// Layers whose media are not there: their hatched cards get a label.
+    void setMissing(std::vector<std::int64_t> layers);
+    const std::vector<std::int64_t>& missing() const { return m_missing; }
 
     /// Shows the next frames as they are rendered ahead; while playing nothing is dropped from the cache.
     void setPlaying(bool playing);
@@ -73,6 +76,7 @@ private:
     std::optional<HandlePlane> planeOf(const scene::Found& found) const;
     int guideAt(const QPointF& place) const;
     void drawHandles(QPainter& painter) const;
+    void drawMissing(QPainter& painter) const;
     void slideTo(const QPointF& place, Qt::KeyboardModifiers keys);
     void dragHandle(const QPointF& place, Qt::KeyboardModifiers keys);
     void turnBy(const QPointF& by, Qt::KeyboardModifiers keys);
@@ -90,6 +94,7 @@ private:
     qint64 m_generation = 0;
     double m_milliseconds = 0;
 
+    std::vector<std::int64_t> m_missing;
     double m_zoom = 1;
     QPointF m_shift; ///< of the frame from the middle, px of the widget
 

@@ -360,6 +360,8 @@ QWidget* DetailsPanel::makeCameraPage() {
     m_fstop = field(layout, tr("f-stop"), Measured::Plain, QString(), 1, 0.5, tr("At this mark alone"));
     m_focus = field(layout, tr("Focus"), Measured::Length, QStringLiteral("m"), 2, 0.1,
                     tr("Distance that is sharp, metres, at this mark alone"));
+    m_focal->setStops(primes());
+    m_fstop->setStops(fullStops());
     m_gate = new QComboBox;
     m_gate->setObjectName(QStringLiteral("gate"));
     m_gate->setEditable(true);

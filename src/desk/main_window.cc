@@ -592,11 +592,13 @@ void MainWindow::refreshStatus() {
 }
 
 void MainWindow::lookForMedia() {
-    m_missing = 0;
+    std::vector<std::int64_t> missing;
     watchMedia();
     scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& layer, const auto&) {
-        if (!media::isThere(*layer)) ++m_missing;
+        if (!media::isThere(*layer)) missing.push_back(layer->id);
     });
+    m_missing = static_cast<int>(missing.size());
+    m_camera->setMissing(std::move(missing));
     refreshStatus();
 }
 

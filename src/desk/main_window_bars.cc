@@ -94,8 +94,9 @@ QWidget* MainWindow::makeTopBar() {
     };
     label(tr("Lens"));
     m_focal = new NumberField(scene::Measured::Focal, QStringLiteral("mm"), 1, 1);
+    m_focal->setStops(primes());
     m_focal->setFixedWidth(72);
-    m_focal->setToolTip(tr("Focal length of the whole move, in mm"));
+    m_focal->setToolTip(tr("Focal length of the whole move, in mm; the wheel goes from prime to prime"));
     m_focal->setAccessibleName(tr("Focal length"));
     row->addWidget(m_focal);
     m_angle = new NumberField(scene::Measured::Angle, QStringLiteral("°"), 1, 1);
@@ -104,6 +105,7 @@ QWidget* MainWindow::makeTopBar() {
     m_angle->setAccessibleName(tr("Angle of view"));
     row->addWidget(m_angle);
     m_fstop = new NumberField(scene::Measured::Plain, QString(), 1, 0.5);
+    m_fstop->setStops(fullStops());
     m_fstop->setFixedWidth(46);
     m_fstop->setToolTip(tr("f-stop of the whole move, or of the mark under the playhead"));
     m_fstop->setAccessibleName(tr("f-stop"));

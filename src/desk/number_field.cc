@@ -4,6 +4,7 @@
 
 #include <QKeyEvent>
 #include <QStyle>
+#include <algorithm>
 
 namespace stage::desk {
 
@@ -15,6 +16,14 @@ QString figure(double value, int decimals) {
 
 QString counted(qint64 count, const QString& one, const QString& many) {
     return QStringLiteral("%1 %2").arg(count).arg(count == 1 ? one : many);
+}
+
+std::vector<double> primes() {
+    return {14, 18, 21, 24, 28, 35, 40, 50, 65, 75, 85, 100, 135, 180, 200, 300};
+}
+
+std::vector<double> fullStops() {
+    return {1, 1.4, 2, 2.8, 4, 5.6, 8, 11, 16, 22, 32};
 }
 
 NumberField::NumberField(scene::Measured measured, QString unit, int decimals, double step, QWidget* parent)
@@ -83,7 +92,16 @@ void NumberField::keyPressEvent(QKeyEvent* event) {
 
 void NumberField::wheelEvent(QWheelEvent* event) {
     if (!hasFocus()) return event->ignore(); // a panel that scrolls must not change numbers on the way
-    stepBy(event->angleDelta().y() / 120.0);
+    const int way = event->angleDelta().y();
+    if (m_stops.empty() || way == 0) {
+        stepBy(way / 120.0);
+    } else if (way > 0) {
+        const auto next = std::upper_bound(m_stops.begin(), m_stops.end(), m_value * (1 + 1e-9));
+        if (next != m_stops.end()) stepBy((*next - m_value) / m_step);
+    } else {
+        const auto next = std::lower_bound(m_stops.begin(), m_stops.end(), m_value * (1 - 1e-9));
+        if (next != m_stops.begin()) stepBy((*(next - 1) - m_value) / m_step);
+    }
     event->accept();
 }
 

@@ -4,6 +4,7 @@
 #include "scene/quantity.h"
 
 #include <QLineEdit>
+#include <vector>
 
 namespace stage::desk {
 
@@ -14,6 +15,8 @@ public:
     NumberField(scene::Measured measured, QString unit, int decimals, double step, QWidget* parent = nullptr);
     void setValue(double value);
     double value() const { return m_value; }
+    /// The wheel goes from one of these, in order, to the next; keys go on stepping.
+    void setStops(std::vector<double> stops) { m_stops = std::move(stops); }
 
 Q_SIGNALS:
     void entered(double value);
@@ -31,8 +34,13 @@ private:
     scene::Measured m_measured;
     QString m_unit;
     int m_decimals;
+    std::vector<double> m_stops;
     double m_step, m_value = 0;
 };
+
+/// Focal lengths of common prime lenses, mm, and full f-stops.
+std::vector<double> primes();
+std::vector<double> fullStops();
 
 /// "1 layer", "3 layers".
 QString counted(qint64 count, const QString& one, const QString& many);

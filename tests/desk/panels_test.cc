@@ -200,6 +200,8 @@ TEST_F(Panels, MissingMediaIsTold) {
         return false;
     };
     EXPECT_TRUE(QTest::qWaitFor(told, 20000));
+    // and over its hatched card
+    EXPECT_EQ(window.camera().missing(), std::vector{scene().layers.back()->id});
 }
 
 TEST_F(Panels, SwatchesAreTheLayersColour) {

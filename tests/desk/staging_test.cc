@@ -591,6 +591,20 @@ TEST_F(Staging, FiveLoosePicturesAreStagedInFewActions) {
     EXPECT_LT(actions, 25);
 }
 
+TEST_F(Staging, TheWheelGoesFromPrimeToPrime) {
+    NumberField* focal = field("Focal length");
+    ASSERT_TRUE(focal);
+    focal->setFocus();
+    wheel(focal, QPointF(20, 10), 1);
+    EXPECT_NEAR(scene().camera.marks[0].pose.focal, 40, 1e-9);
+    wheel(focal, QPointF(20, 10), 1);
+    EXPECT_NEAR(scene().camera.marks[0].pose.focal, 50, 1e-9);
+    type("Focal length", "47");
+    focal->setFocus();
+    wheel(focal, QPointF(20, 10), -1);
+    EXPECT_NEAR(scene().camera.marks[0].pose.focal, 40, 1e-9);
+}
+
 // ---- comfort
 
 TEST_F(Staging, CommandsAreFoundByAPartOfTheirName) {
