@@ -10,7 +10,7 @@ for path in sys.argv[1:]:
     context = result["context"]
     cpu = next((line.split(":")[1].strip() for line in open("/proc/cpuinfo") if line.startswith("model name")), "unknown")
     print(f"{context['date'][:10]}, {context['num_cpus']} cores of {cpu}\n")
-    print("| benchmark | median | | |\n|---|---|---|---|")
+    print("| benchmark | median | |\n|---|---|---|")
     seen = set()
     for run in result["benchmarks"]:
         name = run["name"].split("/")[0]
@@ -30,7 +30,7 @@ for path in sys.argv[1:]:
             notes.append(f"{run['cards']:.0f} cards")
         if "bytes_per_second" in run:
             notes.append(f"{run['bytes_per_second'] / 1e9:.1f} GB/s")
-        print(f"| {name} | {run['real_time']:.1f} {run['time_unit']} | {' · '.join(notes)} | |")
+        print(f"| {name} | {run['real_time']:.1f} {run['time_unit']} | {' · '.join(notes)} |")
     print()
 print("""`planDrag`: one move of the mouse that drags a bar in the Plan of the demo with 300 scattered layers more, until the Plan is
 painted and the Camera view shows a new picture (in a drag it is rendered at a share of the view's size that takes about 30 ms).

@@ -14,14 +14,14 @@ using scene::Json;
 
 Json info(const scene::Scene& scene) {
     Json layers = Json::array();
-    const scene::Scene first =
-        motion::settled(scene, scene.camera.marks.front().time, scene.camera.marks.front().pose.position);
+    const scene::Mark& mark1 = scene.camera.marks.front();
+    const motion::Standing first(scene, mark1.time, mark1.pose);
     for (const scene::Found& found : scene::all(scene)) {
         const scene::LayerPtr& layer = found.layer;
         Json json = {{"id", layer->id},
                      {"name", layer->name},
                      {"kind", scene::layerKinds[layer->content.index()]},
-                     {"depth", optics::depthOf(first, scene::find(first, layer->id))},
+                     {"depth", first.depthOf(first.find(layer->id))},
                      {"visible", layer->visible},
                      {"blend", scene::blendNames[static_cast<std::size_t>(layer->blend)]},
                      {"opacity", layer->opacity}};
@@ -78,14 +78,12 @@ Json measurements(const scene::Scene& scene, std::int64_t frame) {
                           {"travel", m.travel}});
     });
     const scene::Pose pose = move.at(time.toDouble());
-    const double slope = optics::pixelsPerSlope(pose.focal, scene.camera.gate, scene.output.frame.x),
-                 disc = optics::sharpDisc(scene.output.frame.x);
-    const optics::SharpRange sharp = optics::sharpRange(pose.focal, pose.fstop, pose.focus, slope, disc);
+    const optics::Sharpness sharp = optics::sharpnessOf(pose, scene.camera.gate, scene.output.frame);
     Json range = {sharp.near};
     range.push_back(std::isinf(sharp.far) ? Json() : Json(sharp.far));
     return {{"frame", frame},
             {"sharp", std::move(range)}, // null: without end
-            {"hyperfocal", optics::hyperfocal(pose.focal, pose.fstop, slope, disc)},
+            {"hyperfocal", sharp.hyperfocal},
             {"seconds", time.toDouble()},
             {"speed", move.speed(time.toDouble())},
             {"turning", move.turning(time.toDouble())},

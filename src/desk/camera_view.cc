@@ -1,16 +1,12 @@
 #include "desk/camera_view.h"
 
 #include "desk/number_field.h"
+#include "desk/paper.h"
 #include "desk/theme.h"
 #include "motion/frame.h"
 #include "motion/measure.h"
-#include "motion/settled.h"
-#include "scene/hanging_json.h"
-#include "scene/scene_json.h"
 
-#include <QContextMenuEvent>
 #include <QHBoxLayout>
-#include <QKeyEvent>
 #include <QLabel>
 #include <QPainter>
 #include <QPainterPath>
@@ -143,9 +139,9 @@ void CameraView::fitAll() {
 
 void CameraView::fitSelection() {
     V2d low(1e300), high(-1e300);
-    const motion::Sight sight(m_session.now(), m_session.pose());
+    const motion::Standing& now = m_session.now();
     for (const std::int64_t id : m_session.selection()) {
-        const motion::Measure m = motion::measureAt(sight, m_session.foundNow(id));
+        const motion::Measure m = motion::measureAt(now, m_session.now().find(id));
         if (!(m.high.x > m.low.x)) continue;
         low = {std::min(low.x, m.low.x), std::min(low.y, m.low.y)};
         high = {std::max(high.x, m.high.x), std::max(high.y, m.high.y)};
@@ -309,20 +305,16 @@ void CameraView::paintEvent(QPaintEvent*) {
         painter.setPen(theme::text);
         painter.drawText(place, Qt::AlignCenter, say);
     }
-    if (hasFocus()) {
-        painter.setPen(QPen(theme::brass, 1));
-        painter.setBrush(Qt::NoBrush);
-        painter.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
-    }
+    paper::focusRim(painter, *this);
 }
 
 void CameraView::drawMissing(QPainter& painter) const {
-    const motion::Sight sight(m_session.now(), m_session.pose());
+    const motion::Standing& now = m_session.now();
     painter.setFont(theme::sans(12, true));
     for (const std::int64_t id : m_missing) {
-        const scene::Found& found = m_session.foundNow(id);
-        if (!found.layer || !found.layer->visible) continue;
-        const motion::Measure m = motion::measureAt(sight, found);
+        const scene::Found& found = m_session.now().find(id);
+        if (!found.layer || !Session::visible(found)) continue;
+        const motion::Measure m = motion::measureAt(now, found);
         if (!m.corners) continue;
         const scene::Media* media = scene::mediaOf(*found.layer);
         const QString text =
@@ -345,11 +337,11 @@ void CameraView::drawMissing(QPainter& painter) const {
 }
 
 void CameraView::drawHandles(QPainter& painter) const {
-    const motion::Sight sight(m_session.now(), m_session.pose());
+    const motion::Standing& now = m_session.now();
     for (const std::int64_t id : m_session.selection()) {
-        const scene::Found& found = m_session.foundNow(id);
+        const scene::Found& found = m_session.now().find(id);
         if (!found.layer) continue;
-        const motion::Measure measured = motion::measureAt(sight, found);
+        const motion::Measure measured = motion::measureAt(now, found);
         if (!measured.corners) continue;
         QPolygonF outline;
         if (found.layer->group())
@@ -357,11 +349,11 @@ void CameraView::drawHandles(QPainter& painter) const {
                 outline << toView(corner);
         else
             for (const V3d& point : motion::outlineOf(m_session.now(), found))
-                if (const auto place = optics::project(sight.view, point)) outline << toView(*place);
+                if (const auto place = optics::project(now.view, point)) outline << toView(*place);
         painter.setBrush(Qt::NoBrush);
         painter.setPen(QPen(QColor(0, 0, 0, 120), 3));
         painter.drawPolygon(outline);
-        painter.setPen(QPen(theme::vermilion, 1.5, m_session.locked(id) ? Qt::DashLine : Qt::SolidLine));
+        painter.setPen(QPen(theme::vermilion, 1.5, Session::locked(found) ? Qt::DashLine : Qt::SolidLine));
         painter.drawPolygon(outline);
     }
     const auto all = handles();

@@ -80,7 +80,7 @@ private:
     void slideTo(const QPointF& place, Qt::KeyboardModifiers keys);
     void dragHandle(const QPointF& place, Qt::KeyboardModifiers keys);
     void turnBy(const QPointF& by, Qt::KeyboardModifiers keys);
-    void dragGuide(const QPointF& place, bool over);
+    void dragGuide(const QPointF& place);
     /// The shift, in the world, that catches a layer's box on lines of the frame.
     V3d caught(const scene::Found& moved);
     double reach() const; ///< depth at which a dragged camera follows the hand

@@ -36,30 +36,15 @@ QPointF CameraView::toView(const V2d& place) const {
     return {frame.left() + place.x * scale, frame.top() + place.y * scale};
 }
 
-/// The nearest visible layer that shows something at the place; hands do not touch locked ones.
 std::int64_t CameraView::layerAt(const V2d& place) const {
-    const optics::View lens = view();
-    std::int64_t best = 0;
-    double nearest = 1e300;
-    for (const scene::Found& found : m_session.foundNow()) {
-        const scene::Layer& layer = *found.layer;
-        if (layer.group() || !layer.visible || m_session.locked(layer.id)) continue;
-        if (std::any_of(found.holders.begin(), found.holders.end(),
-                        [](const auto& holder) { return !holder->visible; }))
-            continue;
-        const auto met = optics::meet(lens, place, optics::cardOf(layer, optics::worldOf(found.carriers)));
-        if (!met || met->depth > nearest) continue;
-        if (!m_session.swatches().covers(*m_session.scene(), found.layer, met->s, met->t)) continue;
-        nearest = met->depth, best = layer.id;
-    }
-    return best;
+    return m_session.layerAt(view(), place);
 }
 
 /// Whether a layer, or one in a group, has something at a place of the frame, whatever lies before it.
 bool CameraView::shows(const scene::Found& found, const V2d& place) const {
     if (!found.layer) return false;
     if (found.layer->group())
-        return std::any_of(m_session.foundNow().begin(), m_session.foundNow().end(),
+        return std::any_of(m_session.now().all.begin(), m_session.now().all.end(),
                            [&](const scene::Found& each) {
                                return !each.layer->group() &&
                                       std::any_of(each.holders.begin(), each.holders.end(),
@@ -72,15 +57,15 @@ bool CameraView::shows(const scene::Found& found, const V2d& place) const {
 }
 
 std::optional<HandlePlane> CameraView::planeOf(const scene::Found& found) const {
-    const motion::Sight sight(m_session.now(), m_session.pose());
-    const motion::Measure m = motion::measureAt(sight, found);
-    return handlePlane(found, sight.view, m.low, m.high);
+    const motion::Standing& now = m_session.now();
+    const motion::Measure m = motion::measureAt(now, found);
+    return handlePlane(found, now.view, m.low, m.high);
 }
 
 std::vector<std::pair<Handle, QPointF>> CameraView::handles() const {
     std::vector<std::pair<Handle, QPointF>> all;
     if (m_tool != Tool::Move || m_session.selection().size() != 1 || m_session.movable().empty()) return all;
-    const scene::Found& found = m_session.foundNow(m_session.selection().front());
+    const scene::Found& found = m_session.now().find(m_session.selection().front());
     const auto plane = planeOf(found);
     if (!plane) return all;
     const double perPixel = m_session.scene()->output.frame.x / frameRect().width();
@@ -115,7 +100,7 @@ void CameraView::addGuide(bool upright, const QPointF& place) {
     m_session.apply({{"edit", "guides"}, {"guides", scene::toJson(guides)}});
 }
 
-void CameraView::dragGuide(const QPointF& place, bool over) {
+void CameraView::dragGuide(const QPointF& place) {
     const QRectF frame = frameRect();
     auto guides = m_session.history().scene()->output.guides;
     if (m_guide < 0 || m_guide >= static_cast<int>(guides.size())) return;
@@ -123,7 +108,7 @@ void CameraView::dragGuide(const QPointF& place, bool over) {
     const double at = guide.upright ? (place.x() - frame.left()) / frame.width()
                                     : (place.y() - frame.top()) / frame.height();
     m_say = (guide.upright ? tr("guide at %1 %") : tr("level guide at %1 %")).arg(figure(at * 100, 1));
-    if (over && (at < -0.02 || at > 1.02)) { // dragged out of the frame it is gone
+    if (at < -0.02 || at > 1.02) { // dragged out of the frame it is gone
         guides.erase(guides.begin() + m_guide);
     } else {
         guide.at = std::clamp(at, 0.0, 1.0);
@@ -135,7 +120,7 @@ double CameraView::reach() const {
     const optics::View lens = view();
     if (m_session.selection().size() == 1) {
         const double depth =
-            optics::depthOf(lens, optics::pivotOf(m_session.foundNow(m_session.selection().front())));
+            optics::depthOf(lens, optics::pivotOf(m_session.now().find(m_session.selection().front())));
         if (depth > 0.05) return depth;
     }
     const double home = m_session.scene()->homeDepth -
@@ -170,7 +155,7 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
         if (handle.kind == Handle::Kind::Pivot && !pivots) continue;
         const double reachOf = handle.kind == Handle::Kind::Turn ? 12 : 9;
         if (std::hypot(at.x() - m_from.x(), at.y() - m_from.y()) > reachOf) continue;
-        m_plane = planeOf(m_session.foundNow(m_session.selection().front()));
+        m_plane = planeOf(m_session.now().find(m_session.selection().front()));
         const auto share = m_plane ? shareAt(*m_plane, view(), place) : std::nullopt;
         if (!share) continue;
         m_handle = handle;
@@ -186,12 +171,12 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
     // that does not become a drag goes to the nearest.
     if (!(event->modifiers() & Qt::ControlModifier))
         for (const std::int64_t id : m_session.movable())
-            if (id != nearest && (m_tool != Tool::Move || shows(m_session.foundNow(id), place))) {
+            if (id != nearest && (m_tool != Tool::Move || shows(m_session.now().find(id), place))) {
                 layer = id;
                 m_clicked = nearest;
             }
     if (!m_clicked) m_session.click(layer, event->modifiers() & Qt::ControlModifier);
-    const scene::Found& found = m_session.foundNow(layer);
+    const scene::Found& found = m_session.now().find(layer);
     if (!found.layer || m_session.movable().empty()) {
         m_dragging = false;
         return;
@@ -200,7 +185,7 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
     const auto hit =
         found.layer->group() ? std::nullopt : optics::meet(view(), place, card.corner, card.normal());
     m_grip = hit ? *hit : optics::pivotOf(found);
-    m_depthFrom = optics::depthOf(m_session.now(), found);
+    m_depthFrom = m_session.now().depthOf(found);
     m_grabbed = layer;
 }
 
@@ -217,7 +202,7 @@ void CameraView::mouseMoveEvent(QMouseEvent* event) {
     m_moved = true;
     m_across.clear();
     m_up.clear();
-    if (m_guide >= 0) return dragGuide(place, true);
+    if (m_guide >= 0) return dragGuide(place);
     if (m_handle) return dragHandle(place, event->modifiers());
     const double perPixel = m_session.scene()->output.frame.x / frameRect().width();
     if (m_tool == Tool::Walk) {
@@ -237,8 +222,8 @@ void CameraView::mouseMoveEvent(QMouseEvent* event) {
     if (m_tool == Tool::Push) {
         const double ratio = std::exp((m_from.y() - place.y()) / 180.0);
         m_session.preview(m_session.push({{"ratio", ratio}}));
-        const motion::Sight sight(m_session.now(), m_session.pose());
-        const auto measured = motion::measureAt(sight, m_session.foundNow(m_grabbed));
+        const motion::Standing& now = m_session.now();
+        const auto measured = motion::measureAt(now, m_session.now().find(m_grabbed));
         m_say = tr("depth %1 m, from %2 m · blur %3 px")
                     .arg(figure(measured.depth, 2), figure(m_depthFrom, 2), figure(measured.blur, 1));
         return;
@@ -248,7 +233,7 @@ void CameraView::mouseMoveEvent(QMouseEvent* event) {
 
 /// In the layer's own plane: the point under the hand stays under the hand.
 void CameraView::slideTo(const QPointF& place, Qt::KeyboardModifiers keys) {
-    const scene::Found found = m_session.foundNow(m_grabbed);
+    const scene::Found found = m_session.now().find(m_grabbed);
     if (!found.layer) return;
     const optics::View lens = view();
     optics::Card card;
@@ -269,7 +254,7 @@ void CameraView::slideTo(const QPointF& place, Qt::KeyboardModifiers keys) {
     slide(by);
     QString also;
     if (!(keys & Qt::ControlModifier)) {
-        const V3d more = caught(m_session.foundNow(m_grabbed));
+        const V3d more = caught(m_session.now().find(m_grabbed));
         if (more.length() > 0) slide(by += more);
         for (const auto* lines : {&m_across, &m_up})
             for (const SnapLine& line : *lines)
@@ -279,9 +264,9 @@ void CameraView::slideTo(const QPointF& place, Qt::KeyboardModifiers keys) {
 }
 
 V3d CameraView::caught(const scene::Found& moved) {
-    const motion::Sight sight(m_session.now(), m_session.pose());
-    const motion::Measure m = motion::measureAt(sight, moved);
-    const double depth = optics::depthOf(sight.view, optics::pivotOf(moved));
+    const motion::Standing& now = m_session.now();
+    const motion::Measure m = motion::measureAt(now, moved);
+    const double depth = optics::depthOf(now.view, optics::pivotOf(moved));
     if (!m.corners || !(depth > 1e-6)) return V3d(0);
     const V2d frame(m_session.scene()->output.frame);
     std::vector<SnapLine> upright, level;
@@ -298,11 +283,11 @@ V3d CameraView::caught(const scene::Found& moved) {
         (guide.upright ? upright : level)
             .push_back({(guide.upright ? frame.x : frame.y) * guide.at, QT_TR_NOOP("guide")});
     int looked = 0;
-    for (const scene::Found& other : m_session.foundNow()) {
+    for (const scene::Found& other : m_session.now().all) {
         if (other.layer->group() || !other.layer->visible || m_session.isSelected(other.layer->id) ||
             ++looked > 60)
             continue;
-        const motion::Measure o = motion::measureAt(sight, other);
+        const motion::Measure o = motion::measureAt(now, other);
         if (!o.corners) continue;
         const char* name = QT_TR_NOOP("another layer's edge");
         for (const double x : {o.low.x, o.high.x})
@@ -315,20 +300,20 @@ V3d CameraView::caught(const scene::Found& moved) {
                  ys[] = {m.low.y, (m.low.y + m.high.y) / 2, m.high.y};
     V3d by(0);
     if (const auto caughtX = snap(xs, upright, reachOf)) {
-        by += sight.view.right * (caughtX->by * depth / sight.view.slope);
+        by += now.view.right * (caughtX->by * depth / now.view.slope);
         m_across.push_back(caughtX->line);
     }
     // The ground comes before lines of the frame: a foot that stands is worth more.
     double lowest = 1e300;
     for (const V3d& point : motion::outlineOf(m_session.now(), moved))
         lowest = std::min(lowest, point.y);
-    if (std::abs(lowest) * sight.view.slope / depth < reachOf && std::abs(sight.view.up.y) > 0.5) {
+    if (std::abs(lowest) * now.view.slope / depth < reachOf && std::abs(now.view.up.y) > 0.5) {
         by.y -= lowest + by.y;
         const V3d foot = optics::pivotOf(moved);
-        if (const auto place = optics::project(sight.view, {foot.x, 0, foot.z}))
+        if (const auto place = optics::project(now.view, {foot.x, 0, foot.z}))
             m_up.push_back({place->y, QT_TR_NOOP("on the ground")});
     } else if (const auto caughtY = snap(ys, level, reachOf)) {
-        by -= sight.view.up * (caughtY->by * depth / sight.view.slope);
+        by -= now.view.up * (caughtY->by * depth / now.view.slope);
         m_up.push_back(caughtY->line);
     }
     return by;
@@ -375,8 +360,8 @@ void CameraView::dragHandle(const QPointF& place, Qt::KeyboardModifiers keys) {
     edit::Edit edit = m_session.onSelection("scale", {{"by", {k.x, k.y}}});
     if (m_session.scaleAboutAxis()) edit["about"] = "axis";
     m_session.preview(edit);
-    const scene::Found& now = m_session.foundNow(m_session.selection().front());
-    const motion::Measure m = motion::measureAt(motion::Sight(m_session.now(), m_session.pose()), now);
+    const scene::Found& now = m_session.now().find(m_session.selection().front());
+    const motion::Measure m = motion::measureAt(m_session.now(), now);
     m_say =
         tr("%1 × %2 m · %3 × %4 %")
             .arg(figure(m.metres.x, 2), figure(m.metres.y, 2), figure(k.x * 100, 0), figure(k.y * 100, 0));

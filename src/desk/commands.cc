@@ -1,4 +1,5 @@
 #include "desk/commands.h"
+#include "desk/settings.h"
 
 #include "desk/theme.h"
 
@@ -14,17 +15,12 @@
 #include <QListWidget>
 #include <QMenu>
 #include <QPushButton>
-#include <QSettings>
 #include <QTableWidget>
 #include <QVBoxLayout>
 #include <algorithm>
 
 namespace stage::desk {
 namespace {
-
-QSettings settings() {
-    return QSettings(QStringLiteral("open-stage"), QStringLiteral("open-stage"));
-}
 
 QString plain(QString text) {
     text.remove(QLatin1Char('&'));

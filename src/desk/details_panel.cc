@@ -164,21 +164,19 @@ QWidget* DetailsPanel::makeLayerPage() {
         const scene::Found found = m_session.selected();
         if (!found.layer) return;
         V3d by(0);
-        by[axis] = v - optics::pivotOf(m_session.foundNow(found.layer->id))[axis];
+        by[axis] = v - optics::pivotOf(m_session.now().find(found.layer->id))[axis];
         m_session.apply(m_session.onSelection("slide", {{"by", {by.x, by.y, by.z}}}));
     };
     connect(m_across, &NumberField::entered, this, [slideTo](double v) { slideTo(0, v); });
     connect(m_height, &NumberField::entered, this, [slideTo](double v) { slideTo(1, v); });
     connect(m_width, &NumberField::entered, this, [this](double v) {
-        const V2d now = motion::measureAt(motion::Sight(m_session.now(), m_session.pose()),
-                                          m_session.foundNow(m_session.selected().layer->id))
-                            .metres;
+        const V2d now =
+            motion::measureAt(m_session.now(), m_session.now().find(m_session.selection().front())).metres;
         if (now.x > 0) scaleTo(v / now.x, m_locked->isChecked() ? v / now.x : 1);
     });
     connect(m_layerHeight, &NumberField::entered, this, [this](double v) {
-        const V2d now = motion::measureAt(motion::Sight(m_session.now(), m_session.pose()),
-                                          m_session.foundNow(m_session.selected().layer->id))
-                            .metres;
+        const V2d now =
+            motion::measureAt(m_session.now(), m_session.now().find(m_session.selection().front())).metres;
         if (now.y > 0) scaleTo(m_locked->isChecked() ? v / now.y : 1, v / now.y);
     });
     const auto turnTo = [this, layer](int axis, double v) {
@@ -295,7 +293,7 @@ QWidget* DetailsPanel::makeManyPart() {
     connect(&m_session, &Session::selectionChanged, this, [this, from, to, allAt] {
         double near = 1e300, far = -1e300;
         for (const std::int64_t id : m_session.selection()) {
-            const double depth = optics::depthOf(m_session.now(), m_session.foundNow(id));
+            const double depth = m_session.now().depthOf(m_session.now().find(id));
             near = std::min(near, depth), far = std::max(far, depth);
         }
         if (near <= far) from->setValue(near), to->setValue(far), allAt->setValue(near);
@@ -482,8 +480,8 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     m_missing->setVisible(missing);
     if (missing) m_missing->setText(tr("Missing: %1").arg(QString::fromStdString(media->path)));
 
-    const scene::Found& now = m_session.foundNow(layer.id);
-    const auto measured = motion::measureAt(motion::Sight(m_session.now(), m_session.pose()), now);
+    const scene::Found& now = m_session.now().find(layer.id);
+    const auto measured = motion::measureAt(m_session.now(), now);
     const V3d pivot = optics::pivotOf(now);
     m_depth->setValue(measured.depth);
     m_across->setValue(pivot.x);
@@ -574,13 +572,11 @@ void DetailsPanel::refreshCamera() {
         if (gate == std::end(gates)) m_gate->setEditText(tr("%1 mm").arg(scene.camera.gate));
         m_gate->lineEdit()->setCursorPosition(0);
     }
-    const double slope = optics::pixelsPerSlope(pose.focal, scene.camera.gate, scene.output.frame.x),
-                 disc = optics::sharpDisc(scene.output.frame.x);
-    const auto range = optics::sharpRange(pose.focal, pose.fstop, pose.focus, slope, disc);
+    const optics::Sharpness range = optics::sharpnessOf(pose, scene.camera.gate, scene.output.frame);
     m_sharp->setText(tr("%1 to %2")
                          .arg(figure(range.near, 2),
                               std::isinf(range.far) ? QStringLiteral("∞") : figure(range.far, 2) + tr(" m")));
-    m_hyperfocal->setText(tr("%1 m").arg(figure(optics::hyperfocal(pose.focal, pose.fstop, slope, disc), 2)));
+    m_hyperfocal->setText(tr("%1 m").arg(figure(range.hyperfocal, 2)));
     const auto& marks = scene.camera.marks;
     int pace = -1;
     bool moves = false;

@@ -22,13 +22,7 @@ DraftView::DraftView(Session& session, From from, QWidget* parent)
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(160, 120);
     setAccessibleName(from == From::Above ? tr("Plan") : tr("Section"));
-    const auto refresh = [this] {
-        // The scale stays under a hand that drags.
-        if (!m_session.previewing() && !m_own) refit();
-        layOut();
-        update();
-    };
-    connect(&m_session, &Session::sceneChanged, this, refresh);
+    connect(&m_session, &Session::sceneChanged, this, &DraftView::refresh);
     for (const auto signal : {&Session::frameChanged, &Session::cameraChanged})
         connect(&m_session, signal, this, [this] {
             layOut();
@@ -37,12 +31,22 @@ DraftView::DraftView(Session& session, From from, QWidget* parent)
     connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
     connect(&m_session, &Session::documentChanged, this, [this] {
         m_own = false;
-        refit();
-        layOut();
-        update();
+        refresh();
     });
+    m_first = optics::firstView(*m_session.scene());
     refit();
+}
+
+void DraftView::refresh() {
+    if (!isVisible()) return; // laid out when it is shown
+    // The scale stays under a hand that drags.
+    if (!m_session.previewing() && !m_own) refit();
     layOut();
+    update();
+}
+
+void DraftView::showEvent(QShowEvent*) {
+    refresh();
 }
 
 // ---- scale
@@ -61,26 +65,12 @@ QPointF DraftView::placeOfDepth(double depth) const {
     return m_scale.place({0, depth});
 }
 
-std::vector<DraftPoint> DraftView::pointsOf(bool selectionOnly) const {
-    std::vector<DraftPoint> points;
-    for (const scene::Found& found : m_session.foundNow()) {
-        if (found.layer->group()) continue;
-        if (selectionOnly && !m_session.isSelected(found.layer->id) &&
-            std::none_of(found.holders.begin(), found.holders.end(),
-                         [&](const auto& h) { return m_session.isSelected(h->id); }))
-            continue;
-        for (const V3d& point : optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline())
-            points.push_back(draft(point));
-    }
-    return points;
-}
-
 void DraftView::refit() {
     const scene::Scene& scene = *m_session.scene();
     m_first = optics::firstView(scene);
     std::vector<double> depths;
-    for (const scene::Found& found : m_session.foundNow())
-        if (!found.layer->group()) depths.push_back(optics::depthOf(m_session.now(), found));
+    for (const scene::Found& found : m_session.now().all)
+        if (!found.layer->group()) depths.push_back(m_session.now().depthOf(found));
     std::sort(depths.begin(), depths.end());
     const double middle = depths.empty() ? scene.homeDepth : depths[depths.size() / 2];
     const double farthest = depths.empty() ? scene.homeDepth : depths.back();
@@ -118,11 +108,12 @@ void DraftView::fitAll() {
 }
 
 void DraftView::fitSelection() {
-    auto points = pointsOf(true);
+    const auto points = m_session.outlines(true);
     if (points.empty()) return fitAll();
     m_own = true;
-    DraftPoint low = points[0], high = points[0];
-    for (const DraftPoint& point : points) {
+    DraftPoint low = draft(points[0]), high = low;
+    for (const V3d& each : points) {
+        const DraftPoint point = draft(each);
         low = {std::min(low.across, point.across), std::min(low.depth, point.depth)};
         high = {std::max(high.across, point.across), std::max(high.depth, point.depth)};
     }
@@ -144,12 +135,10 @@ void DraftView::setFolded(bool folded) {
 void DraftView::layOut() {
     m_first = optics::firstView(*m_session.scene());
     m_bars.clear();
-    for (const scene::Found& found : m_session.foundNow()) {
+    for (const scene::Found& found : m_session.now().all) {
         if (found.layer->group()) continue;
         const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.carriers));
-        Bar bar{found.layer->id, found.layer, {}, {}, found.layer->visible};
-        for (const scene::LayerPtr& holder : found.holders)
-            bar.visible = bar.visible && holder->visible;
+        Bar bar{found.layer->id, found.layer, {}, {}, Session::visible(found), Session::locked(found)};
         const int steps = card.bend == 0 ? 1 : 24;
         const bool above = m_from == From::Above;
         const double low = above ? -card.left : -card.top, high = above ? 1 + card.right : 1 + card.bottom;
@@ -186,7 +175,7 @@ std::int64_t DraftView::layerAt(const QPointF& place) const {
     std::int64_t best = 0;
     double nearest = 8;
     for (const Bar& bar : m_bars) {
-        if (m_session.locked(bar.id)) continue;
+        if (bar.locked) continue;
         for (qsizetype i = 0; i + 1 < bar.line.size(); ++i) {
             const QPointF along = bar.line[i + 1] - bar.line[i];
             const double length = QPointF::dotProduct(along, along);
@@ -211,26 +200,22 @@ int DraftView::markAt(const QPointF& place) const {
     return -1;
 }
 
+/// The depth of another layer, of the focus or home, where one is near on paper; else as it is.
 double DraftView::snapped(double depth, std::int64_t grabbed) const {
-    std::vector<SnapLine> lines{{m_session.scene()->homeDepth, QT_TR_NOOP("home depth")},
-                                {m_session.pose().focus, QT_TR_NOOP("focus")}};
-    for (const scene::Found& found : m_session.foundNow())
-        if (found.layer->id != grabbed && !m_session.isSelected(found.layer->id))
-            lines.push_back({optics::depthOf(m_session.now(), found), ""});
-    // In paper pixels, whatever the scale.
     const auto along = [&](double d) {
         const QPointF at = placeOfDepth(d);
         return m_from == From::Above ? at.y() : at.x();
     };
-    const double here = along(depth);
-    std::vector<SnapLine> paper;
-    for (const SnapLine& line : lines)
-        paper.push_back({along(line.at), line.name});
-    const auto caught = snap(std::array{here}, paper, catchPixels);
-    if (!caught) return depth;
-    for (std::size_t i = 0; i < lines.size(); ++i)
-        if (paper[i].at == caught->line.at) return lines[i].at;
-    return depth;
+    double caught = depth, nearest = catchPixels;
+    const auto consider = [&](double d) {
+        if (const double off = std::abs(along(d) - along(depth)); off <= nearest) nearest = off, caught = d;
+    };
+    consider(m_session.scene()->homeDepth);
+    consider(m_session.pose().focus);
+    for (const scene::Found& found : m_session.now().all)
+        if (found.layer->id != grabbed && !m_session.isSelected(found))
+            consider(m_session.now().depthOf(found));
+    return caught;
 }
 
 void DraftView::pushTo(double depth, double from, std::int64_t grabbed, bool snaps) {
@@ -252,10 +237,9 @@ void DraftView::endPush() {
 }
 
 void DraftView::sayOf(std::int64_t layer) {
-    const scene::Found& found = m_session.foundNow(layer);
+    const scene::Found& found = m_session.now().find(layer);
     if (!found.layer) return;
-    const motion::Sight sight(m_session.now(), m_session.pose());
-    const auto measured = motion::measureAt(sight, found);
+    const auto measured = motion::measureAt(m_session.now(), found);
     m_say = tr("%1 m · %2 % · blur %3 px")
                 .arg(figure(measured.depth, 2),
                      figure(100 * measured.size().x / m_session.scene()->output.frame.x, 1),
@@ -299,9 +283,8 @@ void DraftView::mousePressEvent(QMouseEvent* event) {
     m_session.click(layer, event->modifiers() & Qt::ControlModifier);
     m_drag = Drag::Layer;
     m_dragLayer = layer;
-    const scene::Found& found = m_session.foundNow(layer);
-    m_depthFrom = optics::depthOf(m_session.now(), found);
-    m_pivotFrom = optics::pivotOf(found);
+    const scene::Found& found = m_session.now().find(layer);
+    m_depthFrom = m_session.now().depthOf(found);
 }
 
 void DraftView::moveMark(const QPointF& place) {
@@ -359,9 +342,9 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
                     m_scale.perMetre(depth);
         const V3d way = m_from == From::Above ? m_first.right : m_first.up;
         if (m_from == From::Side && snaps) { // onto the ground with its lowest point
-            const scene::Scene& before = *m_session.history().scene();
+            const motion::Standing before(*m_session.history().scene(), m_session.time(), m_session.pose());
             double lowest = 1e300;
-            for (const V3d& point : motion::outlineOf(before, scene::find(before, m_dragLayer)))
+            for (const V3d& point : motion::outlineOf(before, before.find(m_dragLayer)))
                 lowest = std::min(lowest, point.y);
             if (std::abs((lowest + by * way.y) * m_scale.perMetre(depth)) < catchPixels && way.y > 0.1)
                 by = -lowest / way.y;
@@ -389,7 +372,7 @@ void DraftView::mouseReleaseEvent(QMouseEvent* event) {
     if (drag == Drag::Frame && m_moved) {
         std::vector<std::int64_t> inside;
         for (const Bar& bar : m_bars)
-            if (!m_session.locked(bar.id) && bar.visible &&
+            if (!bar.locked && bar.visible &&
                 m_frame.intersects(bar.line.boundingRect().adjusted(-1, -1, 1, 1)))
                 inside.push_back(bar.id);
         if (event->modifiers() & Qt::ControlModifier)
@@ -440,13 +423,13 @@ void DraftView::contextMenuEvent(QContextMenuEvent* event) {
 bool DraftView::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
-        const scene::Found& found = m_session.foundNow(layerAt(help->pos()));
+        const scene::Found& found = m_session.now().find(layerAt(help->pos()));
         if (found.layer)
             QToolTip::showText(help->globalPos(),
                                tr("%1: %2 m. Drag to push it in depth, with Shift to slide it; Ctrl suspends "
                                   "catching on other depths.")
                                    .arg(QString::fromStdString(found.layer->name),
-                                        figure(optics::depthOf(m_session.now(), found), 2)),
+                                        figure(m_session.now().depthOf(found), 2)),
                                this);
         else
             QToolTip::hideText();

@@ -4,7 +4,6 @@
 
 #include "desk/draft_scale.h"
 #include "desk/session.h"
-#include "desk/snap.h"
 #include "optics/placing.h"
 
 #include <QPolygonF>
@@ -35,7 +34,6 @@ public:
     /// Layers being pushed by someone else's hand (the ladder) go to a depth; snaps as this does.
     void pushTo(double depth, double from, std::int64_t grabbed, bool snap);
     void endPush();
-    double snapped(double depth, std::int64_t grabbed) const;
 
 Q_SIGNALS:
     void scaleChanged();
@@ -44,6 +42,7 @@ Q_SIGNALS:
 protected:
     void paintEvent(QPaintEvent*) override;
     void resizeEvent(QResizeEvent*) override;
+    void showEvent(QShowEvent*) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
@@ -58,12 +57,13 @@ private:
         scene::LayerPtr layer;
         QPolygonF line;    ///< its middle
         QPolygonF outline; ///< all of it
-        bool visible;
+        bool visible, locked;
     };
     DraftPoint draft(const V3d& point) const;
+    void refresh();
     void refit();
+    double snapped(double depth, std::int64_t grabbed) const;
     void layOut();
-    std::vector<DraftPoint> pointsOf(bool selectionOnly) const;
     std::int64_t layerAt(const QPointF& place) const;
     int markAt(const QPointF& place) const;
     QPointF alongAxis(double depth) const;
@@ -90,7 +90,6 @@ private:
     bool m_moved = false;
     QPointF m_pressed, m_last;
     double m_depthFrom = 0;
-    V3d m_pivotFrom{0.0};
     std::optional<double> m_snappedAt;
     QRectF m_frame; ///< being drawn around layers
     QString m_say;

@@ -2,8 +2,9 @@
 #include "desk/draft_view.h"
 
 #include "desk/number_field.h"
+#include "desk/paper.h"
 #include "desk/theme.h"
-#include "optics/lens.h"
+#include "optics/view.h"
 
 #include <QPainter>
 #include <QPainterPath>
@@ -16,7 +17,7 @@ void DraftView::drawGrid(QPainter& painter) const {
     painter.setFont(theme::figures(10));
     const bool up = m_from == From::Above;
     const QRectF area = rect();
-    // Lines of equal depth: 1, 2 and 5 of each decade where folded, evenly where true.
+    // Lines of equal depth: some of each decade where folded, evenly where true.
     std::vector<std::pair<double, bool>> depths;
     const double far = std::clamp(
         std::max(m_scale.depthAt(up ? area.topRight() : area.bottomRight()), m_scale.depthAt(area.topLeft())),
@@ -118,9 +119,7 @@ QPolygonF DraftView::bandOf(double near, double far) const {
 void DraftView::drawSharp(QPainter& painter) const {
     const scene::Pose pose = m_session.pose();
     const scene::Scene& scene = *m_session.scene();
-    const double slope = optics::pixelsPerSlope(pose.focal, scene.camera.gate, scene.output.frame.x);
-    const optics::SharpRange range = optics::sharpRange(pose.focal, pose.fstop, pose.focus, slope,
-                                                        optics::sharpDisc(scene.output.frame.x));
+    const optics::Sharpness range = optics::sharpnessOf(pose, scene.camera.gate, scene.output.frame);
     QColor veil = theme::focus;
     veil.setAlpha(26);
     painter.setPen(Qt::NoPen);
@@ -194,20 +193,9 @@ void DraftView::drawPath(QPainter& painter) const {
     painter.setPen(QPen(theme::vermilion, 1.6, Qt::DashLine));
     painter.drawPolyline(path);
     const int here = m_session.markHere();
-    for (std::size_t i = 0; i < marks.size(); ++i) {
-        const QPointF at = placeOf(marks[i].pose.position);
-        painter.setPen(QPen(theme::vermilion, 2.6));
-        painter.drawLine(at + QPointF(-6, 0), at + QPointF(6, 0));
-        painter.drawLine(at, at + QPointF(0, 8));
-        // Numbers stand on alternating sides, so that marks close together can be told apart.
-        const QRectF box(i % 2 ? at.x() + 10 : at.x() - 24, at.y() - 6, 14, 14);
-        painter.setPen(static_cast<int>(i) == here ? QPen(theme::pen, 1.5) : QPen(Qt::NoPen));
-        painter.setBrush(theme::vermilion);
-        painter.drawRoundedRect(box, 2, 2);
-        painter.setPen(Qt::white);
-        painter.setFont(theme::sans(10, true));
-        painter.drawText(box, Qt::AlignCenter, QString::number(i + 1));
-    }
+    for (std::size_t i = 0; i < marks.size(); ++i)
+        paper::mark(painter, placeOf(marks[i].pose.position), static_cast<int>(i),
+                    static_cast<int>(i) == here);
 }
 
 void DraftView::paintEvent(QPaintEvent*) {
@@ -234,7 +222,7 @@ void DraftView::paintEvent(QPaintEvent*) {
         painter.setPen(QPen(colour, 4, Qt::SolidLine, Qt::FlatCap));
         painter.drawPolyline(bar.line);
     };
-    const auto chosen = [&](const Bar& bar) { return m_session.isSelected(bar.id); };
+    const auto chosen = [&](const Bar& bar) { return m_session.isSelected(m_session.now().find(bar.id)); };
     for (const Bar& bar : m_bars)
         if (!chosen(bar)) draw(bar, false);
     for (const Bar& bar : m_bars)
@@ -255,22 +243,8 @@ void DraftView::paintEvent(QPaintEvent*) {
         painter.setBrush(QColor(0xD9, 0x51, 0x2F, 22));
         painter.drawRect(m_frame);
     }
-    if (!m_say.isEmpty()) {
-        painter.setFont(theme::figures(10));
-        QRectF box = painter.fontMetrics().boundingRect(m_say).adjusted(-8, -4, 8, 4);
-        box.moveBottomRight(QPointF(width() - 8, height() - 8));
-        if (box.left() < 4) box.moveLeft(4);
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(theme::pen);
-        painter.drawRoundedRect(box, 3, 3);
-        painter.setPen(theme::paper);
-        painter.drawText(box, Qt::AlignCenter, m_say);
-    }
-    if (hasFocus()) {
-        painter.setPen(QPen(theme::brass, 1));
-        painter.setBrush(Qt::NoBrush);
-        painter.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
-    }
+    paper::say(painter, rect(), m_say);
+    paper::focusRim(painter, *this);
 }
 
 }

@@ -155,7 +155,7 @@ void HangingPart::refresh() {
         m_sides[i].by->setValue(sides[i]->by * 100);
         m_sides[i].by->setEnabled(sides[i]->beyond != scene::Beyond::Nothing);
     }
-    // Names are filled in only when they have changed: this runs at every step of a drag.
+    if (m_session.previewing()) return; // what follows does not change in a drag
     std::vector<std::int64_t> leaders{0};
     QStringList names{tr("nothing")};
     scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& each, const auto&) {

@@ -3,6 +3,7 @@
 #include "desk/form.h"
 #include "desk/layer_list.h"
 #include "desk/number_field.h"
+#include "desk/paper.h"
 #include "desk/theme.h"
 
 #include <QContextMenuEvent>
@@ -76,8 +77,7 @@ bool Rungs::isOpen(const scene::Layer& group) const {
 
 void Rungs::layOut() {
     m_rungs.clear();
-    const scene::Scene& scene = m_session.now();
-    for (const scene::Found& found : m_session.foundNow()) {
+    for (const scene::Found& found : m_session.now().all) {
         const scene::Layer& layer = *found.layer;
         if (!matches(layer, m_search)) continue;
         // In a closed group only what is selected or searched for has a rung.
@@ -86,15 +86,13 @@ void Rungs::layOut() {
         if (closed && m_search.isEmpty() && !m_session.isSelected(layer.id)) continue;
         Rung rung{layer.id,
                   QString::fromStdString(layer.name),
-                  optics::depthOf(scene, found),
+                  m_session.now().depthOf(found),
                   found.layer,
                   static_cast<int>(found.holders.size()),
                   layer.group() && !isOpen(layer) ? static_cast<int>(layer.group()->children.size()) : 0,
-                  layer.visible,
-                  m_session.locked(layer.id),
+                  Session::visible(found),
+                  Session::locked(found),
                   {}};
-        for (const auto& holder : found.holders)
-            rung.visible = rung.visible && holder->visible;
         m_rungs.push_back(std::move(rung));
     }
     // Farthest on top; each rung as near to its bar's height as its neighbours allow.
@@ -238,11 +236,7 @@ void Rungs::paintEvent(QPaintEvent*) {
                          m_search.isEmpty() ? tr("Layers that you bring in hang here by depth.")
                                             : tr("No layer has a name or tag with “%1”.").arg(m_search));
     }
-    if (hasFocus()) {
-        painter.setPen(QPen(theme::brass, 1));
-        painter.setBrush(Qt::NoBrush);
-        painter.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
-    }
+    paper::focusRim(painter, *this);
 }
 
 const Rungs::Rung* Rungs::rungAt(const QPointF& place) const {
@@ -430,7 +424,7 @@ Ladder::Ladder(Session& session, DraftView& plan, QWidget* parent) : QWidget(par
     connect(m_search, &QLineEdit::textChanged, m_list, &LayerList::setSearch);
     connect(m_search, &QLineEdit::returnPressed, this, [this] { // all that are shown
         std::vector<std::int64_t> found;
-        for (const scene::Found& each : m_session.foundNow())
+        for (const scene::Found& each : m_session.now().all)
             if (!m_search->text().isEmpty() && matches(*each.layer, m_search->text()))
                 found.push_back(each.layer->id);
         if (!found.empty()) m_session.select(std::move(found));

@@ -24,8 +24,7 @@ public:
     Rungs(Session& session, DraftView& plan, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {154, 300}; }
     void setSearch(const QString& text);
-    QRectF rungRect(std::int64_t layer) const;            ///< empty when it has none
-    int hiddenRungs() const { return m_above + m_below; } ///< more than there is room for
+    QRectF rungRect(std::int64_t layer) const; ///< empty when it has none
 
 Q_SIGNALS:
     void menuAsked(const QPoint& global);

@@ -11,7 +11,6 @@
 #include <QMimeData>
 #include <QPainter>
 #include <QSortFilterProxyModel>
-#include <QTimer>
 
 namespace stage::desk {
 
@@ -187,8 +186,8 @@ private:
     }
     void fill() {
         for (Node& node : m_nodes)
-            if (const scene::Found& found = m_session.foundNow(node.layer->id); found.layer)
-                node.depth = optics::depthOf(m_session.now(), found);
+            if (const scene::Found& found = m_session.now().find(node.layer->id); found.layer)
+                node.depth = m_session.now().depthOf(found);
     }
     void told() {
         if (m_nodes.empty() || !m_live) return;
@@ -335,35 +334,36 @@ void LayerList::showSelection() {
 
 void LayerList::dropEvent(QDropEvent* event) {
     const QModelIndex index = indexAt(event->position().toPoint());
-    const auto where = dropIndicatorPosition();
-    edit::Edit edit = edit::onLayers("move-into", m_session.selection());
+    const std::int64_t layer = index.isValid() ? index.data(idRole).toLongLong() : 0;
+    event->setDropAction(Qt::IgnoreAction); // the scene moves them
+    event->accept();
+    drop(layer, dropIndicatorPosition() == OnItem      ? Drop::Onto
+                : dropIndicatorPosition() == AboveItem ? Drop::Above
+                                                       : Drop::Below);
+}
+
+void LayerList::drop(std::int64_t layer, Drop where) {
+    const auto moved = m_session.movable();
+    if (moved.empty() || std::find(moved.begin(), moved.end(), layer) != moved.end()) return;
+    edit::Edit edit = edit::onLayers("move-into", moved);
     edit["group"] = nullptr;
-    if (index.isValid()) {
-        const QModelIndex source = m_filter->mapToSource(index);
-        const scene::Layer& layer = m_model->layerOf(source);
-        if (where == OnItem && layer.group()) {
-            edit["group"] = layer.id;
+    if (const scene::Found& found = m_session.now().find(layer); found.layer) {
+        if (where == Drop::Onto && found.layer->group()) {
+            edit["group"] = layer;
         } else {
             // Beside it: rows run from the highest down, places from the lowest up; the dropped ones do not
             // count while they are still there.
-            const scene::Found found = scene::find(*m_session.scene(), layer.id);
-            const auto& siblings =
-                found.holders.empty() ? m_session.scene()->layers : found.holders.back()->group()->children;
+            const auto& siblings = found.holders.empty() ? m_session.now().scene.layers
+                                                         : found.holders.back()->group()->children;
             if (!found.holders.empty()) edit["group"] = found.holders.back()->id;
             std::int64_t at = 0;
             for (const scene::LayerPtr& each : siblings) {
-                if (each->id == layer.id) {
-                    if (where == AboveItem || where == OnItem) ++at;
-                    break;
-                }
-                const auto& moved = m_session.selection();
+                if (each->id == layer) break;
                 if (std::find(moved.begin(), moved.end(), each->id) == moved.end()) ++at;
             }
-            edit["at"] = at;
+            edit["at"] = where == Drop::Below ? at : at + 1;
         }
     }
-    event->setDropAction(Qt::IgnoreAction); // the scene has moved them
-    event->accept();
     m_session.apply(edit);
 }
 

@@ -21,6 +21,9 @@ public:
     void setSearch(const QString& text);
     /// Where a layer's row is; empty when it has none.
     QRect rowRect(std::int64_t layer) const;
+    /// The selected layers go into a group, or beside a layer (0: out of all groups, on top).
+    enum class Drop { Onto, Above, Below };
+    void drop(std::int64_t layer, Drop where);
 
 Q_SIGNALS:
     void menuAsked(const QPoint& global);

@@ -1,4 +1,5 @@
 #include "desk/main_window.h"
+#include "desk/settings.h"
 
 #include "desk/background.h"
 #include "desk/bring_in_dialog.h"
@@ -32,7 +33,6 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
-#include <QSettings>
 #include <QSplitter>
 #include <QStackedWidget>
 #include <QStatusBar>
@@ -65,9 +65,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     resize(1280, 800);
 
     m_session.sources().setBudget(
-        static_cast<std::size_t>(QSettings(QStringLiteral("open-stage"), QStringLiteral("open-stage"))
-                                     .value(QStringLiteral("pictureMegabytes"), 0)
-                                     .toULongLong())
+        static_cast<std::size_t>(settings().value(QStringLiteral("pictureMegabytes"), 0).toULongLong())
         << 20);
     m_marks = new MarksStrip(m_session);
     m_timeline = new Timeline(m_session);
@@ -198,26 +196,26 @@ MainWindow::MainWindow(std::filesystem::path journals)
     Q_EMIT m_session.sceneChanged();
     refreshTitle();
     refreshHold();
-    const QSettings settings(QStringLiteral("open-stage"), QStringLiteral("open-stage"));
-    if (settings.contains(QStringLiteral("window/geometry")))
-        restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray());
-    m_upper->restoreState(settings.value(QStringLiteral("window/upper")).toByteArray());
-    m_all->restoreState(settings.value(QStringLiteral("window/all")).toByteArray());
+    QSettings kept = settings();
+    if (kept.contains(QStringLiteral("window/geometry")))
+        restoreGeometry(kept.value(QStringLiteral("window/geometry")).toByteArray());
+    m_upper->restoreState(kept.value(QStringLiteral("window/upper")).toByteArray());
+    m_all->restoreState(kept.value(QStringLiteral("window/all")).toByteArray());
     m_panes->restore();
-    m_ladder->setListing(settings.value(QStringLiteral("ladder/list"), false).toBool());
-    m_plan->setFolded(settings.value(QStringLiteral("paper/folded"), true).toBool());
+    m_ladder->setListing(kept.value(QStringLiteral("ladder/list"), false).toBool());
+    m_plan->setFolded(kept.value(QStringLiteral("paper/folded"), true).toBool());
     m_section->setFolded(m_plan->folded());
     m_camera->setFocus();
 }
 
 void MainWindow::keepLayout() {
-    if (m_cutting) setCutting(false);
-    QSettings settings(QStringLiteral("open-stage"), QStringLiteral("open-stage"));
-    settings.setValue(QStringLiteral("window/geometry"), saveGeometry());
-    settings.setValue(QStringLiteral("window/upper"), m_upper->saveState());
-    settings.setValue(QStringLiteral("window/all"), m_all->saveState());
-    settings.setValue(QStringLiteral("ladder/list"), m_ladder->listing());
-    settings.setValue(QStringLiteral("paper/folded"), m_plan->folded());
+    setCutting(false);
+    QSettings kept = settings();
+    kept.setValue(QStringLiteral("window/geometry"), saveGeometry());
+    kept.setValue(QStringLiteral("window/upper"), m_upper->saveState());
+    kept.setValue(QStringLiteral("window/all"), m_all->saveState());
+    kept.setValue(QStringLiteral("ladder/list"), m_ladder->listing());
+    kept.setValue(QStringLiteral("paper/folded"), m_plan->folded());
     m_panes->keep();
 }
 
@@ -268,8 +266,10 @@ void MainWindow::makeViews(QWidget* marks) {
     m_panes->add(Panes::View::Model, modelPanel, tr("Model"));
     m_panes->add(Panes::View::CutOut, makeCutPanel(), tr("Cut out"));
     connect(m_panes, &Panes::changed, this, [this] {
-        // The view that is cut in and its numbers come and go together.
-        if (m_cutting != m_panes->shows(Panes::View::CutOut)) setCutting(!m_cutting);
+        // The view that is cut in, its numbers and its tool come and go together.
+        m_numbers->setCurrentIndex(cutting() ? 1 : 0);
+        m_cutTool->setChecked(cutting());
+        m_cutTool->setIcon(theme::icon(QStringLiteral("scissors"), cutting() ? theme::desk : theme::text));
     });
     for (DraftView* view : {m_plan, m_section})
         connect(view, &DraftView::menuAsked, this, [this](const QPoint& at) { showLayerMenu(at); });
@@ -333,28 +333,19 @@ Panel* MainWindow::makeCutPanel() {
 }
 
 void MainWindow::setCutting(bool on) {
-    if (on == m_cutting) return;
-    m_cutting = on;
+    if (on == cutting()) return;
     if (on) {
-        for (int pane = 0; pane < m_panes->count(); ++pane)
-            m_beforeCutting[static_cast<std::size_t>(pane)] = m_panes->at(pane);
+        m_beforeCutting = m_panes->at(m_panes->count() - 1);
         m_panes->reveal(Panes::View::CutOut);
-    } else {
-        // What stood where it was cut comes back.
-        for (int pane = 0; pane < m_panes->count(); ++pane)
-            if (m_panes->at(pane) == Panes::View::CutOut)
-                m_panes->show(pane, m_beforeCutting[static_cast<std::size_t>(pane)] == Panes::View::CutOut
-                                        ? Panes::View::Plan
-                                        : m_beforeCutting[static_cast<std::size_t>(pane)]);
+        m_cut->setFocus();
+        return;
     }
-    m_numbers->setCurrentIndex(on ? 1 : 0);
-    m_cutTool->setChecked(on);
-    m_cutTool->setIcon(theme::icon(QStringLiteral("scissors"), on ? theme::desk : theme::text));
-    if (on) m_cut->setFocus();
+    for (int pane = 0; pane < m_panes->count(); ++pane)
+        if (m_panes->at(pane) == Panes::View::CutOut) m_panes->show(pane, m_beforeCutting);
 }
 
 bool MainWindow::cutting() const {
-    return m_cutting;
+    return m_panes->shows(Panes::View::CutOut);
 }
 
 void MainWindow::togglePlay() {
@@ -559,27 +550,24 @@ void MainWindow::refreshStatus() {
                          .arg(scene.output.frames)
                          .arg(m_camera->lastMilliseconds(), 0, 'f', 0));
     const scene::Pose pose = m_session.pose();
-    const double slope = optics::pixelsPerSlope(pose.focal, scene.camera.gate, scene.output.frame.x),
-                 disc = optics::sharpDisc(scene.output.frame.x);
-    const auto sharp = optics::sharpRange(pose.focal, pose.fstop, pose.focus, slope, disc);
+    const optics::Sharpness sharp = optics::sharpnessOf(pose, scene.camera.gate, scene.output.frame);
     m_speed->setText(tr("Sharp %1 to %2 · hyperfocal %3 m · peak %4 m/s")
                          .arg(figure(sharp.near, 2),
                               std::isinf(sharp.far) ? QStringLiteral("∞") : figure(sharp.far, 2) + tr(" m"),
-                              figure(optics::hyperfocal(pose.focal, pose.fstop, slope, disc), 2),
-                              figure(m_pace->peak(), 2)));
-    m_speed->setToolTip(
-        tr("Between these depths from the camera a point is blurred by at most %1 px").arg(figure(disc, 2)));
+                              figure(sharp.hyperfocal, 2), figure(m_pace->peak(), 2)));
+    m_speed->setToolTip(tr("Between these depths from the camera a point is blurred by at most %1 px")
+                            .arg(figure(sharp.disc, 2)));
     if (m_saying) return;
     int layers = 0;
     scene::forEach(scene, [&](const auto&, const auto&) { ++layers; });
     m_state->setStyleSheet(QString());
     const scene::Found& chosen = m_session.selection().size() == 1
-                                     ? m_session.foundNow(m_session.selection().front())
+                                     ? m_session.now().find(m_session.selection().front())
                                      : scene::Found{};
     if (m_missing > 0)
         m_state->setText(tr("▲  %1 without media").arg(counted(m_missing, tr("layer"), tr("layers"))));
     else if (chosen.layer) {
-        const motion::Measure m = motion::measureAt(motion::Sight(m_session.now(), pose), chosen);
+        const motion::Measure m = motion::measureAt(m_session.now(), chosen);
         QString text =
             tr("●  %1 · %2 m · blur %3 px")
                 .arg(QString::fromStdString(chosen.layer->name), figure(m.depth, 2), figure(m.blur, 1));

@@ -10,7 +10,6 @@
 #include "output/write.h"
 
 #include <QMainWindow>
-#include <array>
 #include <functional>
 
 class QFileSystemWatcher;
@@ -127,8 +126,7 @@ private:
     Panel *m_cameraPanel, *m_planPanel, *m_sectionPanel;
     QStackedWidget* m_numbers;
     QSplitter *m_upper, *m_all;
-    std::array<Panes::View, 4> m_beforeCutting{};
-    bool m_cutting = false;
+    Panes::View m_beforeCutting = Panes::View::Plan; ///< what stood where it is cut
     MarksStrip* m_marks;
     Timeline* m_timeline;
     PaceView* m_pace;

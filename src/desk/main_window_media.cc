@@ -2,6 +2,7 @@
 #include "desk/background.h"
 #include "desk/main_window.h"
 #include "desk/number_field.h"
+#include "desk/settings.h"
 #include "edit/relink.h"
 #include "media/content.h"
 #include "media/probe.h"
@@ -9,16 +10,11 @@
 #include <QFileDialog>
 #include <QFileSystemWatcher>
 #include <QMenu>
-#include <QSettings>
 
 namespace stage::desk {
 namespace {
 
 constexpr int mostRecent = 10, mostWatched = 2000;
-
-QSettings settings() {
-    return QSettings(QStringLiteral("open-stage"), QStringLiteral("open-stage"));
-}
 
 }
 
@@ -141,8 +137,9 @@ void MainWindow::saveByItself() {
     const int minutes = settings().value(QStringLiteral("saveByItself"), 0).toInt();
     if (minutes <= 0 || m_session.document().empty() || !m_session.modified() || m_session.previewing())
         return;
-    const auto last = std::filesystem::last_write_time(m_session.document());
-    if (std::filesystem::file_time_type::clock::now() - last < std::chrono::minutes(minutes)) return;
+    std::error_code code;
+    const auto last = std::filesystem::last_write_time(m_session.document(), code);
+    if (!code && std::filesystem::file_time_type::clock::now() - last < std::chrono::minutes(minutes)) return;
     if (const auto saved = m_session.save(m_session.document()); !saved)
         say(QString::fromStdString(saved.error().sentence), true);
     else

@@ -6,6 +6,7 @@
 #include "desk/layer_list.h"
 #include "desk/main_window.h"
 #include "desk/model_view.h"
+#include "desk/settings.h"
 #include "desk/timeline.h"
 #include "motion/settled.h"
 #include "scene/hanging_json.h"
@@ -18,7 +19,6 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QPushButton>
-#include <QSettings>
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -61,7 +61,7 @@ void MainWindow::makeSceneMenu(QMenu* menu) {
     c.add(menu, "save-by-itself", tr("Save by itself…"), {},
           tr("Every edit is kept in a journal at once; this writes the scene's own file too, now and then"),
           [this] {
-              QSettings kept(QStringLiteral("open-stage"), QStringLiteral("open-stage"));
+              QSettings kept = settings();
               bool ok = false;
               const int minutes = QInputDialog::getInt(
                   this, tr("Save by itself"), tr("Write the scene's file every so many minutes.\n0: never."),
@@ -126,7 +126,7 @@ void MainWindow::makeDepthMenu(QMenu* menu) {
     const auto selectionDepths = [this] {
         std::pair<double, double> range{1e300, -1e300};
         for (const std::int64_t id : m_session.movable()) {
-            const double depth = optics::depthOf(m_session.now(), m_session.foundNow(id));
+            const double depth = m_session.now().depthOf(m_session.now().find(id));
             range = {std::min(range.first, depth), std::max(range.second, depth)};
         }
         return range;
@@ -175,7 +175,7 @@ void MainWindow::makeDepthMenu(QMenu* menu) {
               const optics::View lens = optics::viewOf(m_session.pose(), m_session.scene()->camera.gate,
                                                        m_session.scene()->output.frame);
               const double depth =
-                  optics::depthOf(lens, optics::pivotOf(m_session.foundNow(m_session.movable().front())));
+                  optics::depthOf(lens, optics::pivotOf(m_session.now().find(m_session.movable().front())));
               if (!(depth > 0.001)) return say(tr("It is behind the camera."), true);
               edit::Edit edit = {{"edit", "lens"}, {"focus", depth}};
               if (const int mark = m_session.markHere(); mark >= 0) edit["mark"] = mark + 1;
@@ -533,8 +533,7 @@ void MainWindow::makeViewMenu(QMenu* menu) {
                                                       "them.\n0: a quarter of this machine's memory."),
                                                    now, 0, 1 << 24, 256, &ok);
         if (!ok) return;
-        QSettings(QStringLiteral("open-stage"), QStringLiteral("open-stage"))
-            .setValue(QStringLiteral("pictureMegabytes"), megabytes);
+        settings().setValue(QStringLiteral("pictureMegabytes"), megabytes);
         m_session.sources().setBudget(static_cast<std::size_t>(megabytes) << 20);
     });
 }

@@ -1,15 +1,14 @@
 #include "desk/model_view.h"
 
 #include "desk/number_field.h"
+#include "desk/paper.h"
 #include "desk/theme.h"
 #include "motion/frame.h"
 #include "motion/measure.h"
-#include "optics/lens.h"
 
 #include <QContextMenuEvent>
 #include <QKeyEvent>
 #include <QPainter>
-#include <QPainterPath>
 #include <algorithm>
 #include <cmath>
 
@@ -26,7 +25,7 @@ ModelView::ModelView(Session& session, QWidget* parent)
     setMinimumSize(160, 120);
     setAccessibleName(tr("Model"));
     const auto refresh = [this] {
-        if (!m_own && !m_session.previewing()) frame(pointsOf(false));
+        if (!m_own && !m_session.previewing()) frameAll();
         turned();
     };
     connect(&m_session, &Session::sceneChanged, this, refresh);
@@ -71,7 +70,7 @@ void ModelView::ask() {
     const V2i size(std::max(1, static_cast<int>(width() * scale)),
                    std::max(1, static_cast<int>(height() * scale)));
     // As it stands for the camera of the move, seen from here.
-    scene::Scene now = m_session.now();
+    scene::Scene now = m_session.now().scene;
     now.camera.gate = gate;
     now.output.background = {0, 0, 0, 0};
     m_request.ask(motion::evaluate(now, m_session.time(), size, pose()), 0,
@@ -83,21 +82,13 @@ void ModelView::turned() {
     update();
 }
 
-std::vector<V3d> ModelView::pointsOf(bool selectionOnly) const {
-    std::vector<V3d> points;
-    for (const scene::Found& found : m_session.foundNow()) {
-        if (found.layer->group()) continue;
-        if (selectionOnly && !m_session.isSelected(found.layer->id) &&
-            std::none_of(found.holders.begin(), found.holders.end(),
-                         [&](const auto& h) { return m_session.isSelected(h->id); }))
-            continue;
-        for (const V3d& point : optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline())
-            points.push_back(point);
-    }
-    if (!selectionOnly)
-        for (const scene::Mark& mark : m_session.scene()->camera.marks)
-            points.push_back(mark.pose.position);
-    return points;
+/// All layers and the camera's marks.
+void ModelView::frameAll() {
+    if (!isVisible()) return; // framed when it is shown
+    auto points = m_session.outlines(false);
+    for (const scene::Mark& mark : m_session.scene()->camera.marks)
+        points.push_back(mark.pose.position);
+    frame(points);
 }
 
 void ModelView::fit(const std::vector<V3d>& points) {
@@ -150,12 +141,12 @@ void ModelView::frame(const std::vector<V3d>& points) {
 
 void ModelView::fitAll() {
     m_own = false;
-    frame(pointsOf(false));
+    frameAll();
     turned();
 }
 
 void ModelView::fitSelection() {
-    const auto points = pointsOf(true);
+    const auto points = m_session.outlines(true);
     if (points.empty()) return fitAll();
     m_own = true;
     frame(points);
@@ -165,17 +156,17 @@ void ModelView::fitSelection() {
 void ModelView::lookFrom(Look look) {
     m_pan = look == Look::Free ? -32 : look == Look::Side ? -90 : 0;
     m_tilt = look == Look::Free ? -16 : look == Look::Above ? -89 : 0;
-    frame(pointsOf(false));
+    frameAll();
     turned();
 }
 
 void ModelView::resizeEvent(QResizeEvent*) {
-    if (!m_own) frame(pointsOf(false));
+    if (!m_own) frameAll();
     ask();
 }
 
 void ModelView::showEvent(QShowEvent*) {
-    if (!m_own) frame(pointsOf(false));
+    if (!m_own) frameAll();
     ask();
 }
 
@@ -185,7 +176,7 @@ void ModelView::showEvent(QShowEvent*) {
 void ModelView::line(QPainter& painter, const V3d& a, const V3d& b) const {
     const optics::View v = view();
     V3d p = a, q = b;
-    const double near = 0.02 * m_distance * 0.1 + 1e-3;
+    const double near = 0.002 * m_distance + 1e-3;
     const double dp = optics::depthOf(v, p), dq = optics::depthOf(v, q);
     if (dp < near && dq < near) return;
     if (dp < near) p = q + (p - q) * ((dq - near) / (dq - dp));
@@ -213,14 +204,9 @@ void ModelView::drawGround(QPainter& painter) const {
 }
 
 void ModelView::drawCards(QPainter& painter) const {
-    for (const scene::Found& found : m_session.foundNow()) {
+    for (const scene::Found& found : m_session.now().all) {
         if (found.layer->group()) continue;
-        bool visible = found.layer->visible;
-        bool chosen = m_session.isSelected(found.layer->id);
-        for (const auto& holder : found.holders) {
-            visible = visible && holder->visible;
-            chosen = chosen || m_session.isSelected(holder->id);
-        }
+        const bool visible = Session::visible(found), chosen = m_session.isSelected(found);
         const auto outline = optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline();
         QColor pen = chosen ? theme::vermilion : theme::pen;
         pen.setAlpha(chosen ? 255 : visible ? 90 : 40);
@@ -241,22 +227,12 @@ void ModelView::drawCamera(QPainter& painter) const {
         for (int k = 0; k < 24; ++k)
             line(painter, m_session.move().point(i, k / 24.0), m_session.move().point(i, (k + 1) / 24.0));
     for (std::size_t i = 0; i < marks.size(); ++i) {
-        const auto at = placeOf(marks[i].pose.position);
-        if (!at) continue;
-        painter.setPen(QPen(theme::vermilion, 2.6));
-        painter.drawLine(*at + QPointF(-6, 0), *at + QPointF(6, 0));
-        painter.drawLine(*at, *at + QPointF(0, 8));
-        const QRectF box(i % 2 ? at->x() + 10 : at->x() - 24, at->y() - 6, 14, 14);
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(theme::vermilion);
-        painter.drawRoundedRect(box, 2, 2);
-        painter.setPen(Qt::white);
-        painter.setFont(theme::sans(10, true));
-        painter.drawText(box, Qt::AlignCenter, QString::number(i + 1));
+        if (const auto at = placeOf(marks[i].pose.position))
+            paper::mark(painter, *at, static_cast<int>(i), static_cast<int>(i) == m_session.markHere());
     }
     // What it sees, out to the farthest layer, and the plane that is sharp.
     double far = scene.homeDepth;
-    for (const scene::Found& found : m_session.foundNow())
+    for (const scene::Found& found : m_session.now().all)
         if (!found.layer->group()) far = std::max(far, optics::depthOf(lens, optics::pivotOf(found)));
     const V2d frame(scene.output.frame);
     const auto corners = [&](double depth) {
@@ -320,7 +296,7 @@ V3d ModelView::grip() const {
     const auto layers = m_session.movable();
     V3d sum(0);
     for (const std::int64_t id : layers)
-        sum += optics::pivotOf(m_session.foundNow(id)) / static_cast<double>(layers.size());
+        sum += optics::pivotOf(m_session.now().find(id)) / static_cast<double>(layers.size());
     return sum;
 }
 
@@ -379,38 +355,14 @@ void ModelView::paintEvent(QPaintEvent*) {
     drawCards(painter);
     drawCamera(painter);
     drawArrows(painter);
-    if (!m_say.isEmpty()) {
-        painter.setFont(theme::figures(11));
-        QRectF box = painter.fontMetrics().boundingRect(m_say).adjusted(-8, -4, 8, 4);
-        box.moveBottomRight(QPointF(width() - 8, height() - 8));
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(theme::pen);
-        painter.drawRoundedRect(box, 3, 3);
-        painter.setPen(theme::paper);
-        painter.drawText(box, Qt::AlignCenter, m_say);
-    }
-    if (hasFocus()) {
-        painter.setPen(QPen(theme::brass, 1));
-        painter.setBrush(Qt::NoBrush);
-        painter.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
-    }
+    paper::say(painter, rect(), m_say);
+    paper::focusRim(painter, *this);
 }
 
 // ---- hands
 
 std::int64_t ModelView::layerAt(const QPointF& place) const {
-    std::int64_t best = 0;
-    double nearest = 1e300;
-    const optics::View v = view();
-    for (const scene::Found& found : m_session.foundNow()) {
-        if (found.layer->group() || !found.layer->visible || m_session.locked(found.layer->id)) continue;
-        const auto met = optics::meet(v, {place.x(), place.y()},
-                                      optics::cardOf(*found.layer, optics::worldOf(found.carriers)));
-        if (!met || met->depth >= nearest) continue;
-        if (!m_session.swatches().covers(*m_session.scene(), found.layer, met->s, met->t)) continue;
-        nearest = met->depth, best = found.layer->id;
-    }
-    return best;
+    return m_session.layerAt(view(), {place.x(), place.y()});
 }
 
 void ModelView::mousePressEvent(QMouseEvent* event) {

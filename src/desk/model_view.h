@@ -47,7 +47,7 @@ private:
     optics::View view() const;
     void ask();
     void turned();
-    std::vector<V3d> pointsOf(bool selectionOnly) const;
+    void frameAll();
     void fit(const std::vector<V3d>& points);
     void nearer(const std::vector<V3d>& points); ///< as near as shows them all
     void frame(const std::vector<V3d>& points);

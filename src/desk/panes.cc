@@ -1,10 +1,10 @@
 #include "desk/panes.h"
+#include "desk/settings.h"
 
 #include "desk/panel.h"
 
 #include <QBoxLayout>
 #include <QMenu>
-#include <QSettings>
 #include <QSplitter>
 #include <algorithm>
 
@@ -124,9 +124,9 @@ void Panes::lay() {
 }
 
 void Panes::restore() {
-    const QSettings settings(QStringLiteral("open-stage"), QStringLiteral("open-stage"));
+    QSettings kept = settings();
     for (std::size_t i = 0; i < m_layouts.size(); ++i) {
-        const QStringList names = settings.value(QStringLiteral("panes/%1/views").arg(i + 1)).toStringList();
+        const QStringList names = kept.value(QStringLiteral("panes/%1/views").arg(i + 1)).toStringList();
         std::array<View, 4> wanted = m_layouts[i];
         bool ok = names.size() == 4;
         for (qsizetype k = 0; ok && k < 4; ++k) {
@@ -141,27 +141,27 @@ void Panes::restore() {
         if (ok && std::find(wanted.begin(), wanted.end(), View::CutOut) == wanted.end())
             m_layouts[i] = wanted;
         m_sizes[i].clear();
-        const QVariantList sizes = settings.value(QStringLiteral("panes/%1/sizes").arg(i + 1)).toList();
+        const QVariantList sizes = kept.value(QStringLiteral("panes/%1/sizes").arg(i + 1)).toList();
         for (const QVariant& each : sizes)
             m_sizes[i].push_back(each.toByteArray());
     }
-    m_count = std::clamp(settings.value(QStringLiteral("panes/count"), 2).toInt(), 1, 4);
+    m_count = std::clamp(kept.value(QStringLiteral("panes/count"), 2).toInt(), 1, 4);
     lay();
 }
 
 void Panes::keep() {
     keepSizes();
-    QSettings settings(QStringLiteral("open-stage"), QStringLiteral("open-stage"));
-    settings.setValue(QStringLiteral("panes/count"), m_count);
+    QSettings kept = settings();
+    kept.setValue(QStringLiteral("panes/count"), m_count);
     for (std::size_t i = 0; i < m_layouts.size(); ++i) {
         QStringList names;
         for (const View view : m_layouts[i])
             names << QString::fromLatin1(keys[static_cast<std::size_t>(view)]);
-        settings.setValue(QStringLiteral("panes/%1/views").arg(i + 1), names);
+        kept.setValue(QStringLiteral("panes/%1/views").arg(i + 1), names);
         QVariantList sizes;
         for (const QByteArray& each : m_sizes[i])
             sizes << each;
-        settings.setValue(QStringLiteral("panes/%1/sizes").arg(i + 1), sizes);
+        kept.setValue(QStringLiteral("panes/%1/sizes").arg(i + 1), sizes);
     }
 }
 

@@ -1,23 +1,13 @@
 #include "desk/session.h"
 
-#include "motion/settled.h"
+#include "motion/measure.h"
 #include "scene/file.h"
 #include "scene/scene_json.h"
 
 #include <algorithm>
 #include <unistd.h>
-#include <unordered_map>
 
 namespace stage::desk {
-
-struct Session::Now {
-    scene::ScenePtr of;
-    Rational time;
-    V3d eye;
-    scene::Scene scene;
-    std::vector<scene::Found> found;
-    std::unordered_map<std::int64_t, std::size_t> places;
-};
 
 Session::Session(std::filesystem::path journals, QObject* parent)
     : QObject(parent), m_journals(std::move(journals)),
@@ -132,6 +122,7 @@ void Session::startHistory(edit::History history, std::filesystem::path document
     m_savedLost = unsaved;
     m_frame = 0;
     m_selection.clear();
+    m_reference = 0;
     m_sources->forgetProblems();
     beginJournal();
     show(m_history->scene());
@@ -199,54 +190,54 @@ void Session::click(std::int64_t layer, bool also) {
     select(std::move(chosen));
 }
 
-const scene::Scene& Session::now() const {
-    const V3d eye = pose().position;
-    if (m_now && m_now->of == m_shown && m_now->time == time() && m_now->eye == eye) return m_now->scene;
-    auto next = std::make_unique<Now>();
-    next->of = m_shown;
-    next->time = time();
-    next->eye = eye;
-    // Where nothing moves by itself only another scene is another.
-    if (m_now && m_now->of == m_shown && !motion::moves(*m_shown)) {
-        m_now->time = next->time;
-        m_now->eye = eye;
-        return m_now->scene;
+const motion::Standing& Session::now() const {
+    const scene::Pose camera = pose();
+    if (!m_now || m_nowOf != m_shown || m_now->time != time() || !(m_now->pose == camera)) {
+        m_now.emplace(*m_shown, time(), camera);
+        m_nowOf = m_shown;
     }
-    next->scene = motion::settled(*m_shown, next->time, eye);
-    next->found = scene::all(next->scene);
-    for (std::size_t i = 0; i < next->found.size(); ++i)
-        next->places[next->found[i].layer->id] = i;
-    m_now = std::move(next);
-    return m_now->scene;
+    return *m_now;
 }
 
-const std::vector<scene::Found>& Session::foundNow() const {
-    now();
-    return m_now->found;
+std::int64_t Session::layerAt(const optics::View& view, const V2d& place) {
+    std::int64_t best = 0;
+    double nearest = 1e300;
+    for (const scene::Found& found : now().all) {
+        if (found.layer->group() || !visible(found) || locked(found)) continue;
+        const auto met =
+            optics::meet(view, place, optics::cardOf(*found.layer, optics::worldOf(found.carriers)));
+        if (!met || met->depth > nearest || !m_swatches.covers(*m_shown, found.layer, met->s, met->t))
+            continue;
+        nearest = met->depth, best = found.layer->id;
+    }
+    return best;
 }
 
-const scene::Found& Session::foundNow(std::int64_t id) const {
-    static const scene::Found none;
-    now();
-    const auto place = m_now->places.find(id);
-    return place == m_now->places.end() ? none : m_now->found[place->second];
-}
-
-bool Session::locked(std::int64_t layer) const {
-    const scene::Found& found = foundNow(layer);
-    if (!found.layer) return false;
-    return found.layer->locked || std::any_of(found.holders.begin(), found.holders.end(),
-                                              [](const auto& holder) { return holder->locked; });
+std::vector<V3d> Session::outlines(bool selectedOnly) const {
+    std::vector<V3d> points;
+    for (const scene::Found& found : now().all) {
+        if (found.layer->group() || (selectedOnly && !isSelected(found))) continue;
+        const auto outline = motion::outlineOf(now(), found);
+        points.insert(points.end(), outline.begin(), outline.end());
+    }
+    return points;
 }
 
 std::vector<std::int64_t> Session::movable() const {
     std::vector<std::int64_t> layers = m_selection;
-    std::erase_if(layers, [this](std::int64_t id) { return locked(id); });
+    std::erase_if(layers, [this](std::int64_t id) { return locked(now().find(id)); });
     return layers;
 }
 
+std::size_t Session::referenceMark() const {
+    const auto& marks = m_shown->camera.marks;
+    const auto mark = std::find_if(marks.begin(), marks.end(),
+                                   [this](const scene::Mark& each) { return each.id == m_reference; });
+    return mark == marks.end() ? 0 : static_cast<std::size_t>(mark - marks.begin());
+}
+
 void Session::setReferenceMark(std::size_t mark) {
-    m_reference = mark;
+    m_reference = m_shown->camera.marks.at(mark).id;
     Q_EMIT holdChanged();
 }
 

@@ -6,6 +6,7 @@
 #include "edit/journal.h"
 #include "media/pixel_cache.h"
 #include "motion/camera_move.h"
+#include "motion/settled.h"
 
 #include <QObject>
 #include <algorithm>
@@ -26,13 +27,9 @@ public:
     /// The scene as shown: with the change being dragged, if there is one.
     const scene::ScenePtr& scene() const { return m_shown; }
     const motion::CameraMove& move() const { return m_move; }
-    /// The scene as it stands at the playhead for the camera shown: no keys of place, no facing. Views
-    /// measure and draw this. Stays the same object until something changes.
-    const scene::Scene& now() const;
-    /// Its layers with what carries them, in the scene's order.
-    const std::vector<scene::Found>& foundNow() const;
-    /// One of them; layer is null when there is none.
-    const scene::Found& foundNow(std::int64_t id) const;
+    /// The scene as it stands at the playhead for the camera shown. Views measure and draw this. The
+    /// reference is valid until something changes.
+    const motion::Standing& now() const;
     /// One step of history. Reports a problem and gives false when the edit is refused.
     bool apply(const edit::Edit& edit);
     /// A change while it is being dragged: replaces the one before, becomes a step with commit().
@@ -65,6 +62,10 @@ public:
     bool isSelected(std::int64_t layer) const {
         return std::find(m_selection.begin(), m_selection.end(), layer) != m_selection.end();
     }
+    /// It, or a group that holds it.
+    bool isSelected(const scene::Found& found) const {
+        return any(found, [this](const scene::Layer& layer) { return isSelected(layer.id); });
+    }
     void select(std::vector<std::int64_t> layers);
     /// As a click on a layer does (0: on none): selects it, or with `also` adds or removes it. One that is
     /// selected with others stays so, for they may be about to be dragged together.
@@ -73,11 +74,22 @@ public:
     scene::Found selected() const;
     /// The selected layers that hands may move: without locked ones and what is in locked groups.
     std::vector<std::int64_t> movable() const;
-    bool locked(std::int64_t layer) const;
+    /// It, or a group that holds it.
+    static bool locked(const scene::Found& found) {
+        return any(found, [](const scene::Layer& layer) { return layer.locked; });
+    }
+    /// It and all groups that hold it.
+    static bool visible(const scene::Found& found) {
+        return !any(found, [](const scene::Layer& layer) { return !layer.visible; });
+    }
+    /// The nearest layer that shows something at a place of a view; hands do not touch locked ones. 0: none.
+    std::int64_t layerAt(const optics::View& view, const V2d& place);
+    /// What bounds all flat layers, or the selected ones.
+    std::vector<V3d> outlines(bool selectedOnly) const;
     bool holdFraming() const { return m_holdFraming; }
     void setHoldFraming(bool hold);
     /// The mark, from 0, for which framing is held.
-    std::size_t referenceMark() const { return std::min(m_reference, m_shown->camera.marks.size() - 1); }
+    std::size_t referenceMark() const;
     void setReferenceMark(std::size_t mark);
     bool scaleAboutAxis() const { return m_aboutAxis; }
     void setScaleAboutAxis(bool on) { m_aboutAxis = on; }
@@ -123,6 +135,10 @@ Q_SIGNALS:
     void problem(const QString& sentence);
 
 private:
+    template <class Test> static bool any(const scene::Found& found, const Test& test) {
+        return found.layer && (test(*found.layer) || std::any_of(found.holders.begin(), found.holders.end(),
+                                                                 [&](const auto& h) { return test(*h); }));
+    }
     void show(scene::ScenePtr scene);
     void startHistory(edit::History history, std::filesystem::path document, bool unsaved);
     void beginJournal();
@@ -141,9 +157,9 @@ private:
     std::int64_t m_frame = 0;
     std::vector<std::int64_t> m_selection;
     bool m_holdFraming = true, m_aboutAxis = false;
-    std::size_t m_reference = 0;
-    struct Now;
-    mutable std::unique_ptr<Now> m_now;
+    std::int64_t m_reference = 0; ///< id of a mark; one that is not there: the first
+    mutable std::optional<motion::Standing> m_now;
+    mutable scene::ScenePtr m_nowOf; ///< the scene that m_now is made of
     std::optional<OffMove> m_offMove;
     std::shared_ptr<media::PixelCache> m_sources;
     Swatches m_swatches;

@@ -255,12 +255,10 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         QTest::qWait(2500);
         return save();
     }
-    if (view == QLatin1String("folded") || view == QLatin1String("true-depth")) {
+    if (view == QLatin1String("folded")) {
         window.panes().setCount(3);
         window.panes().show(1, desk::Panes::View::Plan);
         window.panes().show(2, desk::Panes::View::Section);
-        window.plan().setFolded(view == QLatin1String("folded"));
-        window.section().setFolded(window.plan().folded());
         session.select({layerNamed(session, "Hill town")});
         QTest::qWait(2500);
         return save();

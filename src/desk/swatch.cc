@@ -111,14 +111,7 @@ bool Swatches::covers(const scene::Scene& scene, const scene::LayerPtr& layer, d
     const QImage cover = of(scene, layer).cover;
     if (cover.isNull()) return true;
     const auto inside = [](double at, const scene::Extension& low, const scene::Extension& high) {
-        const scene::Beyond beyond = at < 0 ? low.beyond : high.beyond;
-        if (at >= 0 && at <= 1) return at;
-        if (beyond == scene::Beyond::Repeat) return at - std::floor(at);
-        if (beyond == scene::Beyond::Mirror) {
-            const double twice = at - 2 * std::floor(at / 2);
-            return twice > 1 ? 2 - twice : twice;
-        }
-        return std::clamp(at, 0.0, 1.0);
+        return at >= 0 && at <= 1 ? at : scene::folded(at, at < 0 ? low.beyond : high.beyond);
     };
     const scene::Extensions& on = layer->hanging.extensions;
     const int x = std::clamp(static_cast<int>(inside(s, on.left, on.right) * cover.width()), 0,

@@ -3,12 +3,14 @@
 #include <QApplication>
 #include <QFile>
 #include <QFontDatabase>
+#include <QHash>
 #include <QIconEngine>
 #include <QPainter>
 #include <QPalette>
 #include <QStyleFactory>
 #include <QSvgRenderer>
 #include <algorithm>
+#include <memory>
 
 // Outside any namespace, as the macro asks; a static library's resources are not found by themselves.
 static void initResources() {
@@ -21,13 +23,12 @@ namespace {
 /// Draws the vector at whatever size and scaling is asked for.
 class VectorIcon : public QIconEngine {
 public:
-    explicit VectorIcon(QByteArray svg) : m_svg(std::move(svg)) {}
+    explicit VectorIcon(const QByteArray& svg) : m_renderer(std::make_shared<QSvgRenderer>(svg)) {}
     void paint(QPainter* painter, const QRect& rect, QIcon::Mode mode, QIcon::State) override {
-        QSvgRenderer renderer(m_svg);
         if (mode == QIcon::Disabled) painter->setOpacity(0.4);
         const int side = std::min(rect.width(), rect.height()); // the drawings are square
-        renderer.render(painter, QRectF(rect.center().x() + 0.5 - side / 2.0,
-                                        rect.center().y() + 0.5 - side / 2.0, side, side));
+        m_renderer->render(painter, QRectF(rect.center().x() + 0.5 - side / 2.0,
+                                           rect.center().y() + 0.5 - side / 2.0, side, side));
     }
     QPixmap pixmap(const QSize& size, QIcon::Mode mode, QIcon::State state) override {
         QPixmap pixmap(size);
@@ -36,10 +37,10 @@ public:
         paint(&painter, pixmap.rect(), mode, state);
         return pixmap;
     }
-    QIconEngine* clone() const override { return new VectorIcon(m_svg); }
+    QIconEngine* clone() const override { return new VectorIcon(*this); }
 
 private:
-    QByteArray m_svg;
+    std::shared_ptr<QSvgRenderer> m_renderer;
 };
 
 }
@@ -85,11 +86,15 @@ QFont figures(int pixels, bool bold) {
 }
 
 QIcon icon(const QString& name, const QColor& colour) {
+    // Views ask for them at every repaint.
+    static QHash<std::pair<QString, QRgb>, QIcon> icons;
+    QIcon& kept = icons[{name, colour.rgba()}];
+    if (!kept.isNull()) return kept;
     QFile file(QStringLiteral(":/desk/icons/%1.svg").arg(name));
     if (!file.open(QIODevice::ReadOnly)) return {};
     QByteArray svg = file.readAll();
     svg.replace("currentColor", colour.name().toLatin1());
-    return QIcon(new VectorIcon(svg));
+    return kept = QIcon(new VectorIcon(svg));
 }
 
 }

@@ -326,18 +326,6 @@ std::string describe(const Scene& scene, const Edit& edit) {
     return std::string(kind->verb) + (what.empty() ? "" : " " + what);
 }
 
-Edit push(std::span<const std::int64_t> layers, double depth, bool holdFraming) {
-    return {{"edit", "push"},
-            {"layers", std::vector(layers.begin(), layers.end())},
-            {"depth", depth},
-            {"holdFraming", holdFraming}};
-}
-
-Edit slide(std::span<const std::int64_t> layers, const V3d& by) {
-    return {
-        {"edit", "slide"}, {"layers", std::vector(layers.begin(), layers.end())}, {"by", scene::toJson(by)}};
-}
-
 Edit setMark(Rational time, const scene::Pose& pose) {
     Edit edit = {{"edit", "set-mark"}, {"time", time.text()}};
     edit.update(scene::toJson(pose));

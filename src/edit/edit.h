@@ -24,8 +24,6 @@ std::string describe(const scene::Scene& scene, const Edit& edit);
 std::vector<std::string> editNames();
 
 // Making the edits that the desk uses most; the rest are written as they stand.
-Edit push(std::span<const std::int64_t> layers, double depth, bool holdFraming);
-Edit slide(std::span<const std::int64_t> layers, const V3d& by);
 Edit setMark(Rational time, const scene::Pose& pose);
 /// An edit with the member 'layers', and more members.
 Edit onLayers(std::string_view kind, std::span<const std::int64_t> layers, const Edit& more = Edit::object());

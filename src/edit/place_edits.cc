@@ -9,7 +9,7 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
+#include <map>
 
 namespace stage::edit {
 namespace {
@@ -22,69 +22,40 @@ using scene::Misread;
 using scene::Placement;
 using scene::Scene;
 
-/// The place after a move through the world.
-Placement moved(const Found& found, const V3d& by) {
-    const optics::Affine world = optics::worldOf(found.carriers);
-    Placement place = found.layer->placement;
-    place.position = world.inverse(world(place.position) + by);
-    return place;
-}
-
-/// The homothety about an eye that takes a layer from one depth to another.
-Placement held(const Found& found, const V3d& eye, const optics::View& first, double from, double to) {
-    const double origin = optics::depthOf(first, eye);
-    const std::string& name = found.layer->name;
-    if (!(from - origin > 1e-6))
-        throw Misread{"'" + name + "' is not in front of the camera, so its framing cannot be held"};
-    const double k = (to - origin) / (from - origin);
-    if (!(k > 1e-9))
-        throw Misread{"'" + name +
-                      "' cannot keep its framing at or behind the camera; choose a larger depth"};
-    return optics::grown(found, eye, k);
-}
-
 struct Box {
     V2d low, high;
     double depth; ///< of the pivot, along the view
+    V2d middle() const { return (low + high) / 2.0; }
 };
-/// The box of a layer in the frame of a view.
+/// The box of a layer in the frame.
 Box boxOf(const Standing& standing, const Found& found, const std::string& doing) {
-    const motion::Measure m = motion::measureAt(standing.sight, found);
-    const double depth = optics::depthOf(standing.sight.view, optics::pivotOf(found));
-    if (!(m.high.x > m.low.x) && !(m.high.y > m.low.y))
+    const motion::Measure m = motion::measureAt(standing, found);
+    const double depth = optics::depthOf(standing.view, optics::pivotOf(found));
+    if (!(depth > 1e-9) || (!(m.high.x > m.low.x) && !(m.high.y > m.low.y)))
         throw Misread{"'" + found.layer->name + "' is not all in front of the camera, so it cannot be " +
                       doing};
     return {m.low, m.high, depth};
 }
 
-/// A found layer with another place, for measuring what comes of it.
-Found with(const Found& found, const Placement& place) {
-    auto copy = std::make_shared<Layer>(*found.layer);
-    copy->placement = place;
-    Found next = found;
-    next.layer = std::move(copy);
-    return next;
+/// The same with a layer at another place; what it carries goes with it.
+Standing placedAt(const Standing& standing, std::int64_t id, const Placement& place) {
+    Scene tried = standing.scene;
+    scene::changeLayer(tried.layers, id, [&](Layer& l) { l.placement = place; });
+    return Standing(tried, standing.time, standing.pose);
 }
 
 /// Moves a layer parallel to the frame until `missing(box)` px are left; what it does not name stays.
 Placement slidInFrame(const Standing& standing, const Found& found, const std::string& doing,
                       const std::function<V2d(const Box&)>& missing) {
-    const optics::View& view = standing.sight.view;
+    const optics::View& view = standing.view;
+    const std::int64_t id = found.layer->id;
     Placement place = found.layer->placement;
     for (int round = 0; round < 12; ++round) {
-        // A group's children hang in the scene: they are measured there.
-        Scene tried = standing.now;
-        scene::changeLayer(tried.layers, found.layer->id, [&](Layer& l) { l.placement = place; });
-        const motion::Sight sight(tried, standing.pose);
-        const Found now = found.layer->group() ? scene::find(tried, found.layer->id) : with(found, place);
-        const motion::Measure m = motion::measureAt(sight, now);
-        const double depth = optics::depthOf(view, optics::pivotOf(now));
-        if (!(depth > 1e-9) || (!(m.high.x > m.low.x) && !(m.high.y > m.low.y)))
-            throw Misread{"'" + found.layer->name + "' is not all in front of the camera, so it cannot be " +
-                          doing};
-        const V2d px = missing({m.low, m.high, depth});
+        const Standing now = placedAt(standing, id, place);
+        const Box box = boxOf(now, now.find(id), doing);
+        const V2d px = missing(box);
         if (px.length() < 1e-7) break;
-        place = moved(with(found, place), (view.right * px.x - view.up * px.y) * (depth / view.slope));
+        place = optics::slid(now.find(id), (view.right * px.x - view.up * px.y) * (box.depth / view.slope));
     }
     return place;
 }
@@ -99,10 +70,8 @@ void pushLayers(Scene& scene, Fields& fields) {
     Reference marked = reference;
     marked.pose = scene.camera.marks[reference.mark].pose;
     const Standing standing(scene, reference.time, marked.pose);
-    const optics::View& first = standing.sight.first;
-    const auto depthOf = [&](std::int64_t id) {
-        return optics::depthOf(first, optics::pivotOf(standing.found(id)));
-    };
+    const optics::View& first = standing.first;
+    const auto depthOf = [&](std::int64_t id) { return standing.depthOf(standing.find(id)); };
 
     std::map<std::int64_t, double> target;
     const int ways = fields.has("depth") + fields.has("by") + fields.has("ratio") + fields.has("spread");
@@ -138,11 +107,11 @@ void pushLayers(Scene& scene, Fields& fields) {
         for (const std::int64_t id : ids)
             target[id] = depthOf(id) * ratio;
     }
-    changePlaces(scene, ids, marked, [&](const Standing& at, const Found& found) {
+    changePlaces(scene, ids, marked, [&](const Standing&, const Found& found) {
         const std::int64_t id = found.layer->id;
         const double from = depthOf(id), to = target.at(id);
-        if (!hold) return moved(found, first.forward * (to - from));
-        return held(found, marked.pose.position, at.sight.first, from, to);
+        if (!hold) return optics::slid(found, first.forward * (to - from));
+        return value(optics::held(found, marked.pose.position, first, from, to));
     });
 }
 
@@ -169,46 +138,53 @@ void recede(Scene& scene, Fields& fields) {
         walks = walks || (move.at(time.toDouble()).position - start.position).length() > 1e-9;
     if (!walks) times = {from, to};
 
-    for (const std::int64_t id : ids) {
-        const Layer& original = *scene::find(scene, id).layer;
-        for (const scene::Key<Placement>& key : original.places)
-            if (key.time > from && key.time <= to)
-                throw Misread{"'" + original.name + "' already has keys of place in that time"};
-        const optics::View first = optics::firstView(scene);
-        // Where it would be without receding, seen from where the camera is then.
-        const auto standing = [&](Rational time) {
-            return std::make_unique<Standing>(scene, time, move.at(time.toDouble()));
-        };
-        // The eye that the way ends at decides how much larger it is then.
-        const auto ending = standing(to);
-        const double rest = optics::depthOf(first, optics::pivotOf(ending->found(id))),
-                     eye = optics::depthOf(first, ending->pose.position);
-        if (!(rest - eye > 1e-6) || !(depth - eye > 1e-6))
-            throw Misread{"'" + original.name + "' must stay in front of the camera to recede unseen"};
-        const double most = (depth - eye) / (rest - eye);
+    // The eye that the way ends at decides how much larger a layer is then.
+    const Standing ending(scene, to, move.at(to.toDouble()));
+    const double eye = optics::depthOf(ending.first, ending.pose.position);
+    struct Way {
+        scene::LayerPtr original;
+        double most; ///< growth at the end
         std::vector<scene::Key<Placement>> keys;
-        for (const scene::Key<Placement>& key : original.places)
-            if (key.time < from) keys.push_back(key);
-        for (const Rational time : times) {
-            const double x = ((time - from) / (to - from)).toDouble();
-            const double k = 1 + (most - 1) * (walks ? motion::paceAt(pace, x) : x);
-            const auto there = standing(time);
-            Placement place = optics::grown(there->found(id), there->pose.position, k);
-            place.turn = motion::placeAt(original, time).turn;
-            keys.push_back({time, place, walks ? scene::Pace{} : pace, false});
-        }
-        for (const scene::Key<Placement>& key : original.places)
-            if (key.time > to) keys.push_back(key);
-        if (keys.size() > Limits::keys) throw Misread{"'" + original.name + "' would have too many keys"};
-        scene::changeLayer(scene.layers, id, [&](Layer& l) { l.places = keys; });
+    };
+    std::map<std::int64_t, Way> ways;
+    for (const std::int64_t id : ids) {
+        const scene::LayerPtr original = scene::find(scene, id).layer;
+        for (const scene::Key<Placement>& key : original->places)
+            if (key.time > from && key.time <= to)
+                throw Misread{"'" + original->name + "' already has keys of place in that time"};
+        const double rest = ending.depthOf(ending.find(id));
+        if (!(rest - eye > 1e-6) || !(depth - eye > 1e-6))
+            throw Misread{"'" + original->name + "' must stay in front of the camera to recede unseen"};
+        if (original->places.size() + times.size() > Limits::keys)
+            throw Misread{"'" + original->name + "' would have too many keys"};
+        ways[id] = {original, (depth - eye) / (rest - eye), {}};
     }
+    for (const Rational time : times) {
+        // Where they would be without receding, seen from where the camera is then.
+        const Standing there(scene, time, move.at(time.toDouble()));
+        const double x = ((time - from) / (to - from)).toDouble();
+        for (auto& [id, way] : ways) {
+            const double k = 1 + (way.most - 1) * (walks ? motion::paceAt(pace, x) : x);
+            Placement place = optics::grown(there.find(id), there.pose.position, k);
+            place.turn = motion::placeAt(*way.original, time).turn;
+            way.keys.push_back({time, place, walks ? scene::Pace{} : pace, false});
+        }
+    }
+    for (auto& [id, way] : ways)
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) {
+            auto& places = layer.places;
+            std::erase_if(places, [&](const auto& key) { return key.time == from; });
+            const auto at =
+                std::find_if(places.begin(), places.end(), [&](const auto& key) { return key.time > from; });
+            places.insert(at, way.keys.begin(), way.keys.end());
+        });
 }
 
 void slideLayers(Scene& scene, Fields& fields) {
     const auto ids = layersOf(scene, fields);
     const V3d by = fields.vector("by", Limits::metres);
     changePlaces(scene, ids, referenceOf(scene, fields),
-                 [&](const Standing&, const Found& found) { return moved(found, by); });
+                 [&](const Standing&, const Found& found) { return optics::slid(found, by); });
 }
 
 void place(Scene& scene, Fields& fields) {
@@ -253,10 +229,10 @@ void scaleLayers(Scene& scene, Fields& fields) {
     changePlaces(scene, ids, referenceOf(scene, fields), [&](const Standing& at, const Found& found) {
         Placement place = found.layer->placement;
         if (axis) {
-            const optics::View& view = at.sight.view;
+            const optics::View& view = at.view;
             const V3d from = optics::pivotOf(found) - view.eye;
-            place = moved(found, view.right * (from.dot(view.right) * (by.x - 1)) +
-                                     view.up * (from.dot(view.up) * (by.y - 1)));
+            place = optics::slid(found, view.right * (from.dot(view.right) * (by.x - 1)) +
+                                            view.up * (from.dot(view.up) * (by.y - 1)));
         }
         place.scale.x *= by.x;
         place.scale.y *= by.y;
@@ -304,20 +280,17 @@ void fit(Scene& scene, Fields& fields) {
     const double over = 1 + fields.number("overscan", -90, 1000, 0) / 100;
     const V2d frame(scene.output.frame);
     changePlaces(scene, ids, referenceOf(scene, fields), [&](const Standing& at, const Found& found) {
-        const optics::View& view = at.sight.view;
+        const optics::View& view = at.view;
         const Layer& layer = *found.layer;
         if (layer.group() || layer.hanging.bend != 0 || to == 1) {
             // By the box of what is seen, to the last bit in a few rounds.
             Placement place = found.layer->placement;
             for (int round = 0; round < 8; ++round) {
-                Scene tried = at.now;
-                scene::changeLayer(tried.layers, layer.id, [&](Layer& l) { l.placement = place; });
-                const Standing now(tried, at.time, at.pose);
-                place = slidInFrame(now, now.found(layer.id), "fitted",
-                                    [&](const Box& box) { return frame / 2.0 - (box.low + box.high) / 2.0; });
-                scene::changeLayer(tried.layers, layer.id, [&](Layer& l) { l.placement = place; });
-                const Standing centred(tried, at.time, at.pose);
-                const Box box = boxOf(centred, centred.found(layer.id), "fitted");
+                const Standing tried = placedAt(at, layer.id, place);
+                place = slidInFrame(tried, tried.find(layer.id), "fitted",
+                                    [&](const Box& box) { return frame / 2.0 - box.middle(); });
+                const Standing centred = placedAt(at, layer.id, place);
+                const Box box = boxOf(centred, centred.find(layer.id), "fitted");
                 const V2d k(frame.x / (box.high.x - box.low.x), frame.y / (box.high.y - box.low.y));
                 const double by = over * (to == 0   ? std::max(k.x, k.y)
                                           : to == 1 ? std::min(k.x, k.y)
@@ -325,9 +298,7 @@ void fit(Scene& scene, Fields& fields) {
                                                     : k.y);
                 if (!std::isfinite(by)) throw Misread{"'" + layer.name + "' is seen edge-on"};
                 if (round > 0 && std::abs(by - 1) < 1e-9) break;
-                const Found& there = centred.found(layer.id);
-                const V3d about = view.eye + view.forward * box.depth;
-                place = optics::grown(there, about, by);
+                place = optics::grown(centred.find(layer.id), view.eye + view.forward * box.depth, by);
             }
             return place;
         }
@@ -337,7 +308,6 @@ void fit(Scene& scene, Fields& fields) {
         const double depth = from.dot(view.forward);
         if (!(depth > 1e-9)) throw Misread{"'" + layer.name + "' is not in front of the camera"};
         const V3d by = view.eye + view.forward * depth - card.centre();
-        const Placement centred = moved(found, by);
         card.corner += by;
         card.bend = 0;
         card.left = card.right = card.top = card.bottom = 1e9;
@@ -350,7 +320,10 @@ void fit(Scene& scene, Fields& fields) {
                 const double across = 2 * std::abs(met->s - 0.5), down = 2 * std::abs(met->t - 0.5);
                 k = std::max(k, to == 2 ? across : to == 3 ? down : std::max(across, down));
             }
-        return optics::grown(with(found, centred), card.centre(), k * over);
+        Placement place = optics::grown(found, card.centre() - by, k * over);
+        const optics::Affine world = optics::worldOf(found.carriers);
+        place.position = world.inverse(world(place.position) + by);
+        return place;
     });
 }
 
@@ -366,7 +339,7 @@ void align(Scene& scene, Fields& fields) {
         const Standing standing(scene, reference.time, reference.pose);
         low = V2d(1e300), high = V2d(-1e300);
         for (const std::int64_t id : ids) {
-            const Box box = boxOf(standing, standing.found(id), "aligned");
+            const Box box = boxOf(standing, standing.find(id), "aligned");
             low = {std::min(low.x, box.low.x), std::min(low.y, box.low.y)};
             high = {std::max(high.x, box.high.x), std::max(high.y, box.high.y)};
         }
@@ -377,13 +350,13 @@ void align(Scene& scene, Fields& fields) {
             case 0:
                 return V2d(low.x - box.low.x, 0);
             case 1:
-                return V2d((low.x + high.x - box.low.x - box.high.x) / 2, 0);
+                return V2d((low.x + high.x) / 2 - box.middle().x, 0);
             case 2:
                 return V2d(high.x - box.high.x, 0);
             case 3:
                 return V2d(0, low.y - box.low.y);
             case 4:
-                return V2d(0, (low.y + high.y - box.low.y - box.high.y) / 2);
+                return V2d(0, (low.y + high.y) / 2 - box.middle().y);
             default:
                 return V2d(0, high.y - box.high.y);
             }
@@ -400,9 +373,8 @@ void distribute(Scene& scene, Fields& fields) {
     const Standing standing(scene, reference.time, reference.pose);
     std::vector<std::pair<double, std::int64_t>> centres;
     for (const std::int64_t id : ids) {
-        const Box box = boxOf(standing, standing.found(id), "distributed");
-        const V2d centre = (box.low + box.high) / 2.0;
-        centres.emplace_back(across ? centre.x : centre.y, id);
+        const Box box = boxOf(standing, standing.find(id), "distributed");
+        centres.emplace_back(across ? box.middle().x : box.middle().y, id);
     }
     std::stable_sort(centres.begin(), centres.end(),
                      [](const auto& a, const auto& b) { return a.first < b.first; });
@@ -414,8 +386,7 @@ void distribute(Scene& scene, Fields& fields) {
     changePlaces(scene, ids, reference, [&](const Standing& at, const Found& found) {
         return slidInFrame(at, found, "distributed", [&](const Box& box) {
             const double wanted = target.at(found.layer->id);
-            return across ? V2d(wanted - (box.low.x + box.high.x) / 2, 0)
-                          : V2d(0, wanted - (box.low.y + box.high.y) / 2);
+            return across ? V2d(wanted - box.middle().x, 0) : V2d(0, wanted - box.middle().y);
         });
     });
 }
@@ -429,7 +400,7 @@ void hang(Scene& scene, Fields& fields) {
     const scene::Hanging check = scene::readHanging(fields, scene::Hanging{});
     const bool shape = around || check.bend != 0 || check.extensions.any();
     for (const std::int64_t id : ids) {
-        const Found& found = standing.found(id);
+        const Found& found = standing.find(id);
         if (found.layer->group() && shape)
             throw Misread{"'" + found.layer->name + "' is a group; bend and extend the layers in it instead"};
         scene::changeLayer(scene.layers, id, [&](Layer& layer) {
@@ -438,7 +409,7 @@ void hang(Scene& scene, Fields& fields) {
             layer.hanging.pivot = pivot; // that has an edit of its own, which keeps the picture where it is
             if (!around) return;
             const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.carriers));
-            const double radius = (standing.sight.view.eye - card.centre()).dot(card.front);
+            const double radius = (standing.view.eye - card.centre()).dot(card.front);
             if (!(radius > 1e-6)) throw Misread{"the camera is behind '" + layer.name + "'"};
             layer.hanging.bend = std::min(360.0, degrees(card.across.length() / radius));
         });

@@ -1,9 +1,9 @@
 #include "edit/places.h"
 
 #include "motion/camera_move.h"
-#include "motion/settled.h"
 
 #include <algorithm>
+#include <map>
 #include <unordered_set>
 
 namespace stage::edit {
@@ -12,14 +12,6 @@ using scene::Found;
 using scene::Layer;
 using scene::Placement;
 using scene::Scene;
-
-Standing::Standing(const Scene& scene, Rational when, const scene::Pose& camera)
-    : time(when), pose(camera), now(motion::settled(scene, when, camera.position)) {
-    for (Found& each : scene::all(now)) {
-        const std::int64_t id = each.layer->id;
-        layers.emplace(id, std::move(each));
-    }
-}
 
 Reference referenceOf(const Scene& scene, scene::Fields& fields) {
     Reference reference;
@@ -60,10 +52,10 @@ void changePlaces(Scene& scene, const std::vector<std::int64_t>& ids, const Refe
         if (each->hanging.facing != scene::Facing::Fixed) facing.insert(each->id);
     });
     for (const std::int64_t id : leadersOf(scene, ids)) {
-        const Layer& layer = *at(reference.time).found(id).layer;
+        const Layer& layer = *at(reference.time).find(id).layer;
         const auto changed = [&](const Placement& old, Rational time) {
             const Standing& standing = at(time);
-            Placement place = change(standing, standing.found(id));
+            Placement place = change(standing, standing.find(id));
             if (facing.contains(id)) place.turn = old.turn;
             for (int i = 0; i < 3; ++i)
                 if (!(std::abs(place.position[i]) <= scene::Limits::metres))

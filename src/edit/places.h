@@ -5,24 +5,10 @@
 #include "motion/measure.h"
 
 #include <functional>
-#include <map>
-#include <unordered_map>
 
 namespace stage::edit {
 
-/// A scene as it stands at a time for a pose, with its layers found.
-struct Standing {
-    Rational time;
-    scene::Pose pose;
-    scene::Scene now;
-    motion::Sight sight{now, pose};
-
-    Standing(const scene::Scene& scene, Rational time, const scene::Pose& pose);
-    Standing(const Standing&) = delete;
-    Standing& operator=(const Standing&) = delete;
-    const scene::Found& found(std::int64_t id) const { return layers.at(id); }
-    std::unordered_map<std::int64_t, scene::Found> layers;
-};
+using motion::Standing;
 
 /// The camera that an edit refers to: that of its member 'mark', or of the move at its member 'time', or the
 /// first mark's.

@@ -7,7 +7,7 @@
 #include "scene/scene_json.h"
 
 #include <algorithm>
-#include <cmath>
+#include <map>
 #include <set>
 
 namespace stage::edit {
@@ -120,13 +120,20 @@ std::vector<Found> outermost(const Scene& scene, const std::vector<std::int64_t>
 
 /// The scene as the first mark has it, in which things are taken out of one carrier and hung on another.
 struct First : Standing {
-    explicit First(const Scene& scene)
-        : Standing(scene, scene.camera.marks.front().time, scene.camera.marks.front().pose) {}
+    explicit First(const Scene& before)
+        : Standing(before, before.camera.marks.front().time, before.camera.marks.front().pose) {}
     optics::Affine frameOf(std::int64_t id) const {
-        const Found& f = found(id);
-        return optics::worldOf(f.carriers) * optics::frameOf(*f.layer);
+        return optics::worldOf(find(id).carriers) * optics::frameOf(*find(id).layer);
+    }
+    /// What a layer hangs in that follows nothing: the innermost of these groups, or the world.
+    optics::Affine inside(const std::vector<LayerPtr>& holders) const {
+        return holders.empty() ? optics::Affine{} : frameOf(holders.back()->id);
     }
 };
+
+void checkCarried(const Scene& scene) {
+    if (const std::string why = scene::whyNotCarried(scene); !why.empty()) throw Misread{why};
+}
 
 void rehung(Layer& layer, const optics::Affine& from, const optics::Affine& to) {
     if (const std::string why = rehang(layer, from, to); !why.empty()) throw Misread{why};
@@ -174,11 +181,7 @@ void add(Scene& scene, Fields& fields) {
     const auto layers = renumbered(std::vector<Json>(list.begin(), list.end()), scene::highestId(scene) + 1);
     for (std::size_t i = 0; i < layers.size(); ++i)
         scene.layers.push_back(scene::readLayer(layers[i], fields.at("layers", i), 0, count));
-    scene::forEach(scene, [&](const LayerPtr& layer, const auto&) {
-        if (layer->follows != 0)
-            if (const auto why = scene::whyNotFollow(scene, layer->id, layer->follows); !why.empty())
-                throw Misread{why};
-    });
+    checkCarried(scene);
 }
 
 void removeLayers(Scene& scene, Fields& fields) {
@@ -193,8 +196,8 @@ void removeLayers(Scene& scene, Fields& fields) {
     for (const Found& found : scene::all(scene)) {
         const Layer& layer = *found.layer;
         if (gone.contains(layer.id) || layer.follows == 0 || !gone.contains(layer.follows)) continue;
-        const auto from = optics::worldOf(first.found(layer.id).carriers);
-        const auto to = found.holders.empty() ? optics::Affine{} : first.frameOf(found.holders.back()->id);
+        const auto from = optics::worldOf(first.find(layer.id).carriers);
+        const auto to = first.inside(found.holders);
         scene::changeLayer(scene.layers, layer.id, [&](Layer& l) {
             rehung(l, from, to);
             l.follows = 0;
@@ -245,16 +248,16 @@ void group(Scene& scene, Fields& fields) {
             common.pop_back();
     if (common.size() + 1 > static_cast<std::size_t>(Limits::groupDepth))
         throw Misread{"groups would be nested too deep"};
-    const optics::Affine outside = common.empty() ? optics::Affine{} : first.frameOf(common.back()->id);
+    const optics::Affine outside = first.inside(common);
     V3d middle(0);
     for (const Found& member : members)
-        middle += optics::pivotOf(first.found(member.layer->id)) / static_cast<double>(members.size());
+        middle += optics::pivotOf(first.find(member.layer->id)) / static_cast<double>(members.size());
     made->placement.position = outside.inverse(middle);
     const optics::Affine inside = outside * optics::frameOf(*made);
     scene::Group content;
     for (const Found& member : members) {
         auto child = std::make_shared<Layer>(*member.layer);
-        if (child->follows == 0) rehung(*child, optics::worldOf(first.found(child->id).carriers), inside);
+        if (child->follows == 0) rehung(*child, optics::worldOf(first.find(child->id).carriers), inside);
         content.children.push_back(std::move(child));
     }
     made->content = std::move(content);
@@ -291,8 +294,7 @@ void ungroup(Scene& scene, Fields& fields) {
         if (!old.places.empty())
             throw Misread{"'" + old.name + "' moves over time; take its keys of place off first"};
         const optics::Affine from = first.frameOf(id);
-        const optics::Affine to =
-            found.holders.empty() ? optics::Affine{} : first.frameOf(found.holders.back()->id);
+        const optics::Affine to = first.inside(found.holders);
         std::vector<LayerPtr> children;
         for (const LayerPtr& each : old.group()->children) {
             auto child = std::make_shared<Layer>(*each);
@@ -304,7 +306,7 @@ void ungroup(Scene& scene, Fields& fields) {
         // Those that follow the group stay where they are.
         for (const Found& each : scene::all(scene)) {
             if (each.layer->follows != id) continue;
-            const auto out = each.holders.empty() ? optics::Affine{} : first.frameOf(each.holders.back()->id);
+            const auto out = first.inside(each.holders);
             scene::changeLayer(scene.layers, each.layer->id, [&](Layer& l) {
                 rehung(l, from, out);
                 l.follows = 0;
@@ -345,7 +347,7 @@ void moveInto(Scene& scene, Fields& fields) {
         auto copy = std::make_shared<Layer>(*member.layer);
         const bool stays = target == 0 ? member.holders.empty()
                                        : !member.holders.empty() && member.holders.back()->id == target;
-        if (copy->follows == 0 && !stays) rehung(*copy, optics::worldOf(first.found(copy->id).carriers), to);
+        if (copy->follows == 0 && !stays) rehung(*copy, optics::worldOf(first.find(copy->id).carriers), to);
         gone.insert(copy->id);
         moved.push_back(std::move(copy));
     }
@@ -359,11 +361,7 @@ void moveInto(Scene& scene, Fields& fields) {
     else
         scene::changeLayer(scene.layers, target,
                            [&](Layer& l) { insert(std::get<scene::Group>(l.content).children); });
-    scene::forEach(scene, [&](const LayerPtr& layer, const auto&) {
-        if (layer->follows != 0)
-            if (const auto why = scene::whyNotFollow(scene, layer->id, layer->follows); !why.empty())
-                throw Misread{why};
-    });
+    checkCarried(scene);
 }
 
 void follow(Scene& scene, Fields& fields) {
@@ -372,17 +370,12 @@ void follow(Scene& scene, Fields& fields) {
     const std::int64_t leader = none ? 0 : layerNamed(scene, fields.value("leader"), fields.at("leader"));
     for (const std::int64_t id : ids) {
         const First first(scene);
-        if (!none)
-            if (const auto why = scene::whyNotFollow(scene, id, leader); !why.empty()) throw Misread{why};
-        const Found& found = first.found(id);
-        const optics::Affine from = optics::worldOf(found.carriers);
-        const optics::Affine to = !none                   ? first.frameOf(leader)
-                                  : found.holders.empty() ? optics::Affine{}
-                                                          : first.frameOf(found.holders.back()->id);
-        scene::changeLayer(scene.layers, id, [&](Layer& layer) {
-            rehung(layer, from, to);
-            layer.follows = leader;
-        });
+        const Found& found = first.find(id);
+        const optics::Affine from = optics::worldOf(found.carriers),
+                             to = none ? first.inside(found.holders) : first.frameOf(leader);
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) { layer.follows = leader; });
+        checkCarried(scene); // before its frame is made of its own
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) { rehung(layer, from, to); });
     }
 }
 

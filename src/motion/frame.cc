@@ -7,17 +7,17 @@
 namespace stage::motion {
 namespace {
 
-void gather(const scene::Scene& scene, const std::vector<scene::LayerPtr>& layers,
-            const optics::Affine& holder, Rational time, std::vector<Item>& items) {
+void gather(const Standing& now, const std::vector<scene::LayerPtr>& layers, const optics::Affine& holder,
+            std::vector<Item>& items) {
     for (const scene::LayerPtr& layer : layers) {
         if (!layer->visible || layer->opacity <= 0) continue;
         const optics::Affine world =
-            layer->follows == 0 ? holder : optics::worldOf(scene::find(scene, layer->id).carriers);
+            layer->follows == 0 ? holder : optics::worldOf(now.find(layer->id).carriers);
         const optics::Affine own = world * optics::frameOf(*layer);
         if (const scene::Group* group = layer->group()) {
             const bool flattened = layer->opacity < 1 || layer->blend != scene::Blend::Normal;
             if (!flattened) {
-                gather(scene, group->children, own, time, items);
+                gather(now, group->children, own, items);
                 continue;
             }
             optics::Card plane;
@@ -25,11 +25,11 @@ void gather(const scene::Scene& scene, const std::vector<scene::LayerPtr>& layer
             plane.across = own.x;
             plane.down = -own.y;
             Item item{layer, plane, nullptr, layer->opacity, layer->blend, true, {}};
-            gather(scene, group->children, own, time, item.items);
+            gather(now, group->children, own, item.items);
             if (!item.items.empty()) items.push_back(std::move(item));
             continue;
         }
-        PixelsPtr pixels = pixelsAt(scene, layer, time);
+        PixelsPtr pixels = pixelsAt(now.scene, layer, now.time);
         if (!pixels) continue;
         Item item{
             layer, optics::cardOf(*layer, world), std::move(pixels), layer->opacity, layer->blend, false, {}};
@@ -45,8 +45,8 @@ Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::
     frame.view = optics::viewOf(pose, scene.camera.gate, size);
     frame.background = scene.output.background;
     frame.blending = scene.output.blending;
-    const scene::Scene now = settled(scene, time, pose.position);
-    gather(now, now.layers, {}, time, frame.items);
+    const Standing now(scene, time, pose);
+    gather(now, now.scene.layers, {}, frame.items);
     return frame;
 }
 

@@ -1,6 +1,5 @@
 #include "motion/measure.h"
 
-#include "motion/settled.h"
 #include "optics/lens.h"
 #include "optics/view.h"
 
@@ -8,14 +7,10 @@
 
 namespace stage::motion {
 
-Sight::Sight(const scene::Scene& s, const scene::Pose& p)
-    : scene(s), pose(p), view(optics::viewOf(p, s.camera.gate, s.output.frame)), first(optics::firstView(s)) {
-}
-
-std::vector<V3d> outlineOf(const scene::Scene& scene, const scene::Found& found) {
+std::vector<V3d> outlineOf(const Standing& standing, const scene::Found& found) {
     if (!found.layer->group()) return optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline();
     std::vector<V3d> points;
-    for (const scene::Found& each : scene::all(scene)) {
+    for (const scene::Found& each : standing.all) {
         const bool inside = std::any_of(each.holders.begin(), each.holders.end(),
                                         [&](const auto& h) { return h->id == found.layer->id; });
         if (!inside || each.layer->group()) continue;
@@ -25,24 +20,24 @@ std::vector<V3d> outlineOf(const scene::Scene& scene, const scene::Found& found)
     return points;
 }
 
-Measure measureAt(const Sight& sight, const scene::Found& found) {
+Measure measureAt(const Standing& standing, const scene::Found& found) {
     const scene::Layer& layer = *found.layer;
     const V3d pivot = optics::pivotOf(found);
     Measure result;
-    result.depth = optics::depthOf(sight.first, pivot);
-    result.distance = (pivot - sight.view.eye).length();
-    if (const double ahead = optics::depthOf(sight.view, pivot); ahead > 1e-9)
-        result.blur =
-            optics::blurDisc(sight.pose.focal, sight.pose.fstop, sight.pose.focus, ahead, sight.view.slope);
+    result.depth = optics::depthOf(standing.first, pivot);
+    result.distance = (pivot - standing.view.eye).length();
+    if (const double ahead = optics::depthOf(standing.view, pivot); ahead > 1e-9)
+        result.blur = optics::blurDisc(standing.pose.focal, standing.pose.fstop, standing.pose.focus, ahead,
+                                       standing.view.slope);
 
-    const std::vector<V3d> around = outlineOf(sight.scene, found);
+    const std::vector<V3d> around = outlineOf(standing, found);
     if (around.empty()) return result;
     V3d least = around[0], most = around[0];
     std::vector<V2d> places;
     for (const V3d& point : around) {
         for (int i = 0; i < 3; ++i)
             least[i] = std::min(least[i], point[i]), most[i] = std::max(most[i], point[i]);
-        if (const auto place = optics::project(sight.view, point)) places.push_back(*place);
+        if (const auto place = optics::project(standing.view, point)) places.push_back(*place);
     }
     const bool ahead = places.size() == around.size();
     if (ahead) {
@@ -64,19 +59,19 @@ Measure measureAt(const Sight& sight, const scene::Found& found) {
     std::array<V2d, 4> corners;
     const V3d at[] = {card.at(0, 0), card.at(1, 0), card.at(1, 1), card.at(0, 1)};
     for (int i = 0; i < 4; ++i) {
-        const auto place = optics::project(sight.view, at[i]);
+        const auto place = optics::project(standing.view, at[i]);
         if (!place) return result;
         corners[static_cast<std::size_t>(i)] = *place;
     }
     result.corners = corners;
     // A pixel's edge seen from the depth of each corner: its length there is at most this.
     for (const V3d& corner : at) {
-        const double depth = optics::depthOf(sight.view, corner);
+        const double depth = optics::depthOf(standing.view, corner);
         const auto edge = [&](const V3d& v, int count) {
             // what the lens sees of it: without what runs along the ray
-            const V3d ray = (corner - sight.view.eye) / depth;
-            const V3d across = v - ray * v.dot(sight.view.forward);
-            return across.length() / count * sight.view.slope / depth;
+            const V3d ray = (corner - standing.view.eye) / depth;
+            const V3d across = v - ray * v.dot(standing.view.forward);
+            return across.length() / count * standing.view.slope / depth;
         };
         result.enlargement = std::max(
             {result.enlargement, edge(card.across, layer.pixels.x), edge(card.down, layer.pixels.y)});
@@ -85,21 +80,17 @@ Measure measureAt(const Sight& sight, const scene::Found& found) {
 }
 
 Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove& move, Rational time) {
-    const auto settledAt = [&](Rational t, const scene::Pose& pose) {
-        return settled(scene, t, pose.position);
-    };
-    const scene::Pose pose = move.at(time.toDouble());
-    const scene::Scene now = settledAt(time, pose);
-    Measure result = measureAt(Sight(now, pose), scene::find(now, layer));
+    const Standing now(scene, time, move.at(time.toDouble()));
+    Measure result = measureAt(now, now.find(layer));
     const bool changes = moves(scene);
-    V3d pivot = optics::pivotOf(scene::find(now, layer));
+    V3d pivot = optics::pivotOf(now.find(layer));
     // So long a scene that it would take noticeable time is sampled at fewer frames.
     const std::int64_t step = std::max<std::int64_t>(1, scene.output.frames / (changes ? 500 : 5000));
     std::optional<V2d> last;
     for (std::int64_t frame = 0; frame < scene.output.frames; frame += step) {
         const Rational t = timeOfFrame(frame, scene.output.rate);
         const scene::Pose at = move.at(t.toDouble());
-        if (changes) pivot = optics::pivotOf(scene::find(settledAt(t, at), layer));
+        if (changes) pivot = optics::pivotOf(scene::find(settled(scene, t, at.position), layer));
         const auto place = optics::project(optics::viewOf(at, scene.camera.gate, scene.output.frame), pivot);
         if (place && last) result.travel += (*place - *last).length();
         last = place;

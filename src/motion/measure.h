@@ -2,6 +2,7 @@
 #pragma once
 
 #include "motion/camera_move.h"
+#include "motion/settled.h"
 #include "optics/placing.h"
 
 #include <array>
@@ -25,23 +26,14 @@ struct Measure {
     V2d size() const { return high - low; }
 };
 
-/// A scene and a pose, with what follows from them that does not depend on the layer. The scene is taken as
-/// it stands: settle it first (motion/settled.h). Holds on to the scene given.
-struct Sight {
-    const scene::Scene& scene;
-    scene::Pose pose;
-    optics::View view, first;
-    Sight(const scene::Scene& scene, const scene::Pose& pose);
-};
-
 /// All but the travel.
-Measure measureAt(const Sight& sight, const scene::Found& found);
+Measure measureAt(const Standing& standing, const scene::Found& found);
 
 /// For frames of the scene's own size. travel is summed over frames at which the pivot is ahead of the
 /// camera; the scene is settled for each.
 Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove& move, Rational time);
 
-/// The world's points that bound a layer, or everything in a group, as the settled scene has it.
-std::vector<V3d> outlineOf(const scene::Scene& scene, const scene::Found& found);
+/// The world's points that bound a layer, or everything in a group.
+std::vector<V3d> outlineOf(const Standing& standing, const scene::Found& found);
 
 }

@@ -80,18 +80,21 @@ void face(scene::Scene& scene, const V3d& eye) {
         if (faces(*found.layer)) order.emplace_back(found.carriers.size(), found.layer->id);
     std::stable_sort(order.begin(), order.end(),
                      [](const auto& a, const auto& b) { return a.first < b.first; });
-    const bool nested = std::any_of(order.begin(), order.end(), [](const auto& o) { return o.first > 0; });
-    std::vector<scene::Found> all = nested ? std::vector<scene::Found>{} : scene::all(scene);
-    for (const auto& [depth, id] : order) {
-        const scene::Found found =
-            nested ? scene::find(scene, id)
-                   : *std::find_if(all.begin(), all.end(), [&](const auto& f) { return f.layer->id == id; });
-        const optics::Affine carrier = optics::worldOf(found.carriers);
-        const V3d turn = facingTurn(*found.layer, carrier, carrier(found.layer->placement.position), eye);
-        scene::changeLayer(scene.layers, id, [&](scene::Layer& layer) {
-            layer.placement.turn = turn;
-            layer.hanging.facing = scene::Facing::Fixed;
-        });
+    for (std::size_t from = 0; from < order.size();) {
+        // Those with as many carriers do not carry each other.
+        std::unordered_map<std::int64_t, scene::Found> found;
+        for (scene::Found& each : scene::all(scene))
+            if (faces(*each.layer)) found.emplace(each.layer->id, std::move(each));
+        const std::size_t depth = order[from].first;
+        for (; from < order.size() && order[from].first == depth; ++from) {
+            const scene::Found& each = found.at(order[from].second);
+            const optics::Affine carrier = optics::worldOf(each.carriers);
+            const V3d turn = facingTurn(*each.layer, carrier, carrier(each.layer->placement.position), eye);
+            scene::changeLayer(scene.layers, order[from].second, [&](scene::Layer& layer) {
+                layer.placement.turn = turn;
+                layer.hanging.facing = scene::Facing::Fixed;
+            });
+        }
     }
 }
 
@@ -106,6 +109,20 @@ scene::Scene settled(const scene::Scene& scene, Rational time, const V3d& eye) {
     if (any(scene.layers, keyed)) place(now.layers, time);
     if (any(now.layers, faces)) face(now, eye);
     return now;
+}
+
+Standing::Standing(const scene::Scene& before, Rational when, const scene::Pose& camera)
+    : time(when), pose(camera), scene(settled(before, when, camera.position)),
+      view(optics::viewOf(camera, before.camera.gate, before.output.frame)), first(optics::firstView(before)),
+      all(scene::all(scene)) {
+    for (std::size_t i = 0; i < all.size(); ++i)
+        m_places[all[i].layer->id] = i;
+}
+
+const scene::Found& Standing::find(std::int64_t id) const {
+    static const scene::Found none;
+    const auto place = m_places.find(id);
+    return place == m_places.end() ? none : all[place->second];
 }
 
 }

@@ -1,7 +1,10 @@
 // A scene as it stands at one time. Pure functions, thread-safe.
 #pragma once
 
+#include "optics/placing.h"
 #include "scene/scene.h"
+
+#include <unordered_map>
 
 namespace stage::motion {
 
@@ -14,5 +17,22 @@ scene::Scene settled(const scene::Scene& scene, Rational time, const V3d& eye);
 
 /// Where a layer is at a time, relative to what carries it.
 scene::Placement placeAt(const scene::Layer& layer, Rational time);
+
+/// A scene settled for a time and a pose, with what measuring and drawing its layers needs. A value.
+struct Standing {
+    Rational time;
+    scene::Pose pose;
+    scene::Scene scene; ///< settled
+    optics::View view, first;
+    std::vector<scene::Found> all; ///< its layers with what carries them, in the scene's order
+
+    Standing(const scene::Scene& scene, Rational time, const scene::Pose& pose);
+    /// layer is null when there is none of that id. Valid as long as this is.
+    const scene::Found& find(std::int64_t id) const;
+    double depthOf(const scene::Found& found) const { return optics::depthOf(first, optics::pivotOf(found)); }
+
+private:
+    std::unordered_map<std::int64_t, std::size_t> m_places;
+};
 
 }

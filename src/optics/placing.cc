@@ -171,25 +171,31 @@ scene::Placement grown(const scene::Found& found, const V3d& about, double k) {
     return place;
 }
 
-Result<scene::Placement> pushed(const scene::Scene& scene, const scene::Found& found, double depth,
-                                bool holdFraming, const scene::Mark& reference) {
+scene::Placement slid(const scene::Found& found, const V3d& by) {
+    const Affine world = worldOf(found.carriers);
+    scene::Placement place = found.layer->placement;
+    place.position = world.inverse(world(place.position) + by);
+    return place;
+}
+
+Result<scene::Placement> held(const scene::Found& found, const V3d& eye, const View& first, double from,
+                              double to) {
     const std::string& name = found.layer->name;
-    const View first = firstView(scene);
-    const V3d point = pivotOf(found);
-    const double now = depthOf(first, point);
-    if (!holdFraming) {
-        scene::Placement place = found.layer->placement;
-        place.position = worldOf(found.carriers).inverse(point + first.forward * (depth - now));
-        return place;
-    }
-    const V3d eye = reference.pose.position;
     const double origin = depthOf(first, eye);
-    if (!(now - origin > 1e-6))
+    if (!(from - origin > 1e-6))
         return fail("'" + name + "' is not in front of the camera, so its framing cannot be held.");
-    const double k = (depth - origin) / (now - origin);
+    const double k = (to - origin) / (from - origin);
     if (!(k > 1e-9))
         return fail("'" + name + "' cannot keep its framing at or behind the camera; choose a larger depth.");
     return grown(found, eye, k);
+}
+
+Result<scene::Placement> pushed(const scene::Scene& scene, const scene::Found& found, double depth,
+                                bool holdFraming, const scene::Mark& reference) {
+    const View first = firstView(scene);
+    const double now = depthOf(first, pivotOf(found));
+    if (!holdFraming) return slid(found, first.forward * (depth - now));
+    return held(found, reference.pose.position, first, now, depth);
 }
 
 }

@@ -71,7 +71,12 @@ double depthOf(const scene::Scene& scene, const scene::Found& found);
 /// Errors: the depth is not ahead of the reference mark, or (framing held) the layer is not.
 Result<scene::Placement> pushed(const scene::Scene& scene, const scene::Found& found, double depth,
                                 bool holdFraming, const scene::Mark& reference);
+/// The same from one depth to another, held for an eye.
+Result<scene::Placement> held(const scene::Found& found, const V3d& eye, const View& first, double from,
+                              double to);
 /// The homothety by k > 0 about a point of the world.
 scene::Placement grown(const scene::Found& found, const V3d& about, double k);
+/// Moved through the world.
+scene::Placement slid(const scene::Found& found, const V3d& by);
 
 }

@@ -23,6 +23,12 @@ View viewOf(const scene::Pose& pose, double gate, V2i frame) {
     return view;
 }
 
+Sharpness sharpnessOf(const scene::Pose& pose, double gate, V2i frame) {
+    const double slope = pixelsPerSlope(pose.focal, gate, frame.x), disc = sharpDisc(frame.x);
+    const SharpRange range = sharpRange(pose.focal, pose.fstop, pose.focus, slope, disc);
+    return {range.near, range.far, optics::hyperfocal(pose.focal, pose.fstop, slope, disc), disc};
+}
+
 std::optional<V2d> project(const View& view, const V3d& point) {
     const V3d from = point - view.eye;
     const double depth = from.dot(view.forward);

@@ -32,6 +32,14 @@ V3d rayThrough(const View& view, const V2d& place);
 /// when it meets it behind the eye or not at all.
 std::optional<V3d> meet(const View& view, const V2d& place, const V3d& point, const V3d& normal);
 
+/// What a pose sees sharply in a frame of that size.
+struct Sharpness {
+    double near, far;  ///< distances along its axis; far may be infinite
+    double hyperfocal; ///< focused there, all beyond is sharp too
+    double disc;       ///< px that still count as sharp
+};
+Sharpness sharpnessOf(const scene::Pose& pose, double gate, V2i frame);
+
 /// Unit vector along which a pose looks.
 V3d forwardOf(double pan, double tilt);
 

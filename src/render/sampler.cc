@@ -64,16 +64,7 @@ struct Folded {
 inline Folded folded(double u, double length, const scene::Extension& low, const scene::Extension& high) {
     if (u >= 0.5 && u <= length - 0.5) return {u, false};
     const scene::Extension& side = u < length / 2 ? low : high;
-    switch (side.beyond) {
-    case scene::Beyond::Repeat:
-        return {u - std::floor(u / length) * length, true};
-    case scene::Beyond::Mirror: {
-        const double twice = u - std::floor(u / (2 * length)) * 2 * length;
-        return {twice > length ? 2 * length - twice : twice, false};
-    }
-    default:
-        return {std::clamp(u, 0.0, length), false};
-    }
+    return {scene::folded(u / length, side.beyond) * length, side.beyond == scene::Beyond::Repeat};
 }
 
 /// Where pixels look on the picture: base texels, and their change for a pixel to the right and down.

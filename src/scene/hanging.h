@@ -4,7 +4,9 @@
 #include "scene/geometry.h"
 #include "scene/keyed.h"
 
+#include <algorithm>
 #include <array>
+#include <cmath>
 #include <cstdint>
 #include <optional>
 #include <string_view>
@@ -54,6 +56,14 @@ struct Hanging {
     Extensions extensions; ///< not for groups
     bool operator==(const Hanging&) const = default;
 };
+
+/// The share 0..1 of a picture that shows at a share beyond its edge.
+inline double folded(double share, Beyond beyond) {
+    if (beyond == Beyond::Repeat) return share - std::floor(share);
+    if (beyond != Beyond::Mirror) return std::clamp(share, 0.0, 1.0);
+    const double twice = share - 2 * std::floor(share / 2);
+    return twice > 1 ? 2 - twice : twice;
+}
 
 /// How a group's copies were thrown. Centred at the group; a share of 0.3 means sizes from 0.7 to 1.3.
 struct Scatter {

@@ -32,12 +32,18 @@ public:
             if (!m_follows || !carriersOf(found, found.carriers, 0)) found.carriers = found.holders;
         return std::move(m_all);
     }
-    /// False when they go round in a circle.
-    bool carriersOf(std::int64_t id, std::vector<LayerPtr>& carriers) {
-        const auto place = m_place.find(id);
-        return place == m_place.end() || carriersOf(m_all[place->second], carriers, 0);
+    std::string trouble() const {
+        if (!m_follows) return "";
+        std::vector<LayerPtr> carriers;
+        for (const Found& found : m_all) {
+            const Layer& layer = *found.layer;
+            if (layer.follows != 0 && !m_place.contains(layer.follows))
+                return "'" + layer.name + "' follows a layer that is not there";
+            if (!carriersOf(found, carriers, 0))
+                return "'" + layer.name + "' would follow itself in a circle, or too many layers in a row";
+        }
+        return "";
     }
-    bool has(std::int64_t id) const { return m_place.contains(id); }
 
 private:
     bool carriersOf(const Found& found, std::vector<LayerPtr>& carriers, int depth) const {
@@ -85,21 +91,8 @@ Found find(const Scene& scene, std::int64_t id) {
     return found;
 }
 
-std::string whyNotFollow(const Scene& scene, std::int64_t layer, std::int64_t leader) {
-    if (!find(scene, leader).layer) return "the layer that is to be followed is not there";
-    Scene tried = scene;
-    std::string name;
-    changeLayer(tried.layers, layer, [&](Layer& l) {
-        l.follows = leader;
-        name = l.name;
-    });
-    Carrying carrying(tried);
-    bool round = false;
-    forEach(tried, [&](const LayerPtr& each, const auto&) {
-        std::vector<LayerPtr> carriers;
-        round = round || !carrying.carriersOf(each->id, carriers);
-    });
-    return round ? "'" + name + "' would follow itself in a circle, or too many layers in a row" : "";
+std::string whyNotCarried(const Scene& scene) {
+    return Carrying(scene).trouble();
 }
 
 const Media* mediaOf(const Layer& layer) {

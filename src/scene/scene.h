@@ -270,8 +270,9 @@ template <class Visit> void forEach(const Scene& scene, Visit&& visit) {
 /// other in a circle, or one that is not there, are carried by nothing.
 std::vector<Found> all(const Scene& scene);
 
-/// A sentence on why a layer cannot follow another (itself, in a circle, not there); empty when it can.
-std::string whyNotFollow(const Scene& scene, std::int64_t layer, std::int64_t leader);
+/// A sentence on a layer that follows one that is not there, or itself in a circle, or too many in a row;
+/// empty when there is none.
+std::string whyNotCarried(const Scene& scene);
 
 /// The media of a layer, or null for a layer without a file.
 const Media* mediaOf(const Layer& layer);

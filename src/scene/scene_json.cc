@@ -364,11 +364,7 @@ Result<Scene> sceneFromJson(const Json& json) {
             if (!ids.insert(layer->id).second)
                 throw Misread{"two layers have the id " + std::to_string(layer->id)};
         });
-        forEach(scene, [&](const LayerPtr& layer, const auto&) {
-            if (layer->follows == 0) return;
-            if (const std::string why = whyNotFollow(scene, layer->id, layer->follows); !why.empty())
-                throw Misread{"layer " + std::to_string(layer->id) + " cannot follow: " + why};
-        });
+        if (const std::string why = whyNotCarried(scene); !why.empty()) throw Misread{why};
         return scene;
     } catch (const Misread& misread) {
         return fail(misread.sentence);

@@ -27,8 +27,7 @@ namespace {
 class Staging : public Staged {
 protected:
     motion::Measure seen(std::int64_t id) {
-        const motion::Sight sight(session().now(), session().pose());
-        return motion::measureAt(sight, session().foundNow(id));
+        return motion::measureAt(session().now(), session().now().find(id));
     }
     QPointF handle(Handle::Kind kind, double s, double t) {
         for (const auto& [each, at] : window.camera().handles())
@@ -357,6 +356,28 @@ TEST_F(Staging, TheListRenamesHidesAndSelects) {
     run("list");
 }
 
+TEST_F(Staging, LayersAreDroppedIntoGroupsAndBesideOthers) {
+    session().select({front});
+    run("group");
+    const std::int64_t group = session().selection().front();
+    session().select({back});
+    LayerList& list = window.ladder().list();
+    list.drop(group, LayerList::Drop::Onto);
+    ASSERT_EQ(scene::find(scene(), back).holders.size(), 1u);
+    EXPECT_EQ(layer(group).group()->children.back()->id, back); // on top
+    EXPECT_NEAR(depth(back), 24, 1e-9);
+    list.drop(front, LayerList::Drop::Below); // below it in the list is below it in the stack
+    EXPECT_EQ(layer(group).group()->children.front()->id, back);
+    list.drop(front, LayerList::Drop::Above);
+    EXPECT_EQ(layer(group).group()->children.back()->id, back);
+    list.drop(0, LayerList::Drop::Below);
+    EXPECT_TRUE(scene::find(scene(), back).holders.empty());
+    session().select({group});
+    const auto before = scene::toJson(scene());
+    list.drop(front, LayerList::Drop::Above); // into itself
+    EXPECT_EQ(scene::toJson(scene()), before);
+}
+
 TEST_F(Staging, ThreeHundredCopiesAreOneRungUntilOpened) {
     session().select({front});
     run("scatter", [](QDialog* dialog) {
@@ -442,8 +463,8 @@ TEST_F(Staging, FramingIsHeldForTheMarkChosen) {
     session().setReferenceMark(1);
     session().select({front});
     const auto corners = [&] {
-        const motion::Sight sight(scene(), scene().camera.marks[1].pose);
-        return *motion::measureAt(sight, scene::find(scene(), front)).corners;
+        const motion::Standing seen(scene(), 0, scene().camera.marks[1].pose);
+        return *motion::measureAt(seen, seen.find(front)).corners;
     };
     const auto before = corners();
     type("Depth", "15");
@@ -463,12 +484,12 @@ TEST_F(Staging, KeysOfPlaceAreSetAndSaid) {
     ASSERT_EQ(layer(front).places.size(), 2u);
     drag(&window.plan(), window.plan().barMiddle(front),
          {window.plan().barMiddle(front).x(), window.plan().placeOfDepth(17).y()});
-    const double then = optics::depthOf(session().now(), session().foundNow(front));
+    const double then = session().now().depthOf(session().now().find(front));
     EXPECT_NEAR(then, 17, 0.5);
     session().setFrame(0);
-    EXPECT_NEAR(optics::depthOf(session().now(), session().foundNow(front)), 10, 1e-9);
+    EXPECT_NEAR(session().now().depthOf(session().now().find(front)), 10, 1e-9);
     session().setFrame(24);
-    EXPECT_NEAR(optics::depthOf(session().now(), session().foundNow(front)), (10 + then) / 2, 1e-6);
+    EXPECT_NEAR(session().now().depthOf(session().now().find(front)), (10 + then) / 2, 1e-6);
     session().setFrame(60);
     run("recede", [](QDialog* dialog) { dialog->accept(); });
     EXPECT_EQ(layer(front).places.size(), 4u);

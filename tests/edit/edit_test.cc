@@ -43,7 +43,7 @@ TEST(Edits, PushByNameAndById) {
     EXPECT_NEAR(pushed.layers[1]->placement.scale.x, 6.4, 1e-12);
     EXPECT_NEAR(scene.layers[1]->placement.scale.x, 1, 0); // the old scene is as it was
     EXPECT_EQ(scene::toJson(pushed),
-              scene::toJson(done(scene, push(std::vector<std::int64_t>{2}, 32, true))));
+              scene::toJson(done(scene, onLayers("push", std::vector<std::int64_t>{2}, {{"depth", 32}}))));
     const auto both =
         done(scene, {{"edit", "push"}, {"layers", {1, 2}}, {"by", 3.5}, {"holdFraming", false}});
     EXPECT_NEAR(both.layers[0]->placement.position.z, -23.5, 1e-12);
@@ -197,7 +197,8 @@ TEST(BringIn, AllOrNothing) {
 TEST(HistoryOfEdits, UndoRedoWithNames) {
     History history(two());
     EXPECT_FALSE(history.canUndo());
-    ASSERT_TRUE(history.apply(push(std::vector<std::int64_t>{2}, 9, true)));
+    ASSERT_TRUE(
+        history.apply(onLayers("push", std::vector<std::int64_t>{2}, {{"depth", 9}, {"holdFraming", true}})));
     ASSERT_TRUE(history.apply({{"edit", "look"}, {"layers", {"Sky"}}, {"opacity", 0.5}}));
     EXPECT_EQ(history.undoName(), "Change look of Sky");
     history.undo();
@@ -220,7 +221,8 @@ TEST(Recovery, ReplaysWhatWasDone) {
         auto journal = Journal::begin(path, two(), {dir / "s.ostage"});
         ASSERT_TRUE(journal);
         EXPECT_FALSE(recover(path)); // in use, and empty
-        ASSERT_TRUE(journal->applied(push(std::vector<std::int64_t>{2}, 9, true)));
+        ASSERT_TRUE(journal->applied(
+            onLayers("push", std::vector<std::int64_t>{2}, {{"depth", 9}, {"holdFraming", true}})));
         ASSERT_TRUE(journal->applied({{"edit", "rename"}, {"layer", "Sky"}, {"name", "N"}}));
         ASSERT_TRUE(journal->undone());
     }
@@ -237,7 +239,8 @@ TEST(Recovery, ReplaysWhatWasDone) {
 TEST(Recovery, NothingToRecoverAfterTheEnd) {
     const TempDir dir;
     auto journal = Journal::begin(dir / "j", two(), {});
-    ASSERT_TRUE(journal->applied(push(std::vector<std::int64_t>{2}, 9, true)));
+    ASSERT_TRUE(journal->applied(
+        onLayers("push", std::vector<std::int64_t>{2}, {{"depth", 9}, {"holdFraming", true}})));
     journal->end();
     EXPECT_FALSE(std::filesystem::exists(dir / "j"));
     EXPECT_FALSE(recover(dir / "j"));
@@ -250,7 +253,8 @@ TEST(Recovery, ATornOrDamagedEndIsLeftOut) {
     {
         auto journal = Journal::begin(dir / "j", two(), {});
         for (int i = 0; i < 5; ++i)
-            ASSERT_TRUE(journal->applied(push(std::vector<std::int64_t>{2}, 10 + i, true)));
+            ASSERT_TRUE(journal->applied(
+                onLayers("push", std::vector<std::int64_t>{2}, {{"depth", 10 + i}, {"holdFraming", true}})));
     }
     const std::string whole = test::readAll(dir / "j");
     const std::size_t header = whole.find('\n') + 1;

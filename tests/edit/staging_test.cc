@@ -145,11 +145,8 @@ TEST(HoldFraming, MovesNoCornerInAThousandRandomScenes) {
         // A facing carrier is turned to the first mark's time and the reference's eye alike.
         worst = std::max(worst, worstChange(seen(scene, reference.time, reference.pose),
                                             seen(*pushed, reference.time, reference.pose)));
-        held += std::abs(optics::depthOf(
-                             motion::settled(*pushed, reference.time, reference.pose.position),
-                             scene::find(motion::settled(*pushed, reference.time, reference.pose.position),
-                                         which)) -
-                         edit["depth"].get<double>()) < 1e-6;
+        const motion::Standing there(*pushed, reference.time, reference.pose);
+        held += std::abs(there.depthOf(there.find(which)) - edit["depth"].get<double>()) < 1e-6;
     }
     EXPECT_LT(worst, 0.01); // px
     EXPECT_EQ(held, 1000);
@@ -274,7 +271,6 @@ TEST(Places, AMovedPivotChangesNothingThatIsSeen) {
     Random random{std::mt19937_64(3)};
     for (int round = 0; round < 50; ++round) {
         Scene scene = randomScene(random);
-        scene::forEach(scene, [](const auto&, const auto&) {});
         for (const std::int64_t id : {1, 3, 4, 5, 6, 7})
             scene::changeLayer(scene.layers, id, [](Layer& l) { l.hanging.facing = scene::Facing::Fixed; });
         const scene::Mark& mark = scene.camera.marks[0];
@@ -326,8 +322,8 @@ TEST(Places, AlignAndDistributeByWhatIsSeen) {
     Scene scene = four();
     scene = done(scene, {{"edit", "place"}, {"layer", 2}, {"turn", {0, 40, 10}}});
     const auto box = [](const Scene& s, std::int64_t id) {
-        const motion::Sight sight(s, s.camera.marks[0].pose);
-        return motion::measureAt(sight, scene::find(s, id));
+        const motion::Standing seen(s, 0, s.camera.marks[0].pose);
+        return motion::measureAt(seen, seen.find(id));
     };
     const std::vector<std::int64_t> ids{1, 2, 3};
     const Scene left = done(scene, onLayers("align", ids, {{"to", "left"}}));

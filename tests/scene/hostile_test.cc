@@ -86,5 +86,27 @@ TEST(Hostile, BytesFlippedInTheFile) {
     EXPECT_GT(refused, 100);
 }
 
+/// Ten thousand layers that lead each other are judged by one look, not by one a layer.
+TEST(HostileScenes, CrowdsOfFollowers) {
+    const auto crowd = [](bool chain) {
+        Json json = toJson(emptyScene());
+        for (int id = 1; id <= 10'000; ++id)
+            json["layers"].push_back({{"id", id},
+                                      {"name", "L" + std::to_string(id)},
+                                      {"kind", "group"},
+                                      {"layers", Json::array()},
+                                      {"follows", id == 1 ? 0
+                                                  : chain ? id - 1
+                                                          : 1}});
+        return sceneFromJson(json);
+    };
+    const auto star = crowd(false);
+    ASSERT_TRUE(star) << star.error().sentence;
+    EXPECT_EQ(all(*star).back().carriers.size(), 1u);
+    const auto chain = crowd(true);
+    ASSERT_FALSE(chain);
+    EXPECT_NE(chain.error().sentence.find("too many layers in a row"), std::string::npos);
+}
+
 }
 }
