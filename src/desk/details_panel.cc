@@ -290,14 +290,16 @@ QWidget* DetailsPanel::makeManyPart() {
         m_session.apply(m_session.push({{"spread", {from->value(), to->value()}},
                                         {"steps", steps->currentIndex() == 0 ? "even" : "parallax"}}));
     });
-    connect(&m_session, &Session::selectionChanged, this, [this, from, to, allAt] {
+    const auto show = [this, from, to, allAt] {
         double near = 1e300, far = -1e300;
         for (const std::int64_t id : m_session.selection()) {
             const double depth = m_session.now().depthOf(m_session.now().find(id));
             near = std::min(near, depth), far = std::max(far, depth);
         }
         if (near <= far) from->setValue(near), to->setValue(far), allAt->setValue(near);
-    });
+    };
+    connect(&m_session, &Session::selectionChanged, this, show);
+    connect(&m_session, &Session::sceneChanged, this, show);
     section(layout, tr("In the frame"));
     const struct {
         const char *icon, *tip;
