@@ -143,7 +143,7 @@ Result<void> PixelCache::make(const PixelSourcePtr& source, Pyramid& pyramid, in
             } else if (!progress.stopped()) {
                 auto pixels = source->compute(level, to.boxOfTile(tiles[i]), *this, progress);
                 if (pixels)
-                    tile = std::make_shared<const Raster>(std::move(*pixels));
+                    tile = std::make_shared<const Tile>(std::move(*pixels));
                 else
                     tile = tl::unexpected(pixels.error());
             }
@@ -198,7 +198,7 @@ Result<void> PixelCache::fill(const PixelSourcePtr& source, Pyramid& pyramid, in
             Unit& unit = *unitOf(source->key(), unitFor(level, tile));
             unit.loading = false;
             unit.tile = places[tile];
-            unit.bytes = unit.tile->rgba.size() * sizeof(Imath::half);
+            unit.bytes = unit.tile->bytes();
             m_kept += unit.bytes;
         }
         evict();

@@ -52,13 +52,37 @@ std::size_t Pyramid::bytes() const {
     std::size_t sum = 0;
     for (const TiledLevel& level : levels)
         for (const TilePtr& tile : level.tiles)
-            if (tile) sum += tile->rgba.size() * sizeof(Imath::half);
+            if (tile) sum += tile->bytes();
     return sum;
+}
+
+Tile::Tile(Raster raster)
+    : Raster(std::move(raster)), cellGrid((size.x + cellSide - 1) / cellSide, (size.y + cellSide - 1) / cellSide),
+      cells(static_cast<std::size_t>(cellGrid.x) * cellGrid.y) {
+    // Bits of halfs of one sign are in the order of the halfs.
+    for (int cy = 0; cy < cellGrid.y; ++cy) {
+        for (int cx = 0; cx < cellGrid.x; ++cx) {
+            const int x0 = cx * cellSide, x1 = std::min(x0 + cellSide, size.x);
+            std::uint16_t least[4] = {0xffff, 0xffff, 0xffff, 0xffff}, most[4] = {0, 0, 0, 0};
+            for (int y = cy * cellSide; y < std::min((cy + 1) * cellSide, size.y); ++y) {
+                const auto* texels = reinterpret_cast<const std::uint16_t*>(row(y));
+                for (int i = 4 * x0; i < 4 * x1; i += 4)
+                    for (int c = 0; c < 4; ++c) {
+                        const auto bits = static_cast<std::uint16_t>(texels[i + c] & 0x7fff);
+                        least[c] = std::min(least[c], bits);
+                        most[c] = std::max(most[c], bits);
+                    }
+            }
+            Cell& cell = cells[static_cast<std::size_t>(cy) * cellGrid.x + cx];
+            cell.leastAlpha.setBits(least[3]);
+            cell.most.setBits(std::max({most[0], most[1], most[2], most[3]}));
+        }
+    }
 }
 
 TilePtr meanTile(const TiledLevel& from, const TiledLevel& level, std::size_t index) {
     const Box box = level.boxOfTile(index);
-    auto tile = std::make_shared<Raster>(box.size());
+    Raster tile(box.size());
     static const Imath::half clear[4] = {0.f, 0.f, 0.f, 0.f};
     const auto at = [&](int x, int y) {
         const Imath::half* texel = from.texel(x, y);
@@ -66,7 +90,7 @@ TilePtr meanTile(const TiledLevel& from, const TiledLevel& level, std::size_t in
     };
     for (int y = box.y0; y < box.y1; ++y) {
         const int y0 = 2 * y, y1 = std::min(2 * y + 1, from.size.y - 1);
-        Imath::half* out = tile->row(y - box.y0);
+        Imath::half* out = tile.row(y - box.y0);
         for (int x = box.x0; x < box.x1; ++x, out += 4) {
             // Tiles have an even side, so the four lie in one.
             const Imath::half* upper = at(2 * x, y0);
@@ -77,7 +101,7 @@ TilePtr meanTile(const TiledLevel& from, const TiledLevel& level, std::size_t in
                                   float(lower[right + c]));
         }
     }
-    return tile;
+    return std::make_shared<const Tile>(std::move(tile));
 }
 
 PyramidPtr makePyramid(const Raster& base) {
@@ -90,10 +114,10 @@ PyramidPtr makePyramid(const Raster& base) {
                 return;
             }
             const Box box = level.boxOfTile(index);
-            auto tile = std::make_shared<Raster>(box.size());
+            Raster tile(box.size());
             for (int y = box.y0; y < box.y1; ++y)
-                std::copy_n(base.row(y) + 4 * box.x0, 4 * (box.x1 - box.x0), tile->row(y - box.y0));
-            level.tiles[index] = std::move(tile);
+                std::copy_n(base.row(y) + 4 * box.x0, 4 * (box.x1 - box.x0), tile.row(y - box.y0));
+            level.tiles[index] = std::make_shared<const Tile>(std::move(tile));
         });
     }
     return pyramid;

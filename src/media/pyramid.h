@@ -11,8 +11,25 @@ namespace stage::media {
 
 inline constexpr int tileSide = 256;
 
-/// RGBA; rows from the top, `size.x` texels each. Tiles at the right and lower edge are smaller.
-using TilePtr = std::shared_ptr<const Raster>;
+/// RGBA; rows from the top, `size.x` texels each. Tiles at the right and lower edge are smaller. Each is
+/// surveyed as it is made: of every cell of 16 texels side it knows what the texels in it are between, so that
+/// large areas that are clear or opaque are told without reading them.
+struct Tile : Raster {
+    static constexpr int cellSide = 16;
+    struct Cell {
+        Imath::half leastAlpha;
+        Imath::half most; ///< of all four channels, whatever their sign; 0 only where all is clear
+    };
+    V2i cellGrid{0, 0};
+    std::vector<Cell> cells; ///< row by row
+
+    explicit Tile(Raster raster);
+    const Cell& cellAt(int x, int y) const { ///< the one that holds a texel of the tile
+        return cells[static_cast<std::size_t>(y / cellSide) * cellGrid.x + x / cellSide];
+    }
+    std::size_t bytes() const { return rgba.size() * sizeof(Imath::half) + cells.size() * sizeof(Cell); }
+};
+using TilePtr = std::shared_ptr<const Tile>;
 
 /// Level n of a picture has half the width and height of level n - 1, rounded up, down to one pixel.
 V2i levelSize(V2i base, int level);
@@ -26,10 +43,10 @@ struct TiledLevel {
     TiledLevel() = default;
     explicit TiledLevel(V2i pixels);
     std::size_t indexOf(int tx, int ty) const { return static_cast<std::size_t>(ty) * grid.x + tx; }
-    const Raster* tileAt(int x, int y) const { return tiles[indexOf(x / tileSide, y / tileSide)].get(); }
+    const Tile* tileAt(int x, int y) const { return tiles[indexOf(x / tileSide, y / tileSide)].get(); }
     /// One texel inside the level, or null where its tile is not there.
     const Imath::half* texel(int x, int y) const {
-        const Raster* tile = tileAt(x, y);
+        const Tile* tile = tileAt(x, y);
         return tile ? tile->row(y % tileSide) + 4 * (x % tileSide) : nullptr;
     }
     Box boxOfTile(std::size_t index) const;

@@ -20,6 +20,8 @@ View viewOf(const scene::Pose& pose, double gate, V2i frame) {
     view.up = above * std::cos(roll) + level * std::sin(roll);
     view.slope = pixelsPerSlope(pose.focal, gate, frame.x);
     view.centre = V2d(frame.x, frame.y) / 2.0;
+    view.aperture = pose.focal / 1000 / pose.fstop / 2;
+    view.focus = pose.focus;
     return view;
 }
 

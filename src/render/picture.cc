@@ -4,9 +4,24 @@
 
 #include <algorithm>
 #include <limits>
+#include <cstdlib>
 #include <oneapi/tbb/parallel_for.h>
+#include <sys/mman.h>
 
 namespace stage::render {
+
+void* takeRoom(std::size_t bytes) {
+    constexpr std::size_t page = std::size_t{2} << 20;
+    const std::size_t alignment = bytes >= page ? page : 64;
+    void* at = std::aligned_alloc(alignment, (bytes + alignment - 1) / alignment * alignment);
+    if (!at) throw std::bad_alloc();
+    if (bytes >= page) ::madvise(at, bytes, MADV_HUGEPAGE); // advice: it works without
+    return at;
+}
+
+void giveRoom(void* at) {
+    std::free(at);
+}
 
 template <class Int> std::vector<Int> encoded(const Picture& picture) {
     constexpr float top = std::numeric_limits<Int>::max();

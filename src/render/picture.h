@@ -4,14 +4,33 @@
 #include "scene/geometry.h"
 
 #include <cstdint>
+#include <new>
+#include <utility>
 #include <vector>
 
 namespace stage::render {
 
+void* takeRoom(std::size_t bytes);
+void giveRoom(void* at);
+
+/// Room for pictures: large pages, and numbers that are not set before they are written.
+template <class T> struct PictureRoom {
+    using value_type = T;
+    PictureRoom() = default;
+    template <class U> explicit PictureRoom(const PictureRoom<U>&) {}
+    T* allocate(std::size_t count) { return static_cast<T*>(takeRoom(count * sizeof(T))); }
+    void deallocate(T* at, std::size_t) { giveRoom(at); }
+    template <class U> void construct(U* at) { ::new (static_cast<void*>(at)) U; }
+    template <class U, class... A> void construct(U* at, A&&... from) {
+        ::new (static_cast<void*>(at)) U(std::forward<A>(from)...);
+    }
+    bool operator==(const PictureRoom&) const { return true; }
+};
+
 /// Scene-linear Rec. 709, premultiplied alpha, RGBA float, rows from the top, no padding.
 struct Picture {
     V2i size{0, 0};
-    std::vector<float> rgba;
+    std::vector<float, PictureRoom<float>> rgba; ///< of a new picture: anything
 
     Picture() = default;
     explicit Picture(V2i pixels) : size(pixels), rgba(static_cast<std::size_t>(pixels.x) * pixels.y * 4) {}

@@ -1,4 +1,5 @@
-// What presenceIn says of a box without sampling, held against sampling every pixel of it.
+// What presenceOf says of a box without sampling, held against sampling every pixel of it.
+#include "render/reach.h"
 #include "render/sampler.h"
 
 #include <gtest/gtest.h>
@@ -31,18 +32,17 @@ TEST(Presence, NeverContradictsThePixels) {
         const V3d across = V3d(std::cos(yaw), in(-0.2, 0.2), -std::sin(yaw)) * size,
                   down = V3d(in(-0.2, 0.2), -1, in(-0.4, 0.4)) * size;
         const optics::Card card{V3d(in(-4, 2), in(-2, 4), in(-12, 1)), across, down};
-        const Plane plane = [&] {
-            Plane made = planeOf(card, view, level.size);
-            made.pixels = pyramid.get();
-            return made;
-        }();
+        const Plane plane = planeOf(card, view, level.size);
         const int x0 = 64 * static_cast<int>(in(0, 4)), y0 = static_cast<int>(in(0, 80));
-        const Presence presence = presenceIn(plane, x0, y0, x0 + 64, y0 + 64);
+        Reach reach = reachOf(plane, x0, y0, x0 + 64, y0 + 64, Through::Pinhole);
+        reach.u0 -= 4 * reach.marginU, reach.u1 += 4 * reach.marginU;
+        reach.v0 -= 4 * reach.marginV, reach.v1 += 4 * reach.marginV;
+        const Presence presence = presenceOf(plane, *pyramid, reach, 0);
         if (presence == Presence::Something) continue;
         ++(presence == Presence::Nothing ? nothing : opaque);
         float row[64 * 4];
         for (int y = y0; y < y0 + 64; ++y) {
-            sampleRow(plane, y, x0, x0 + 64, row);
+            sampleRow(plane, *pyramid, y, x0, x0 + 64, row);
             for (int x = 0; x < 64; ++x) {
                 if (presence == Presence::Nothing)
                     ASSERT_EQ(row[4 * x + 3], 0.f) << round;
@@ -79,8 +79,8 @@ TEST(Need, HoldsAllThatIsSampled) {
                       V3d(std::sin(yaw) * std::sin(lean), -std::cos(lean), std::cos(yaw) * std::sin(lean)) *
                       size;
         const V3d centre(in(-6, 6), in(-4, 4), -std::exp(in(-0.5, 4)));
-        Plane plane = planeOf({centre - (across + down) * 0.5, across, down}, view, base.size);
-        const media::Need need = needOf(plane, frame);
+        const Plane plane = planeOf({centre - (across + down) * 0.5, across, down}, view, base.size);
+        const media::Need need = needOf(plane, frame, 0);
         media::Pyramid part(base.size);
         for (int level = 0; level < need.levels(); ++level)
             for (const std::size_t tile : need.tiles(level)) {
@@ -93,10 +93,8 @@ TEST(Need, HoldsAllThatIsSampled) {
         std::vector<float> got(static_cast<std::size_t>(frame.x) * 4), wanted(got.size());
         bool any = false;
         for (int y = 0; y < frame.y; ++y) {
-            plane.pixels = &part;
-            sampleRow(plane, y, 0, frame.x, got.data());
-            plane.pixels = whole.get();
-            sampleRow(plane, y, 0, frame.x, wanted.data());
+            sampleRow(plane, part, y, 0, frame.x, got.data());
+            sampleRow(plane, *whole, y, 0, frame.x, wanted.data());
             for (std::size_t i = 0; i < got.size(); ++i) {
                 ASSERT_EQ(got[i], wanted[i]) << "round " << round << " at " << i / 4 << ", " << y;
                 any = any || wanted[i] > 0;

@@ -1,0 +1,327 @@
+#include "render/brush.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <string>
+
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "render/brush.cc"
+#include <hwy/foreach_target.h>
+#include <hwy/highway.h>
+#include <hwy/contrib/math/math-inl.h>
+
+#include "render/fetch-inl.h"
+
+HWY_BEFORE_NAMESPACE();
+namespace stage::render::HWY_NAMESPACE {
+namespace hn = hwy::HWY_NAMESPACE;
+
+/// A row's places on one level, as what is fetched and how it is mixed.
+struct Places {
+    alignas(64) std::int32_t at[Canvas::side];
+    alignas(64) float wx[Canvas::side], wy[Canvas::side];
+};
+
+template <class D, class V = hn::Vec<D>>
+HWY_INLINE void place(D d, const Patch& patch, V u, V v, int i, Places& out) {
+    const hn::RebindToSigned<D> di;
+    const auto zero = hn::Zero(d);
+    u = hn::Min(hn::Max(u, zero), hn::Set(d, static_cast<float>(patch.width - 1)));
+    v = hn::Min(hn::Max(v, zero), hn::Set(d, static_cast<float>(patch.height - 1)));
+    const auto iu = hn::Min(hn::ConvertTo(di, u), hn::Set(di, patch.width - 2)),
+               iv = hn::Min(hn::ConvertTo(di, v), hn::Set(di, patch.height - 2));
+    const auto at =
+        hn::Add(hn::ShiftLeft<2>(iu), hn::Mul(iv, hn::Set(di, static_cast<std::int32_t>(patch.stride))));
+    hn::Store(at, di, out.at + i);
+    hn::Store(hn::Sub(u, hn::ConvertTo(d, iu)), d, out.wx + i);
+    hn::Store(hn::Sub(v, hn::ConvertTo(d, iv)), d, out.wy + i);
+}
+
+/// The levels that a group of pixels reads.
+struct Levels {
+    int fine = 0;
+    float between = 0; ///< share of the next
+};
+Levels levelsAt(const Brush& brush, float x, float y) {
+    const float lod = brush.lod.a + brush.lod.b * x + brush.lod.c * y;
+    const float level = std::clamp(lod, 0.f, static_cast<float>(brush.levels - 1));
+    Levels levels;
+    levels.fine = static_cast<int>(level);
+    levels.between = level - static_cast<float>(levels.fine);
+    // A share below 1 % is left out.
+    if (levels.between > 0.99f) ++levels.fine, levels.between = 0;
+    if (levels.between < 0.01f) levels.between = 0;
+    return levels;
+}
+
+/// One row, in steps that leave time between storing a place and fetching from it: where all pixels look, then
+/// what they see.
+class RowPainter {
+public:
+    RowPainter(const Brush& brush, Canvas& canvas) : m_brush(brush), m_canvas(canvas) {
+        const float air[4] = {brush.air.colour[0], brush.air.colour[1], brush.air.colour[2], 1};
+        std::copy_n(air, 4, m_airColour);
+        m_plain = brush.taps == 1 && !brush.hazy && !brush.edged;
+    }
+
+    void paint(int y) {
+        m_groups = 0;
+        for (int x = 0; x < m_canvas.width; x += group)
+            if (!m_canvas.full[(y * Canvas::side + x) / group]) m_live[m_groups++] = x;
+        if (m_groups == 0) return;
+        for (int g = 0; g < m_groups; ++g)
+            look(m_live[g], y);
+        for (int tap = 0; tap < m_brush.taps; ++tap) {
+            for (int g = 0; g < m_groups; ++g)
+                findTexels(m_live[g], y, tap);
+            for (int g = 0; g < m_groups; ++g) {
+                if (!m_plain)
+                    see<true>(m_live[g], y, tap);
+                else
+                    see<false>(m_live[g], y, tap);
+            }
+        }
+    }
+
+private:
+    static constexpr int group = Canvas::group;
+    using D = hn::CappedTag<float, group>;
+
+    /// Places on the finest patch, coverage, air.
+    HWY_INLINE void look(int x0, int y) {
+        const D d;
+        const auto row = static_cast<float>(y);
+        m_levels[x0 / group] = levelsAt(m_brush, static_cast<float>(x0) + group / 2 - 0.5f, row);
+        const auto at = [&](const TileLinear& l, auto x) {
+            return hn::MulAdd(hn::Set(d, l.b), x, hn::Set(d, l.a + l.c * row));
+        };
+        for (int i = x0; i < x0 + group; i += static_cast<int>(hn::Lanes(d))) {
+            const auto x = hn::Iota(d, static_cast<float>(i));
+            auto u = at(m_brush.u, x), v = at(m_brush.v, x);
+            if (!m_brush.level) {
+                const auto each = hn::Div(hn::Set(d, 1.f), at(m_brush.w, x));
+                u = hn::Mul(u, each), v = hn::Mul(v, each);
+            }
+            hn::Store(u, d, m_u + i);
+            hn::Store(v, d, m_v + i);
+            if (m_brush.edged) {
+                const auto half = hn::Set(d, 0.5f), one = hn::Set(d, 1.f), zero = hn::Zero(d);
+                const auto inside = [&](auto place, float low, float high, float reach) {
+                    const auto each = hn::Set(d, 1 / reach);
+                    const auto from = hn::MulAdd(hn::Sub(place, hn::Set(d, low)), each, half),
+                               to = hn::MulAdd(hn::Sub(hn::Set(d, high), place), each, half);
+                    return hn::Mul(hn::Min(hn::Max(from, zero), one), hn::Min(hn::Max(to, zero), one));
+                };
+                auto c = hn::Mul(inside(u, m_brush.left, m_brush.right, m_brush.reachU),
+                                 inside(v, m_brush.top, m_brush.bottom, m_brush.reachV));
+                // The steps of rounding at an edge that lies exactly between two pixels.
+                c = hn::IfThenElse(hn::Gt(c, hn::Set(d, 1 - 1e-4f)), one,
+                                   hn::IfThenZeroElse(hn::Lt(c, hn::Set(d, 1e-4f)), c));
+                hn::Store(hn::Mul(c, hn::Set(d, m_brush.opacity)), d, m_cover + i);
+            }
+            if (m_brush.hazy) {
+                const auto depth = hn::Div(hn::Set(d, 1.f), hn::Max(at(m_brush.nearness, x), hn::Set(d, 1e-7f)));
+                const auto through = hn::Max(hn::Sub(depth, hn::Set(d, m_brush.air.start)), hn::Zero(d));
+                hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -m_brush.air.density))), d, m_air + i);
+            }
+        }
+    }
+
+    HWY_INLINE void findTexels(int x0, int, int tap) {
+        const D d;
+        const Levels levels = m_levels[x0 / group];
+        const Patch& first = m_brush.patches[0];
+        const float by = static_cast<float>(tap) - 0.5f * static_cast<float>(m_brush.taps - 1);
+        const auto du = hn::Set(d, by * m_brush.du), dv = hn::Set(d, by * m_brush.dv);
+        const auto onto = [&](int n, Places& out) {
+            const Patch& patch = m_brush.patches[n];
+            const float k = 1.f / static_cast<float>(1 << n);
+            const auto scale = hn::Set(d, k);
+            const auto originU = hn::Set(d, (static_cast<float>(first.x0) + 0.5f) * k - 0.5f - static_cast<float>(patch.x0)),
+                       originV = hn::Set(d, (static_cast<float>(first.y0) + 0.5f) * k - 0.5f - static_cast<float>(patch.y0));
+            for (int i = x0; i < x0 + group; i += static_cast<int>(hn::Lanes(d)))
+                place(d, patch, hn::MulAdd(hn::Add(hn::Load(d, m_u + i), du), scale, originU),
+                      hn::MulAdd(hn::Add(hn::Load(d, m_v + i), dv), scale, originV), i, out);
+        };
+        onto(levels.fine, m_fine);
+        if (levels.between > 0) onto(levels.fine + 1, m_coarse);
+    }
+
+    template <bool all> HWY_INLINE void see(int x0, int y, int tap) {
+        const Two two;
+        const Levels levels = m_levels[x0 / group];
+        const Patch& a = m_brush.patches[levels.fine];
+        const Patch& b = m_brush.patches[levels.between > 0 ? levels.fine + 1 : levels.fine];
+        const auto opacity = two.same(m_brush.opacity), between = two.same(levels.between);
+        float* const out = m_canvas.rgba + 4 * y * Canvas::side;
+        const auto finish = [&](int x, Two::V c) {
+            if constexpr (all) {
+                if (m_brush.taps > 1) {
+                    float* sum = m_sums + 4 * x;
+                    if (tap > 0) c = hn::Add(c, hn::Load(Two::D(), sum));
+                    hn::Store(c, Two::D(), sum);
+                    if (tap + 1 < m_brush.taps) return;
+                    c = hn::Mul(c, two.same(1.f / static_cast<float>(m_brush.taps)));
+                }
+                if (m_brush.hazy) c = two.haze(c, m_air + x, two.colour(m_airColour));
+                c = hn::Mul(c, m_brush.edged ? two.each(m_cover + x) : opacity);
+            } else {
+                c = hn::Mul(c, opacity);
+            }
+            two.under(out + 4 * x, c);
+        };
+        const auto fetch = [&](const Patch& patch, const Places& places, int x) {
+            return two.fetch(patch.texels, patch.stride, places.at + x, places.wx + x, places.wy + x);
+        };
+        if (levels.between > 0)
+            for (int x = x0; x < x0 + group; x += Two::pixels) {
+                const auto c = fetch(a, m_fine, x);
+                finish(x, hn::MulAdd(hn::Sub(fetch(b, m_coarse, x), c), between, c));
+            }
+        else
+            for (int x = x0; x < x0 + group; x += Two::pixels)
+                finish(x, fetch(a, m_fine, x));
+        if (tap + 1 < m_brush.taps) return;
+        bool full = true;
+        for (int x = x0; x < x0 + group; ++x)
+            full = full && out[4 * x + 3] >= opaqueAlpha;
+        m_canvas.full[(y * Canvas::side + x0) / group] = full;
+    }
+
+    const Brush& m_brush;
+    Canvas& m_canvas;
+    bool m_plain;
+    float m_airColour[4];
+    int m_live[Canvas::side / group], m_groups = 0;
+    Levels m_levels[Canvas::side / group];
+    alignas(64) float m_u[Canvas::side], m_v[Canvas::side], m_cover[Canvas::side], m_air[Canvas::side];
+    alignas(64) float m_sums[4 * Canvas::side];
+    Places m_fine, m_coarse;
+};
+
+void PaintUnder(const Brush& brush, Canvas& canvas) {
+    RowPainter painter(brush, canvas);
+    for (int y = 0; y < canvas.height; ++y)
+        painter.paint(y);
+}
+
+}
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace stage::render {
+
+HWY_EXPORT(PaintUnder);
+
+void paintUnder(const Brush& brush, Canvas& canvas) {
+    HWY_DYNAMIC_DISPATCH(PaintUnder)(brush, canvas);
+}
+
+std::vector<std::string> instructionSets() {
+    std::vector<std::string> names;
+    for (const std::int64_t target : hwy::SupportedAndGeneratedTargets())
+        names.emplace_back(hwy::TargetName(target));
+    return names;
+}
+
+void useInstructionSet(const std::string& name) {
+    hwy::SetSupportedTargetsForTest(0);
+    for (const std::int64_t target : hwy::SupportedAndGeneratedTargets())
+        if (name == hwy::TargetName(target)) hwy::SetSupportedTargetsForTest(target);
+}
+
+void Canvas::clear(int w, int h) {
+    width = w, height = h;
+    std::memset(rgba, 0, sizeof rgba);
+    std::memset(full, 0, sizeof full);
+}
+
+bool Canvas::allFull() const {
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; x += group)
+            if (!full[(y * side + x) / group]) return false;
+    return true;
+}
+
+bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0, int y0,
+                int width, int height, PatchArena& arena) {
+    if (plane.bent() || reach.behind > 0) return false;
+    const int top = static_cast<int>(pixels.levels.size()) - 1;
+    const double cx = x0 + 0.5, cy = y0 + 0.5; // the first pixel's middle
+    const double across = std::max(1, width - 1), down = std::max(1, height - 1);
+
+    // How finely, at the corners.
+    const Footprint first = footprintAt(plane, cx, cy);
+    double low = first.lod, high = first.lod;
+    int taps = first.taps;
+    Footprint widest = first;
+    brush.lod = {};
+    double lods[3] = {first.lod, first.lod, first.lod};
+    if (!plane.level) {
+        const V2d corners[3] = {{cx + across, cy}, {cx, cy + down}, {cx + across, cy + down}};
+        for (int i = 0; i < 3; ++i) {
+            const Footprint print = footprintAt(plane, corners[i].x, corners[i].y);
+            lods[i] = print.lod;
+            low = std::min(low, print.lod), high = std::max(high, print.lod);
+            if (print.taps > taps) taps = print.taps, widest = print;
+        }
+    }
+    const int fine = std::clamp(static_cast<int>(std::floor(low + 0.01)), 0, top);
+    const int coarse = std::min(static_cast<int>(std::floor(high)) + (high - std::floor(high) > 0.01 ? 1 : 0), top);
+    brush.levels = std::max(1, coarse - fine + 1);
+    if (brush.levels > Brush::mostLevels) return false;
+    if (!plane.level) {
+        brush.lod.b = static_cast<float>((lods[0] - first.lod) / across);
+        brush.lod.c = static_cast<float>((lods[1] - first.lod) / down);
+    }
+    brush.lod.a = static_cast<float>(first.lod - fine);
+
+    // Texels around what the box shows: half a pixel more on each side, what taps reach, and one for mixing.
+    const double shrink = std::ldexp(1.0, -fine);
+    const double spanU = std::abs(widest.du) * taps / 2, spanV = std::abs(widest.dv) * taps / 2;
+    const double area = (reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink;
+    if (area > 64.0 * (width + 16) * (height + 16)) return false;
+    for (int n = 0; n < brush.levels; ++n) {
+        const double k = std::ldexp(1.0, -(fine + n));
+        const auto least = [&](double at) { return static_cast<int>(std::clamp(std::floor(at * k - 0.52), -1e8, 1e8)); };
+        brush.patches[n] = arena.take(plane, pixels, fine + n,
+                                      {least(reach.u0 - spanU), least(reach.v0 - spanV),
+                                       least(reach.u1 + spanU) + 3, least(reach.v1 + spanV) + 3});
+    }
+    const Patch& patch = brush.patches[0];
+    const Projective& m = plane.pinhole;
+    const auto local = [&](const Linear& l, double origin) {
+        const Linear at = l * shrink - m.w * (origin + 0.5);
+        const double by = plane.level ? 1 / m.w.a : 1 / m.w.at(cx, cy);
+        return TileLinear{static_cast<float>(at.at(cx, cy) * by), static_cast<float>(at.b * by),
+                          static_cast<float>(at.c * by)};
+    };
+    brush.u = local(m.u, patch.x0);
+    brush.v = local(m.v, patch.y0);
+    const double w = m.w.at(cx, cy);
+    brush.w = {1, static_cast<float>(m.w.b / w), static_cast<float>(m.w.c / w)};
+    brush.level = plane.level;
+    brush.taps = taps;
+    brush.du = static_cast<float>(widest.du * shrink), brush.dv = static_cast<float>(widest.dv * shrink);
+    brush.nearness = {static_cast<float>(w), static_cast<float>(m.w.b), static_cast<float>(m.w.c)};
+
+    brush.edged = reach.u0 - reach.marginU < plane.farLeft() || reach.u1 + reach.marginU > plane.farRight() ||
+                  reach.v0 - reach.marginV < plane.farTop() || reach.v1 + reach.marginV > plane.farBottom();
+    if (brush.edged) {
+        const auto edge = [&](double at, int origin) { return static_cast<float>(at * shrink - 0.5 - origin); };
+        brush.left = edge(plane.farLeft(), patch.x0), brush.right = edge(plane.farRight(), patch.x0);
+        brush.top = edge(plane.farTop(), patch.y0), brush.bottom = edge(plane.farBottom(), patch.y0);
+        const double mx = cx + across / 2, my = cy + down / 2, mw = m.w.at(mx, my);
+        const double u = m.u.at(mx, my) / mw, v = m.v.at(mx, my) / mw;
+        const auto size = [&](double a, double b) {
+            return static_cast<float>(std::max(std::hypot(a, b) * shrink / mw, 1e-6));
+        };
+        brush.reachU = size(m.u.b - u * m.w.b, m.u.c - u * m.w.c);
+        brush.reachV = size(m.v.b - v * m.w.b, m.v.c - v * m.w.c);
+    }
+    return true;
+}
+
+}
+#endif

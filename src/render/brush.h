@@ -1,0 +1,69 @@
+// Painting a flat card over a tile of the frame: the pinhole's kernel.
+#pragma once
+
+#include "render/patch.h"
+#include "render/plane.h"
+#include "render/reach.h"
+
+namespace stage::render {
+
+/// a + b x + c y, x and y in pixels from the middle of a tile's first.
+struct TileLinear {
+    float a = 0, b = 0, c = 0;
+};
+
+/// Light that comes from the air in front of a card rather than from the card.
+struct Air {
+    float colour[3] = {0, 0, 0};
+    float density = 0; ///< per metre; 0: none
+    float start = 0;   ///< metres
+};
+
+/// A card ready to be painted over one tile. Places on it are texels of the finest of its patches, from the middle
+/// of that patch's first.
+struct Brush {
+    static constexpr int mostLevels = 4;
+    TileLinear u, v, w; ///< place u/w, v/w; where level, w is 1 all over
+    bool level = true;
+    Patch patches[mostLevels]; ///< of that many levels, each half as fine as the one before
+    int levels = 1;
+    TileLinear lod; ///< above that of the finest patch
+    int taps = 1;
+    float du = 0, dv = 0; ///< from tap to tap
+    bool edged = false;   ///< some pixels are at the card's edge or off it
+    float left = 0, top = 0, right = 0, bottom = 0;
+    float reachU = 1, reachV = 1; ///< what a pixel covers
+    float opacity = 1;
+    bool hazy = false;
+    Air air;
+    TileLinear nearness; ///< 1 / depth
+};
+
+/// A tile of the frame being painted, nearest first: premultiplied RGBA, rows of `stride` pixels.
+struct Canvas {
+    static constexpr int side = 32; ///< at most so many pixels across and down; stride is this
+    static constexpr int group = 8; ///< pixels that are looked at together
+    int width = 0, height = 0;
+    alignas(64) float rgba[side * side * 4];
+    bool full[side * side / group]; ///< groups in which nothing more can be seen
+
+    void clear(int w, int h);
+    bool allFull() const;
+};
+
+/// What of a pixel counts as opaque.
+inline constexpr float opaqueAlpha = 0.9995f;
+
+/// Paints under what the canvas shows already.
+void paintUnder(const Brush& brush, Canvas& canvas);
+
+/// Readies a brush for the box of the frame from (x0, y0), or says that it is too steep there to be painted in one
+/// go (it meets the horizon, or spans too many levels). `reach` is that of the box. The patches live in the arena.
+bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0, int y0,
+                int width, int height, PatchArena& arena);
+
+/// The instruction sets that this machine runs, and a way to keep to one, for tests: "" is the best.
+std::vector<std::string> instructionSets();
+void useInstructionSet(const std::string& name);
+
+}

@@ -1,0 +1,87 @@
+// Bilinear fetching of half-float RGBA and mixing of colours, two pixels at a time where the registers hold them.
+// Included once for every instruction set.
+#if defined(STAGE_RENDER_FETCH_INL_H_) == defined(HWY_TARGET_TOGGLE)
+#ifdef STAGE_RENDER_FETCH_INL_H_
+#undef STAGE_RENDER_FETCH_INL_H_
+#else
+#define STAGE_RENDER_FETCH_INL_H_
+#endif
+
+#include <cstdint>
+#include <hwy/highway.h>
+
+HWY_BEFORE_NAMESPACE();
+namespace stage::render::HWY_NAMESPACE {
+namespace hn = hwy::HWY_NAMESPACE;
+
+/// Colours of `pixels` pixels side by side in one register.
+struct Two {
+#if HWY_MAX_BYTES >= 32
+    static constexpr int pixels = 2;
+#else
+    static constexpr int pixels = 1;
+#endif
+    using D = hn::FixedTag<float, 4 * pixels>;
+    using One = hn::FixedTag<float, 4>;
+    using V = hn::Vec<D>;
+
+    /// Two neighbouring texels are one load; `at` counts numbers from the first texel.
+    HWY_INLINE V fetch(const std::uint16_t* texels, std::ptrdiff_t stride, const std::int32_t* at, const float* wx,
+                       const float* wy) const {
+        const auto* from = reinterpret_cast<const hwy::float16_t*>(texels);
+#if HWY_MAX_BYTES >= 32
+        const hn::FixedTag<hwy::float16_t, 8> halfs;
+        const D d;
+        const auto column = [&](int i) {
+            const hwy::float16_t* p = from + at[i];
+            const auto upper = hn::PromoteTo(d, hn::LoadU(halfs, p)), lower = hn::PromoteTo(d, hn::LoadU(halfs, p + stride));
+            return hn::MulAdd(hn::Sub(lower, upper), hn::Set(d, wy[i]), upper);
+        };
+        const auto m0 = column(0), m1 = column(1);
+        const auto left = hn::ConcatLowerLower(d, m1, m0), right = hn::ConcatUpperUpper(d, m1, m0);
+        return hn::MulAdd(hn::Sub(right, left), each(wx), left);
+#else
+        const hn::FixedTag<hwy::float16_t, 4> halfs;
+        const D d;
+        const hwy::float16_t* p = from + at[0];
+        const auto texel = [&](const hwy::float16_t* q) { return hn::PromoteTo(d, hn::LoadU(halfs, q)); };
+        const auto x = hn::Set(d, wx[0]), y = hn::Set(d, wy[0]);
+        const auto upperLeft = texel(p), upperRight = texel(p + 4), lowerLeft = texel(p + stride), lowerRight = texel(p + stride + 4);
+        const auto left = hn::MulAdd(hn::Sub(lowerLeft, upperLeft), y, upperLeft);
+        const auto right = hn::MulAdd(hn::Sub(lowerRight, upperRight), y, upperRight);
+        return hn::MulAdd(hn::Sub(right, left), x, left);
+#endif
+    }
+    /// One number for each pixel, over its four channels.
+    HWY_INLINE V each(const float* numbers) const {
+#if HWY_MAX_BYTES >= 32
+        const One one;
+        return hn::Combine(D(), hn::Set(one, numbers[1]), hn::Set(one, numbers[0]));
+#else
+        return hn::Set(D(), numbers[0]);
+#endif
+    }
+    HWY_INLINE V same(float number) const { return hn::Set(D(), number); }
+    HWY_INLINE V alpha(V c) const { return hn::Broadcast<3>(c); }
+    HWY_INLINE V colour(const float* rgba) const {
+#if HWY_MAX_BYTES >= 32
+        const auto c = hn::LoadU(One(), rgba);
+        return hn::Combine(D(), c, c);
+#else
+        return hn::LoadU(D(), rgba);
+#endif
+    }
+    /// Light of the card as it comes through the air: transmittances of the pixels, the air's colour with 1 as alpha.
+    HWY_INLINE V haze(V c, const float* through, V air) const {
+        const auto t = each(through);
+        return hn::MulAdd(hn::Mul(air, hn::Sub(same(1), t)), alpha(c), hn::Mul(c, t));
+    }
+    HWY_INLINE void under(float* out, V c) const {
+        const auto over = hn::LoadU(D(), out);
+        hn::StoreU(hn::MulAdd(hn::Sub(same(1), alpha(over)), c, over), D(), out);
+    }
+};
+
+}
+HWY_AFTER_NAMESPACE();
+#endif

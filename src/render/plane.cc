@@ -1,0 +1,120 @@
+#include "render/plane.h"
+
+#include "media/pyramid.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace stage::render {
+
+Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
+              const scene::Extensions& extensions) {
+    // A point of the frame lies on the ray d = forward + right sx - up sy (depth component 1) from the eye; through
+    // the lens point e it is d - e / focus from eye + e. With c = corner - eye - e and the card's normal n,
+    // 1/depth = d.n / c.n, and with the vectors a, b dual to across and down, s/depth = d.a - c.a / depth.
+    // All is multiplied by c.n over what it is for the pinhole: what is quadratic in e then cancels.
+    const V3d c = card.corner - view.eye;
+    const V3d n = card.across.cross(card.down);
+    const double cn = c.dot(n);
+    const V3d dual = n / n.dot(n);
+    const V3d a = card.down.cross(dual), b = dual.cross(card.across);
+    const V3d perX = view.right / view.slope, perY = view.up * (-1 / view.slope);
+    const V3d start = view.forward - perX * view.centre.x - perY * view.centre.y;
+
+    Plane plane;
+    plane.card = card;
+    plane.view = view;
+    plane.extensions = extensions;
+    if (plane.bent()) plane.size = size;
+    plane.top = media::levelCount(size) - 1;
+    if (!(std::abs(cn) > 1e-300)) return plane; // seen edge-on: nowhere ahead
+    const auto along = [&](const V3d& v) { return Linear{start.dot(v), perX.dot(v), perY.dot(v)}; };
+    Linear& w = plane.pinhole.w;
+    w = along(n) * (1 / cn);
+    plane.level = std::abs(w.b) + std::abs(w.c) < 1e-12 * std::abs(w.a);
+    if (plane.level) w.b = w.c = 0;
+    const V3d lens[2] = {view.right * view.aperture, view.up * view.aperture};
+    Projective* const shift[2] = {&plane.right, &plane.up};
+    double* const change[2] = {&plane.perRight, &plane.perUp};
+    for (int i = 0; i < 2; ++i) {
+        // What is level stays so, whatever rounding says.
+        const double en = plane.level ? 0 : lens[i].dot(n) / cn;
+        shift[i]->w = Linear{-en / view.focus, 0, 0};
+        *change[i] = -en;
+    }
+    if (size.x < 1 || size.y < 1) return plane;
+    plane.size = size;
+    const auto coordinate = [&](const V3d& axis, double length, Linear Projective::*which) {
+        const double offset = c.dot(axis);
+        const Linear across = along(axis);
+        plane.pinhole.*which = (across - w * offset) * length;
+        for (int i = 0; i < 2; ++i) {
+            const double en = -*change[i], ea = lens[i].dot(axis);
+            const Linear constant{ea * -1 / view.focus + offset * en / view.focus, 0, 0};
+            shift[i]->*which = (constant - across * en + w * ea) * length;
+        }
+    };
+    coordinate(a, plane.size.x, &Projective::u);
+    coordinate(b, plane.size.y, &Projective::v);
+    return plane;
+}
+
+void expose(Plane& plane, const Plane& open, const Plane& close) {
+    plane.drift = (close.pinhole - open.pinhole) * 0.5;
+    plane.curve = (close.pinhole + open.pinhole) * 0.5 - plane.pinhole;
+    const auto size = [](const Linear& l) { return std::abs(l.a) + std::abs(l.b) + std::abs(l.c); };
+    const auto moves = [&](const Projective& p) {
+        return size(p.u) + size(p.v) > 1e-9 * (size(plane.pinhole.u) + size(plane.pinhole.v)) ||
+               size(p.w) > 1e-9 * size(plane.pinhole.w);
+    };
+    plane.still = !moves(plane.drift) && !moves(plane.curve);
+}
+
+namespace {
+
+/// Places of a box at which a bent card is looked at.
+constexpr int bentSteps = 8;
+
+}
+
+double nearnessAt(const Plane& plane, double x, double y) {
+    if (!plane.bent()) return plane.pinhole.w.at(x, y);
+    const auto met = optics::meet(plane.view, {x, y}, plane.card);
+    return met ? 1 / met->depth : 0;
+}
+
+std::pair<double, double> nearnessIn(const Plane& plane, int x0, int y0, int x1, int y1) {
+    double low = 1e300, high = -1e300;
+    if (!plane.bent()) {
+        for (const int x : {x0, x1})
+            for (const int y : {y0, y1})
+                for (const double t : {-1.0, 0.0, 1.0}) {
+                    const double w = plane.pinhole.w.at(x, y) + t * plane.drift.w.at(x, y) +
+                                     t * t * plane.curve.w.at(x, y);
+                    for (const double p : {-1.0, 1.0})
+                        for (const double q : {-1.0, 1.0}) {
+                            const double nearness = (w + p * plane.right.w.a + q * plane.up.w.a) /
+                                                    (1 + p * plane.perRight + q * plane.perUp);
+                            low = std::min(low, nearness), high = std::max(high, nearness);
+                        }
+                }
+        return {low, high};
+    }
+    for (int j = 0; j <= bentSteps; ++j)
+        for (int i = 0; i <= bentSteps; ++i) {
+            const double nearness = nearnessAt(plane, x0 + (x1 - x0) * static_cast<double>(i) / bentSteps,
+                                               y0 + (y1 - y0) * static_cast<double>(j) / bentSteps);
+            if (nearness > 0) low = std::min(low, nearness), high = std::max(high, nearness);
+        }
+    if (low > high) return {0, 1e300}; // it slips between the places looked at
+    const double spare = high - low + 0.02 * high;
+    return {low - spare, high + spare};
+}
+
+double discAt(const Plane& plane, double x, double y) {
+    const double nearness = nearnessAt(plane, x, y);
+    if (!(nearness > 1e-7)) return 0;
+    return 2 * plane.view.aperture * plane.view.slope * std::abs(1 / plane.view.focus - nearness);
+}
+
+}

@@ -1,0 +1,73 @@
+// A card seen through a lens: where each ray meets it.
+#pragma once
+
+#include "optics/placing.h"
+
+#include <array>
+#include <utility>
+
+namespace stage::render {
+
+/// a + b x + c y at a place of the frame, px.
+struct Linear {
+    double a = 0, b = 0, c = 0;
+    double at(double x, double y) const { return a + b * x + c * y; }
+    Linear operator+(const Linear& o) const { return {a + o.a, b + o.b, c + o.c}; }
+    Linear operator-(const Linear& o) const { return {a - o.a, b - o.b, c - o.c}; }
+    Linear operator*(double k) const { return {a * k, b * k, c * k}; }
+};
+
+/// What a ray meets: base texels u/w and v/w from the picture's top left.
+struct Projective {
+    Linear u, v, w;
+    Projective operator+(const Projective& o) const { return {u + o.u, v + o.v, w + o.w}; }
+    Projective operator-(const Projective& o) const { return {u - o.u, v - o.v, w - o.w}; }
+    Projective operator*(double k) const { return {u * k, v * k, w * k}; }
+};
+
+/// A card seen through a view.
+///
+/// Flat: u, v and w of the ray through a place of the frame are linear in the place (a plane's homography), and
+/// for a given place linear in the point of the lens that it goes through, because a ray through lens point
+/// (p, q) from a point of the frame passes the focus plane where the pinhole's ray does: a shear of space.
+/// w over 1 + p perRight + q perUp is 1 / depth.
+///
+/// Bent: the ray meets a cylinder, in the frame's own terms; w is then that of the flat card, and of use for
+/// nothing but groups.
+struct Plane {
+    Projective pinhole; ///< through the lens's middle, at the middle of the exposure
+    Projective right, up; ///< what a lens point one radius to the right and up adds
+    double perRight = 0, perUp = 0;
+    Projective drift, curve; ///< over the exposure: + t drift + t^2 curve, t from -1 to 1
+    bool level = false;      ///< parallel to the frame, so that its scale is the same everywhere
+    bool still = true;       ///< it does not move against the frame during the exposure
+    V2i size{0, 0};
+    int top = 0; ///< the coarsest level of its picture
+    scene::Extensions extensions;
+    optics::Card card;
+    optics::View view;
+
+    bool bent() const { return card.bend != 0; }
+    double farLeft() const { return -extensions.left.reach() * size.x; }
+    double farRight() const { return (1 + extensions.right.reach()) * size.x; }
+    double farTop() const { return -extensions.top.reach() * size.y; }
+    double farBottom() const { return (1 + extensions.bottom.reach()) * size.y; }
+};
+
+/// size: base texels of the card's picture; 0 x 0 where there are none (a flattened group): only w is set then.
+Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
+              const scene::Extensions& extensions = {});
+/// Lets it move during the exposure: what it is at the exposure's begin and end.
+void expose(Plane& plane, const Plane& open, const Plane& close);
+
+/// 1 / depth at a place of the frame; at most 0 where the card is not there.
+double nearnessAt(const Plane& plane, double x, double y);
+/// The least and the greatest 1 / depth that a card may have in a box of the frame, through the whole lens and
+/// exposure.
+std::pair<double, double> nearnessIn(const Plane& plane, int x0, int y0, int x1, int y1);
+
+/// Diameter in px of the disc into which the lens blurs a point of the card that is seen at a place. 0 where it
+/// is not.
+double discAt(const Plane& plane, double x, double y);
+
+}

@@ -1,0 +1,246 @@
+#include "render/reach.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace stage::render {
+
+Footprint footprintOf(double ux, double uy, double vx, double vy, int top) {
+    const double e = ux * ux + uy * uy, g = vx * vx + vy * vy, f = ux * vx + uy * vy;
+    const double half = std::sqrt((e - g) * (e - g) / 4 + f * f);
+    const double major = std::sqrt((e + g) / 2 + half),
+                 minor = std::sqrt(std::max(0.0, (e + g) / 2 - half));
+    Footprint print;
+    const double ratio = major / std::max(minor, 1.0);
+    if (ratio > 1.2) {
+        print.taps = std::min(static_cast<int>(std::ceil(ratio - 0.2)), Footprint::mostTaps);
+        double du = half + (e - g) / 2, dv = f;
+        if (std::abs(du) + std::abs(dv) < 1e-12 * major) du = f, dv = half - (e - g) / 2;
+        if (e < g) du = f, dv = half - (e - g) / 2;
+        const double step = major / print.taps / std::max(std::hypot(du, dv), 1e-300);
+        print.du = du * step, print.dv = dv * step;
+    }
+    print.lod = std::clamp(std::log2(std::max(minor, major / print.taps)), 0.0, static_cast<double>(top));
+    // A layer at its natural size must come out as it is, whatever the last bits say.
+    if (!(print.lod > 1e-6)) print.lod = 0;
+    return print;
+}
+
+Footprint footprintAt(const Plane& plane, double x, double y) {
+    const Projective& p = plane.pinhole;
+    const double w = p.w.at(x, y);
+    if (!(w > 1e-7)) return {};
+    const double u = p.u.at(x, y) / w, v = p.v.at(x, y) / w;
+    return footprintOf((p.u.b - u * p.w.b) / w, (p.u.c - u * p.w.c) / w, (p.v.b - v * p.w.b) / w,
+                       (p.v.c - v * p.w.c) / w, plane.top);
+}
+
+double lodOfDisc(double disc, double texelsPerPixel, int samples) {
+    // Rays lie about disc / sqrt(samples) apart: texels of three quarters of that keep the disc's rim and leave
+    // little to chance.
+    const double apart = samples > 0 ? 0.75 * disc / std::sqrt(static_cast<double>(samples)) : 0;
+    return std::log2(std::max(texelsPerPixel, 1e-9) * std::max(1.0, apart));
+}
+
+namespace {
+
+/// Places of a box that a bent card is looked at.
+constexpr int bentSteps = 8;
+
+Reach bentReach(const Plane& plane, int x0, int y0, int x1, int y1, Through through) {
+    Reach r;
+    optics::Card card = plane.card;
+    // What slips between the places looked at.
+    const double spare = 0.1;
+    card.left += spare, card.right += spare, card.top += spare, card.bottom += spare;
+    double disc = 0;
+    if (through == Through::Lens)
+        for (const int x : {x0, x1})
+            for (const int y : {y0, y1})
+                disc = std::max(disc, discAt(plane, x, y));
+    const double a0 = x0 - disc, a1 = x1 + disc, b0 = y0 - disc, b1 = y1 + disc;
+    for (int j = 0; j <= bentSteps; ++j) {
+        for (int i = 0; i <= bentSteps; ++i) {
+            const double x = a0 + (a1 - a0) * i / bentSteps, y = b0 + (b1 - b0) * j / bentSteps;
+            const auto met = optics::meet(plane.view, {x, y}, card);
+            if (!met) continue;
+            ++r.met;
+            const double u = met->s * plane.size.x, v = met->t * plane.size.y;
+            r.u0 = std::min(r.u0, u), r.u1 = std::max(r.u1, u);
+            r.v0 = std::min(r.v0, v), r.v1 = std::max(r.v1, v);
+        }
+    }
+    r.off = r.met == 0;
+    if (r.off) return r;
+    r.marginU = (r.u1 - r.u0) / bentSteps, r.marginV = (r.v1 - r.v0) / bentSteps;
+    r.u0 -= r.marginU, r.u1 += r.marginU, r.v0 -= r.marginV, r.v1 += r.marginV;
+    return r;
+}
+
+}
+
+Reach reachOf(const Plane& plane, int x0, int y0, int x1, int y1, Through through) {
+    if (plane.bent()) return bentReach(plane, x0, y0, x1, y1, through);
+    Reach r;
+    int looked = 0;
+    const auto look = [&](double u, double v, double w) {
+        ++looked;
+        if (!(w > 1e-7)) {
+            ++r.behind;
+            return;
+        }
+        u /= w, v /= w;
+        r.u0 = std::min(r.u0, u), r.u1 = std::max(r.u1, u);
+        r.v0 = std::min(r.v0, v), r.v1 = std::max(r.v1, v);
+    };
+    const Projective& m = plane.pinhole;
+    const bool lens = through == Through::Lens;
+    // A ratio of functions that are linear in each variable alone is least and greatest at the corners.
+    for (const int x : {x0, x1}) {
+        for (const int y : {y0, y1}) {
+            const double u = m.u.at(x, y), v = m.v.at(x, y), w = m.w.at(x, y);
+            if (!lens) {
+                look(u, v, w);
+                continue;
+            }
+            const double pu = plane.right.u.at(x, y), pv = plane.right.v.at(x, y), pw = plane.right.w.a;
+            const double qu = plane.up.u.at(x, y), qv = plane.up.v.at(x, y), qw = plane.up.w.a;
+            for (const double t : {-1.0, 1.0}) {
+                const double tu = plane.still ? 0 : t * plane.drift.u.at(x, y) + plane.curve.u.at(x, y);
+                const double tv = plane.still ? 0 : t * plane.drift.v.at(x, y) + plane.curve.v.at(x, y);
+                const double tw = plane.still ? 0 : t * plane.drift.w.at(x, y) + plane.curve.w.at(x, y);
+                for (const double p : {-1.0, 1.0})
+                    for (const double q : {-1.0, 1.0})
+                        look(u + p * pu + q * qu + tu, v + p * pv + q * qv + tv, w + p * pw + q * qw + tw);
+                if (plane.still) break;
+            }
+        }
+    }
+    if (r.behind > 0) {
+        r.off = r.behind == looked;
+        return r;
+    }
+    r.marginU = (r.u1 - r.u0) / (x1 - x0), r.marginV = (r.v1 - r.v0) / (y1 - y0);
+    r.off = r.u1 + r.marginU < plane.farLeft() || r.v1 + r.marginV < plane.farTop() ||
+            r.u0 - r.marginU > plane.farRight() || r.v0 - r.marginV > plane.farBottom();
+    return r;
+}
+
+std::pair<double, double> insideOf(double low, double high, double length, const scene::Extension& before,
+                                   const scene::Extension& after) {
+    double a = std::clamp(low, 0.0, length), b = std::clamp(high, 0.0, length);
+    const auto beyond = [&](const scene::Extension& side, double by, bool isBefore) {
+        if (side.reach() <= 0 || by <= 0) return;
+        by = std::min(by, side.reach() * length);
+        if (side.beyond == scene::Beyond::Stretch) return;
+        if (side.beyond == scene::Beyond::Repeat || by >= length) {
+            a = 0, b = length;
+        } else if (isBefore) {
+            a = 0, b = std::max(b, by);
+        } else {
+            a = std::min(a, length - by), b = length;
+        }
+    };
+    beyond(before, -low, true);
+    beyond(after, high - length, false);
+    return {a, b};
+}
+
+// ---- what is read
+
+namespace {
+
+/// The texels of a level that a reach looks at.
+media::Box texelsOf(const Plane& plane, const Reach& r, int level) {
+    const double shrink = std::ldexp(1.0, -level);
+    const V2i size = media::levelSize(plane.size, level);
+    const auto [u0, u1] = insideOf(r.u0, r.u1, plane.size.x, plane.extensions.left, plane.extensions.right);
+    const auto [v0, v1] = insideOf(r.v0, r.v1, plane.size.y, plane.extensions.top, plane.extensions.bottom);
+    // Beyond the edge the edge texel continues, so it is looked at from outside too.
+    const auto at = [&](double place, int length) {
+        return static_cast<int>(std::clamp(std::floor(place * shrink - 0.5), 0.0, length - 1.0));
+    };
+    return {at(u0, size.x) - 1, at(v0, size.y) - 1, at(u1, size.x) + 3, at(v1, size.y) + 3};
+}
+
+void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, int samples, media::Need& need) {
+    Reach r = reachOf(plane, x0, y0, x1, y1, samples > 0 ? Through::Lens : Through::Pinhole);
+    if (r.off) return;
+    if (plane.bent()) { // near its rim the scale may be anything: all levels, by what they cost
+        for (int level = 0; level <= plane.top; ++level)
+            if (const double texels = (r.u1 - r.u0) * std::ldexp(1.0, -level);
+                level == plane.top || texels < 4 * (x1 - x0))
+                need.add(level, texelsOf(plane, r, level));
+        return;
+    }
+    const int top = plane.top;
+    double low = 1e300, high = -1;
+    for (const int x : {x0, x1})
+        for (const int y : {y0, y1}) {
+            if (!(plane.pinhole.w.at(x, y) > 1e-7)) continue;
+            const double lod = footprintAt(plane, x, y).lod;
+            const double coarse = std::min(
+                std::max(lod, samples > 0 ? lodOfDisc(discAt(plane, x, y), std::exp2(lod), samples) : lod),
+                static_cast<double>(top));
+            low = std::min(low, coarse), high = std::max(high, coarse);
+        }
+    if (low > high) low = 0, high = 0;
+    // Inside the box it may be a little finer than at its corners.
+    const double spare = plane.level ? 1e-5 : 0.3;
+    const int fine = std::max(0, static_cast<int>(std::floor(low - spare))),
+              coarse = std::min(top, static_cast<int>(std::floor(high + spare)) + 1);
+    const bool steep = r.behind > 0 || coarse - fine > 2 || r.u1 - r.u0 > 4.0 * plane.size.x ||
+                       r.v1 - r.v0 > 4.0 * plane.size.y;
+    if (steep && (x1 - x0 > 1 || y1 - y0 > 1)) {
+        const int xm = (x0 + x1) / 2, ym = (y0 + y1) / 2;
+        for (const auto& [a, b] : {std::pair(x0, xm), std::pair(xm, x1)})
+            for (const auto& [c, d] : {std::pair(y0, ym), std::pair(ym, y1)})
+                if (b > a && d > c) gatherNeed(plane, a, c, b, d, samples, need);
+        return;
+    }
+    if (r.behind > 0 && r.u0 > r.u1) return;
+    // Sampled around a pixel by as much as its footprint, and a little beyond the box.
+    r.u0 -= 2 * r.marginU, r.u1 += 2 * r.marginU, r.v0 -= 2 * r.marginV, r.v1 += 2 * r.marginV;
+    for (int level = fine; level <= coarse; ++level)
+        need.add(level, texelsOf(plane, r, level));
+}
+
+}
+
+media::Need needOf(const Plane& plane, V2i frame, int samples) {
+    constexpr int side = 64;
+    media::Need need(plane.size);
+    for (int y = 0; y < frame.y; y += side)
+        for (int x = 0; x < frame.x; x += side)
+            gatherNeed(plane, x, y, std::min(x + side, frame.x), std::min(y + side, frame.y), samples, need);
+    return need;
+}
+
+// ---- what is there
+
+Presence presenceOf(const Plane& plane, const media::Pyramid& pixels, const Reach& r, int level) {
+    if (r.off) return Presence::Nothing;
+    if (r.behind > 0 || plane.bent()) return Presence::Something;
+    const bool covers = r.u0 >= plane.farLeft() && r.v0 >= plane.farTop() && r.u1 <= plane.farRight() &&
+                        r.v1 <= plane.farBottom();
+    bool nothing = true, opaque = covers;
+    const int last = std::min(level + 1, static_cast<int>(pixels.levels.size()) - 1);
+    for (int n = level; n <= last && (nothing || opaque); ++n) {
+        const media::TiledLevel& texels = pixels.levels[static_cast<std::size_t>(n)];
+        const media::Box box = texelsOf(plane, r, n).within(media::boxOf(texels.size));
+        constexpr int cell = media::Tile::cellSide;
+        for (int y = box.y0 / cell * cell; y < box.y1; y += cell) {
+            for (int x = box.x0 / cell * cell; x < box.x1; x += cell) {
+                const media::Tile* tile = texels.tileAt(x, y);
+                if (!tile) return Presence::Something;
+                const media::Tile::Cell& known = tile->cellAt(x % media::tileSide, y % media::tileSide);
+                nothing = nothing && known.most.bits() == 0;
+                opaque = opaque && float(known.leastAlpha) >= 0.9995f;
+                if (!nothing && !opaque) return Presence::Something;
+            }
+        }
+    }
+    return nothing ? Presence::Nothing : opaque ? Presence::Opaque : Presence::Something;
+}
+
+}

@@ -1,0 +1,54 @@
+// Which texels of a card's picture a box of the frame looks at, and how finely.
+#pragma once
+
+#include "media/pyramid.h"
+#include "render/plane.h"
+
+namespace stage::render {
+
+/// What a pixel covers of a picture: read at level `lod` (fractions mix two levels), as the mean of `taps`
+/// places in a row that step by (du, dv) base texels. So a card seen askew stays as sharp along its short axis as it
+/// is along its long one. Heckbert, Fundamentals of Texture Mapping, 1989: the footprint is the ellipse of the
+/// Jacobian.
+struct Footprint {
+    static constexpr int mostTaps = 8;
+    double lod = 0;
+    int taps = 1;
+    double du = 0, dv = 0;
+};
+/// Changes of the base texel for a pixel to the right (ux, vx) and down (uy, vy); top: the coarsest level.
+Footprint footprintOf(double ux, double uy, double vx, double vy, int top);
+/// That of a flat card at a place of the frame; nothing special where it is not.
+Footprint footprintAt(const Plane& plane, double x, double y);
+
+enum class Through {
+    Pinhole,
+    Lens ///< all of the lens, and all of the exposure
+};
+
+/// The box of the picture that a box of the frame shows.
+struct Reach {
+    int behind = 0; ///< corners of the frame's box that do not look at the card's plane
+    double u0 = 1e300, v0 = 1e300, u1 = -1e300, v1 = -1e300; ///< base texels
+    double marginU = 0, marginV = 0;                         ///< what a pixel of the frame covers
+    bool off = false;                                        ///< it shows nothing of the card
+    int met = 0; ///< of a bent card: at how many of the places looked at it is there
+};
+Reach reachOf(const Plane& plane, int x0, int y0, int x1, int y1, Through through);
+
+/// The tiles of a picture that rendering a frame of that size will read. samples: rays per pixel, by which it
+/// reads coarser where it is out of focus; 0 for a pinhole.
+media::Need needOf(const Plane& plane, V2i frame, int samples);
+
+/// The coarsest level that is fine enough for `samples` rays through a lens that blurs into discs of that diameter.
+double lodOfDisc(double disc, double texelsPerPixel, int samples);
+
+/// What an interval of base texels shows of the picture itself, where it goes on beyond its edges.
+std::pair<double, double> insideOf(double low, double high, double length, const scene::Extension& before,
+                                   const scene::Extension& after);
+
+/// What is known of a box of the frame (pixels x0..x1-1, y0..y1-1) without sampling it at a level or the one above.
+enum class Presence { Nothing, Something, Opaque };
+Presence presenceOf(const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int level);
+
+}

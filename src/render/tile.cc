@@ -1,0 +1,241 @@
+#include "render/tile.h"
+
+#include "render/blend.h"
+#include "render/curve.h"
+#include "render/sampler.h"
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+#include <numeric>
+
+namespace stage::render {
+namespace {
+
+/// Boxes of this side are read pixel by pixel where a card is too steep for the kernel.
+constexpr int smallest = 8;
+
+bool inside(const media::Box& box, const media::Box& of) {
+    return !box.within(of).empty();
+}
+
+/// A level at least as fine as all that will be read of a box.
+int finestLevel(const Plane& plane, const media::Box& box) {
+    const double middle = footprintAt(plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0).lod;
+    return std::max(0, static_cast<int>(std::floor(middle - (plane.level ? 0 : 0.7))));
+}
+
+/// 1/depth is linear over the frame, so two planes that keep their order at a box's corners keep it inside. `at`
+/// gives the nearness of the n-th, nearest first; equal ones must be in the order that `above` says.
+template <class Nearness, class Above>
+bool sameOrder(std::size_t count, const media::Box& box, const Nearness& at, const Above& above) {
+    for (std::size_t i = 1; i < count; ++i)
+        for (const int x : {box.x0, box.x1})
+            for (const int y : {box.y0, box.y1}) {
+                const double near = at(i - 1, x, y), far = at(i, x, y), close = 1e-9 * std::abs(near);
+                if (far > near + close) return false;
+                if (far > near - close && !above(i - 1, i)) return false;
+            }
+    return true;
+}
+
+void underWhole(Canvas& canvas, const float* ground) {
+    for (int y = 0; y < canvas.height; ++y)
+        for (int x = 0; x < canvas.width; ++x) {
+            float* out = canvas.rgba + 4 * (y * Canvas::side + x);
+            const float through = 1 - out[3];
+            for (int c = 0; c < 4; ++c)
+                out[c] += through * ground[c];
+        }
+}
+
+void under(Canvas& canvas, const Canvas& below, float opacity) {
+    for (int y = 0; y < canvas.height; ++y)
+        for (int i = 4 * y * Canvas::side; i < 4 * (y * Canvas::side + canvas.width); i += 4) {
+            const float through = (1 - canvas.rgba[i + 3]) * opacity;
+            for (int c = 0; c < 4; ++c)
+                canvas.rgba[i + c] += through * below.rgba[i + c];
+        }
+}
+
+void blendAll(Canvas& below, const Canvas& above, const Entry& entry) {
+    for (int y = 0; y < below.height; ++y)
+        for (int i = 4 * y * Canvas::side; i < 4 * (y * Canvas::side + below.width); i += 4) {
+            const float* s = above.rgba + i;
+            if (s[0] != 0 || s[1] != 0 || s[2] != 0 || s[3] != 0)
+                blendOnto(below.rgba + i, s, entry.opacity, entry.blend);
+        }
+}
+
+void fill(Canvas& canvas, const float* ground) {
+    for (int i = 0; i < Canvas::side * Canvas::side * 4; ++i)
+        canvas.rgba[i] = ground[i % 4];
+}
+
+}
+
+void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
+                        Canvas& canvas) {
+    canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
+    const int size = std::max(canvas.width, canvas.height);
+    std::vector<Seen> seen;
+    bool bent = false;
+    for (const Entry& entry : entries) {
+        if (!inside(entry.box, box)) continue;
+        Seen here{&entry, {}, false, 0};
+        here.nearness = nearnessAt(entry.plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0);
+        if (entry.group.empty()) {
+            here.reach = reachOf(entry.plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole);
+            if (here.reach.off) continue;
+            if (here.reach.behind > 0 && size > smallest) return byParts(entries, box, ground, canvas);
+            if (!entry.plane.bent() && here.reach.behind == 0) {
+                // Grown by what a pixel covers, which filters may look at.
+                Reach grown = here.reach;
+                const double spare = entry.plane.level ? 1 : Footprint::mostTaps / 2.0;
+                grown.u0 -= spare * grown.marginU, grown.u1 += spare * grown.marginU;
+                grown.v0 -= spare * grown.marginV, grown.v1 += spare * grown.marginV;
+                const Presence presence =
+                    presenceOf(entry.plane, *entry.pixels, grown, finestLevel(entry.plane, box));
+                if (presence == Presence::Nothing) continue;
+                here.opaque = presence == Presence::Opaque && entry.opacity == 1 &&
+                              entry.blend == scene::Blend::Normal;
+            }
+            bent = bent || entry.plane.bent();
+        }
+        seen.push_back(here);
+    }
+    // Nearest first; of those in one plane the later is above.
+    std::reverse(seen.begin(), seen.end());
+    std::stable_sort(seen.begin(), seen.end(),
+                     [](const Seen& a, const Seen& b) { return a.nearness > b.nearness + 1e-9 * std::abs(b.nearness); });
+    bool ordered;
+    if (bent) { // only what lies apart in depth all over the box keeps its order for sure
+        ordered = true;
+        double farthest = 1e300;
+        for (const Seen& each : seen) {
+            const auto [low, high] = nearnessIn(each.entry->plane, box.x0, box.y0, box.x1, box.y1);
+            ordered = ordered && high < farthest;
+            farthest = low;
+        }
+    } else {
+        ordered = sameOrder(
+            seen.size(), box,
+            [&](std::size_t i, int x, int y) { return nearnessAt(seen[i].entry->plane, x, y); },
+            [&](std::size_t i, std::size_t j) { return seen[i].entry > seen[j].entry; });
+    }
+    if (!ordered) return byPixel(seen, box, ground, canvas);
+
+    // What lies behind something opaque is never seen.
+    const auto hides = std::find_if(seen.begin(), seen.end(), [](const Seen& each) { return each.opaque; });
+    if (hides != seen.end()) seen.erase(hides + 1, seen.end());
+
+    std::unique_ptr<Canvas> layer;
+    const auto own = [&](const Seen& each) -> Canvas& {
+        if (!layer) layer = std::make_unique<Canvas>();
+        alone(each, box, *layer);
+        return *layer;
+    };
+    // All are readied before the first is painted: their texels are on the way by the time they are needed.
+    m_arena.reset();
+    std::vector<Brush> brushes(m_blending == scene::Blending::Light ? seen.size() : 0);
+    std::size_t ready = 0;
+    for (; ready < brushes.size(); ++ready) {
+        const Entry& entry = *seen[ready].entry;
+        if (entry.blend != scene::Blend::Normal || !entry.group.empty()) break;
+        Brush& brush = brushes[ready];
+        if (!readyBrush(brush, entry.plane, *entry.pixels, seen[ready].reach, box.x0, box.y0, canvas.width,
+                        canvas.height, m_arena)) {
+            if (size > smallest && !entry.plane.bent()) return byParts(entries, box, ground, canvas);
+            break;
+        }
+        brush.opacity = entry.opacity;
+    }
+    for (std::size_t i = 0; i < ready; ++i)
+        paintUnder(brushes[i], canvas);
+    for (std::size_t i = ready; i < seen.size(); ++i) {
+        const Entry& entry = *seen[i].entry;
+        if (entry.blend != scene::Blend::Normal) {
+            // It looks at what is below, so from here on it goes upwards.
+            const auto below = std::make_unique<Canvas>();
+            below->clear(canvas.width, canvas.height);
+            fill(*below, ground);
+            for (std::size_t j = seen.size(); j-- > i;)
+                blendAll(*below, own(seen[j]), *seen[j].entry);
+            under(canvas, *below, 1);
+            return;
+        }
+        under(canvas, own(seen[i]), entry.opacity);
+    }
+    underWhole(canvas, ground);
+}
+
+void TilePainter::byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
+                          Canvas& canvas) {
+    canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
+    const auto part = std::make_unique<Canvas>();
+    const int side = std::max(smallest, (std::max(canvas.width, canvas.height) / 2 + 7) / 8 * 8);
+    for (int y = box.y0; y < box.y1; y += side)
+        for (int x = box.x0; x < box.x1; x += side) {
+            const media::Box quarter{x, y, std::min(x + side, box.x1), std::min(y + side, box.y1)};
+            paint(entries, quarter, ground, *part);
+            for (int row = 0; row < part->height; ++row)
+                std::copy_n(part->rgba + 4 * row * Canvas::side, 4 * part->width,
+                            canvas.rgba + 4 * ((y - box.y0 + row) * Canvas::side + x - box.x0));
+        }
+}
+
+void TilePainter::byPixel(const std::vector<Seen>& seen, const media::Box& box, const float* ground,
+                          Canvas& canvas) {
+    std::vector<std::unique_ptr<Canvas>> drawn;
+    for (const Seen& each : seen) {
+        drawn.push_back(std::make_unique<Canvas>());
+        alone(each, box, *drawn.back());
+    }
+    std::vector<std::pair<double, std::size_t>> order(seen.size());
+    for (int y = 0; y < canvas.height; ++y)
+        for (int x = 0; x < canvas.width; ++x) {
+            for (std::size_t i = 0; i < seen.size(); ++i)
+                order[i] = {nearnessAt(seen[i].entry->plane, box.x0 + x + 0.5, box.y0 + y + 0.5), i};
+            // Farthest first; of those in one plane the later in the scene is above.
+            std::stable_sort(order.begin(), order.end(), [&](const auto& a, const auto& b) {
+                if (std::abs(a.first - b.first) <= 1e-9 * std::abs(b.first))
+                    return seen[a.second].entry < seen[b.second].entry;
+                return a.first < b.first;
+            });
+            const int at = 4 * (y * Canvas::side + x);
+            float* out = canvas.rgba + at;
+            std::copy_n(ground, 4, out);
+            for (const auto& [nearness, i] : order) {
+                const float* s = drawn[i]->rgba + at;
+                if (s[0] != 0 || s[1] != 0 || s[2] != 0 || s[3] != 0)
+                    blendOnto(out, s, seen[i].entry->opacity, seen[i].entry->blend);
+            }
+        }
+}
+
+void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas) {
+    const Entry& entry = *seen.entry;
+    if (!entry.group.empty()) {
+        const float nothing[4] = {0, 0, 0, 0};
+        paint(entry.group, box, nothing, canvas);
+        return;
+    }
+    canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
+    Brush brush;
+    m_arena.reset();
+    if (readyBrush(brush, entry.plane, *entry.pixels, seen.reach, box.x0, box.y0, canvas.width, canvas.height, m_arena))
+        paintUnder(brush, canvas);
+    else
+        for (int y = 0; y < canvas.height; ++y)
+            sampleRow(entry.plane, *entry.pixels, box.y0 + y, box.x0, box.x1, canvas.rgba + 4 * y * Canvas::side);
+    if (m_blending == scene::Blending::Paint)
+        for (int y = 0; y < canvas.height; ++y)
+            for (int x = 0; x < canvas.width; ++x) {
+                float* c = canvas.rgba + 4 * (y * Canvas::side + x);
+                if (c[3] <= 0) continue;
+                for (int i = 0; i < 3; ++i)
+                    c[i] = encode(c[i] / c[3]) * c[3];
+            }
+}
+
+}
