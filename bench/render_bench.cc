@@ -85,6 +85,9 @@ int main(int argc, char** argv) {
     }
     add("pinhole/ten/1 thread", [](auto& s) { ours(s, "ten", {}, 1); });
     add("pinhole/hundred", [](auto& s) { ours(s, "hundred", {}, 2); });
+    for (const int samples : {64, 128}) {
+        add("final/" + std::to_string(samples), [=](auto& s) { ours(s, "ten", {render::Way::Final, samples}, 1); });
+    }
     benchmark::Initialize(&argc, argv);
     benchmark::RunSpecifiedBenchmarks();
     if (!std::getenv("STAGE_BENCH_FOLDER")) std::filesystem::remove_all(folder());

@@ -75,11 +75,19 @@ void look(Scene& scene, Fields& fields) {
             layer.visible = fields.yes("visible", layer.visible);
             if (fields.has("blend"))
                 layer.blend = static_cast<scene::Blend>(fields.choice("blend", scene::blendNames));
+            if (auto* group = std::get_if<scene::Group>(&layer.content))
+                group->inDepth = fields.yes("inDepth", group->inDepth);
         });
     }
 }
 
+void haze(Scene& scene, Fields& fields) {
+    scene.haze = scene::readHaze(fields, scene.haze);
+}
+
 void lens(Scene& scene, Fields& fields) {
+    scene.camera.iris = scene::readIris(fields, scene.camera.iris);
+    scene.camera.shutter = fields.number("shutter", 0, 720, scene.camera.shutter);
     scene.camera.gate = fields.number("gate", 0.1, 1000, scene.camera.gate);
     if (fields.has("focal") && fields.has("angle")) throw Misread{"lens takes 'focal' or 'angle', not both"};
     double focal = 0;
@@ -242,6 +250,7 @@ constexpr auto kinds = std::to_array<Kind>({
     {"duplicate", "Duplicate", duplicate},
     {"scatter", "Scatter", scatter},
     {"guides", "Change guides", guides},
+    {"haze", "Change haze", haze},
     {"replace", "Replace media of", replaceMedia},
     {"relink", "Find media", relinkMedia},
     {"look", "Change look of", look},

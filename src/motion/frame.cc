@@ -3,55 +3,112 @@
 #include "motion/settled.h"
 
 #include <algorithm>
+#include <array>
+#include <cmath>
 
 namespace stage::motion {
 namespace {
 
-void gather(const Standing& now, const std::vector<scene::LayerPtr>& layers, const optics::Affine& holder,
-            std::vector<Item>& items) {
-    for (const scene::LayerPtr& layer : layers) {
-        if (!layer->visible || layer->opacity <= 0) continue;
-        const optics::Affine world =
-            layer->follows == 0 ? holder : optics::worldOf(now.find(layer->id).carriers);
-        const optics::Affine own = world * optics::frameOf(*layer);
+/// A scene as it stands at the times that count, of which the middle one decides what is there.
+struct Moment {
+    const Standing* now;
+    const std::vector<scene::LayerPtr>* layers;
+    optics::Affine holder;
+};
+using Moments = std::array<Moment, 3>; ///< as the exposure begins, in its middle, as it ends
+
+void gather(const Moments& moments, bool exposed, double opacity, scene::Blend blend, std::vector<Item>& items) {
+    const std::size_t first = exposed ? 0 : 1, last = exposed ? 2 : 1;
+    for (std::size_t n = 0; n < moments[1].layers->size(); ++n) {
+        const scene::LayerPtr& layer = (*moments[1].layers)[n];
+        if (!layer->visible || layer->opacity * opacity <= 0) continue;
+        std::array<optics::Affine, 3> worlds, owns;
+        for (std::size_t m = first; m <= last; ++m) {
+            const scene::Layer& then = *(*moments[m].layers)[n];
+            worlds[m] = then.follows == 0 ? moments[m].holder
+                                          : optics::worldOf(moments[m].now->find(then.id).carriers);
+            owns[m] = worlds[m] * optics::frameOf(then);
+        }
+        const scene::Blend own = layer->blend == scene::Blend::Normal ? blend : layer->blend;
+        Item item{layer, {}, nullptr, layer->opacity * opacity, own, false, {}, {}, {}};
         if (const scene::Group* group = layer->group()) {
-            const bool flattened = layer->opacity < 1 || layer->blend != scene::Blend::Normal;
-            if (!flattened) {
-                gather(now, group->children, own, items);
+            Moments inside = moments;
+            for (std::size_t m = first; m <= last; ++m) {
+                inside[m].layers = &(*moments[m].layers)[n]->group()->children;
+                inside[m].holder = owns[m];
+            }
+            const bool changes = item.opacity < 1 || own != scene::Blend::Normal;
+            if (!changes || group->inDepth) {
+                gather(inside, exposed, item.opacity, own, items);
                 continue;
             }
-            optics::Card plane;
-            plane.corner = own.origin;
-            plane.across = own.x;
-            plane.down = -own.y;
-            Item item{layer, plane, nullptr, layer->opacity, layer->blend, true, {}};
-            gather(now, group->children, own, item.items);
+            const auto planeOf = [&](const optics::Affine& frame) {
+                optics::Card plane;
+                plane.corner = frame.origin;
+                plane.across = frame.x;
+                plane.down = -frame.y;
+                return plane;
+            };
+            item.flattened = true;
+            item.card = planeOf(owns[1]);
+            item.open = exposed ? planeOf(owns[0]) : item.card;
+            item.close = exposed ? planeOf(owns[2]) : item.card;
+            gather(inside, exposed, 1, scene::Blend::Normal, item.items);
             if (!item.items.empty()) items.push_back(std::move(item));
             continue;
         }
-        PixelsPtr pixels = pixelsAt(now.scene, layer, now.time);
-        if (!pixels) continue;
-        Item item{
-            layer, optics::cardOf(*layer, world), std::move(pixels), layer->opacity, layer->blend, false, {}};
+        item.pixels = pixelsAt(moments[1].now->scene, layer, moments[1].now->time);
+        if (!item.pixels) continue;
+        item.card = optics::cardOf(*layer, worlds[1]);
+        item.open = exposed ? optics::cardOf(*(*moments[0].layers)[n], worlds[0]) : item.card;
+        item.close = exposed ? optics::cardOf(*(*moments[2].layers)[n], worlds[2]) : item.card;
         items.push_back(std::move(item));
     }
 }
 
-}
-
-Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::Pose& pose) {
+/// poses: as the exposure begins, in its middle, as it ends.
+Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::array<scene::Pose, 3>& poses,
+                bool exposed) {
     Frame frame;
     frame.size = size;
-    frame.view = optics::viewOf(pose, scene.camera.gate, size);
+    frame.exposed = exposed && scene.camera.shutter > 0;
+    frame.iris = scene.camera.iris;
+    frame.haze = scene.haze;
     frame.background = scene.output.background;
     frame.blending = scene.output.blending;
-    const Standing now(scene, time, pose);
-    gather(now, now.scene.layers, {}, frame.items);
+    const auto view = [&](const scene::Pose& pose) { return optics::viewOf(pose, scene.camera.gate, size); };
+    frame.view = view(poses[1]), frame.open = view(poses[0]), frame.close = view(poses[2]);
+    const Standing now(scene, time, poses[1]);
+    Moments moments;
+    moments[1] = {&now, &now.scene.layers, {}};
+    if (!frame.exposed) {
+        gather(moments, false, 1, scene::Blend::Normal, frame.items);
+        return frame;
+    }
+    const Rational half = halfExposure(scene);
+    const Standing open(scene, time - half, poses[0]), close(scene, time + half, poses[2]);
+    moments[0] = {&open, &open.scene.layers, {}};
+    moments[2] = {&close, &close.scene.layers, {}};
+    gather(moments, true, 1, scene::Blend::Normal, frame.items);
     return frame;
 }
 
-Frame evaluate(const scene::Scene& scene, Rational time, V2i size) {
-    return evaluate(scene, time, size, CameraMove(scene.camera).at(time.toDouble()));
+}
+
+Rational halfExposure(const scene::Scene& scene) {
+    // In thousandths of a degree, which keeps it a fraction.
+    const auto share = Rational(std::llround(scene.camera.shutter * 1000), 720'000);
+    return share / scene.output.rate;
+}
+
+Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::Pose& pose, bool exposed) {
+    return evaluated(scene, time, size, {pose, pose, pose}, exposed);
+}
+
+Frame evaluate(const scene::Scene& scene, Rational time, V2i size, bool exposed) {
+    const CameraMove move(scene.camera);
+    const double half = exposed ? halfExposure(scene).toDouble() : 0, at = time.toDouble();
+    return evaluated(scene, time, size, {move.at(at - half), move.at(at), move.at(at + half)}, exposed);
 }
 
 }

@@ -18,21 +18,30 @@ struct Item {
     scene::Blend blend = scene::Blend::Normal;
     bool flattened = false; ///< a group that is mixed on its own; see items
     std::vector<Item> items;
+    optics::Card open, close; ///< where it is as the exposure begins and ends; as `card` without one
 };
 
 struct Frame {
     V2i size;
     optics::View view;
+    optics::View open, close; ///< as the exposure begins and ends
+    bool exposed = false;     ///< it takes time: open and close count
+    scene::Iris iris;
+    scene::Haze haze;
     scene::Colour background;
     scene::Blending blending = scene::Blending::Light;
     std::vector<Item> items; ///< visible ones only, lowest first
 };
 
+/// Seconds from the middle of a frame's exposure to its begin and end.
+Rational halfExposure(const scene::Scene& scene);
+
 /// The scene at a time in seconds, seen by the camera on its move, in a picture of `size` pixels. The picture
 /// fits the gate by its width; with another aspect than the scene's frame it shows more or less above and
-/// below.
-Frame evaluate(const scene::Scene& scene, Rational time, V2i size);
-/// The same seen from a pose.
-Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::Pose& pose);
+/// below. exposed: with what moves while the shutter is open, about that time; what the layers show does not change
+/// meanwhile.
+Frame evaluate(const scene::Scene& scene, Rational time, V2i size, bool exposed = false);
+/// The same seen from a pose, by a camera that stands still.
+Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::Pose& pose, bool exposed = false);
 
 }

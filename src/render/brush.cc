@@ -231,6 +231,13 @@ void useInstructionSet(const std::string& name) {
         if (name == hwy::TargetName(target)) hwy::SetSupportedTargetsForTest(target);
 }
 
+void throughAir(const Air& air, double nearness, float* rgba) {
+    const double depth = 1 / std::max(nearness, 1e-7);
+    const auto t = static_cast<float>(std::exp(-air.density * std::max(0.0, depth - air.start)));
+    for (int c = 0; c < 3; ++c)
+        rgba[c] = rgba[c] * t + air.colour[c] * (1 - t) * rgba[3];
+}
+
 void Canvas::clear(int w, int h) {
     width = w, height = h;
     std::memset(rgba, 0, sizeof rgba);

@@ -19,6 +19,9 @@ struct Air {
     float start = 0;   ///< metres
 };
 
+/// What of a card's colour at 1/depth `nearness` comes through the air, in place.
+void throughAir(const Air& air, double nearness, float* rgba);
+
 /// A card ready to be painted over one tile. Places on it are texels of the finest of its patches, from the middle
 /// of that patch's first.
 struct Brush {

@@ -40,15 +40,24 @@ media::Box boxOf(const Plane& plane, V2i frame, Through through) {
     return box;
 }
 
-Plane exposed(const motion::Item& item, const motion::Frame& frame, V2i size) {
+Plane seen(const motion::Item& item, const motion::Frame& frame, const Quality& quality, V2i size) {
     const scene::Extensions& on = item.layer->hanging.extensions;
-    return planeOf(item.card, frame.view, size, on);
+    const auto through = [&](const optics::Card& card, optics::View view) {
+        if (quality.way == Way::Pinhole) view.aperture = 0;
+        return planeOf(card, view, size, on);
+    };
+    Plane plane = through(item.card, frame.view);
+    if (frame.exposed && quality.way != Way::Pinhole)
+        expose(plane, through(item.open, frame.open), through(item.close, frame.close));
+    return plane;
 }
 
 Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const motion::Frame& frame,
                                          const Quality& quality, media::PixelCache& cache,
                                          const Progress& progress) {
     std::vector<Entry> entries;
+    const int samples = quality.way == Way::Pinhole ? 0 : quality.way == Way::Draft ? 128 : quality.samples;
+    const Through through = quality.way == Way::Pinhole ? Through::Pinhole : Through::Lens;
     for (const motion::Item& item : items) {
         if (progress.stopped()) return cancelled();
         Entry entry;
@@ -59,11 +68,11 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
             auto group = gather(item.items, frame, quality, cache, progress);
             if (!group) return group;
             entry.group = std::move(*group);
-            entry.plane = exposed(item, frame, {0, 0});
+            entry.plane = seen(item, frame, quality, {0, 0});
         } else {
             const media::PixelSourcePtr source = cutout::sourceOf(*item.pixels);
-            entry.plane = exposed(item, frame, source->size());
-            auto pixels = cache.pyramid(source, needOf(entry.plane, frame.size, 0), {{}, progress.stop});
+            entry.plane = seen(item, frame, quality, source->size());
+            auto pixels = cache.pyramid(source, needOf(entry.plane, frame.size, samples), {{}, progress.stop});
             if (!pixels && pixels.error().cancelled) return tl::unexpected(pixels.error());
             if (!pixels && !quality.placeholders)
                 return fail("Layer '" + item.layer->name + "': " + pixels.error().sentence);
@@ -71,9 +80,9 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
                 entry.pixels = *pixels;
             } else {
                 entry.pixels = hatched(item.layer->pixels);
-                entry.plane = exposed(item, frame, entry.pixels->levels.front().size);
+                entry.plane = seen(item, frame, quality, entry.pixels->levels.front().size);
             }
-            entry.box = boxOf(entry.plane, frame.size, Through::Pinhole);
+            entry.box = boxOf(entry.plane, frame.size, through);
         }
         entries.push_back(std::move(entry));
     }

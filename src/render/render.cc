@@ -1,6 +1,7 @@
 #include "render/render.h"
 
 #include "render/curve.h"
+#include "render/lens_tile.h"
 #include "render/tile.h"
 
 #include <algorithm>
@@ -26,18 +27,30 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
 
     constexpr int side = Canvas::side;
     const int across = (frame.size.x + side - 1) / side, down = (frame.size.y + side - 1) / side;
+    const scene::Colour& haze = frame.haze.colour;
+    const Air air{{static_cast<float>(haze.r), static_cast<float>(haze.g), static_cast<float>(haze.b)},
+                  static_cast<float>(frame.haze.density),
+                  static_cast<float>(frame.haze.start)};
+    const Opening opening{frame.iris.blades, static_cast<float>(radians(frame.iris.turn))};
+    const RayPoints points = rayPoints(quality.samples);
     struct Hand {
-        TilePainter painter;
+        TilePainter pinhole;
+        LensPainter lens;
         Canvas canvas;
     };
-    oneapi::tbb::enumerable_thread_specific<Hand> hands([&] { return Hand{TilePainter(frame.blending), {}}; });
+    oneapi::tbb::enumerable_thread_specific<Hand> hands([&] {
+        return Hand{TilePainter(air, frame.blending), LensPainter(points, opening, air, frame.blending), {}};
+    });
     std::atomic<int> done = 0;
     oneapi::tbb::parallel_for(0, across * down, [&](int index) {
         if (progress.stopped()) return;
         const int x0 = index % across * side, y0 = index / across * side;
         const media::Box box{x0, y0, std::min(x0 + side, frame.size.x), std::min(y0 + side, frame.size.y)};
         Hand& hand = hands.local();
-        hand.painter.paint(*entries, box, ground, hand.canvas);
+        if (quality.way == Way::Pinhole)
+            hand.pinhole.paint(*entries, box, ground, hand.canvas);
+        else
+            hand.lens.paint(*entries, box, ground, hand.canvas, progress.stop);
         for (int y = y0; y < box.y1; ++y) {
             float* out = picture.row(y) + 4 * x0;
             std::copy_n(hand.canvas.rgba + 4 * (y - y0) * side, 4 * (box.x1 - x0), out);

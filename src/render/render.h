@@ -10,7 +10,17 @@
 
 namespace stage::render {
 
+/// How the picture is made.
+enum class Way {
+    Pinhole, ///< everything sharp, nothing moves
+    Draft,   ///< each layer blurred by its disc, then laid over each other: fast
+    Final,   ///< rays through the lens and the exposure
+    Traced   ///< the same and nothing else, with no short cut: the truth that the others are held against
+};
+
 struct Quality {
+    Way way = Way::Pinhole;
+    int samples = 64; ///< rays per pixel, of final and traced; rounded up to a multiple of 16
     /// A layer whose media cannot be read is drawn as a hatched card instead of failing the picture.
     bool placeholders = false;
 };

@@ -149,6 +149,8 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
             break;
         }
         brush.opacity = entry.opacity;
+        brush.air = m_air;
+        brush.hazy = m_air.density > 0;
     }
     for (std::size_t i = 0; i < ready; ++i)
         paintUnder(brushes[i], canvas);
@@ -223,11 +225,19 @@ void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas)
     canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
     Brush brush;
     m_arena.reset();
-    if (readyBrush(brush, entry.plane, *entry.pixels, seen.reach, box.x0, box.y0, canvas.width, canvas.height, m_arena))
+    if (readyBrush(brush, entry.plane, *entry.pixels, seen.reach, box.x0, box.y0, canvas.width, canvas.height, m_arena)) {
+        brush.air = m_air;
+        brush.hazy = m_air.density > 0;
         paintUnder(brush, canvas);
-    else
-        for (int y = 0; y < canvas.height; ++y)
-            sampleRow(entry.plane, *entry.pixels, box.y0 + y, box.x0, box.x1, canvas.rgba + 4 * y * Canvas::side);
+    } else {
+        for (int y = 0; y < canvas.height; ++y) {
+            float* row = canvas.rgba + 4 * y * Canvas::side;
+            sampleRow(entry.plane, *entry.pixels, box.y0 + y, box.x0, box.x1, row);
+            if (m_air.density > 0)
+                for (int x = 0; x < canvas.width; ++x)
+                    throughAir(m_air, nearnessAt(entry.plane, box.x0 + x + 0.5, box.y0 + y + 0.5), row + 4 * x);
+        }
+    }
     if (m_blending == scene::Blending::Paint)
         for (int y = 0; y < canvas.height; ++y)
             for (int x = 0; x < canvas.width; ++x) {

@@ -8,7 +8,7 @@ namespace stage::render {
 /// For one thread. Reads the entries only.
 class TilePainter {
 public:
-    explicit TilePainter(scene::Blending blending) : m_blending(blending) {}
+    TilePainter(const Air& air, scene::Blending blending) : m_air(air), m_blending(blending) {}
 
     /// Paints a box of the frame, at most Canvas::side across and down, over a ground of one colour. Colours are in
     /// the blending's values.
@@ -26,6 +26,7 @@ private:
     /// What one shows, without its opacity.
     void alone(const Seen& seen, const media::Box& box, Canvas& canvas);
 
+    Air m_air;
     scene::Blending m_blending;
     PatchArena m_arena;
 };

@@ -79,6 +79,8 @@ Camera readCamera(const Json& json, const std::string& where) {
     Fields fields(json, where);
     Camera camera;
     camera.gate = fields.number("gate", 0.1, 1000, camera.gate);
+    camera.iris = readIris(fields, Iris{});
+    camera.shutter = fields.number("shutter", 0, 720, camera.shutter);
     const Json& marks = fields.array("marks", Limits::marks);
     if (marks.empty())
         throw Misread{"'" + fields.at("marks") + "' is empty; a camera needs at least one mark"};
@@ -159,6 +161,24 @@ Pose readPose(Fields& fields, const Pose& fallback) {
     pose.focus = fields.number("focus", 1e-3, Limits::metres, pose.focus);
     pose.fstop = fields.number("fstop", 0.1, 1000, pose.fstop);
     return pose;
+}
+
+Iris readIris(Fields& fields, const Iris& fallback) {
+    if (!fields.has("iris")) return fallback;
+    Fields iris(fields.object("iris"), fields.at("iris"));
+    Iris read = fallback;
+    read.blades = static_cast<int>(iris.whole("blades", 0, 16, read.blades));
+    if (read.blades > 0 && read.blades < 3) throw Misread{"'" + iris.at("blades") + "' is 0 for a round iris, or 3 and more"};
+    read.turn = iris.number("turn", -360, 360, read.turn);
+    return read;
+}
+
+Haze readHaze(Fields& fields, const Haze& fallback) {
+    Haze haze = fallback;
+    if (fields.has("colour")) haze.colour = fields.colour("colour");
+    haze.density = fields.number("density", 0, 1000, haze.density);
+    haze.start = fields.number("start", 0, Limits::metres, haze.start);
+    return haze;
 }
 
 Pace readPace(Fields& fields, const char* key, const Pace& fallback) {
@@ -262,6 +282,7 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
             throw Misread{"'" + where + "': groups are nested deeper than " +
                           std::to_string(Limits::groupDepth)};
         Group group;
+        group.inDepth = fields.yes("inDepth", false);
         group.children =
             readLayers(fields.array("layers", Limits::layers), fields.at("layers"), depth + 1, count);
         if (fields.has("scatter")) {
@@ -307,6 +328,7 @@ Json toJson(const Layer& layer) {
     } else if (const auto* card = std::get_if<Card>(&layer.content)) {
         json["card"] = toJson(*card);
     } else if (const Group* group = layer.group()) {
+        if (group->inDepth) json["inDepth"] = true;
         json["layers"] = layersToJson(group->children);
         if (group->scatter) {
             json["scatter"] = toJson(*group->scatter);
@@ -332,13 +354,16 @@ Json toJson(const Scene& scene) {
         json["pace"] = toJson(mark.pace);
         marks.push_back(withRest(std::move(json), mark.extra));
     }
-    Json camera = {{"gate", scene.camera.gate}, {"marks", std::move(marks)}};
+    Json camera = {{"gate", scene.camera.gate}, {"shutter", scene.camera.shutter}, {"marks", std::move(marks)}};
+    if (scene.camera.iris.blades > 0) camera["iris"] = {{"blades", scene.camera.iris.blades}, {"turn", scene.camera.iris.turn}};
     Json json = {{"format", "open-stage scene"},
                  {"version", formatVersion},
                  {"output", withRest(std::move(output), out.extra)},
                  {"homeDepth", scene.homeDepth},
                  {"camera", withRest(std::move(camera), scene.camera.extra)},
                  {"layers", layersToJson(scene.layers)}};
+    if (scene.haze != Haze{})
+        json["haze"] = {{"colour", toJson(scene.haze.colour)}, {"density", scene.haze.density}, {"start", scene.haze.start}};
     return withRest(std::move(json), scene.extra);
 }
 
@@ -356,6 +381,10 @@ Result<Scene> sceneFromJson(const Json& json) {
         if (fields.has("output")) scene.output = readOutput(fields.object("output"), "output");
         scene.homeDepth = fields.number("homeDepth", 1e-3, Limits::metres, scene.homeDepth);
         scene.camera = readCamera(fields.object("camera"), "camera");
+        if (fields.has("haze")) {
+            Fields haze(fields.object("haze"), "haze");
+            scene.haze = readHaze(haze, Haze{});
+        }
         std::size_t count = 0;
         scene.layers = readLayers(fields.array("layers", Limits::layers), "layers", 0, count);
         scene.extra = fields.rest();

@@ -29,6 +29,8 @@ Result<Json> parseJson(std::string_view text);
 // For readers inside the program; they throw Misread (fields.h).
 LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::size_t& count);
 Pose readPose(Fields& fields, const Pose& fallback);
+Iris readIris(Fields& fields, const Iris& fallback); ///< of the member iris
+Haze readHaze(Fields& fields, const Haze& fallback);
 Pace readPace(Fields& fields, const char* key, const Pace& fallback);
 Text readText(Fields& fields, const Text& fallback);
 

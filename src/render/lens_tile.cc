@@ -1,0 +1,242 @@
+#include "render/lens_tile.h"
+
+#include "render/sampler.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace stage::render {
+namespace {
+
+constexpr int smallest = 8;
+
+/// Discs below this are not seen, px.
+constexpr double noDisc = 0.35;
+/// Below this a card is filtered as the pinhole filters it, so that what is all but sharp is as crisp in both.
+constexpr double smallDisc = 3;
+
+TileLinear over(const Linear& l, double x, double y, double by) {
+    return {static_cast<float>(l.at(x, y) * by), static_cast<float>(l.b * by), static_cast<float>(l.c * by)};
+}
+
+/// Whether the first is in front of the second for every ray of the box.
+bool infront(const Plane& a, const Plane& b, bool above, const media::Box& box) {
+    if (a.bent() || b.bent()) {
+        return nearnessIn(a, box.x0, box.y0, box.x1, box.y1).first > nearnessIn(b, box.x0, box.y0, box.x1, box.y1).second;
+    }
+    for (const int x : {box.x0, box.x1})
+        for (const int y : {box.y0, box.y1})
+            for (const double t : {-1.0, 0.0, 1.0}) {
+                const auto w = [&](const Plane& plane) {
+                    return plane.pinhole.w.at(x, y) + t * plane.drift.w.at(x, y) + t * t * plane.curve.w.at(x, y);
+                };
+                const double wa = w(a), wb = w(b);
+                for (const double p : {-1.0, 1.0})
+                    for (const double q : {-1.0, 1.0}) {
+                        const auto nearness = [&](const Plane& plane, double at) {
+                            return (at + p * plane.right.w.a + q * plane.up.w.a) / (1 + p * plane.perRight + q * plane.perUp);
+                        };
+                        const double na = nearness(a, wa), nb = nearness(b, wb), close = 1e-9 * std::abs(na);
+                        if (nb > na + close || (nb > na - close && !above)) return false;
+                    }
+            }
+    return true;
+}
+
+}
+
+LensPainter::LensPainter(const RayPoints& points, const Opening& opening, const Air& air, scene::Blending blending)
+    : m_points(points), m_opening(opening), m_air(air), m_blending(blending) {}
+
+Canvas& LensPainter::spare() {
+    if (m_spared == m_spare.size()) m_spare.push_back(std::make_unique<Canvas>());
+    return *m_spare[m_spared++];
+}
+
+bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile,
+                        std::vector<RayCard>& cards, bool whole) {
+    struct Seen {
+        const Entry* entry;
+        RayCard card;
+        double nearness;
+        bool opaque;
+    };
+    std::vector<Seen> seen;
+    const double mx = (box.x0 + box.x1) / 2.0, my = (box.y0 + box.y1) / 2.0, cx = box.x0 + 0.5, cy = box.y0 + 0.5;
+    const int width = box.x1 - box.x0, height = box.y1 - box.y0;
+    for (const Entry& entry : entries) {
+        if (entry.box.within(box).empty()) continue;
+        const Plane& plane = entry.plane;
+        Seen here{&entry, {}, nearnessAt(plane, mx, my), false};
+        RayCard& card = here.card;
+        card.opacity = entry.opacity;
+        card.blend = entry.blend;
+        card.level = plane.level;
+        const Projective& m = plane.pinhole;
+        const double w = m.w.at(cx, cy);
+        card.nearness = static_cast<float>(w);
+        const double each = plane.level ? 1 / m.w.a : 1 / w;
+        card.w = over(m.w, cx, cy, each);
+        card.rw = static_cast<float>(plane.right.w.a * each), card.uw = static_cast<float>(plane.up.w.a * each);
+        card.perRight = static_cast<float>(plane.perRight), card.perUp = static_cast<float>(plane.perUp);
+        if (!entry.group.empty()) {
+            if (!ready(entry.group, box, tile, card.group, whole)) return false;
+            if (card.group.empty()) continue;
+            tile.plain = false;
+            seen.push_back(std::move(here));
+            continue;
+        }
+        const Reach reach = reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Lens);
+        if (reach.off) continue;
+        if (reach.behind > 0 && !whole) return false;
+        if (reach.behind > 0 || plane.bent()) { // as a pinhole sees it
+            Canvas& canvas = spare();
+            canvas.clear(width, height);
+            for (int y = 0; y < height; ++y)
+                sampleRow(plane, *entry.pixels, box.y0 + y, box.x0, box.x1, canvas.rgba + 4 * y * Canvas::side);
+            card.fixed = canvas.rgba;
+            tile.ordered = tile.plain = false;
+            seen.push_back(std::move(here));
+            continue;
+        }
+        // How finely it is read: by its disc in the middle, and as the pinhole would at its finest corner.
+        double lod = 1e9, disc = 0;
+        Footprint widest;
+        for (const double x : {static_cast<double>(box.x0), static_cast<double>(box.x1)})
+            for (const double y : {static_cast<double>(box.y0), static_cast<double>(box.y1)}) {
+                const Footprint print = footprintAt(plane, x, y);
+                lod = std::min(lod, print.lod);
+                if (print.taps > widest.taps) widest = print;
+                disc = std::max(disc, discAt(plane, x, y));
+            }
+        const bool fixed = disc <= noDisc && plane.still;
+        const bool small = disc < smallDisc;
+        double fine = small ? lod : std::floor(std::min<double>(lodOfDisc(discAt(plane, mx, my), std::exp2(lod), m_points.count), plane.top) + 0.5);
+        const int level = std::clamp(static_cast<int>(std::floor(fine)), 0, plane.top);
+        Reach grown = reach;
+        grown.u0 -= widest.taps * grown.marginU, grown.u1 += widest.taps * grown.marginU;
+        grown.v0 -= widest.taps * grown.marginV, grown.v1 += widest.taps * grown.marginV;
+        const Presence presence = presenceOf(plane, *entry.pixels, grown, level);
+        if (presence == Presence::Nothing) continue;
+        here.opaque = presence == Presence::Opaque && entry.opacity == 1 && entry.blend == scene::Blend::Normal;
+        tile.plain = tile.plain && entry.blend == scene::Blend::Normal;
+
+        if (fixed) {
+            Brush brush;
+            const Reach sharp = reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole);
+            if (sharp.off) continue;
+            if (!readyBrush(brush, plane, *entry.pixels, sharp, box.x0, box.y0, width, height, m_arena)) {
+                if (!whole) return false;
+                continue;
+            }
+            brush.air = m_air;
+            brush.hazy = m_air.density > 0;
+            Canvas& canvas = spare();
+            canvas.clear(width, height);
+            paintUnder(brush, canvas);
+            card.fixed = canvas.rgba;
+            seen.push_back(std::move(here));
+            continue;
+        }
+        const double shrink = std::ldexp(1.0, -level);
+        const double spanU = std::abs(widest.du) * widest.taps / 2, spanV = std::abs(widest.dv) * widest.taps / 2;
+        if ((reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink > 1024.0 * 1024.0 && !whole) return false;
+        const auto take = [&](int n) {
+            const double k = std::ldexp(1.0, -n);
+            const auto least = [&](double at) { return static_cast<int>(std::clamp(std::floor(at * k - 0.52), -1e8, 1e8)); };
+            return m_arena.take(plane, *entry.pixels, n,
+                                {least(reach.u0 - spanU), least(reach.v0 - spanV), least(reach.u1 + spanU) + 3, least(reach.v1 + spanV) + 3});
+        };
+        card.fine = take(level);
+        card.occupancy.survey(card.fine);
+        if (small && level < plane.top && lod - level > 0.01) {
+            card.between = static_cast<float>(lod - level);
+            card.coarse = take(level + 1);
+        }
+        const auto local = [&](const Projective& of, double origin, Linear Projective::*which) {
+            return over((of.*which) * shrink - of.w * (origin + 0.5), cx, cy, each);
+        };
+        const auto x0 = static_cast<double>(card.fine.x0), y0 = static_cast<double>(card.fine.y0);
+        card.u = local(m, x0, &Projective::u), card.v = local(m, y0, &Projective::v);
+        card.ru = local(plane.right, x0, &Projective::u), card.rv = local(plane.right, y0, &Projective::v);
+        card.uu = local(plane.up, x0, &Projective::u), card.uv = local(plane.up, y0, &Projective::v);
+        card.still = plane.still;
+        if (!plane.still) {
+            card.tu = local(plane.drift, x0, &Projective::u), card.tv = local(plane.drift, y0, &Projective::v);
+            card.ttu = local(plane.curve, x0, &Projective::u), card.ttv = local(plane.curve, y0, &Projective::v);
+            card.tw = over(plane.drift.w, cx, cy, each), card.ttw = over(plane.curve.w, cx, cy, each);
+            card.level = false; // w changes over time
+        }
+        if (widest.taps > 1) {
+            card.du = static_cast<float>(widest.du * widest.taps * shrink);
+            card.dv = static_cast<float>(widest.dv * widest.taps * shrink);
+        }
+        card.edged = reach.u0 - reach.marginU < plane.farLeft() || reach.u1 + reach.marginU > plane.farRight() ||
+                     reach.v0 - reach.marginV < plane.farTop() || reach.v1 + reach.marginV > plane.farBottom();
+        if (card.edged) {
+            const auto edge = [&](double at, int origin) { return static_cast<float>(at * shrink - 0.5 - origin); };
+            card.left = edge(plane.farLeft(), card.fine.x0), card.right = edge(plane.farRight(), card.fine.x0);
+            card.top = edge(plane.farTop(), card.fine.y0), card.bottom = edge(plane.farBottom(), card.fine.y0);
+            const double mw = m.w.at(mx, my), u = m.u.at(mx, my) / mw, v = m.v.at(mx, my) / mw;
+            const auto size = [&](double a, double b) {
+                return static_cast<float>(std::max(std::hypot(a, b) * shrink / mw, 1e-6));
+            };
+            card.reachU = size(m.u.b - u * m.w.b, m.u.c - u * m.w.c);
+            card.reachV = size(m.v.b - v * m.w.b, m.v.c - v * m.w.c);
+        }
+        card.air = m_air;
+        card.hazy = m_air.density > 0;
+        seen.push_back(std::move(here));
+    }
+    std::reverse(seen.begin(), seen.end());
+    std::stable_sort(seen.begin(), seen.end(),
+                     [](const Seen& a, const Seen& b) { return a.nearness > b.nearness + 1e-9 * std::abs(b.nearness); });
+    bool ordered = true;
+    for (std::size_t i = 1; i < seen.size() && ordered; ++i)
+        ordered = infront(seen[i - 1].entry->plane, seen[i].entry->plane, seen[i - 1].entry > seen[i].entry, box);
+    if (ordered) {
+        const auto hides = std::find_if(seen.begin(), seen.end(), [](const Seen& each) { return each.opaque; });
+        if (hides != seen.end()) seen.erase(hides + 1, seen.end());
+    } else {
+        tile.ordered = tile.plain = false;
+    }
+    for (Seen& each : seen)
+        cards.push_back(std::move(each.card));
+    return true;
+}
+
+void LensPainter::paint(const std::vector<Entry>& entries, const media::Box& box, const float* ground, Canvas& canvas,
+                        const std::stop_token& stop) {
+    m_arena.reset();
+    m_spared = 0;
+    RayTile tile;
+    tile.points = &m_points;
+    tile.opening = m_opening;
+    tile.x0 = box.x0, tile.y0 = box.y0;
+    tile.width = box.x1 - box.x0, tile.height = box.y1 - box.y0;
+    std::copy_n(ground, 4, tile.ground);
+    tile.paint = m_blending == scene::Blending::Paint;
+    tile.plain = !tile.paint;
+    std::vector<RayCard> cards;
+    const bool small = std::max(tile.width, tile.height) <= smallest;
+    if (!ready(entries, box, tile, cards, small)) return byParts(entries, box, ground, canvas, stop);
+    canvas.clear(tile.width, tile.height);
+    traceRays(tile, cards, canvas, stop);
+}
+
+void LensPainter::byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground, Canvas& canvas,
+                          const std::stop_token& stop) {
+    canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
+    const auto part = std::make_unique<Canvas>();
+    const int side = std::max(smallest, (std::max(canvas.width, canvas.height) / 2 + 7) / 8 * 8);
+    for (int y = box.y0; y < box.y1; y += side)
+        for (int x = box.x0; x < box.x1; x += side) {
+            const media::Box quarter{x, y, std::min(x + side, box.x1), std::min(y + side, box.y1)};
+            paint(entries, quarter, ground, *part, stop);
+            for (int row = 0; row < part->height; ++row)
+                std::copy_n(part->rgba + 4 * row * Canvas::side, 4 * part->width,
+                            canvas.rgba + 4 * ((y - box.y0 + row) * Canvas::side + x - box.x0));
+        }
+}
+
+}

@@ -1,0 +1,432 @@
+#include "render/rays.h"
+
+#include "render/blend.h"
+#include "render/curve.h"
+
+#include <algorithm>
+#include <cmath>
+
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "render/rays.cc"
+#include <hwy/foreach_target.h>
+#include <hwy/highway.h>
+#include <hwy/contrib/math/math-inl.h>
+
+#include "render/fetch-inl.h"
+
+HWY_BEFORE_NAMESPACE();
+namespace stage::render::HWY_NAMESPACE {
+namespace hn = hwy::HWY_NAMESPACE;
+
+/// Rays of one pixel that are traced together.
+constexpr int batch = 128;
+
+class PixelTracer {
+    using D = hn::CappedTag<float, RayPoints::step>;
+    using V = hn::Vec<D>;
+
+public:
+    PixelTracer(const RayTile& tile, const std::vector<RayCard>& cards) : m_tile(tile), m_cards(cards) {
+        for (int k = 0; k < std::min(m_tile.opening.blades, mostBlades) && m_tile.opening.blades >= 3; ++k) {
+            const double each = 2 * 3.14159265358979323846 / m_tile.opening.blades;
+            const double from = static_cast<double>(m_tile.opening.turn) + k * each;
+            m_cornerX[k] = static_cast<float>(std::cos(from)), m_cornerY[k] = static_cast<float>(std::sin(from));
+            m_nextX[k] = static_cast<float>(std::cos(from + each)), m_nextY[k] = static_cast<float>(std::sin(from + each));
+        }
+    }
+
+    void trace(int x, int y, float* out) {
+        float sum[4] = {0, 0, 0, 0};
+        const int count = m_tile.points->count;
+        const BlueNoise& noise = blueNoise();
+        const int fx = m_tile.x0 + x, fy = m_tile.y0 + y;
+        const float shift[4] = {noise.at(fx, fy), noise.at(fx + 23, fy + 37), noise.at(fx + 47, fy + 11), noise.at(fx + 11, fy + 53)};
+        for (int from = 0; from < count; from += batch) {
+            m_rays = std::min(batch, count - from);
+            aim(from, shift);
+            const float px = static_cast<float>(x), py = static_cast<float>(y);
+            const int canvasAt = (y * Canvas::side + x) * 4;
+            if (m_tile.plain)
+                see(px, py, canvasAt, sum);
+            else
+                mix(px, py, canvasAt, sum);
+        }
+        for (int c = 0; c < 4; ++c)
+            out[c] = sum[c] / static_cast<float>(count);
+    }
+
+private:
+    static constexpr int mostBlades = 32;
+
+    static HWY_INLINE V fraction(D d, V x) { return hn::Sub(x, hn::IfThenElseZero(hn::Ge(x, hn::Set(d, 1.f)), hn::Set(d, 1.f))); }
+
+    /// Lens points and times of the rays.
+    void aim(int from, const float* shift) {
+        const D d;
+        const RayPoints& points = *m_tile.points;
+        const int lanes = static_cast<int>(hn::Lanes(d));
+        for (int i = 0; i < m_rays; i += lanes) {
+            const auto u = fraction(d, hn::Add(hn::LoadU(d, points.u.data() + from + i), hn::Set(d, shift[0]))),
+                       v = fraction(d, hn::Add(hn::LoadU(d, points.v.data() + from + i), hn::Set(d, shift[1]))),
+                       t = fraction(d, hn::Add(hn::LoadU(d, points.t.data() + from + i), hn::Set(d, shift[2]))),
+                       a = fraction(d, hn::Add(hn::LoadU(d, points.a.data() + from + i), hn::Set(d, shift[3])));
+            hn::Store(hn::MulAdd(t, hn::Set(d, 2.f), hn::Set(d, -1.f)), d, m_t + i);
+            hn::Store(hn::Sub(a, hn::Set(d, 0.5f)), d, m_a + i);
+            V p, q;
+            if (m_tile.opening.blades >= 3) {
+                const auto n = hn::Set(d, static_cast<float>(m_tile.opening.blades));
+                const auto scaled = hn::Mul(u, n);
+                const auto sector = hn::Min(hn::Floor(scaled), hn::Sub(n, hn::Set(d, 1.f)));
+                const auto r = hn::Sqrt(hn::Sub(scaled, sector));
+                const hn::RebindToSigned<D> di;
+                const auto at = hn::ConvertTo(di, sector);
+                const auto corner = [&](const float* a0, const float* a1) {
+                    const auto c0 = hn::GatherIndex(d, a0, at), c1 = hn::GatherIndex(d, a1, at);
+                    return hn::Mul(r, hn::MulAdd(v, hn::Sub(c1, c0), c0));
+                };
+                p = corner(m_cornerX, m_nextX), q = corner(m_cornerY, m_nextY);
+            } else {
+                const auto one = hn::Set(d, 1.f), two = hn::Set(d, 2.f);
+                const auto a0 = hn::MulSub(u, two, one), b0 = hn::MulSub(v, two, one);
+                const auto wide = hn::Gt(hn::Abs(a0), hn::Abs(b0));
+                const auto r = hn::IfThenElse(wide, a0, b0), other = hn::IfThenElse(wide, b0, a0);
+                const auto safe = hn::IfThenElse(hn::Eq(r, hn::Zero(d)), one, r);
+                const auto phi = hn::Mul(hn::Div(other, safe), hn::Set(d, 0.78539816f)); // within pi/4
+                const auto p2 = hn::Mul(phi, phi);
+                // Taylor's series: off by less than 1e-6 within pi/4.
+                const auto sine = hn::Mul(phi, hn::MulAdd(p2, hn::MulAdd(p2, hn::MulAdd(p2, hn::Set(d, -1 / 5040.f), hn::Set(d, 1 / 120.f)), hn::Set(d, -1 / 6.f)), one));
+                const auto cosine = hn::MulAdd(p2, hn::MulAdd(p2, hn::MulAdd(p2, hn::MulAdd(p2, hn::Set(d, 1 / 40320.f), hn::Set(d, -1 / 720.f)), hn::Set(d, 1 / 24.f)), hn::Set(d, -0.5f)), one);
+                p = hn::Mul(r, hn::IfThenElse(wide, cosine, sine));
+                q = hn::Mul(r, hn::IfThenElse(wide, sine, cosine));
+            }
+            hn::Store(p, d, m_p + i);
+            hn::Store(q, d, m_q + i);
+        }
+    }
+
+    static float at(const TileLinear& l, float x, float y) { return l.a + l.b * x + l.c * y; }
+
+    void see(float x, float y, int canvasAt, float* sum) {
+        const D d;
+        const int lanes = static_cast<int>(hn::Lanes(d));
+        for (int i = 0; i < m_rays; i += lanes)
+            hn::Store(hn::Set(d, 1.f), d, m_through + i);
+        auto r = hn::Zero(d), g = hn::Zero(d), b = hn::Zero(d);
+        bool left = true;
+        for (std::size_t n = 0; n < m_cards.size() && left; ++n) {
+            const RayCard& card = m_cards[n];
+            if (card.fixed) {
+                left = fixedCard(card.fixed + canvasAt, r, g, b);
+                continue;
+            }
+            if (!look(card, x, y)) continue;
+            fetch(card.fine, m_fine);
+            if (card.between > 0) mixIn(card.coarse, card.between);
+            left = gather(card, r, g, b);
+        }
+        auto through = hn::Zero(d);
+        for (int i = 0; i < m_rays; i += lanes)
+            through = hn::Add(through, hn::Load(d, m_through + i));
+        const float open = hn::GetLane(hn::SumOfLanes(d, through));
+        sum[0] += hn::GetLane(hn::SumOfLanes(d, r)) + open * m_tile.ground[0];
+        sum[1] += hn::GetLane(hn::SumOfLanes(d, g)) + open * m_tile.ground[1];
+        sum[2] += hn::GetLane(hn::SumOfLanes(d, b)) + open * m_tile.ground[2];
+        sum[3] += static_cast<float>(m_rays) - open + open * m_tile.ground[3];
+    }
+
+    /// As see(), for whatever is to be mixed in whatever order: every ray by itself, farthest first.
+    void mix(float x, float y, int canvasAt, float* sum) {
+        if (m_level.empty()) m_level.resize(1);
+        mixCards(m_cards, x, y, canvasAt, m_tile.ground, 0);
+        const float* rgba = m_level[0].mixed.data();
+        for (int i = 0; i < m_rays; ++i, rgba += 4) {
+            if (m_tile.paint && rgba[3] > 0)
+                for (int c = 0; c < 3; ++c)
+                    sum[c] += decode(rgba[c] / rgba[3]) * rgba[3];
+            else
+                for (int c = 0; c < 3; ++c)
+                    sum[c] += rgba[c];
+            sum[3] += rgba[3];
+        }
+    }
+
+    /// Into m_level[depth].mixed.
+    void mixCards(const std::vector<RayCard>& cards, float x, float y, int canvasAt, const float* ground, std::size_t depth) {
+        if (m_level.size() < depth + 2) m_level.resize(depth + 2);
+        const auto rays = static_cast<std::size_t>(m_rays);
+        m_level[depth].seen.resize(cards.size() * rays * 4);
+        m_level[depth].near.resize(cards.size() * rays);
+        m_level[depth].mixed.resize(rays * 4);
+        std::vector<std::size_t> present;
+        for (std::size_t n = 0; n < cards.size(); ++n) {
+            const RayCard& card = cards[n];
+            if (!card.group.empty()) {
+                const float nothing[4] = {0, 0, 0, 0};
+                mixCards(card.group, x, y, canvasAt, nothing, depth + 1);
+                std::copy_n(m_level[depth + 1].mixed.data(), 4 * rays, m_level[depth].seen.data() + 4 * n * rays);
+            } else {
+                float* const out = m_level[depth].seen.data() + 4 * n * rays;
+                if (card.fixed) {
+                    for (std::size_t i = 0; i < rays; ++i)
+                        std::copy_n(card.fixed + canvasAt, 4, out + 4 * i);
+                } else {
+                    if (!look(card, x, y)) continue;
+                    fetch(card.fine, m_fine);
+                    if (card.between > 0) mixIn(card.coarse, card.between);
+                    for (std::size_t i = 0; i < rays; ++i)
+                        for (std::size_t c = 0; c < 4; ++c) {
+                            float value = m_seen[4 * i + c];
+                            if (card.hazy && c < 3) value = value * m_air[i] + card.air.colour[c] * (1 - m_air[i]) * m_seen[4 * i + 3];
+                            out[4 * i + c] = card.edged ? value * m_cover[i] : value;
+                        }
+                }
+                if (m_tile.paint)
+                    for (std::size_t i = 0; i < 4 * rays; i += 4)
+                        if (const float alpha = out[i + 3]; alpha > 0)
+                            for (std::size_t c = 0; c < 3; ++c)
+                                out[i + c] = encode(out[i + c] / alpha) * alpha;
+            }
+            present.push_back(n);
+            if (m_tile.ordered) continue;
+            const float w0 = card.level ? 1 : at(card.w, x, y), tw = card.still ? 0 : at(card.tw, x, y), ttw = card.still ? 0 : at(card.ttw, x, y);
+            for (std::size_t i = 0; i < rays; ++i) {
+                const float w = w0 + m_p[i] * card.rw + m_q[i] * card.uw + m_t[i] * (tw + m_t[i] * ttw);
+                m_level[depth].near[n * rays + i] = card.nearness * w / (1 + m_p[i] * card.perRight + m_q[i] * card.perUp);
+            }
+        }
+        Level& own = m_level[depth];
+        std::vector<std::size_t> order = present;
+        std::reverse(order.begin(), order.end());
+        for (std::size_t i = 0; i < rays; ++i) {
+            float* below = own.mixed.data() + 4 * i;
+            std::copy_n(ground, 4, below);
+            if (!m_tile.ordered) {
+                // Those in one plane, to rounding, stay in the order that they are given in.
+                order.assign(present.rbegin(), present.rend());
+                for (std::size_t a = 1; a < order.size(); ++a)
+                    for (std::size_t b = a; b > 0; --b) {
+                        const float below_ = own.near[order[b - 1] * rays + i], above = own.near[order[b] * rays + i];
+                        if (below_ <= above * (1 + 1e-5f)) break;
+                        std::swap(order[b - 1], order[b]);
+                    }
+            }
+            for (const std::size_t n : order) {
+                const float* s = own.seen.data() + 4 * (n * rays + i);
+                if (s[0] != 0 || s[1] != 0 || s[2] != 0 || s[3] != 0) blendOnto(below, s, cards[n].opacity, cards[n].blend);
+            }
+        }
+    }
+
+    /// The same for all rays. Whether any light still comes from behind.
+    HWY_INLINE bool fixedCard(const float* rgba, V& r, V& g, V& b) {
+        const D d;
+        if (rgba[3] == 0 && rgba[0] == 0 && rgba[1] == 0 && rgba[2] == 0) return true;
+        auto open = hn::Zero(d);
+        const auto keep = hn::Set(d, 1 - rgba[3]);
+        for (int i = 0; i < m_rays; i += static_cast<int>(hn::Lanes(d))) {
+            const auto t = hn::Load(d, m_through + i);
+            r = hn::MulAdd(t, hn::Set(d, rgba[0]), r);
+            g = hn::MulAdd(t, hn::Set(d, rgba[1]), g);
+            b = hn::MulAdd(t, hn::Set(d, rgba[2]), b);
+            const auto after = hn::Mul(t, keep);
+            open = hn::Max(open, after);
+            hn::Store(after, d, m_through + i);
+        }
+        return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
+    }
+
+    struct Fetched {
+        alignas(64) std::int32_t at[batch];
+        alignas(64) float wx[batch], wy[batch];
+    };
+
+    HWY_INLINE void place(const Patch& patch, V u, V v, int i, Fetched& out) {
+        const D d;
+        const hn::RebindToSigned<D> di;
+        const auto zero = hn::Zero(d);
+        u = hn::Min(hn::Max(u, zero), hn::Set(d, static_cast<float>(patch.width - 1)));
+        v = hn::Min(hn::Max(v, zero), hn::Set(d, static_cast<float>(patch.height - 1)));
+        const auto iu = hn::Min(hn::ConvertTo(di, u), hn::Set(di, patch.width - 2)),
+                   iv = hn::Min(hn::ConvertTo(di, v), hn::Set(di, patch.height - 2));
+        hn::Store(hn::Add(hn::ShiftLeft<2>(iu), hn::Mul(iv, hn::Set(di, static_cast<std::int32_t>(patch.stride)))), di, out.at + i);
+        hn::Store(hn::Sub(u, hn::ConvertTo(d, iu)), d, out.wx + i);
+        hn::Store(hn::Sub(v, hn::ConvertTo(d, iv)), d, out.wy + i);
+    }
+
+    /// Where all rays of the pixel meet the card; false where nothing is there.
+    bool look(const RayCard& card, float x, float y) {
+        const D d;
+        const float u0 = at(card.u, x, y), v0 = at(card.v, x, y), w0 = card.level ? 1 : at(card.w, x, y);
+        const float ru = at(card.ru, x, y), rv = at(card.rv, x, y), uu = at(card.uu, x, y), uv = at(card.uv, x, y);
+        float tu = 0, tv = 0, tw = 0, ttu = 0, ttv = 0, ttw = 0;
+        if (!card.still) {
+            tu = at(card.tu, x, y), tv = at(card.tv, x, y), tw = at(card.tw, x, y);
+            ttu = at(card.ttu, x, y), ttv = at(card.ttv, x, y), ttw = at(card.ttw, x, y);
+        }
+        // All that the pixel may see of it.
+        {
+            const float spanU = std::abs(ru) + std::abs(uu) + std::abs(tu) + std::abs(ttu),
+                        spanV = std::abs(rv) + std::abs(uv) + std::abs(tv) + std::abs(ttv);
+            float low = 1, high = 1;
+            if (!card.level) {
+                const float spanW = std::abs(card.rw) + std::abs(card.uw) + std::abs(tw) + std::abs(ttw);
+                low = 1 / std::max(w0 + spanW, 1e-6f), high = 1 / std::max(w0 - spanW, 1e-6f);
+            }
+            const auto least = [&](float a) { return a < 0 ? a * high : a * low; };
+            const auto most = [&](float a) { return a < 0 ? a * low : a * high; };
+            const float eu = std::abs(card.du) / 2 + 0.01f, ev = std::abs(card.dv) / 2 + 0.01f;
+            const float x0 = least(u0 - spanU) - eu, x1 = most(u0 + spanU) + eu, y0 = least(v0 - spanV) - ev, y1 = most(v0 + spanV) + ev;
+            if (card.edged && (x1 < card.left - card.reachU || x0 > card.right + card.reachU || y1 < card.top - card.reachV || y0 > card.bottom + card.reachV)) return false;
+            const auto whole = [](float a) { return static_cast<int>(std::clamp(a, -1e6f, 1e6f) + 1e6f) - 1000000; };
+            if (card.occupancy.clear(whole(x0), whole(y0), whole(x1) + 1, whole(y1) + 1)) return false;
+        }
+        for (int i = 0; i < m_rays; i += static_cast<int>(hn::Lanes(d))) {
+            const auto p = hn::Load(d, m_p + i), q = hn::Load(d, m_q + i);
+            auto u = hn::MulAdd(p, hn::Set(d, ru), hn::MulAdd(q, hn::Set(d, uu), hn::Set(d, u0))),
+                 v = hn::MulAdd(p, hn::Set(d, rv), hn::MulAdd(q, hn::Set(d, uv), hn::Set(d, v0)));
+            auto w = hn::Set(d, 1.f);
+            if (!card.level) w = hn::MulAdd(p, hn::Set(d, card.rw), hn::MulAdd(q, hn::Set(d, card.uw), hn::Set(d, w0)));
+            if (!card.still) {
+                const auto t = hn::Load(d, m_t + i);
+                u = hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttu), hn::Set(d, tu)), u);
+                v = hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttv), hn::Set(d, tv)), v);
+                if (!card.level) w = hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttw), hn::Set(d, tw)), w);
+            }
+            if (!card.level) {
+                const auto each = hn::Div(hn::Set(d, 1.f), hn::Max(w, hn::Set(d, 1e-6f)));
+                u = hn::Mul(u, each), v = hn::Mul(v, each);
+            }
+            if (card.du != 0 || card.dv != 0) {
+                const auto a = hn::Load(d, m_a + i);
+                u = hn::MulAdd(a, hn::Set(d, card.du), u);
+                v = hn::MulAdd(a, hn::Set(d, card.dv), v);
+            }
+            if (card.edged) {
+                const auto half = hn::Set(d, 0.5f), one = hn::Set(d, 1.f), zero = hn::Zero(d);
+                const auto inside = [&](auto place, float low, float high, float reach) {
+                    const auto each = hn::Set(d, 1 / reach);
+                    const auto from = hn::MulAdd(hn::Sub(place, hn::Set(d, low)), each, half),
+                               to = hn::MulAdd(hn::Sub(hn::Set(d, high), place), each, half);
+                    return hn::Mul(hn::Min(hn::Max(from, zero), one), hn::Min(hn::Max(to, zero), one));
+                };
+                hn::Store(hn::Mul(inside(u, card.left, card.right, card.reachU), inside(v, card.top, card.bottom, card.reachV)), d, m_cover + i);
+            }
+            if (card.hazy) {
+                const auto slant = hn::MulAdd(p, hn::Set(d, card.perRight), hn::MulAdd(q, hn::Set(d, card.perUp), hn::Set(d, 1.f)));
+                const auto depth = hn::Div(slant, hn::Max(hn::Mul(w, hn::Set(d, card.nearness)), hn::Set(d, 1e-7f)));
+                const auto through = hn::Max(hn::Sub(depth, hn::Set(d, card.air.start)), hn::Zero(d));
+                hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i);
+            }
+            place(card.fine, u, v, i, m_fine);
+            if (card.between > 0) {
+                const auto half = hn::Set(d, 0.5f);
+                place(card.coarse, hn::MulAdd(u, half, hn::Set(d, (static_cast<float>(card.fine.x0) + 0.5f) * 0.5f - 0.5f - static_cast<float>(card.coarse.x0))),
+                      hn::MulAdd(v, half, hn::Set(d, (static_cast<float>(card.fine.y0) + 0.5f) * 0.5f - 0.5f - static_cast<float>(card.coarse.y0))), i, m_coarse);
+            }
+        }
+        return true;
+    }
+
+    HWY_INLINE void fetch(const Patch& patch, const Fetched& where) {
+        const Two two;
+        for (int i = 0; i < m_rays; i += Two::pixels)
+            hn::Store(two.fetch(patch.texels, patch.stride, where.at + i, where.wx + i, where.wy + i), Two::D(), m_seen + 4 * i);
+    }
+    HWY_INLINE void mixIn(const Patch& patch, float share) {
+        const Two two;
+        for (int i = 0; i < m_rays; i += Two::pixels) {
+            const auto coarse = two.fetch(patch.texels, patch.stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
+            const auto fine = hn::Load(Two::D(), m_seen + 4 * i);
+            hn::Store(hn::MulAdd(hn::Sub(coarse, fine), two.same(share), fine), Two::D(), m_seen + 4 * i);
+        }
+    }
+
+    /// Adds what has been fetched. Whether any light still comes from behind.
+    HWY_INLINE bool gather(const RayCard& card, V& red, V& green, V& blue) {
+        const D d;
+        auto open = hn::Zero(d);
+        for (int i = 0; i < m_rays; i += static_cast<int>(hn::Lanes(d))) {
+            V r, g, b, a;
+            hn::LoadInterleaved4(d, m_seen + 4 * i, r, g, b, a);
+            if (card.hazy) {
+                const auto t = hn::Load(d, m_air + i), veil = hn::Mul(hn::Sub(hn::Set(d, 1.f), t), a);
+                r = hn::MulAdd(veil, hn::Set(d, card.air.colour[0]), hn::Mul(r, t));
+                g = hn::MulAdd(veil, hn::Set(d, card.air.colour[1]), hn::Mul(g, t));
+                b = hn::MulAdd(veil, hn::Set(d, card.air.colour[2]), hn::Mul(b, t));
+            }
+            const auto through = hn::Load(d, m_through + i);
+            auto weight = through;
+            if (card.edged) weight = hn::Mul(weight, hn::Load(d, m_cover + i));
+            if (card.opacity != 1) weight = hn::Mul(weight, hn::Set(d, card.opacity));
+            red = hn::MulAdd(weight, r, red);
+            green = hn::MulAdd(weight, g, green);
+            blue = hn::MulAdd(weight, b, blue);
+            const auto after = hn::Sub(through, hn::Mul(weight, a));
+            open = hn::Max(open, after);
+            hn::Store(after, d, m_through + i);
+        }
+        return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
+    }
+
+    const RayTile& m_tile;
+    const std::vector<RayCard>& m_cards;
+    int m_rays = 0;
+    float m_cornerX[mostBlades], m_cornerY[mostBlades], m_nextX[mostBlades], m_nextY[mostBlades];
+    alignas(64) float m_p[batch], m_q[batch], m_t[batch], m_a[batch], m_through[batch], m_cover[batch], m_air[batch];
+    alignas(64) float m_seen[4 * batch];
+    Fetched m_fine, m_coarse;
+    struct Level {
+        std::vector<float> seen, near, mixed; ///< of each card and ray; of each ray
+    };
+    std::vector<Level> m_level;
+};
+
+void TraceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas, const std::stop_token& stop) {
+    PixelTracer tracer(tile, cards);
+    for (int y = 0; y < tile.height && !stop.stop_requested(); ++y)
+        for (int x = 0; x < tile.width; ++x)
+            tracer.trace(x, y, canvas.rgba + 4 * (y * Canvas::side + x));
+}
+
+}
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace stage::render {
+
+HWY_EXPORT(TraceRays);
+
+void traceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas, const std::stop_token& stop) {
+    HWY_DYNAMIC_DISPATCH(TraceRays)(tile, cards, canvas, stop);
+}
+
+void Occupancy::survey(const Patch& patch) {
+    m_width = patch.width, m_height = patch.height;
+    const auto cells = static_cast<std::size_t>(m_width + 1) * static_cast<std::size_t>(m_height + 1);
+    m_some.assign(cells, 0);
+    m_open.assign(cells, 0);
+    const std::uint16_t full = Imath::half(opaqueAlpha).bits();
+    for (int y = 0; y < m_height; ++y) {
+        const std::uint16_t* row = patch.texels + y * patch.stride;
+        int some = 0, open = 0;
+        const std::size_t above = static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width + 1), own = above + static_cast<std::size_t>(m_width + 1);
+        for (int x = 0; x < m_width; ++x, row += 4) {
+            some += ((row[0] | row[1] | row[2] | row[3]) & 0x7fff) != 0;
+            open += row[3] < full || row[3] > 0x7c00;
+            const auto at = static_cast<std::size_t>(x) + 1;
+            m_some[own + at] = m_some[above + at] + some;
+            m_open[own + at] = m_open[above + at] + open;
+        }
+    }
+}
+
+int Occupancy::sum(const std::vector<int>& table, int x0, int y0, int x1, int y1) const {
+    const auto inside = [](int at, int size) { return std::clamp(at, 0, size - 1); };
+    const auto a = static_cast<std::size_t>(inside(x0, m_width)), b = static_cast<std::size_t>(inside(x1, m_width)) + 1;
+    const auto stride = static_cast<std::size_t>(m_width + 1);
+    const auto c = static_cast<std::size_t>(inside(y0, m_height)) * stride, e = (static_cast<std::size_t>(inside(y1, m_height)) + 1) * stride;
+    return table[e + b] - table[c + b] - table[e + a] + table[c + a];
+}
+
+}
+#endif

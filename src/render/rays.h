@@ -1,0 +1,63 @@
+// Rays through the lens over a tile of the frame, card after card: the kernel of the final picture.
+#pragma once
+
+#include "render/brush.h"
+#include "render/lens_points.h"
+
+#include <stop_token>
+#include <vector>
+
+namespace stage::render {
+
+/// Which texels of a patch are clear and which opaque, asked of any box at once.
+class Occupancy {
+public:
+    void survey(const Patch& patch);
+    /// Of texels x0..x1, y0..y1 of the patch, which are brought inside it.
+    bool clear(int x0, int y0, int x1, int y1) const { return sum(m_some, x0, y0, x1, y1) == 0; }
+    bool opaque(int x0, int y0, int x1, int y1) const { return sum(m_open, x0, y0, x1, y1) == 0; }
+
+private:
+    int sum(const std::vector<int>& table, int x0, int y0, int x1, int y1) const;
+    int m_width = 0, m_height = 0;
+    std::vector<int> m_some, m_open; ///< summed-area tables
+};
+
+/// A card over one tile, nearest first in a list of them. Places are texels of its patch, as a Brush has them.
+struct RayCard {
+    /// u, v and w at a pixel for the middle of the lens; what a lens point adds to each; what time adds.
+    TileLinear u, v, w, ru, rv, uu, uv;
+    float rw = 0, uw = 0; ///< what a lens point to the right, and up, adds to w
+    TileLinear tu, tv, tw, ttu, ttv, ttw;
+    bool level = true, still = true;
+    Patch fine, coarse;
+    float between = 0; ///< share of the coarse one
+    Occupancy occupancy;
+    float du = 0, dv = 0; ///< the long axis of a pixel's footprint, where it is longer than texels of the patch
+    bool edged = false;
+    float left = 0, top = 0, right = 0, bottom = 0, reachU = 1, reachV = 1;
+    float opacity = 1;
+    bool hazy = false;
+    Air air;
+    float nearness = 1, perRight = 0, perUp = 0; ///< 1/depth = nearness w / (1 + p perRight + q perUp)
+    /// Where the lens does not blur it: as the pinhole sees it, in the canvas's layout; then only nearness and w count.
+    const float* fixed = nullptr;
+    scene::Blend blend = scene::Blend::Normal;
+    std::vector<RayCard> group; ///< of a flattened group, which lies where nearness and w say
+};
+
+struct RayTile {
+    const RayPoints* points = nullptr;
+    Opening opening;
+    int x0 = 0, y0 = 0, width = 0, height = 0; ///< in the frame
+    float ground[4] = {0, 0, 0, 0};
+    bool ordered = true; ///< each card is in front of the next for every ray, also within groups
+    bool plain = true;   ///< ordered, and all are laid over each other in light, without groups
+    bool paint = false;  ///< mixed in encoded values; the ground is encoded
+};
+
+/// The mean of all rays of each pixel into the canvas. cards: nearest first; of those that lie in one plane, the one
+/// that is above first. stop is asked for every row.
+void traceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas, const std::stop_token& stop);
+
+}
