@@ -1,12 +1,27 @@
 #include "render/entry.h"
 
 #include "cutout/source.h"
+#include "render/lens_points.h"
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <set>
 
 namespace stage::render {
+
+Air airOf(const motion::Frame& frame) {
+    const scene::Colour& haze = frame.haze.colour;
+    return {{static_cast<float>(haze.r), static_cast<float>(haze.g), static_cast<float>(haze.b)},
+            static_cast<float>(frame.haze.density),
+            static_cast<float>(frame.haze.start)};
+}
+
 namespace {
+
+/// Rays per pixel that the draft reads as finely for.
+constexpr int draftSamples = 128;
+constexpr std::size_t mostGlints = 20'000;
 
 media::PyramidPtr hatched(V2i size) {
     // Small: the card is the right size whatever its picture has.
@@ -56,7 +71,7 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
                                          const Quality& quality, media::PixelCache& cache,
                                          const Progress& progress) {
     std::vector<Entry> entries;
-    const int samples = quality.way == Way::Pinhole ? 0 : quality.way == Way::Draft ? 128 : quality.samples;
+    const int samples = quality.way == Way::Pinhole ? 0 : quality.way == Way::Draft ? draftSamples : quality.samples;
     const Through through = quality.way == Way::Pinhole ? Through::Pinhole : Through::Lens;
     for (const motion::Item& item : items) {
         if (progress.stopped()) return cancelled();
@@ -78,6 +93,7 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
                 return fail("Layer '" + item.layer->name + "': " + pixels.error().sentence);
             if (pixels) {
                 entry.pixels = *pixels;
+                entry.source = source;
             } else {
                 entry.pixels = hatched(item.layer->pixels);
                 entry.plane = seen(item, frame, quality, entry.pixels->levels.front().size);
@@ -89,11 +105,95 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
     return entries;
 }
 
+/// Takes the glints out of what is blurred enough for them to be grainy. Where something is mixed other than as light
+/// over light, they cannot be told from what is mixed, and stay.
+Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
+                        const Progress& progress) {
+    constexpr double leastDisc = 5; // px
+    const std::function<bool(const std::vector<Entry>&)> plain = [&](const std::vector<Entry>& list) {
+        return std::all_of(list.begin(), list.end(), [&](const Entry& entry) {
+            return (entry.blend == scene::Blend::Normal || entry.blend == scene::Blend::Add) && plain(entry.group);
+        });
+    };
+    if (frame.blending == scene::Blending::Paint || !plain(entries.list)) return {};
+    const double share = openingShare({frame.iris.blades, 0});
+    const int samples = quality.way == Way::Draft ? draftSamples : quality.samples;
+    for (Entry& entry : entries.list) {
+        if (!entry.source || entry.box.empty() || entry.plane.bent() || entry.blend != scene::Blend::Normal) continue;
+        const double disc = std::max({discAt(entry.plane, entry.box.x0, entry.box.y0), discAt(entry.plane, entry.box.x1, entry.box.y1),
+                                      discAt(entry.plane, entry.box.x0, entry.box.y1), discAt(entry.plane, entry.box.x1, entry.box.y0)});
+        if (disc < leastDisc) continue;
+        const Reach reach = reachOf(entry.plane, 0, 0, frame.size.x, frame.size.y, Through::Lens);
+        if (reach.behind > 0) continue;
+        const Progress stopped{{}, progress.stop};
+        media::Need finest(entry.plane.size);
+        finest.add(0, media::Box{static_cast<int>(std::max(0.0, reach.u0)), static_cast<int>(std::max(0.0, reach.v0)),
+                                 static_cast<int>(std::min<double>(entry.plane.size.x, reach.u1)) + 1,
+                                 static_cast<int>(std::min<double>(entry.plane.size.y, reach.v1)) + 1});
+        const auto all = cache.pyramid(entry.source, finest, stopped);
+        if (!all) return tl::unexpected(all.error());
+        const auto& tiles = (*all)->levels.front().tiles;
+        const bool any = std::any_of(tiles.begin(), tiles.end(), [](const media::TilePtr& tile) {
+            return tile && std::any_of(tile->cells.begin(), tile->cells.end(), [](const media::Tile::Cell& cell) { return float(cell.most) > glintFloor; });
+        });
+        if (!any) continue;
+        const auto bright = cache.pyramid(glintsAlone(entry.source), finest, stopped);
+        if (!bright) return tl::unexpected(bright.error());
+        const Air air = airOf(frame);
+        const std::size_t before = entries.glints.size();
+        throwGlints(entry.plane, **bright, frame.size, share, &entry, entries.glints);
+        if (entries.glints.size() > mostGlints) { // a field of stars is sampled like anything else
+            entries.glints.resize(before);
+            continue;
+        }
+        entry.dimmed = true;
+        for (std::size_t i = before; i < entries.glints.size(); ++i) {
+            Glint& glint = entries.glints[i];
+            float through[4] = {1, 1, 1, 0};
+            if (air.density > 0) throughAir(air, static_cast<double>(glint.nearness), through);
+            for (int c = 0; c < 3; ++c)
+                glint.rgb[c] *= entry.opacity * through[0];
+        }
+    }
+    if (entries.glints.empty()) return {};
+    // What they are seen past is read finely there.
+    constexpr int side = 64;
+    std::set<std::pair<int, int>> cells;
+    for (const Glint& glint : entries.glints) {
+        const float reach = std::abs(glint.radius) + 1;
+        const auto cell = [&](float at, int size) { return std::clamp(static_cast<int>(at), 0, size - 1) / side; };
+        for (int y = cell(glint.y - reach, frame.size.y); y <= cell(glint.y + reach, frame.size.y); ++y)
+            for (int x = cell(glint.x - reach, frame.size.x); x <= cell(glint.x + reach, frame.size.x); ++x)
+                cells.insert({y, x});
+    }
+    std::vector<media::Box> boxes;
+    for (const auto& [y, x] : cells)
+        boxes.push_back(media::Box{x * side, y * side, (x + 1) * side, (y + 1) * side}.within(media::boxOf(frame.size)));
+    const std::function<Result<void>(std::vector<Entry>&)> refine = [&](std::vector<Entry>& list) -> Result<void> {
+        for (Entry& entry : list) {
+            if (auto done = refine(entry.group); !done) return done;
+            if (!entry.source || entry.plane.bent()) continue;
+            media::Need need = needOf(entry.plane, frame.size, samples);
+            needFinely(entry.plane, boxes, need);
+            auto pixels = cache.pyramid(entry.dimmed ? withoutGlints(entry.source) : entry.source, need, {{}, progress.stop});
+            if (!pixels) return tl::unexpected(pixels.error());
+            entry.pixels = std::move(*pixels);
+        }
+        return {};
+    };
+    return refine(entries.list);
 }
 
-Result<std::vector<Entry>> entriesOf(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
-                                     const Progress& progress) {
-    return gather(frame.items, frame, quality, cache, progress);
+}
+
+Result<Entries> entriesOf(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
+                          const Progress& progress) {
+    auto list = gather(frame.items, frame, quality, cache, progress);
+    if (!list) return tl::unexpected(list.error());
+    Entries entries{std::move(*list), {}};
+    if (quality.way == Way::Final || quality.way == Way::Draft)
+        if (auto taken = takeGlints(entries, frame, quality, cache, progress); !taken) return tl::unexpected(taken.error());
+    return entries;
 }
 
 }

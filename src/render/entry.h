@@ -4,6 +4,7 @@
 #include "media/pixel_cache.h"
 #include "motion/frame.h"
 #include "render/brush.h"
+#include "render/glints.h"
 #include "render/render.h"
 
 #include <vector>
@@ -13,6 +14,8 @@ namespace stage::render {
 /// An item of the frame with what is needed to draw it.
 struct Entry {
     Plane plane;
+    media::PixelSourcePtr source; ///< null for a placeholder
+    bool dimmed = false; ///< its glints are taken out of its pixels
     media::PyramidPtr pixels;
     float opacity = 1;
     scene::Blend blend = scene::Blend::Normal;
@@ -20,8 +23,16 @@ struct Entry {
     std::vector<Entry> group; ///< of a flattened group
 };
 
+Air airOf(const motion::Frame& frame);
+
+/// All of a frame. Glints refer to the entries by their addresses.
+struct Entries {
+    std::vector<Entry> list;
+    std::vector<Glint> glints; ///< taken out of what their entries show
+};
+
 /// Reads what the quality needs of the frame's pictures. Errors as render().
-Result<std::vector<Entry>> entriesOf(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
+Result<Entries> entriesOf(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
                                      const Progress& progress);
 
 }

@@ -71,6 +71,7 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         RayCard& card = here.card;
         card.opacity = entry.opacity;
         card.blend = entry.blend;
+        card.of = &entry;
         card.level = plane.level;
         const Projective& m = plane.pinhole;
         const double w = m.w.at(cx, cy);
@@ -149,6 +150,10 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         };
         card.fine = take(level);
         card.occupancy.survey(card.fine);
+        if (const int sharp = std::clamp(static_cast<int>(std::floor(lod)) + 1, 0, plane.top); m_glints && sharp < level) {
+            card.sharp = take(sharp);
+            card.sharper = static_cast<float>(std::ldexp(1.0, level - sharp));
+        }
         if (small && level < plane.top && lod - level > 0.01) {
             card.between = static_cast<float>(lod - level);
             card.coarse = take(level + 1);
@@ -205,7 +210,7 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
     return true;
 }
 
-void LensPainter::paint(const std::vector<Entry>& entries, const media::Box& box, const float* ground, Canvas& canvas,
+void LensPainter::paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,
                         const std::stop_token& stop) {
     m_arena.reset();
     m_spared = 0;
@@ -219,12 +224,22 @@ void LensPainter::paint(const std::vector<Entry>& entries, const media::Box& box
     tile.plain = !tile.paint;
     std::vector<RayCard> cards;
     const bool small = std::max(tile.width, tile.height) <= smallest;
-    if (!ready(entries, box, tile, cards, small)) return byParts(entries, box, ground, canvas, stop);
+    std::vector<const Glint*> glints;
+    for (const Glint& glint : entries.glints) {
+        const float reach = std::abs(glint.radius) + 1;
+        if (glint.x + reach > static_cast<float>(box.x0) && glint.x - reach < static_cast<float>(box.x1) &&
+            glint.y + reach > static_cast<float>(box.y0) && glint.y - reach < static_cast<float>(box.y1))
+            glints.push_back(&glint);
+    }
+    m_glints = !glints.empty();
+    if (!ready(entries.list, box, tile, cards, small)) return byParts(entries, box, ground, canvas, stop);
     canvas.clear(tile.width, tile.height);
     traceRays(tile, cards, canvas, stop);
+    for (const Glint* glint : glints)
+        addGlint(tile, cards, *glint, canvas);
 }
 
-void LensPainter::byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground, Canvas& canvas,
+void LensPainter::byParts(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,
                           const std::stop_token& stop) {
     canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
     const auto part = std::make_unique<Canvas>();

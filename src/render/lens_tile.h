@@ -15,13 +15,13 @@ public:
     LensPainter(const RayPoints& points, const Opening& opening, const Air& air, scene::Blending blending);
 
     /// As TilePainter::paint.
-    void paint(const std::vector<Entry>& entries, const media::Box& box, const float* ground, Canvas& canvas,
+    void paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,
                const std::stop_token& stop);
 
 private:
     /// False: too steep for a box of this size.
     bool ready(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile, std::vector<RayCard>& cards, bool whole);
-    void byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground, Canvas& canvas,
+    void byParts(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,
                  const std::stop_token& stop);
     Canvas& spare();
 
@@ -32,6 +32,7 @@ private:
     PatchArena m_arena;
     std::vector<std::unique_ptr<Canvas>> m_spare;
     std::size_t m_spared = 0;
+    bool m_glints = false; ///< some are thrown onto the box
 };
 
 }

@@ -55,8 +55,128 @@ public:
             out[c] = sum[c] / static_cast<float>(count);
     }
 
+    void add(const Glint& glint, Canvas& canvas) {
+        const D d;
+        const int lanes = static_cast<int>(hn::Lanes(d));
+        const float reach = std::abs(glint.radius) + 1, gx = glint.x - static_cast<float>(m_tile.x0) - 0.5f, gy = glint.y - static_cast<float>(m_tile.y0) - 0.5f;
+        const int y0 = std::max(0, static_cast<int>(std::floor(gy - reach))), y1 = std::min(m_tile.height, static_cast<int>(std::ceil(gy + reach)) + 1);
+        const int x0 = std::max(0, static_cast<int>(std::floor(gx - reach))) / lanes * lanes, x1 = std::min(m_tile.width, static_cast<int>(std::ceil(gx + reach)) + 1);
+        const float each = 1 / glint.radius, size = std::abs(glint.radius);
+        m_rays = lanes;
+        hn::Store(hn::Set(d, glint.time), d, m_t);
+        const auto zero = hn::Zero(d), one = hn::Set(d, 1.f), half = hn::Set(d, 0.5f);
+        for (int y = y0; y < y1; ++y) {
+            const float dy = static_cast<float>(y) - gy;
+            for (int x = x0; x < x1; x += lanes) {
+                const auto dx = hn::Sub(hn::Iota(d, static_cast<float>(x)), hn::Set(d, gx));
+                auto p = hn::Mul(dx, hn::Set(d, each)), q = hn::Set(d, -dy * each);
+                // Half a pixel around its rim is half in it.
+                const auto r = hn::Sqrt(hn::MulAdd(p, p, hn::Mul(q, q)));
+                auto inside = hn::Sub(hn::Set(d, size), hn::Mul(r, hn::Set(d, size)));
+                if (m_tile.opening.blades >= 3)
+                    for (int k = 0; k < m_tile.opening.blades; ++k) {
+                        // Distance from the side between two corners.
+                        const float nx = (m_cornerX[k] + m_nextX[k]) / 2, ny = (m_cornerY[k] + m_nextY[k]) / 2, apothem = std::hypot(nx, ny);
+                        const auto along = hn::MulAdd(p, hn::Set(d, nx / apothem), hn::Mul(q, hn::Set(d, ny / apothem)));
+                        inside = hn::Min(inside, hn::Mul(hn::Sub(hn::Set(d, apothem), along), hn::Set(d, size)));
+                    }
+                auto through = hn::Min(hn::Max(hn::Add(inside, half), zero), one);
+                if (hn::AllFalse(d, hn::Gt(through, zero))) continue;
+                const auto shrink = hn::Div(one, hn::Max(r, one));
+                hn::Store(hn::Mul(p, shrink), d, m_p);
+                hn::Store(hn::Mul(q, shrink), d, m_q);
+                through = hn::Mul(through, past(m_cards, glint, x, y));
+                hn::Store(through, d, m_through);
+                float* out = canvas.rgba + 4 * (y * Canvas::side + x);
+                for (int i = 0; i < std::min(lanes, m_tile.width - x); ++i, out += 4)
+                    for (int c = 0; c < 3; ++c)
+                        out[c] += m_through[i] * glint.rgb[c];
+            }
+        }
+    }
+
 private:
     static constexpr int mostBlades = 32;
+
+    /// What the cards in front of a glint let through, for pixels from (x, y) on, whose rays m_p and m_q have.
+    V past(const std::vector<RayCard>& cards, const Glint& glint, int x, int y) {
+        const D d;
+        auto through = hn::Set(d, 1.f);
+        for (const RayCard& card : cards) {
+            if (card.of == glint.of) {
+                if (m_tile.ordered) return through;
+                continue;
+            }
+            if (card.blend != scene::Blend::Normal) continue;
+            if (!m_tile.ordered) {
+                const float w = card.level ? 1 : at(card.w, static_cast<float>(x), static_cast<float>(y));
+                if (card.nearness * w <= glint.nearness) continue;
+            }
+            V alpha;
+            if (!card.group.empty())
+                alpha = hn::Sub(hn::Set(d, 1.f), pastAll(card.group, x, y));
+            else
+                alpha = alphaOf(card, x, y);
+            through = hn::NegMulAdd(hn::Mul(through, alpha), hn::Set(d, card.opacity), through);
+        }
+        // Where its own card is not among what is seen, something opaque is in front of it.
+        return m_tile.ordered ? hn::Zero(d) : through;
+    }
+    V pastAll(const std::vector<RayCard>& cards, int x, int y) {
+        const D d;
+        auto through = hn::Set(d, 1.f);
+        for (const RayCard& card : cards) {
+            const auto alpha = card.group.empty() ? alphaOf(card, x, y) : hn::Sub(hn::Set(d, 1.f), pastAll(card.group, x, y));
+            through = hn::NegMulAdd(hn::Mul(through, alpha), hn::Set(d, card.opacity), through);
+        }
+        return through;
+    }
+    V alphaOf(const RayCard& card, int x0, int y) {
+        const D d;
+        const int lanes = static_cast<int>(hn::Lanes(d));
+        if (card.fixed) {
+            for (int i = 0; i < lanes; ++i)
+                m_cover[i] = card.fixed[4 * (y * Canvas::side + std::min(x0 + i, Canvas::side - 1)) + 3];
+            return hn::Load(d, m_cover);
+        }
+        const auto x = hn::Iota(d, static_cast<float>(x0)), p = hn::Load(d, m_p), q = hn::Load(d, m_q), t = hn::Load(d, m_t);
+        const auto row = static_cast<float>(y);
+        const auto on = [&](const TileLinear& l) { return hn::MulAdd(hn::Set(d, l.b), x, hn::Set(d, l.a + l.c * row)); };
+        auto u = hn::MulAdd(p, on(card.ru), hn::MulAdd(q, on(card.uu), on(card.u))), v = hn::MulAdd(p, on(card.rv), hn::MulAdd(q, on(card.uv), on(card.v)));
+        if (!card.still) {
+            u = hn::MulAdd(t, hn::MulAdd(t, on(card.ttu), on(card.tu)), u);
+            v = hn::MulAdd(t, hn::MulAdd(t, on(card.ttv), on(card.tv)), v);
+        }
+        if (!card.level) {
+            auto w = hn::MulAdd(p, hn::Set(d, card.rw), hn::MulAdd(q, hn::Set(d, card.uw), on(card.w)));
+            if (!card.still) w = hn::MulAdd(t, hn::MulAdd(t, on(card.ttw), on(card.tw)), w);
+            const auto each = hn::Div(hn::Set(d, 1.f), hn::Max(w, hn::Set(d, 1e-6f)));
+            u = hn::Mul(u, each), v = hn::Mul(v, each);
+        }
+        const auto onto = [&](V at, int from, int to) {
+            return hn::MulAdd(at, hn::Set(d, card.sharper), hn::Set(d, (static_cast<float>(from) + 0.5f) * card.sharper - 0.5f - static_cast<float>(to)));
+        };
+        const bool sharp = card.sharp.texels != nullptr;
+        if (sharp)
+            place(card.sharp, onto(u, card.fine.x0, card.sharp.x0), onto(v, card.fine.y0, card.sharp.y0), 0, m_fine);
+        else
+            place(card.fine, u, v, 0, m_fine);
+        fetch(sharp ? card.sharp : card.fine, m_fine);
+        V r, g, b, a;
+        hn::LoadInterleaved4(d, m_seen, r, g, b, a);
+        return card.edged ? hn::Mul(a, coverOf(card, u, v)) : a;
+    }
+    static HWY_INLINE V coverOf(const RayCard& card, V u, V v) {
+        const D d;
+        const auto half = hn::Set(d, 0.5f), one = hn::Set(d, 1.f), zero = hn::Zero(d);
+        const auto inside = [&](auto place, float low, float high, float reach) {
+            const auto each = hn::Set(d, 1 / reach);
+            const auto from = hn::MulAdd(hn::Sub(place, hn::Set(d, low)), each, half),
+                       to = hn::MulAdd(hn::Sub(hn::Set(d, high), place), each, half);
+            return hn::Mul(hn::Min(hn::Max(from, zero), one), hn::Min(hn::Max(to, zero), one));
+        };
+        return hn::Mul(inside(u, card.left, card.right, card.reachU), inside(v, card.top, card.bottom, card.reachV));
+    }
 
     static HWY_INLINE V fraction(D d, V x) { return hn::Sub(x, hn::IfThenElseZero(hn::Ge(x, hn::Set(d, 1.f)), hn::Set(d, 1.f))); }
 
@@ -301,16 +421,7 @@ private:
                 u = hn::MulAdd(a, hn::Set(d, card.du), u);
                 v = hn::MulAdd(a, hn::Set(d, card.dv), v);
             }
-            if (card.edged) {
-                const auto half = hn::Set(d, 0.5f), one = hn::Set(d, 1.f), zero = hn::Zero(d);
-                const auto inside = [&](auto place, float low, float high, float reach) {
-                    const auto each = hn::Set(d, 1 / reach);
-                    const auto from = hn::MulAdd(hn::Sub(place, hn::Set(d, low)), each, half),
-                               to = hn::MulAdd(hn::Sub(hn::Set(d, high), place), each, half);
-                    return hn::Mul(hn::Min(hn::Max(from, zero), one), hn::Min(hn::Max(to, zero), one));
-                };
-                hn::Store(hn::Mul(inside(u, card.left, card.right, card.reachU), inside(v, card.top, card.bottom, card.reachV)), d, m_cover + i);
-            }
+            if (card.edged) hn::Store(coverOf(card, u, v), d, m_cover + i);
             if (card.hazy) {
                 const auto slant = hn::MulAdd(p, hn::Set(d, card.perRight), hn::MulAdd(q, hn::Set(d, card.perUp), hn::Set(d, 1.f)));
                 const auto depth = hn::Div(slant, hn::Max(hn::Mul(w, hn::Set(d, card.nearness)), hn::Set(d, 1e-7f)));
@@ -388,6 +499,10 @@ void TraceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& c
             tracer.trace(x, y, canvas.rgba + 4 * (y * Canvas::side + x));
 }
 
+void AddGlint(const RayTile& tile, const std::vector<RayCard>& cards, const Glint& glint, Canvas& canvas) {
+    PixelTracer(tile, cards).add(glint, canvas);
+}
+
 }
 HWY_AFTER_NAMESPACE();
 
@@ -395,6 +510,11 @@ HWY_AFTER_NAMESPACE();
 namespace stage::render {
 
 HWY_EXPORT(TraceRays);
+HWY_EXPORT(AddGlint);
+
+void addGlint(const RayTile& tile, const std::vector<RayCard>& cards, const Glint& glint, Canvas& canvas) {
+    HWY_DYNAMIC_DISPATCH(AddGlint)(tile, cards, glint, canvas);
+}
 
 void traceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas, const std::stop_token& stop) {
     HWY_DYNAMIC_DISPATCH(TraceRays)(tile, cards, canvas, stop);

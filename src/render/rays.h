@@ -2,6 +2,7 @@
 #pragma once
 
 #include "render/brush.h"
+#include "render/glints.h"
 #include "render/lens_points.h"
 
 #include <stop_token>
@@ -32,6 +33,8 @@ struct RayCard {
     bool level = true, still = true;
     Patch fine, coarse;
     float between = 0; ///< share of the coarse one
+    Patch sharp;       ///< for glints that are seen past it: `sharper` times as fine as the fine one; may have no texels
+    float sharper = 1;
     Occupancy occupancy;
     float du = 0, dv = 0; ///< the long axis of a pixel's footprint, where it is longer than texels of the patch
     bool edged = false;
@@ -43,6 +46,7 @@ struct RayCard {
     /// Where the lens does not blur it: as the pinhole sees it, in the canvas's layout; then only nearness and w count.
     const float* fixed = nullptr;
     scene::Blend blend = scene::Blend::Normal;
+    const void* of = nullptr; ///< whose card it is, for glints
     std::vector<RayCard> group; ///< of a flattened group, which lies where nearness and w say
 };
 
@@ -59,5 +63,9 @@ struct RayTile {
 /// The mean of all rays of each pixel into the canvas. cards: nearest first; of those that lie in one plane, the one
 /// that is above first. stop is asked for every row.
 void traceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas, const std::stop_token& stop);
+
+/// Adds a glint to what the canvas shows: all of its disc, each place as far as the cards in front of it let the ray
+/// through that goes through its own point of the lens.
+void addGlint(const RayTile& tile, const std::vector<RayCard>& cards, const Glint& glint, Canvas& canvas);
 
 }

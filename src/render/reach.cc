@@ -216,6 +216,12 @@ media::Need needOf(const Plane& plane, V2i frame, int samples) {
     return need;
 }
 
+void needFinely(const Plane& plane, const std::vector<media::Box>& boxes, media::Need& need) {
+    constexpr int plenty = 1 << 24;
+    for (const media::Box& box : boxes)
+        gatherNeed(plane, box.x0, box.y0, box.x1, box.y1, plenty, need);
+}
+
 // ---- what is there
 
 Presence presenceOf(const Plane& plane, const media::Pyramid& pixels, const Reach& r, int level) {

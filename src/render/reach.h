@@ -39,6 +39,8 @@ Reach reachOf(const Plane& plane, int x0, int y0, int x1, int y1, Through throug
 /// The tiles of a picture that rendering a frame of that size will read. samples: rays per pixel, by which it
 /// reads coarser where it is out of focus; 0 for a pinhole.
 media::Need needOf(const Plane& plane, V2i frame, int samples);
+/// Adds what looking past it through the lens as finely as a pinhole would, in boxes of the frame, reads besides.
+void needFinely(const Plane& plane, const std::vector<media::Box>& boxes, media::Need& need);
 
 /// The coarsest level that is fine enough for `samples` rays through a lens that blurs into discs of that diameter.
 double lodOfDisc(double disc, double texelsPerPixel, int samples);

@@ -27,10 +27,7 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
 
     constexpr int side = Canvas::side;
     const int across = (frame.size.x + side - 1) / side, down = (frame.size.y + side - 1) / side;
-    const scene::Colour& haze = frame.haze.colour;
-    const Air air{{static_cast<float>(haze.r), static_cast<float>(haze.g), static_cast<float>(haze.b)},
-                  static_cast<float>(frame.haze.density),
-                  static_cast<float>(frame.haze.start)};
+    const Air air = airOf(frame);
     const Opening opening{frame.iris.blades, static_cast<float>(radians(frame.iris.turn))};
     const RayPoints points = rayPoints(quality.samples);
     struct Hand {
@@ -48,7 +45,7 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
         const media::Box box{x0, y0, std::min(x0 + side, frame.size.x), std::min(y0 + side, frame.size.y)};
         Hand& hand = hands.local();
         if (quality.way == Way::Pinhole)
-            hand.pinhole.paint(*entries, box, ground, hand.canvas);
+            hand.pinhole.paint(entries->list, box, ground, hand.canvas);
         else
             hand.lens.paint(*entries, box, ground, hand.canvas, progress.stop);
         for (int y = y0; y < box.y1; ++y) {
