@@ -40,7 +40,7 @@ struct Opening {
 std::array<float, 2> onOpening(const Opening& opening, float u, float v);
 /// Its area over that of the circle.
 double openingShare(const Opening& opening);
-/// Whether a point of the unit circle is within it.
-bool within(const Opening& opening, double p, double q);
+/// How much of a pixel around a point of the opening is inside it, where the unit circle has a radius of `size` px: 0..1.
+float insideOpening(const Opening& opening, float p, float q, float size);
 
 }

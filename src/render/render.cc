@@ -31,12 +31,12 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
     const Opening opening{frame.iris.blades, static_cast<float>(radians(frame.iris.turn))};
     const RayPoints points = rayPoints(quality.samples);
     struct Hand {
-        TilePainter pinhole;
+        TilePainter layers;
         LensPainter lens;
         Canvas canvas;
     };
     oneapi::tbb::enumerable_thread_specific<Hand> hands([&] {
-        return Hand{TilePainter(air, frame.blending), LensPainter(points, opening, air, frame.blending), {}};
+        return Hand{TilePainter(quality.way == Way::Draft, opening, air, frame.blending), LensPainter(points, opening, air, frame.blending), {}};
     });
     std::atomic<int> done = 0;
     oneapi::tbb::parallel_for(0, across * down, [&](int index) {
@@ -44,8 +44,8 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
         const int x0 = index % across * side, y0 = index / across * side;
         const media::Box box{x0, y0, std::min(x0 + side, frame.size.x), std::min(y0 + side, frame.size.y)};
         Hand& hand = hands.local();
-        if (quality.way == Way::Pinhole)
-            hand.pinhole.paint(entries->list, box, ground, hand.canvas);
+        if (quality.way == Way::Pinhole || quality.way == Way::Draft)
+            hand.layers.paint(*entries, box, ground, hand.canvas);
         else
             hand.lens.paint(*entries, box, ground, hand.canvas, progress.stop);
         for (int y = y0; y < box.y1; ++y) {

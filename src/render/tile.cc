@@ -15,6 +15,17 @@ namespace {
 /// Boxes of this side are read pixel by pixel where a card is too steep for the kernel.
 constexpr int smallest = 8;
 
+/// Discs below this are not blurred, px of diameter.
+constexpr double leastBlur = 0.6;
+
+bool anyMoves(const std::vector<Entry>& list) {
+    return std::any_of(list.begin(), list.end(), [](const Entry& entry) { return !entry.plane.still || anyMoves(entry.group); });
+}
+
+double discOver(const Plane& plane, const media::Box& box) {
+    return std::max({discAt(plane, box.x0, box.y0), discAt(plane, box.x1, box.y0), discAt(plane, box.x0, box.y1), discAt(plane, box.x1, box.y1)});
+}
+
 bool inside(const media::Box& box, const media::Box& of) {
     return !box.within(of).empty();
 }
@@ -74,6 +85,40 @@ void fill(Canvas& canvas, const float* ground) {
 
 }
 
+void TilePainter::paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas) {
+    m_glints = &entries.glints;
+    m_time = 0;
+    if (!m_draft || !anyMoves(entries.list)) return paint(entries.list, box, ground, canvas);
+    // A few moments of the exposure, each as if it stood still.
+    constexpr int moments = 5;
+    const auto sum = std::make_unique<Canvas>();
+    sum->clear(box.x1 - box.x0, box.y1 - box.y0);
+    for (int i = 0; i < moments; ++i) {
+        m_time = (2 * i + 1.0) / moments - 1;
+        paint(entries.list, box, ground, canvas);
+        for (std::size_t k = 0; k < std::size(canvas.rgba); ++k)
+            sum->rgba[k] += canvas.rgba[k] / moments;
+    }
+    std::copy(std::begin(sum->rgba), std::end(sum->rgba), canvas.rgba);
+}
+
+void TilePainter::addGlints(const Entry& entry, const media::Box& box, Canvas& canvas) const {
+    for (const Glint& glint : *m_glints) {
+        if (glint.of != &entry) continue;
+        const float reach = std::abs(glint.radius) + 1, gx = glint.x - static_cast<float>(box.x0) - 0.5f, gy = glint.y - static_cast<float>(box.y0) - 0.5f;
+        const int x0 = std::max(0, static_cast<int>(gx - reach)), x1 = std::min(canvas.width, static_cast<int>(gx + reach) + 1);
+        const int y0 = std::max(0, static_cast<int>(gy - reach)), y1 = std::min(canvas.height, static_cast<int>(gy + reach) + 1);
+        for (int y = y0; y < y1; ++y)
+            for (int x = x0; x < x1; ++x) {
+                const float p = (static_cast<float>(x) - gx) / glint.radius, q = (gy - static_cast<float>(y)) / glint.radius;
+                const float covered = insideOpening(m_opening, p, q, std::abs(glint.radius));
+                float* out = canvas.rgba + 4 * (y * Canvas::side + x);
+                for (int c = 0; c < 3; ++c)
+                    out[c] += covered * (1 - out[3]) * glint.rgb[c];
+            }
+    }
+}
+
 void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
                         Canvas& canvas) {
     canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
@@ -82,10 +127,11 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
     bool bent = false;
     for (const Entry& entry : entries) {
         if (!inside(entry.box, box)) continue;
-        Seen here{&entry, {}, false, 0};
+        Seen here{&entry, {}, false, 0, false};
         here.nearness = nearnessAt(entry.plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0);
         if (entry.group.empty()) {
-            here.reach = reachOf(entry.plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole);
+            here.blurred = m_draft && !entry.plane.bent() && discOver(entry.plane, box) > leastBlur;
+            here.reach = reachOf(entry.plane, box.x0, box.y0, box.x1, box.y1, m_draft ? Through::Lens : Through::Pinhole);
             if (here.reach.off) continue;
             if (here.reach.behind > 0 && size > smallest) return byParts(entries, box, ground, canvas);
             if (!entry.plane.bent() && here.reach.behind == 0) {
@@ -141,7 +187,7 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
     std::size_t ready = 0;
     for (; ready < brushes.size(); ++ready) {
         const Entry& entry = *seen[ready].entry;
-        if (entry.blend != scene::Blend::Normal || !entry.group.empty()) break;
+        if (entry.blend != scene::Blend::Normal || !entry.group.empty() || m_draft) break;
         Brush& brush = brushes[ready];
         if (!readyBrush(brush, entry.plane, *entry.pixels, seen[ready].reach, box.x0, box.y0, canvas.width,
                         canvas.height, m_arena)) {
@@ -165,6 +211,11 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
                 blendAll(*below, own(seen[j]), *seen[j].entry);
             under(canvas, *below, 1);
             return;
+        }
+        if (m_draft && m_glints) addGlints(entry, box, canvas);
+        if (m_blending == scene::Blending::Light && entry.group.empty() && seen[i].blurred) {
+            if (m_blur.paintUnder(atTime(entry.plane, m_time), *entry.pixels, m_air, entry.opacity, box, canvas)) continue;
+            if (size > smallest) return byParts(entries, box, ground, canvas);
         }
         under(canvas, own(seen[i]), entry.opacity);
     }
@@ -223,16 +274,22 @@ void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas)
         return;
     }
     canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
+    const Plane plane = m_draft ? atTime(entry.plane, m_time) : entry.plane;
+    const Reach reach = m_draft ? reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole) : seen.reach;
     Brush brush;
     m_arena.reset();
-    if (readyBrush(brush, entry.plane, *entry.pixels, seen.reach, box.x0, box.y0, canvas.width, canvas.height, m_arena)) {
+    if (seen.blurred && m_blur.paintUnder(plane, *entry.pixels, m_air, 1, box, canvas)) {
+        // done
+    } else if (reach.off) {
+        return;
+    } else if (readyBrush(brush, plane, *entry.pixels, reach, box.x0, box.y0, canvas.width, canvas.height, m_arena)) {
         brush.air = m_air;
         brush.hazy = m_air.density > 0;
         paintUnder(brush, canvas);
     } else {
         for (int y = 0; y < canvas.height; ++y) {
             float* row = canvas.rgba + 4 * y * Canvas::side;
-            sampleRow(entry.plane, *entry.pixels, box.y0 + y, box.x0, box.x1, row);
+            sampleRow(plane, *entry.pixels, box.y0 + y, box.x0, box.x1, row);
             if (m_air.density > 0)
                 for (int x = 0; x < canvas.width; ++x)
                     throughAir(m_air, nearnessAt(entry.plane, box.x0 + x + 0.5, box.y0 + y + 0.5), row + 4 * x);

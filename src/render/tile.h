@@ -1,6 +1,7 @@
 // Painting one tile of the frame as a pinhole sees it.
 #pragma once
 
+#include "render/blur.h"
 #include "render/entry.h"
 
 namespace stage::render {
@@ -8,27 +9,38 @@ namespace stage::render {
 /// For one thread. Reads the entries only.
 class TilePainter {
 public:
-    TilePainter(const Air& air, scene::Blending blending) : m_air(air), m_blending(blending) {}
+    /// draft: cards are blurred by their discs; else they are as a pinhole sees them.
+    TilePainter(bool draft, const Opening& opening, const Air& air, scene::Blending blending)
+        : m_draft(draft), m_opening(opening), m_air(air), m_blending(blending), m_blur(opening) {}
 
     /// Paints a box of the frame, at most Canvas::side across and down, over a ground of one colour. Colours are in
     /// the blending's values.
-    void paint(const std::vector<Entry>& entries, const media::Box& box, const float* ground, Canvas& canvas);
+    void paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas);
 
 private:
+    void paint(const std::vector<Entry>& entries, const media::Box& box, const float* ground, Canvas& canvas);
     struct Seen {
         const Entry* entry;
         Reach reach;
         bool opaque; ///< it hides all that is behind
         double nearness;
+        bool blurred;
     };
     void byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground, Canvas& canvas);
     void byPixel(const std::vector<Seen>& seen, const media::Box& box, const float* ground, Canvas& canvas);
     /// What one shows, without its opacity.
     void alone(const Seen& seen, const media::Box& box, Canvas& canvas);
 
+    void addGlints(const Entry& entry, const media::Box& box, Canvas& canvas) const;
+
+    bool m_draft;
+    Opening m_opening;
     Air m_air;
     scene::Blending m_blending;
     PatchArena m_arena;
+    DiscBlur m_blur;
+    double m_time = 0;                       ///< of the exposure
+    const std::vector<Glint>* m_glints = nullptr;
 };
 
 }

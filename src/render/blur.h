@@ -1,0 +1,43 @@
+// A card blurred by its disc over a tile of the frame: the draft's way. The card is painted in fewer pixels, so that the
+// disc is small in them; rows of it are summed up once, so that a disc is a difference of sums for each of its rows; what
+// comes out is spread over the tile's pixels.
+#pragma once
+
+#include "render/brush.h"
+#include "render/lens_points.h"
+
+namespace stage::render {
+
+/// For one thread.
+class DiscBlur {
+public:
+    explicit DiscBlur(const Opening& opening) : m_opening(opening) {}
+
+    /// Paints the card, at a time -1..1 of the exposure, under what the canvas shows. disc: its diameter in the middle of
+    /// the box, px. False: it is too steep there to be painted in one go.
+    bool paintUnder(const Plane& plane, const media::Pyramid& pixels, const Air& air, float opacity,
+                    const media::Box& box, Canvas& canvas);
+
+private:
+    /// What a disc covers of the rows around its middle: from left to right of it, in pixels of the small picture.
+    struct Rows {
+        int first = 0; ///< row, from the one that its middle is in
+        std::vector<float> left, right;
+        float each = 0; ///< over its area; 0: not made yet
+    };
+    /// part: where in its row the middle is, quarters from the row's own middle.
+    const Rows& rowsOf(double radius, int part);
+    bool raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0, int width, int height);
+
+    Opening m_opening;
+    std::vector<Rows> m_rows; ///< by radius and part
+    PatchArena m_arena;
+    Canvas m_part;
+    std::vector<float> m_sums, m_blurred, m_row;
+    int m_width = 0, m_height = 0;
+};
+
+/// The plane as it is at a time -1..1 of the exposure.
+Plane atTime(const Plane& plane, double time);
+
+}
