@@ -4,12 +4,110 @@
 #include <cmath>
 #include <numbers>
 
-namespace stage::render {
-namespace {
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "render/blur.cc"
+#include <hwy/foreach_target.h>
+#include <hwy/highway.h>
 
-/// Discs are kept at most this large in the small picture, px of radius.
-constexpr double mostRadius = 5;
-constexpr int mostShrink = 6;
+#include "render/fetch-inl.h"
+
+#ifndef STAGE_RENDER_BLUR_TAPS
+#define STAGE_RENDER_BLUR_TAPS
+namespace stage::render {
+
+/// The ends of a disc's rows, for places of one phase within a pixel: from the sums' number under the place, which
+/// number to read, and how much of the next.
+struct Ends {
+    std::ptrdiff_t right, left;
+    float rightPart, leftPart;
+};
+
+}
+#endif
+
+HWY_BEFORE_NAMESPACE();
+namespace stage::render::HWY_NAMESPACE {
+namespace hn = hwy::HWY_NAMESPACE;
+
+/// `count` discs, `advance` numbers of the sums apart.
+void BlurRow(const float* sums, const Ends* ends, int rows, float each, int count, std::ptrdiff_t advance, float* out,
+             std::ptrdiff_t outAdvance) {
+#if HWY_MAX_BYTES >= 32
+    const hn::FixedTag<float, 8> d;
+    const hn::FixedTag<float, 4> one;
+    // A number and the next are one load: weighed with 1 - part and part.
+    alignas(32) static constexpr float slopes[8] = {-1, -1, -1, -1, 1, 1, 1, 1}, bases[8] = {1, 1, 1, 1, 0, 0, 0, 0};
+    const auto slope = hn::Load(d, slopes), base = hn::Load(d, bases);
+    int i = 0;
+    for (; i + 4 <= count; i += 4) {
+        auto s0 = hn::Zero(d), s1 = hn::Zero(d), s2 = hn::Zero(d), s3 = hn::Zero(d);
+        const float* at = sums + i * advance;
+        for (int k = 0; k < rows; ++k) {
+            const auto wr = hn::MulAdd(hn::Set(d, ends[k].rightPart), slope, base), wl = hn::MulAdd(hn::Set(d, ends[k].leftPart), slope, base);
+            const float *r = at + ends[k].right, *l = at + ends[k].left;
+            const auto sum = [&](auto s, std::ptrdiff_t by) {
+                return hn::NegMulAdd(hn::LoadU(d, l + by), wl, hn::MulAdd(hn::LoadU(d, r + by), wr, s));
+            };
+            s0 = sum(s0, 0), s1 = sum(s1, advance), s2 = sum(s2, 2 * advance), s3 = sum(s3, 3 * advance);
+        }
+        float* o = out + i * outAdvance;
+        const auto put = [&](auto s, std::ptrdiff_t by) {
+            const auto sum = hn::Mul(hn::Add(hn::LowerHalf(s), hn::UpperHalf(one, s)), hn::Set(one, each));
+            hn::StoreU(hn::Max(sum, hn::Zero(one)), one, o + by);
+        };
+        put(s0, 0), put(s1, outAdvance), put(s2, 2 * outAdvance), put(s3, 3 * outAdvance);
+    }
+    for (; i < count; ++i) {
+        auto s = hn::Zero(d);
+        const float* at = sums + i * advance;
+        for (int k = 0; k < rows; ++k) {
+            const auto wr = hn::MulAdd(hn::Set(d, ends[k].rightPart), slope, base), wl = hn::MulAdd(hn::Set(d, ends[k].leftPart), slope, base);
+            s = hn::NegMulAdd(hn::LoadU(d, at + ends[k].left), wl, hn::MulAdd(hn::LoadU(d, at + ends[k].right), wr, s));
+        }
+        const auto sum = hn::Mul(hn::Add(hn::LowerHalf(s), hn::UpperHalf(one, s)), hn::Set(one, each));
+        hn::StoreU(hn::Max(sum, hn::Zero(one)), one, out + i * outAdvance);
+    }
+#else
+    for (int i = 0; i < count; ++i) {
+        float sum[4] = {0, 0, 0, 0};
+        const float* at = sums + i * advance;
+        for (int k = 0; k < rows; ++k) {
+            const float *r = at + ends[k].right, *l = at + ends[k].left;
+            for (int c = 0; c < 4; ++c)
+                sum[c] += r[c] + (r[4 + c] - r[c]) * ends[k].rightPart - l[c] - (l[4 + c] - l[c]) * ends[k].leftPart;
+        }
+        for (int c = 0; c < 4; ++c)
+            out[i * outAdvance + c] = std::max(0.f, sum[c] * each);
+    }
+#endif
+}
+
+/// A row of colours spread over a row of pixels, under what is there: pixel x lies between colours at[x] and the next.
+void SpreadRow(const float* colours, const int* at, const float* part, int count, float* out) {
+    const Two two;
+    for (int x = 0; x < count; x += Two::pixels) {
+#if HWY_MAX_BYTES >= 32
+        const Two::D d;
+        const auto m0 = hn::LoadU(d, colours + 4 * at[x]), m1 = hn::LoadU(d, colours + 4 * at[x + 1]);
+        const auto left = hn::ConcatLowerLower(d, m1, m0), right = hn::ConcatUpperUpper(d, m1, m0);
+#else
+        const Two::D d;
+        const auto left = hn::LoadU(d, colours + 4 * at[x]), right = hn::LoadU(d, colours + 4 * at[x] + 4);
+#endif
+        two.under(out + 4 * x, hn::MulAdd(hn::Sub(right, left), two.each(part + x), left));
+    }
+}
+
+}
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace stage::render {
+
+HWY_EXPORT(BlurRow);
+HWY_EXPORT(SpreadRow);
+
+namespace {
 
 /// The plane in a frame of pixels `size` times as large.
 Plane inPixelsOf(Plane plane, double size) {
@@ -124,7 +222,7 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
     for (const int x : {box.x0, box.x1})
         for (const int y : {box.y0, box.y1})
             most = std::max(most, std::abs(radiusAt(x, y)));
-    const int shrink = std::clamp(static_cast<int>(std::ceil(std::log2(std::max(most, 1e-6) / mostRadius))), 0, mostShrink);
+    const int shrink = shrinkOf(most);
     const double size = 1 << shrink;
     const Plane small = shrink ? inPixelsOf(plane, size) : plane;
     // Pixels of the small picture that the discs of the box reach, and one around them for spreading.
@@ -134,65 +232,82 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
     const int width = down(box.x1 - 1) + reach + 1 - x0, height = down(box.y1 - 1) + reach + 1 - y0;
     if (!raster(small, pixels, air, x0, y0, width, height)) return false;
 
-    // Blurred at places `step` pixels of the frame apart, from half a step before the box on.
-    const int step = shrink > 0 ? 1 << (shrink - 1) : 1;
+    // Nothing there?
+    const auto stride = static_cast<std::size_t>(m_width + 1) * 4;
+    bool any = false;
+    for (int y = 0; y < m_height && !any; ++y) {
+        const float* total = m_sums.data() + static_cast<std::size_t>(y + 1) * stride - 4;
+        any = total[0] != 0 || total[1] != 0 || total[2] != 0 || total[3] != 0;
+    }
+    if (!any) return true;
+
+    // Blurred at places `step` pixels of the frame apart, from half a step before the box on. Places come in phases of
+    // a pixel of the small picture.
+    const int step = shrink > 1 ? 1 << (shrink - 1) : 1 << shrink, phases = (1 << shrink) / step;
     const int across = (box.x1 - box.x0 + step - 1) / step + 2, high = (box.y1 - box.y0 + step - 1) / step + 2;
     m_blurred.resize(static_cast<std::size_t>(across) * static_cast<std::size_t>(high) * 4);
-    const auto stride = static_cast<std::size_t>(m_width + 1) * 4;
-    const bool same = plane.level;
+    std::vector<Ends> ends;
+    const auto endsOf = [&](const Rows& rows, int row, double part) {
+        const auto count = static_cast<int>(rows.left.size());
+        ends.resize(rows.left.size());
+        for (int k = 0; k < count; ++k) {
+            const double right = part + static_cast<double>(rows.right[static_cast<std::size_t>(k)]), left = part + static_cast<double>(rows.left[static_cast<std::size_t>(k)]);
+            const double r = std::floor(right), l = std::floor(left);
+            const auto line = static_cast<std::ptrdiff_t>(row + rows.first + k) * static_cast<std::ptrdiff_t>(stride);
+            ends[static_cast<std::size_t>(k)] = {line + 4 * static_cast<std::ptrdiff_t>(r), line + 4 * static_cast<std::ptrdiff_t>(l), static_cast<float>(right - r), static_cast<float>(left - l)};
+        }
+        return count;
+    };
     for (int j = 0; j < high; ++j) {
         const double fy = box.y0 + (j - 0.5) * step; // in the frame
         const double y = fy / size - y0 - 0.5;       // in the small picture, from its first row's middle
-        const int row = static_cast<int>(std::floor(y));
+        const int row = static_cast<int>(std::floor(y + 1e-9));
         const int part = static_cast<int>(std::lround((y - row) * 4)) & 3;
-        const Rows* rows = same ? &rowsOf(radiusAt(box.x0, box.y0) / size, part) : nullptr;
-        for (int i = 0; i < across; ++i) {
-            const double fx = box.x0 + (i - 0.5) * step;
-            if (!same) rows = &rowsOf(radiusAt(fx, fy) / size, part);
-            const auto x = static_cast<float>(fx / size - x0);
-            alignas(16) float sum[4] = {0, 0, 0, 0};
-            const int count = static_cast<int>(rows->left.size()), first = row + rows->first;
-            for (int k = std::max(0, -first); k < std::min(count, m_height - first); ++k) {
-                const float* sums = m_sums.data() + static_cast<std::size_t>(first + k) * stride;
-                const float right = std::min(x + rows->right[static_cast<std::size_t>(k)], static_cast<float>(m_width)),
-                            left = std::max(x + rows->left[static_cast<std::size_t>(k)], 0.f);
-                const int r = std::min(static_cast<int>(right), m_width - 1), l = std::min(static_cast<int>(left), m_width - 1);
-                const float fr = right - static_cast<float>(r), fl = left - static_cast<float>(l);
-                const float *p = sums + 4 * r, *q = sums + 4 * l;
-                for (int c = 0; c < 4; ++c)
-                    sum[c] += p[c] + (p[4 + c] - p[c]) * fr - q[c] - (q[4 + c] - q[c]) * fl;
+        float* out = m_blurred.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(across) * 4;
+        for (int phase = 0; phase < phases; ++phase) {
+            // As many at a time as have the same disc.
+            for (int i = phase; i < across;) {
+                const auto placeOf = [&](int n) { return (box.x0 + (n - 0.5) * step) / size - x0; };
+                const double radius = radiusAt(box.x0 + (i - 0.5) * step, fy) / size;
+                int end = across;
+                if (!plane.level)
+                    for (end = i + phases; end < across; end += phases)
+                        if (std::abs(radiusAt(box.x0 + (end - 0.5) * step, fy) / size - radius) > 0.004 * std::abs(radius)) break;
+                end = std::min(end, across);
+                const double x = placeOf(i), whole = std::floor(x + 1e-9);
+                const Rows& rows = rowsOf(radius, part);
+                const int count = endsOf(rows, row, x - whole);
+                const int many = (end - i + phases - 1) / phases;
+                HWY_DYNAMIC_DISPATCH(BlurRow)(m_sums.data() + 4 * static_cast<std::ptrdiff_t>(whole), ends.data(), count, rows.each, many, 4, out + 4 * i, 4 * phases);
+                i += many * phases;
             }
-            float* out = m_blurred.data() + (static_cast<std::size_t>(j) * static_cast<std::size_t>(across) + static_cast<std::size_t>(i)) * 4;
-            for (int c = 0; c < 4; ++c)
-                out[c] = std::max(0.f, sum[c] * rows->each);
         }
     }
 
     // Spread over the pixels, under what is there.
-    m_row.resize(static_cast<std::size_t>(across) * 4);
+    const std::size_t rowSize = static_cast<std::size_t>(across) * 4;
+    m_row.resize(rowSize + 8);
+    int at[Canvas::side];
+    alignas(64) float parts[Canvas::side];
+    for (int x = 0; x < Canvas::side; ++x) {
+        const float u = (static_cast<float>(x) + 0.5f) / static_cast<float>(step) + 0.5f;
+        at[x] = std::min(static_cast<int>(u), across - 2);
+        parts[x] = u - static_cast<float>(at[x]);
+    }
     for (int y = 0; y < canvas.height; ++y) {
         const float v = (static_cast<float>(y) + 0.5f) / static_cast<float>(step) + 0.5f;
         const int j = std::min(static_cast<int>(v), high - 2);
         const float fv = v - static_cast<float>(j);
-        const float* upper = m_blurred.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(across) * 4;
-        const float* lower = upper + static_cast<std::size_t>(across) * 4;
-        for (std::size_t i = 0; i < m_row.size(); ++i)
+        const float* upper = m_blurred.data() + static_cast<std::size_t>(j) * rowSize;
+        const float* lower = upper + rowSize;
+        for (std::size_t i = 0; i < rowSize; ++i)
             m_row[i] = (upper[i] + (lower[i] - upper[i]) * fv) * opacity;
         float* out = canvas.rgba + 4 * y * Canvas::side;
-        for (int x = 0; x < canvas.width; ++x, out += 4) {
-            const float through = 1 - out[3];
-            if (through <= 0) continue;
-            const float u = (static_cast<float>(x) + 0.5f) / static_cast<float>(step) + 0.5f;
-            const int i = std::min(static_cast<int>(u), across - 2);
-            const float fu = u - static_cast<float>(i);
-            const float* a = m_row.data() + 4 * i;
-            for (int c = 0; c < 4; ++c)
-                out[c] += through * (a[c] + (a[4 + c] - a[c]) * fu);
-        }
+        HWY_DYNAMIC_DISPATCH(SpreadRow)(m_row.data(), at, parts, (canvas.width + 1) / 2 * 2, out);
         for (int g = 0; g < canvas.width; g += Canvas::group) {
             bool full = true;
-            for (int x = g; x < g + Canvas::group; ++x)
-                full = full && canvas.rgba[4 * (y * Canvas::side + x) + 3] >= opaqueAlpha;
+            for (int x = g; x < std::min(g + Canvas::group, canvas.width); ++x)
+                full = full && out[4 * x + 3] >= opaqueAlpha;
             canvas.full[(y * Canvas::side + g) / Canvas::group] = full;
         }
     }
@@ -200,3 +315,4 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
 }
 
 }
+#endif

@@ -19,8 +19,10 @@ Air airOf(const motion::Frame& frame) {
 
 namespace {
 
-/// Rays per pixel that the draft reads as finely for.
-constexpr int draftSamples = 128;
+Reading readingOf(const Quality& quality) {
+    return {quality.way != Way::Pinhole, quality.way == Way::Draft ? 0 : quality.samples};
+}
+
 constexpr std::size_t mostGlints = 20'000;
 
 media::PyramidPtr hatched(V2i size) {
@@ -71,7 +73,6 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
                                          const Quality& quality, media::PixelCache& cache,
                                          const Progress& progress) {
     std::vector<Entry> entries;
-    const int samples = quality.way == Way::Pinhole ? 0 : quality.way == Way::Draft ? draftSamples : quality.samples;
     const Through through = quality.way == Way::Pinhole ? Through::Pinhole : Through::Lens;
     for (const motion::Item& item : items) {
         if (progress.stopped()) return cancelled();
@@ -87,7 +88,7 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
         } else {
             const media::PixelSourcePtr source = cutout::sourceOf(*item.pixels);
             entry.plane = seen(item, frame, quality, source->size());
-            auto pixels = cache.pyramid(source, needOf(entry.plane, frame.size, samples), {{}, progress.stop});
+            auto pixels = cache.pyramid(source, needOf(entry.plane, frame.size, readingOf(quality)), {{}, progress.stop});
             if (!pixels && pixels.error().cancelled) return tl::unexpected(pixels.error());
             if (!pixels && !quality.placeholders)
                 return fail("Layer '" + item.layer->name + "': " + pixels.error().sentence);
@@ -117,7 +118,6 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
     };
     if (frame.blending == scene::Blending::Paint || !plain(entries.list)) return {};
     const double share = openingShare({frame.iris.blades, 0});
-    const int samples = quality.way == Way::Draft ? draftSamples : quality.samples;
     for (Entry& entry : entries.list) {
         if (!entry.source || entry.box.empty() || entry.plane.bent() || entry.blend != scene::Blend::Normal) continue;
         const double disc = std::max({discAt(entry.plane, entry.box.x0, entry.box.y0), discAt(entry.plane, entry.box.x1, entry.box.y1),
@@ -173,7 +173,7 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
         for (Entry& entry : list) {
             if (auto done = refine(entry.group); !done) return done;
             if (!entry.source || entry.plane.bent()) continue;
-            media::Need need = needOf(entry.plane, frame.size, samples);
+            media::Need need = needOf(entry.plane, frame.size, readingOf(quality));
             needFinely(entry.plane, boxes, need);
             auto pixels = cache.pyramid(entry.dimmed ? withoutGlints(entry.source) : entry.source, need, {{}, progress.stop});
             if (!pixels) return tl::unexpected(pixels.error());

@@ -42,6 +42,11 @@ double lodOfDisc(double disc, double texelsPerPixel, int samples) {
     return std::log2(std::max(texelsPerPixel, 1e-9) * std::max(1.0, apart));
 }
 
+int shrinkOf(double radius) {
+    constexpr double mostRadius = 5; // of the disc in the small picture, px
+    return std::clamp(static_cast<int>(std::ceil(std::log2(std::max(radius, 1e-6) / mostRadius))), 0, 6);
+}
+
 namespace {
 
 /// Places of a box that a bent card is looked at.
@@ -163,8 +168,9 @@ media::Box texelsOf(const Plane& plane, const Reach& r, int level) {
     return {at(u0, size.x) - 1, at(v0, size.y) - 1, at(u1, size.x) + 3, at(v1, size.y) + 3};
 }
 
-void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, int samples, media::Need& need) {
-    Reach r = reachOf(plane, x0, y0, x1, y1, samples > 0 ? Through::Lens : Through::Pinhole);
+void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const Reading& reading,
+                media::Need& need) {
+    Reach r = reachOf(plane, x0, y0, x1, y1, reading.lens ? Through::Lens : Through::Pinhole);
     if (r.off) return;
     if (plane.bent()) { // near its rim the scale may be anything: all levels, by what they cost
         for (int level = 0; level <= plane.top; ++level)
@@ -179,9 +185,11 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, int samples,
         for (const int y : {y0, y1}) {
             if (!(plane.pinhole.w.at(x, y) > 1e-7)) continue;
             const double lod = footprintAt(plane, x, y).lod;
-            const double coarse = std::min(
-                std::max(lod, samples > 0 ? lodOfDisc(discAt(plane, x, y), std::exp2(lod), samples) : lod),
-                static_cast<double>(top));
+            const double disc = reading.lens ? discAt(plane, x, y) : 0;
+            const double wanted = !reading.lens       ? lod
+                                  : reading.rays == 0 ? lod + shrinkOf(disc / 2)
+                                                      : lodOfDisc(disc, std::exp2(lod), reading.rays);
+            const double coarse = std::clamp(wanted, lod, std::max<double>(lod, top));
             low = std::min(low, coarse), high = std::max(high, coarse);
         }
     if (low > high) low = 0, high = 0;
@@ -195,7 +203,7 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, int samples,
         const int xm = (x0 + x1) / 2, ym = (y0 + y1) / 2;
         for (const auto& [a, b] : {std::pair(x0, xm), std::pair(xm, x1)})
             for (const auto& [c, d] : {std::pair(y0, ym), std::pair(ym, y1)})
-                if (b > a && d > c) gatherNeed(plane, a, c, b, d, samples, need);
+                if (b > a && d > c) gatherNeed(plane, a, c, b, d, reading, need);
         return;
     }
     if (r.behind > 0 && r.u0 > r.u1) return;
@@ -207,17 +215,17 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, int samples,
 
 }
 
-media::Need needOf(const Plane& plane, V2i frame, int samples) {
+media::Need needOf(const Plane& plane, V2i frame, const Reading& reading) {
     constexpr int side = 64;
     media::Need need(plane.size);
     for (int y = 0; y < frame.y; y += side)
         for (int x = 0; x < frame.x; x += side)
-            gatherNeed(plane, x, y, std::min(x + side, frame.x), std::min(y + side, frame.y), samples, need);
+            gatherNeed(plane, x, y, std::min(x + side, frame.x), std::min(y + side, frame.y), reading, need);
     return need;
 }
 
 void needFinely(const Plane& plane, const std::vector<media::Box>& boxes, media::Need& need) {
-    constexpr int plenty = 1 << 24;
+    const Reading plenty{true, 1 << 24};
     for (const media::Box& box : boxes)
         gatherNeed(plane, box.x0, box.y0, box.x1, box.y1, plenty, need);
 }

@@ -36,11 +36,18 @@ struct Reach {
 };
 Reach reachOf(const Plane& plane, int x0, int y0, int x1, int y1, Through through);
 
-/// The tiles of a picture that rendering a frame of that size will read. samples: rays per pixel, by which it
-/// reads coarser where it is out of focus; 0 for a pinhole.
-media::Need needOf(const Plane& plane, V2i frame, int samples);
+/// How coarsely what is out of focus is read.
+struct Reading {
+    bool lens = false; ///< a pinhole has nothing out of focus
+    int rays = 0;      ///< per pixel; 0: the draft's way, in small pictures
+};
+/// The tiles of a picture that rendering a frame of that size will read.
+media::Need needOf(const Plane& plane, V2i frame, const Reading& reading);
 /// Adds what looking past it through the lens as finely as a pinhole would, in boxes of the frame, reads besides.
 void needFinely(const Plane& plane, const std::vector<media::Box>& boxes, media::Need& need);
+
+/// The draft paints what is blurred by discs of that radius (px) in a picture smaller by this power of two.
+int shrinkOf(double radius);
 
 /// The coarsest level that is fine enough for `samples` rays through a lens that blurs into discs of that diameter.
 double lodOfDisc(double disc, double texelsPerPixel, int samples);

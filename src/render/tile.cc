@@ -66,6 +66,7 @@ void under(Canvas& canvas, const Canvas& below, float opacity) {
             const float through = (1 - canvas.rgba[i + 3]) * opacity;
             for (int c = 0; c < 4; ++c)
                 canvas.rgba[i + c] += through * below.rgba[i + c];
+            if (canvas.rgba[i + 3] < opaqueAlpha) canvas.full[i / 4 / Canvas::group] = false;
         }
 }
 
@@ -212,6 +213,7 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
             under(canvas, *below, 1);
             return;
         }
+        if (m_draft && canvas.allFull()) break;
         if (m_draft && m_glints) addGlints(entry, box, canvas);
         if (m_blending == scene::Blending::Light && entry.group.empty() && seen[i].blurred) {
             if (m_blur.paintUnder(atTime(entry.plane, m_time), *entry.pixels, m_air, entry.opacity, box, canvas)) continue;
