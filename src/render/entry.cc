@@ -141,7 +141,7 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
         if (!bright) return tl::unexpected(bright.error());
         const Air air = airOf(frame);
         const std::size_t before = entries.glints.size();
-        throwGlints(entry.plane, **bright, frame.size, share, &entry, entries.glints);
+        throwGlints(entry.plane, **bright, frame.size, share, quality.way == Way::Draft ? 12 : 32, &entry, entries.glints);
         if (entries.glints.size() > mostGlints) { // a field of stars is sampled like anything else
             entries.glints.resize(before);
             continue;

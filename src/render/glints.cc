@@ -68,7 +68,7 @@ media::PixelSourcePtr glintsAlone(const media::PixelSourcePtr& source) {
     return std::make_shared<PartSource>(source, Part::Glints);
 }
 
-void throwGlints(const Plane& plane, const media::Pyramid& bright, V2i frame, double share, const void* of,
+void throwGlints(const Plane& plane, const media::Pyramid& bright, V2i frame, double share, double apart, const void* of,
                  std::vector<Glint>& out) {
     /// Texels close together against the disc are one spot.
     struct Spot {
@@ -76,7 +76,7 @@ void throwGlints(const Plane& plane, const media::Pyramid& bright, V2i frame, do
     };
     const double disc = discAt(plane, frame.x / 2.0, frame.y / 2.0);
     const double lod = footprintAt(plane, frame.x / 2.0, frame.y / 2.0).lod;
-    const int cell = std::max(1, static_cast<int>(std::floor(disc * std::exp2(lod) / 32)));
+    const int cell = std::max(1, static_cast<int>(std::floor(disc * std::exp2(lod) / apart)));
     std::map<std::pair<int, int>, Spot> spots;
     const media::TiledLevel& level = bright.levels.front();
     for (std::size_t index = 0; index < level.tiles.size(); ++index) {

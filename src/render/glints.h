@@ -29,8 +29,9 @@ struct Glint {
 };
 
 /// The glints of a card that show in a frame of that size, gathered from `bright` (glintsAlone) over the texels that are
-/// there. share: the lens's opening over a circle. Brightness is for an opacity of 1 and clear air.
-void throwGlints(const Plane& plane, const media::Pyramid& bright, V2i frame, double share, const void* of,
+/// there. share: the lens's opening over a circle; apart: spots closer than their disc over this become one. Brightness is for
+/// an opacity of 1 and clear air.
+void throwGlints(const Plane& plane, const media::Pyramid& bright, V2i frame, double share, double apart, const void* of,
                  std::vector<Glint>& out);
 
 }

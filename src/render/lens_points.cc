@@ -156,16 +156,4 @@ double openingShare(const Opening& opening) {
     return n * std::sin(2 * std::numbers::pi / n) / (2 * std::numbers::pi);
 }
 
-float insideOpening(const Opening& opening, float p, float q, float size) {
-    float in = (1 - std::hypot(p, q)) * size;
-    if (opening.blades >= 3) {
-        const float each = 2 * std::numbers::pi_v<float> / static_cast<float>(opening.blades);
-        for (int k = 0; k < opening.blades; ++k) {
-            const float a = opening.turn + (static_cast<float>(k) + 0.5f) * each;
-            in = std::min(in, (std::cos(each / 2) - p * std::cos(a) - q * std::sin(a)) * size);
-        }
-    }
-    return std::clamp(in + 0.5f, 0.f, 1.f);
-}
-
 }

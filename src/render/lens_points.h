@@ -40,7 +40,5 @@ struct Opening {
 std::array<float, 2> onOpening(const Opening& opening, float u, float v);
 /// Its area over that of the circle.
 double openingShare(const Opening& opening);
-/// How much of a pixel around a point of the opening is inside it, where the unit circle has a radius of `size` px: 0..1.
-float insideOpening(const Opening& opening, float p, float q, float size);
 
 }

@@ -45,8 +45,9 @@ bool infront(const Plane& a, const Plane& b, bool above, const media::Box& box) 
 
 }
 
-LensPainter::LensPainter(const RayPoints& points, const Opening& opening, const Air& air, scene::Blending blending)
-    : m_points(points), m_opening(opening), m_air(air), m_blending(blending) {}
+LensPainter::LensPainter(const RayPoints& points, int rays, const Opening& opening, const Air& air,
+                         scene::Blending blending)
+    : m_points(points), m_rays(rays), m_opening(opening), m_air(air), m_blending(blending) {}
 
 Canvas& LensPainter::spare() {
     if (m_spared == m_spare.size()) m_spare.push_back(std::make_unique<Canvas>());
@@ -112,7 +113,7 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
             }
         const bool fixed = disc <= noDisc && plane.still;
         const bool small = disc < smallDisc;
-        double fine = small ? lod : std::floor(std::min<double>(lodOfDisc(discAt(plane, mx, my), std::exp2(lod), m_points.count), plane.top) + 0.5);
+        double fine = small ? lod : std::floor(std::min<double>(lodOfDisc(discAt(plane, mx, my), std::exp2(lod), m_rays), plane.top) + 0.5);
         const int level = std::clamp(static_cast<int>(std::floor(fine)), 0, plane.top);
         Reach grown = reach;
         grown.u0 -= widest.taps * grown.marginU, grown.u1 += widest.taps * grown.marginU;
@@ -149,12 +150,12 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
                                 {least(reach.u0 - spanU), least(reach.v0 - spanV), least(reach.u1 + spanU) + 3, least(reach.v1 + spanV) + 3});
         };
         card.fine = take(level);
-        card.occupancy.survey(card.fine);
+        if (m_tracing) card.occupancy.survey(card.fine);
         if (const int sharp = std::clamp(static_cast<int>(std::floor(lod)) + 1, 0, plane.top); m_glints && sharp < level) {
             card.sharp = take(sharp);
             card.sharper = static_cast<float>(std::ldexp(1.0, level - sharp));
         }
-        if (small && level < plane.top && lod - level > 0.01) {
+        if (m_tracing && small && level < plane.top && lod - level > 0.01) {
             card.between = static_cast<float>(lod - level);
             card.coarse = take(level + 1);
         }
@@ -212,18 +213,55 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
 
 void LensPainter::paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,
                         const std::stop_token& stop) {
+    RayTile tile = tileOf(box);
+    std::copy_n(ground, 4, tile.ground);
+    const auto glints = glintsOn(entries, box);
+    m_glints = !glints.empty();
     m_arena.reset();
     m_spared = 0;
+    m_tracing = true;
+    std::vector<RayCard> cards;
+    const bool small = std::max(tile.width, tile.height) <= smallest;
+    if (!ready(entries.list, box, tile, cards, small)) return byParts(entries, box, ground, canvas, stop);
+    canvas.clear(tile.width, tile.height);
+    traceRays(tile, cards, canvas, stop);
+    throwAll(glints, tile, cards, canvas);
+}
+
+void LensPainter::throwAll(const std::vector<const Glint*>& glints, const RayTile& tile, const std::vector<RayCard>& cards,
+                           Canvas& canvas) {
+    for (const Glint* glint : glints) {
+        // Where its own card is not among what is seen, something opaque is in front of it.
+        const bool seen = std::any_of(cards.begin(), cards.end(), [&](const RayCard& card) { return card.of == glint->of; });
+        if (seen) addGlint(tile, cards, *glint, canvas);
+    }
+}
+
+void LensPainter::addGlints(const Entries& entries, const media::Box& box, Canvas& canvas) {
+    const auto glints = glintsOn(entries, box);
+    if (glints.empty()) return;
+    m_glints = true;
+    m_arena.reset();
+    m_spared = 0;
+    m_tracing = false;
+    RayTile tile = tileOf(box);
+    std::vector<RayCard> cards;
+    ready(entries.list, box, tile, cards, true);
+    throwAll(glints, tile, cards, canvas);
+}
+
+RayTile LensPainter::tileOf(const media::Box& box) const {
     RayTile tile;
     tile.points = &m_points;
     tile.opening = m_opening;
     tile.x0 = box.x0, tile.y0 = box.y0;
     tile.width = box.x1 - box.x0, tile.height = box.y1 - box.y0;
-    std::copy_n(ground, 4, tile.ground);
     tile.paint = m_blending == scene::Blending::Paint;
     tile.plain = !tile.paint;
-    std::vector<RayCard> cards;
-    const bool small = std::max(tile.width, tile.height) <= smallest;
+    return tile;
+}
+
+std::vector<const Glint*> LensPainter::glintsOn(const Entries& entries, const media::Box& box) {
     std::vector<const Glint*> glints;
     for (const Glint& glint : entries.glints) {
         const float reach = std::abs(glint.radius) + 1;
@@ -231,12 +269,7 @@ void LensPainter::paint(const Entries& entries, const media::Box& box, const flo
             glint.y + reach > static_cast<float>(box.y0) && glint.y - reach < static_cast<float>(box.y1))
             glints.push_back(&glint);
     }
-    m_glints = !glints.empty();
-    if (!ready(entries.list, box, tile, cards, small)) return byParts(entries, box, ground, canvas, stop);
-    canvas.clear(tile.width, tile.height);
-    traceRays(tile, cards, canvas, stop);
-    for (const Glint* glint : glints)
-        addGlint(tile, cards, *glint, canvas);
+    return glints;
 }
 
 void LensPainter::byParts(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,

@@ -12,13 +12,22 @@ namespace stage::render {
 /// For one thread. Reads the entries only.
 class LensPainter {
 public:
-    LensPainter(const RayPoints& points, const Opening& opening, const Air& air, scene::Blending blending);
+    /// rays: by how many cards are read as finely as so many rays need; as a rule those of the points.
+    LensPainter(const RayPoints& points, int rays, const Opening& opening, const Air& air, scene::Blending blending);
 
     /// As TilePainter::paint.
     void paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,
                const std::stop_token& stop);
 
+    /// Adds the glints that fall on a box to a canvas that shows the rest of it, each as far as the cards in front let its
+    /// rays through.
+    void addGlints(const Entries& entries, const media::Box& box, Canvas& canvas);
+
 private:
+    RayTile tileOf(const media::Box& box) const;
+    static void throwAll(const std::vector<const Glint*>& glints, const RayTile& tile, const std::vector<RayCard>& cards,
+                         Canvas& canvas);
+    static std::vector<const Glint*> glintsOn(const Entries& entries, const media::Box& box);
     /// False: too steep for a box of this size.
     bool ready(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile, std::vector<RayCard>& cards, bool whole);
     void byParts(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,
@@ -26,6 +35,7 @@ private:
     Canvas& spare();
 
     const RayPoints& m_points;
+    int m_rays;
     Opening m_opening;
     Air m_air;
     scene::Blending m_blending;
@@ -33,6 +43,7 @@ private:
     std::vector<std::unique_ptr<Canvas>> m_spare;
     std::size_t m_spared = 0;
     bool m_glints = false; ///< some are thrown onto the box
+    bool m_tracing = true; ///< not only glints are looked for
 };
 
 }

@@ -10,6 +10,12 @@
 #include <oneapi/tbb/parallel_for.h>
 
 namespace stage::render {
+namespace {
+
+/// What is looked past for glints is read as finely as a pinhole would.
+constexpr int plentyOfRays = 1 << 24;
+
+}
 
 Result<Picture> render(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
                        const Progress& progress) {
@@ -30,13 +36,14 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
     const Air air = airOf(frame);
     const Opening opening{frame.iris.blades, static_cast<float>(radians(frame.iris.turn))};
     const RayPoints points = rayPoints(quality.samples);
+    const bool draft = quality.way == Way::Draft;
     struct Hand {
         TilePainter layers;
         LensPainter lens;
         Canvas canvas;
     };
     oneapi::tbb::enumerable_thread_specific<Hand> hands([&] {
-        return Hand{TilePainter(quality.way == Way::Draft, opening, air, frame.blending), LensPainter(points, opening, air, frame.blending), {}};
+        return Hand{TilePainter(draft, opening, air, frame.blending), LensPainter(points, draft ? plentyOfRays : points.count, opening, air, frame.blending), {}};
     });
     std::atomic<int> done = 0;
     oneapi::tbb::parallel_for(0, across * down, [&](int index) {
@@ -44,10 +51,12 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
         const int x0 = index % across * side, y0 = index / across * side;
         const media::Box box{x0, y0, std::min(x0 + side, frame.size.x), std::min(y0 + side, frame.size.y)};
         Hand& hand = hands.local();
-        if (quality.way == Way::Pinhole || quality.way == Way::Draft)
+        if (quality.way == Way::Pinhole || draft) {
             hand.layers.paint(*entries, box, ground, hand.canvas);
-        else
+            if (draft) hand.lens.addGlints(*entries, box, hand.canvas);
+        } else {
             hand.lens.paint(*entries, box, ground, hand.canvas, progress.stop);
+        }
         for (int y = y0; y < box.y1; ++y) {
             float* out = picture.row(y) + 4 * x0;
             std::copy_n(hand.canvas.rgba + 4 * (y - y0) * side, 4 * (box.x1 - x0), out);

@@ -87,7 +87,6 @@ void fill(Canvas& canvas, const float* ground) {
 }
 
 void TilePainter::paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas) {
-    m_glints = &entries.glints;
     m_time = 0;
     if (!m_draft || !anyMoves(entries.list)) return paint(entries.list, box, ground, canvas);
     // A few moments of the exposure, each as if it stood still.
@@ -101,23 +100,6 @@ void TilePainter::paint(const Entries& entries, const media::Box& box, const flo
             sum->rgba[k] += canvas.rgba[k] / moments;
     }
     std::copy(std::begin(sum->rgba), std::end(sum->rgba), canvas.rgba);
-}
-
-void TilePainter::addGlints(const Entry& entry, const media::Box& box, Canvas& canvas) const {
-    for (const Glint& glint : *m_glints) {
-        if (glint.of != &entry) continue;
-        const float reach = std::abs(glint.radius) + 1, gx = glint.x - static_cast<float>(box.x0) - 0.5f, gy = glint.y - static_cast<float>(box.y0) - 0.5f;
-        const int x0 = std::max(0, static_cast<int>(gx - reach)), x1 = std::min(canvas.width, static_cast<int>(gx + reach) + 1);
-        const int y0 = std::max(0, static_cast<int>(gy - reach)), y1 = std::min(canvas.height, static_cast<int>(gy + reach) + 1);
-        for (int y = y0; y < y1; ++y)
-            for (int x = x0; x < x1; ++x) {
-                const float p = (static_cast<float>(x) - gx) / glint.radius, q = (gy - static_cast<float>(y)) / glint.radius;
-                const float covered = insideOpening(m_opening, p, q, std::abs(glint.radius));
-                float* out = canvas.rgba + 4 * (y * Canvas::side + x);
-                for (int c = 0; c < 3; ++c)
-                    out[c] += covered * (1 - out[3]) * glint.rgb[c];
-            }
-    }
 }
 
 void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
@@ -214,7 +196,6 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
             return;
         }
         if (m_draft && canvas.allFull()) break;
-        if (m_draft && m_glints) addGlints(entry, box, canvas);
         if (m_blending == scene::Blending::Light && entry.group.empty() && seen[i].blurred) {
             if (m_blur.paintUnder(atTime(entry.plane, m_time), *entry.pixels, m_air, entry.opacity, box, canvas)) continue;
             if (size > smallest) return byParts(entries, box, ground, canvas);

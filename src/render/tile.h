@@ -31,8 +31,6 @@ private:
     /// What one shows, without its opacity.
     void alone(const Seen& seen, const media::Box& box, Canvas& canvas);
 
-    void addGlints(const Entry& entry, const media::Box& box, Canvas& canvas) const;
-
     bool m_draft;
     Opening m_opening;
     Air m_air;
@@ -40,7 +38,6 @@ private:
     PatchArena m_arena;
     DiscBlur m_blur;
     double m_time = 0;                       ///< of the exposure
-    const std::vector<Glint>* m_glints = nullptr;
 };
 
 }
