@@ -236,7 +236,7 @@ private:
         for (std::size_t n = 0; n < m_cards.size() && left; ++n) {
             const RayCard& card = m_cards[n];
             if (card.fixed) {
-                left = fixedCard(card.fixed + canvasAt, r, g, b);
+                left = fixedCard(card.fixed + canvasAt, card.opacity, r, g, b);
                 continue;
             }
             if (!look(card, x, y)) continue;
@@ -338,9 +338,10 @@ private:
     }
 
     /// The same for all rays. Whether any light still comes from behind.
-    HWY_INLINE bool fixedCard(const float* rgba, V& r, V& g, V& b) {
+    HWY_INLINE bool fixedCard(const float* seen, float opacity, V& r, V& g, V& b) {
         const D d;
-        if (rgba[3] == 0 && rgba[0] == 0 && rgba[1] == 0 && rgba[2] == 0) return true;
+        if (seen[3] == 0 && seen[0] == 0 && seen[1] == 0 && seen[2] == 0) return true;
+        const float rgba[4] = {seen[0] * opacity, seen[1] * opacity, seen[2] * opacity, seen[3] * opacity};
         auto open = hn::Zero(d);
         const auto keep = hn::Set(d, 1 - rgba[3]);
         for (int i = 0; i < m_rays; i += static_cast<int>(hn::Lanes(d))) {
