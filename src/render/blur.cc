@@ -19,7 +19,7 @@ namespace stage::render {
 /// number to read, and how much of the next.
 struct Ends {
     std::ptrdiff_t right, left;
-    float rightPart, leftPart;
+    float rightPart, leftPart, weight;
 };
 
 }
@@ -43,7 +43,8 @@ void BlurRow(const float* sums, const Ends* ends, int rows, float each, int coun
         auto s0 = hn::Zero(d), s1 = hn::Zero(d), s2 = hn::Zero(d), s3 = hn::Zero(d);
         const float* at = sums + i * advance;
         for (int k = 0; k < rows; ++k) {
-            const auto wr = hn::MulAdd(hn::Set(d, ends[k].rightPart), slope, base), wl = hn::MulAdd(hn::Set(d, ends[k].leftPart), slope, base);
+            const auto weight = hn::Set(d, ends[k].weight);
+            const auto wr = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].rightPart), slope, base)), wl = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].leftPart), slope, base));
             const float *r = at + ends[k].right, *l = at + ends[k].left;
             const auto sum = [&](auto s, std::ptrdiff_t by) {
                 return hn::NegMulAdd(hn::LoadU(d, l + by), wl, hn::MulAdd(hn::LoadU(d, r + by), wr, s));
@@ -61,7 +62,8 @@ void BlurRow(const float* sums, const Ends* ends, int rows, float each, int coun
         auto s = hn::Zero(d);
         const float* at = sums + i * advance;
         for (int k = 0; k < rows; ++k) {
-            const auto wr = hn::MulAdd(hn::Set(d, ends[k].rightPart), slope, base), wl = hn::MulAdd(hn::Set(d, ends[k].leftPart), slope, base);
+            const auto weight = hn::Set(d, ends[k].weight);
+            const auto wr = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].rightPart), slope, base)), wl = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].leftPart), slope, base));
             s = hn::NegMulAdd(hn::LoadU(d, at + ends[k].left), wl, hn::MulAdd(hn::LoadU(d, at + ends[k].right), wr, s));
         }
         const auto sum = hn::Mul(hn::Add(hn::LowerHalf(s), hn::UpperHalf(one, s)), hn::Set(one, each));
@@ -74,7 +76,7 @@ void BlurRow(const float* sums, const Ends* ends, int rows, float each, int coun
         for (int k = 0; k < rows; ++k) {
             const float *r = at + ends[k].right, *l = at + ends[k].left;
             for (int c = 0; c < 4; ++c)
-                sum[c] += r[c] + (r[4 + c] - r[c]) * ends[k].rightPart - l[c] - (l[4 + c] - l[c]) * ends[k].leftPart;
+                sum[c] += ends[k].weight * (r[c] + (r[4 + c] - r[c]) * ends[k].rightPart - l[c] - (l[4 + c] - l[c]) * ends[k].leftPart);
         }
         for (int c = 0; c < 4; ++c)
             out[i * outAdvance + c] = std::max(0.f, sum[c] * each);
@@ -145,6 +147,7 @@ const DiscBlur::Rows& DiscBlur::rowsOf(double radius, int part) {
     double area = 0;
     for (int row = rows.first; row <= last; ++row) {
         double left = 0, right = 0;
+        int met = 0;
         for (int k = 0; k < lines; ++k) {
             const double y = row + (k + 0.5) / lines - 0.5 - middle;
             double low = 0, high = 0;
@@ -165,11 +168,15 @@ const DiscBlur::Rows& DiscBlur::rowsOf(double radius, int part) {
                 }
                 if (low > high) low = high = 0;
             }
-            left += low / lines, right += high / lines;
+            if (!(high > low)) continue;
+            left += low, right += high;
+            ++met;
         }
-        rows.left.push_back(static_cast<float>(left));
-        rows.right.push_back(static_cast<float>(right));
-        area += right - left;
+        const double share = static_cast<double>(met) / lines;
+        rows.left.push_back(static_cast<float>(met ? left / met : 0));
+        rows.right.push_back(static_cast<float>(met ? right / met : 0));
+        rows.weight.push_back(static_cast<float>(share));
+        area += met ? (right - left) / lines : 0;
     }
     rows.each = static_cast<float>(1 / std::max(area, 1e-9));
     return rows;
@@ -260,7 +267,7 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
             const double right = part + static_cast<double>(rows.right[static_cast<std::size_t>(k)]), left = part + static_cast<double>(rows.left[static_cast<std::size_t>(k)]);
             const double r = std::floor(right), l = std::floor(left);
             const auto line = static_cast<std::ptrdiff_t>(row + rows.first + k) * static_cast<std::ptrdiff_t>(stride);
-            ends[static_cast<std::size_t>(k)] = {line + 4 * static_cast<std::ptrdiff_t>(r), line + 4 * static_cast<std::ptrdiff_t>(l), static_cast<float>(right - r), static_cast<float>(left - l)};
+            ends[static_cast<std::size_t>(k)] = {line + 4 * static_cast<std::ptrdiff_t>(r), line + 4 * static_cast<std::ptrdiff_t>(l), static_cast<float>(right - r), static_cast<float>(left - l), rows.weight[static_cast<std::size_t>(k)]};
         }
         return count;
     };

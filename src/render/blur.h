@@ -22,7 +22,7 @@ private:
     /// What a disc covers of the rows around its middle: from left to right of it, in pixels of the small picture.
     struct Rows {
         int first = 0; ///< row, from the one that its middle is in
-        std::vector<float> left, right;
+        std::vector<float> left, right, weight; ///< weight: how much of the row's height it reaches
         float each = 0; ///< over its area; 0: not made yet
     };
     /// part: where in its row the middle is, quarters from the row's own middle.

@@ -239,16 +239,16 @@ TEST(Shutter, AStreakIsAsLongAsTheExposure) {
     for (const double angle : {90.0, 180.0, 360.0})
         for (const Way way : ways) {
             auto scene = sceneOf({480, 270}, 35, 22, 5, {dot(dir, 5, 5.0 * 36 / 35 / 480, 1)});
-            // 3 m/s to the right at 24 frames a second: 35/36 * 480 / 5 px per metre
+            // 30 m/s to the right at 24 frames a second: 35/36 * 480 / 5 px per metre
             scene.camera.shutter = angle;
             scene::Mark end = scene.camera.marks[0];
-            scene.camera.marks[0].pose.position = {-3, 0, 0};
+            scene.camera.marks[0].pose.position = {-30, 0, 0};
             end.id = 2;
             end.time = 2;
-            end.pose.position = {3, 0, 0};
+            end.pose.position = {30, 0, 0};
             scene.camera.marks.push_back(end);
             scene.camera.marks[0].pace = {0, 0, 1, 1};
-            const double length = 3.0 / 24 * angle / 360 * (35.0 / 36 * 480 / 5);
+            const double length = 30.0 / 24 * angle / 360 * (35.0 / 36 * 480 / 5);
             const Spread s = spreadOf(shown(scene, {way, 256}, 1, true));
             const Spread still = spreadOf(shown(scene, {way, 64}, 1, false));
             EXPECT_LT(still.squareX, 0.5);
