@@ -165,6 +165,15 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
         ->required();
     renderCommand->add_option("--frames", frames, "A-B, both included, or one number (default: all)");
     renderCommand->add_option("--size", size, "WxH in pixels (default: the scene's frame)");
+    std::string way = "final";
+    int samples = 64;
+    renderCommand
+        ->add_option("--quality", way,
+                     "draft: fast; final: rays through lens and shutter; traced: the same without short cuts; pinhole: all "
+                     "sharp, nothing blurs")
+        ->check(CLI::IsMember({"pinhole", "draft", "final", "traced"}));
+    renderCommand->add_option("--samples", samples, "Rays per pixel, of final and traced")
+        ->check(CLI::Range(16, 4096));
     renderCommand->add_flag("--quiet", quiet, "No progress");
 
     try {
@@ -227,6 +236,9 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
             output::Job job = output::wholeScene(scene, outPath, *format);
             if (!size.empty()) job.size = sizeFrom(size);
             if (!frames.empty()) framesFrom(frames, job);
+            job.quality.samples = samples;
+            for (std::size_t i = 0; i < render::wayNames.size(); ++i)
+                if (render::wayNames[i] == way) job.quality.way = static_cast<render::Way>(i);
             media::PixelCache sources(memory << 20);
             const Interrupt interrupt;
             Meter meter(err);

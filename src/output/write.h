@@ -2,6 +2,7 @@
 #pragma once
 
 #include "media/pixel_cache.h"
+#include "render/render.h"
 #include "scene/error.h"
 #include "scene/progress.h"
 #include "scene/scene.h"
@@ -21,6 +22,7 @@ struct Job {
     Format format = Format::H264;
     V2i size;                         ///< pixels
     std::int64_t first = 0, last = 0; ///< frames, both included
+    render::Quality quality{render::Way::Final, 64, false, {}, {}};
 };
 
 /// The whole scene at its own size.

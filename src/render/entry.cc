@@ -17,6 +17,11 @@ Air airOf(const motion::Frame& frame) {
             static_cast<float>(frame.haze.start)};
 }
 
+media::Box regionOf(const motion::Frame& frame, const Quality& quality) {
+    const media::Box all = media::boxOf(frame.size);
+    return quality.region.empty() ? all : quality.region.within(all);
+}
+
 namespace {
 
 Reading readingOf(const Quality& quality) {
@@ -43,13 +48,14 @@ media::PyramidPtr hatched(V2i size) {
 
 /// Pixels of the frame that a card may be seen in, through the whole lens and exposure. Looked for coarsely: a
 /// box of the frame at a time.
-media::Box boxOf(const Plane& plane, V2i frame, Through through) {
+media::Box boxOf(const Plane& plane, const media::Box& frame, Through through) {
     constexpr int steps = 8;
-    media::Box box{frame.x, frame.y, 0, 0};
+    media::Box box{frame.x1, frame.y1, frame.x0, frame.y0};
+    const V2i size = frame.size();
     for (int j = 0; j < steps; ++j)
         for (int i = 0; i < steps; ++i) {
-            const media::Box part{frame.x * i / steps, frame.y * j / steps, frame.x * (i + 1) / steps,
-                                  frame.y * (j + 1) / steps};
+            const media::Box part{frame.x0 + size.x * i / steps, frame.y0 + size.y * j / steps,
+                                  frame.x0 + size.x * (i + 1) / steps, frame.y0 + size.y * (j + 1) / steps};
             if (part.empty() || reachOf(plane, part.x0, part.y0, part.x1, part.y1, through).off) continue;
             box.x0 = std::min(box.x0, part.x0), box.x1 = std::max(box.x1, part.x1);
             box.y0 = std::min(box.y0, part.y0), box.y1 = std::max(box.y1, part.y1);
@@ -72,6 +78,7 @@ Plane seen(const motion::Item& item, const motion::Frame& frame, const Quality& 
 Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const motion::Frame& frame,
                                          const Quality& quality, media::PixelCache& cache,
                                          const Progress& progress) {
+    const media::Box region = regionOf(frame, quality);
     std::vector<Entry> entries;
     const Through through = quality.way == Way::Pinhole ? Through::Pinhole : Through::Lens;
     for (const motion::Item& item : items) {
@@ -79,7 +86,7 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
         Entry entry;
         entry.opacity = static_cast<float>(item.opacity);
         entry.blend = item.blend;
-        entry.box = media::boxOf(frame.size);
+        entry.box = region;
         if (item.flattened) {
             auto group = gather(item.items, frame, quality, cache, progress);
             if (!group) return group;
@@ -88,7 +95,7 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
         } else {
             const media::PixelSourcePtr source = cutout::sourceOf(*item.pixels);
             entry.plane = seen(item, frame, quality, source->size());
-            auto pixels = cache.pyramid(source, needOf(entry.plane, frame.size, readingOf(quality)), {{}, progress.stop});
+            auto pixels = cache.pyramid(source, needOf(entry.plane, regionOf(frame, quality), readingOf(quality)), {{}, progress.stop});
             if (!pixels && pixels.error().cancelled) return tl::unexpected(pixels.error());
             if (!pixels && !quality.placeholders)
                 return fail("Layer '" + item.layer->name + "': " + pixels.error().sentence);
@@ -99,7 +106,7 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
                 entry.pixels = hatched(item.layer->pixels);
                 entry.plane = seen(item, frame, quality, entry.pixels->levels.front().size);
             }
-            entry.box = boxOf(entry.plane, frame.size, through);
+            entry.box = boxOf(entry.plane, region, through);
         }
         entries.push_back(std::move(entry));
     }
@@ -123,7 +130,8 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
         const double disc = std::max({discAt(entry.plane, entry.box.x0, entry.box.y0), discAt(entry.plane, entry.box.x1, entry.box.y1),
                                       discAt(entry.plane, entry.box.x0, entry.box.y1), discAt(entry.plane, entry.box.x1, entry.box.y0)});
         if (disc < leastDisc) continue;
-        const Reach reach = reachOf(entry.plane, 0, 0, frame.size.x, frame.size.y, Through::Lens);
+        const media::Box region = regionOf(frame, quality);
+        const Reach reach = reachOf(entry.plane, region.x0, region.y0, region.x1, region.y1, Through::Lens);
         if (reach.behind > 0) continue;
         const Progress stopped{{}, progress.stop};
         media::Need finest(entry.plane.size);
@@ -173,7 +181,7 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
         for (Entry& entry : list) {
             if (auto done = refine(entry.group); !done) return done;
             if (!entry.source || entry.plane.bent()) continue;
-            media::Need need = needOf(entry.plane, frame.size, readingOf(quality));
+            media::Need need = needOf(entry.plane, regionOf(frame, quality), readingOf(quality));
             needFinely(entry.plane, boxes, need);
             auto pixels = cache.pyramid(entry.dimmed ? withoutGlints(entry.source) : entry.source, need, {{}, progress.stop});
             if (!pixels) return tl::unexpected(pixels.error());

@@ -24,6 +24,8 @@ struct Entry {
 };
 
 Air airOf(const motion::Frame& frame);
+/// Pixels of the frame that are wanted.
+media::Box regionOf(const motion::Frame& frame, const Quality& quality);
 
 /// All of a frame. Glints refer to the entries by their addresses.
 struct Entries {

@@ -41,8 +41,8 @@ struct Reading {
     bool lens = false; ///< a pinhole has nothing out of focus
     int rays = 0;      ///< per pixel; 0: the draft's way, in small pictures
 };
-/// The tiles of a picture that rendering a frame of that size will read.
-media::Need needOf(const Plane& plane, V2i frame, const Reading& reading);
+/// The tiles of a picture that rendering a box of the frame will read.
+media::Need needOf(const Plane& plane, const media::Box& frame, const Reading& reading);
 /// Adds what looking past it through the lens as finely as a pinhole would, in boxes of the frame, reads besides.
 void needFinely(const Plane& plane, const std::vector<media::Box>& boxes, media::Need& need);
 

@@ -8,12 +8,28 @@
 #include <atomic>
 #include <oneapi/tbb/enumerable_thread_specific.h>
 #include <oneapi/tbb/parallel_for.h>
+#include <oneapi/tbb/task_arena.h>
 
 namespace stage::render {
 namespace {
 
 /// What is looked past for glints is read as finely as a pinhole would.
 constexpr int plentyOfRays = 1 << 24;
+
+/// From the middle of the region outwards, on a grid that is the same for every region.
+std::vector<media::Box> tilesOf(const media::Box& region) {
+    constexpr int side = Canvas::side;
+    std::vector<media::Box> tiles;
+    for (int y = region.y0 / side * side; y < region.y1; y += side)
+        for (int x = region.x0 / side * side; x < region.x1; x += side)
+            tiles.push_back(media::Box{x, y, x + side, y + side}.within(region));
+    const auto from = [&](const media::Box& box) {
+        const double dx = box.x0 + box.x1 - region.x0 - region.x1, dy = box.y0 + box.y1 - region.y0 - region.y1;
+        return dx * dx + dy * dy;
+    };
+    std::stable_sort(tiles.begin(), tiles.end(), [&](const media::Box& a, const media::Box& b) { return from(a) < from(b); });
+    return tiles;
+}
 
 }
 
@@ -22,7 +38,9 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
     const auto entries = entriesOf(frame, quality, cache, progress);
     if (!entries) return tl::unexpected(entries.error());
 
+    const media::Box region = regionOf(frame, quality);
     Picture picture(frame.size);
+    if (region != media::boxOf(frame.size)) std::fill(picture.rgba.begin(), picture.rgba.end(), 0.f);
     const bool paint = frame.blending == scene::Blending::Paint;
     const scene::Colour& bg = frame.background;
     float ground[4] = {static_cast<float>(bg.r), static_cast<float>(bg.g), static_cast<float>(bg.b),
@@ -31,8 +49,6 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
         for (int c = 0; c < 3; ++c)
             ground[c] = encode(ground[c] / ground[3]) * ground[3];
 
-    constexpr int side = Canvas::side;
-    const int across = (frame.size.x + side - 1) / side, down = (frame.size.y + side - 1) / side;
     const Air air = airOf(frame);
     const Opening opening{frame.iris.blades, static_cast<float>(radians(frame.iris.turn))};
     const RayPoints points = rayPoints(quality.samples);
@@ -45,28 +61,32 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
     oneapi::tbb::enumerable_thread_specific<Hand> hands([&] {
         return Hand{TilePainter(draft, opening, air, frame.blending), LensPainter(points, draft ? plentyOfRays : points.count, opening, air, frame.blending), {}};
     });
-    std::atomic<int> done = 0;
-    oneapi::tbb::parallel_for(0, across * down, [&](int index) {
-        if (progress.stopped()) return;
-        const int x0 = index % across * side, y0 = index / across * side;
-        const media::Box box{x0, y0, std::min(x0 + side, frame.size.x), std::min(y0 + side, frame.size.y)};
+    const std::vector<media::Box> tiles = tilesOf(region);
+    std::atomic<std::size_t> next = 0, done = 0;
+    // Each takes the next tile, so that they come in order.
+    oneapi::tbb::parallel_for(0, oneapi::tbb::this_task_arena::max_concurrency(), [&](int) {
         Hand& hand = hands.local();
-        if (quality.way == Way::Pinhole || draft) {
-            hand.layers.paint(*entries, box, ground, hand.canvas);
-            if (draft) hand.lens.addGlints(*entries, box, hand.canvas);
-        } else {
-            hand.lens.paint(*entries, box, ground, hand.canvas, progress.stop);
+        for (std::size_t i; (i = next++) < tiles.size() && !progress.stopped();) {
+            const media::Box& box = tiles[i];
+            if (quality.way == Way::Pinhole || draft) {
+                hand.layers.paint(*entries, box, ground, hand.canvas);
+                if (draft) hand.lens.addGlints(*entries, box, hand.canvas);
+            } else {
+                hand.lens.paint(*entries, box, ground, hand.canvas, progress.stop);
+            }
+            if (progress.stopped()) return;
+            for (int y = box.y0; y < box.y1; ++y) {
+                float* out = picture.row(y) + 4 * box.x0;
+                std::copy_n(hand.canvas.rgba + 4 * (y - box.y0) * Canvas::side, 4 * (box.x1 - box.x0), out);
+                if (paint)
+                    for (int x = 0; x < box.x1 - box.x0; ++x)
+                        if (const float alpha = out[4 * x + 3]; alpha > 0)
+                            for (int c = 0; c < 3; ++c)
+                                out[4 * x + c] = decode(out[4 * x + c] / alpha) * alpha;
+            }
+            if (quality.piece) quality.piece(picture, box);
+            progress.done(static_cast<double>(++done) / static_cast<double>(tiles.size()));
         }
-        for (int y = y0; y < box.y1; ++y) {
-            float* out = picture.row(y) + 4 * x0;
-            std::copy_n(hand.canvas.rgba + 4 * (y - y0) * side, 4 * (box.x1 - x0), out);
-            if (paint)
-                for (int x = 0; x < box.x1 - x0; ++x)
-                    if (const float alpha = out[4 * x + 3]; alpha > 0)
-                        for (int c = 0; c < 3; ++c)
-                            out[4 * x + c] = decode(out[4 * x + c] / alpha) * alpha;
-        }
-        progress.done(static_cast<double>(++done) / (across * down));
     });
     if (progress.stopped()) return cancelled();
     return picture;

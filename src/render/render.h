@@ -8,6 +8,10 @@
 #include "scene/error.h"
 #include "scene/progress.h"
 
+#include <array>
+#include <functional>
+#include <string_view>
+
 namespace stage::render {
 
 /// How the picture is made.
@@ -18,11 +22,17 @@ enum class Way {
     Traced   ///< the same and nothing else, with no short cut: the truth that the others are held against
 };
 
+inline constexpr std::array<std::string_view, 4> wayNames = {"pinhole", "draft", "final", "traced"};
+
 struct Quality {
     Way way = Way::Pinhole;
     int samples = 64; ///< rays per pixel, of final and traced; rounded up to a multiple of 16
     /// A layer whose media cannot be read is drawn as a hatched card instead of failing the picture.
     bool placeholders = false;
+    /// Pixels that are wanted; the others are black and clear. Empty: all.
+    media::Box region;
+    /// Told of each piece as it is done, from the middle of the region outwards, by the threads that render.
+    std::function<void(const Picture&, const media::Box&)> piece;
 };
 
 /// What the lens sees, layers mixed far to near by their true distance at every pixel; where two lie in one

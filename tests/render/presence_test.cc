@@ -80,7 +80,7 @@ TEST(Need, HoldsAllThatIsSampled) {
                       size;
         const V3d centre(in(-6, 6), in(-4, 4), -std::exp(in(-0.5, 4)));
         const Plane plane = planeOf({centre - (across + down) * 0.5, across, down}, view, base.size);
-        const media::Need need = needOf(plane, frame, {});
+        const media::Need need = needOf(plane, media::boxOf(frame), {});
         media::Pyramid part(base.size);
         for (int level = 0; level < need.levels(); ++level)
             for (const std::size_t tile : need.tiles(level)) {
