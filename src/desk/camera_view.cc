@@ -18,12 +18,13 @@ namespace stage::desk {
 namespace {
 
 constexpr std::size_t cacheBytes = 768u << 20;
+constexpr std::size_t mostFinals = 64;
 
 }
 
 CameraView::CameraView(Session& session, QWidget* parent)
     : QWidget(parent), m_session(session), m_request(session.sharedSources()),
-      m_ahead(session.sharedSources()) {
+      m_ahead(session.sharedSources()), m_final(session.sharedSources()) {
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(240, 150);
     setMouseTracking(false);
@@ -74,10 +75,33 @@ CameraView::CameraView(Session& session, QWidget* parent)
         const bool onMove = !(m_session.offMove() && m_session.offMove()->time == m_session.time());
         if (tag == m_generation * (1ll << 32) + m_session.frame() && onMove)
             m_cache[m_session.frame()] = picture;
+        m_refined = false;
         QWidget::update();
         Q_EMIT cacheChanged();
         Q_EMIT pictureShown();
         refill();
+        if (m_refining && !m_playing && !m_session.previewing()) m_still.start();
+    });
+    m_still.setSingleShot(true);
+    m_still.setInterval(120);
+    connect(&m_still, &QTimer::timeout, this, &CameraView::refine);
+    connect(&m_final, &PictureRequest::piece, this, [this](const QImage& part, const QPoint& at, qint64 tag) {
+        if (tag != m_generation * (1ll << 32) + m_session.frame()) return;
+        QPainter painter(&m_picture);
+        painter.setCompositionMode(QPainter::CompositionMode_Source);
+        painter.drawImage(at, part);
+        painter.end();
+        QWidget::update();
+    });
+    connect(&m_final, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double) {
+        if (tag != m_generation * (1ll << 32) + m_session.frame()) return;
+        m_picture = picture;
+        m_refined = true;
+        const bool onMove = !(m_session.offMove() && m_session.offMove()->time == m_session.time());
+        if (m_finals.size() > mostFinals) m_finals.clear();
+        if (onMove) m_finals[m_session.frame()] = picture;
+        QWidget::update();
+        Q_EMIT pictureRefined();
     });
     connect(&m_ahead, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double) {
         if (tag >> 32 != m_generation) return;
@@ -109,6 +133,17 @@ void CameraView::setSafe(bool on) {
     QWidget::update();
 }
 
+void CameraView::show(const Showing& showing) {
+    if (showing == m_showing) return;
+    m_showing = showing;
+    forget();
+}
+
+void CameraView::setRefining(bool on) {
+    m_refining = on;
+    forget();
+}
+
 void CameraView::setMissing(std::vector<std::int64_t> layers) {
     if (layers == m_missing) return;
     m_missing = std::move(layers);
@@ -117,6 +152,10 @@ void CameraView::setMissing(std::vector<std::int64_t> layers) {
 
 void CameraView::setPlaying(bool playing) {
     m_playing = playing;
+    if (playing)
+        m_final.drop();
+    else
+        update();
     refill();
 }
 
@@ -168,8 +207,41 @@ V2i CameraView::pictureSize() const {
             std::max(1, static_cast<int>(std::lround(rect.height() * scale)))};
 }
 
+media::Box CameraView::inView(V2i size) const {
+    const QRectF frame = frameRect(), seen = frame.intersected(QRectF(rect()));
+    const double scale = size.x / frame.width();
+    const QRectF pixels((seen.x() - frame.x()) * scale, (seen.y() - frame.y()) * scale, seen.width() * scale,
+                        seen.height() * scale);
+    const QRect box = pixels.toAlignedRect().adjusted(-1, -1, 1, 1);
+    return media::Box{box.left(), box.top(), box.right() + 1, box.bottom() + 1}.within(media::boxOf(size));
+}
+
+Wish CameraView::wish(std::int64_t frame) const {
+    Wish wish;
+    wish.tag = m_generation * (1ll << 32) + frame;
+    wish.showing = m_showing;
+    wish.quality.region = inView(pictureSize());
+    return wish;
+}
+
+/// What is shown, as it will be written.
+void CameraView::refine() {
+    if (!m_refining || m_playing || m_session.previewing() || m_picture.isNull()) return;
+    const V2i size = pictureSize();
+    if (m_picture.width() != size.x || m_picture.height() != size.y) return;
+    Wish wanted = wish(m_session.frame());
+    const auto& off = m_session.offMove();
+    wanted.frame = off && off->time == m_session.time()
+                       ? motion::evaluate(*m_session.scene(), m_session.time(), size, m_session.pose(), true)
+                       : motion::evaluate(*m_session.scene(), m_session.time(), size, true);
+    wanted.quality.way = render::Way::Final;
+    wanted.pieces = true;
+    m_final.ask(std::move(wanted));
+}
+
 void CameraView::forget() {
     m_cache.clear();
+    m_finals.clear();
     ++m_generation;
     update();
     Q_EMIT cacheChanged();
@@ -177,20 +249,33 @@ void CameraView::forget() {
 
 void CameraView::update() {
     updateBanner();
+    m_final.drop();
+    m_still.stop();
+    m_refined = false;
     const std::int64_t frame = m_session.frame();
     const bool off = m_session.offMove() && m_session.offMove()->time == m_session.time();
+    if (const auto final = m_finals.find(frame); final != m_finals.end() && !off && !m_playing) {
+        m_picture = final->second;
+        m_refined = true;
+        QWidget::update();
+        Q_EMIT pictureRefined();
+        return;
+    }
     if (const auto cached = m_cache.find(frame); cached != m_cache.end() && !off) {
         m_picture = cached->second;
         QWidget::update();
         refill();
+        if (m_refining && !m_playing) m_still.start();
         return;
     }
     if (width() < 2 || height() < 2) return;
     // While playing, a picture under way is finished rather than dropped for the next: else none would ever
     // come when one takes longer than a frame lasts.
     if (m_playing && m_request.busy()) return;
-    m_request.ask(motion::evaluate(*m_session.scene(), m_session.time(), pictureSize(), m_session.pose()),
-                  m_generation * (1ll << 32) + frame, m_session.previewing());
+    Wish wanted = wish(frame);
+    wanted.frame = motion::evaluate(*m_session.scene(), m_session.time(), pictureSize(), m_session.pose());
+    wanted.finish = m_session.previewing();
+    m_request.ask(std::move(wanted));
 }
 
 /// While playing, renders the frames that will be needed next.
@@ -205,8 +290,9 @@ void CameraView::refill() {
         const std::int64_t frame = (m_session.frame() + i) % count;
         if (m_cache.contains(frame)) continue;
         const Rational time = timeOfFrame(frame, scene.output.rate);
-        m_ahead.ask(motion::evaluate(scene, time, size, m_session.move().at(time.toDouble())),
-                    m_generation * (1ll << 32) + frame);
+        Wish wanted = wish(frame);
+        wanted.frame = motion::evaluate(scene, time, size, m_session.move().at(time.toDouble()));
+        m_ahead.ask(std::move(wanted));
         return;
     }
 }

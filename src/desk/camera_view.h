@@ -27,6 +27,13 @@ public:
     Tool tool() const { return m_tool; }
     void setThirds(bool on);
     void setSafe(bool on);
+    /// How the picture is shown; the scene does not change.
+    void show(const Showing& showing);
+    const Showing& showing() const { return m_showing; }
+    /// What stands still is refined to the final picture, piece by piece.
+    void setRefining(bool on);
+    bool refining() const { return m_refining; }
+    bool refined() const { return m_refined; } ///< all of what is shown is
     /// Layers whose media are not there: their hatched cards get a label.
     void setMissing(std::vector<std::int64_t> layers);
     const std::vector<std::int64_t>& missing() const { return m_missing; }
@@ -48,6 +55,7 @@ public:
 Q_SIGNALS:
     void cacheChanged();
     void pictureShown(); ///< a new one came from the renderer
+    void pictureRefined(); ///< all of it is as it will be written
     void toolChanged();
     void menuAsked(const QPoint& global, const QPointF& place);
 
@@ -65,8 +73,12 @@ private:
     void forget();
     void update();
     void refill();
+    void refine();
     void updateBanner();
     V2i pictureSize() const;
+    /// Pixels of a picture of that size that are in view.
+    media::Box inView(V2i size) const;
+    Wish wish(std::int64_t frame) const;
     optics::View view() const; ///< of the scene's own frame
     V2d toFrame(const QPointF& place) const;
     std::int64_t layerAt(const V2d& place) const;
@@ -86,11 +98,14 @@ private:
     double reach() const; ///< depth at which a dragged camera follows the hand
 
     Session& m_session;
-    PictureRequest m_request, m_ahead;
+    PictureRequest m_request, m_ahead, m_final;
+    Showing m_showing;
+    bool m_refining = true, m_refined = false;
     Tool m_tool = Tool::Move;
     bool m_thirds = true, m_safe = false, m_playing = false;
     QImage m_picture;
-    std::map<std::int64_t, QImage> m_cache;
+    std::map<std::int64_t, QImage> m_cache;  ///< drafts, for playing
+    std::map<std::int64_t, QImage> m_finals; ///< refined ones, which would flicker among drafts
     qint64 m_generation = 0;
     double m_milliseconds = 0;
 
@@ -113,7 +128,7 @@ private:
     std::optional<std::int64_t> m_clicked; ///< what a press that does not become a drag selects
     double m_draft = 1;                    ///< share of the view's size at which a drag is shown
     QString m_say;
-    QTimer m_walkEnd;
+    QTimer m_walkEnd, m_still;
 
     QWidget* m_banner;
     QLabel* m_bannerText;

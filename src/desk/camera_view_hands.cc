@@ -194,7 +194,7 @@ void CameraView::mouseMoveEvent(QMouseEvent* event) {
     if (m_panning) {
         m_shift += place - m_last;
         m_last = place;
-        QWidget::update();
+        forget(); // other parts of the frame come into view
         return;
     }
     if (!m_dragging) return;

@@ -132,6 +132,13 @@ QWidget* DetailsPanel::makeLayerPage() {
         m_blend->addItem(QString::fromLatin1(name.data(), static_cast<qsizetype>(name.size())));
     m_blend->setToolTip(tr("How it is mixed with what lies behind it"));
     line(layout, tr("Blend"), m_blend, 118);
+    m_inDepth = tick(layout, tr("Layers stay in depth"), false,
+                     tr("When the group is faded or blended: its layers stay in their depths; else they are mixed into "
+                        "one picture first"));
+    m_inDepth->setObjectName(QStringLiteral("inDepth"));
+    connect(m_inDepth, &QCheckBox::clicked, this, [this](bool on) {
+        m_session.apply(edit::onLayers("look", m_session.movable(), {{"inDepth", on}}));
+    });
 
     m_textPart = new QWidget;
     auto* text = new QVBoxLayout(m_textPart);
@@ -371,6 +378,26 @@ QWidget* DetailsPanel::makeCameraPage() {
     m_gate->view()->setMinimumWidth(170);
     m_gate->setToolTip(tr("Width of what the lens exposes, in mm, of the whole scene; choose or type"));
     line(layout, tr("Gate"), m_gate, 118);
+    m_iris = new QComboBox;
+    m_iris->setObjectName(QStringLiteral("iris"));
+    m_iris->addItem(tr("round"), 0);
+    for (int blades = 5; blades <= 9; ++blades)
+        m_iris->addItem(tr("%1 blades").arg(blades), blades);
+    m_iris->setToolTip(tr("The lens's opening, of the whole scene: what is out of focus takes its shape"));
+    line(layout, tr("Iris"), m_iris, 118);
+    m_irisTurn = field(layout, tr("Iris turned"), Measured::Angle, QStringLiteral("°"), 0, 5,
+                       tr("Degrees by which its blades are turned"));
+    m_shutter = field(layout, tr("Shutter"), Measured::Angle, QStringLiteral("°"), 0, 15,
+                      tr("Of 360 degrees, how long each frame of the whole scene is exposed; 0: nothing blurs by moving"));
+    m_shutter->setObjectName(QStringLiteral("shutter"));
+    const auto setIris = [this] {
+        m_session.apply({{"edit", "lens"}, {"iris", {{"blades", m_iris->currentData().toInt()}, {"turn", std::clamp(m_irisTurn->value(), -360.0, 360.0)}}}});
+    };
+    connect(m_iris, &QComboBox::activated, this, setIris);
+    connect(m_irisTurn, &NumberField::entered, this, setIris);
+    connect(m_shutter, &NumberField::entered, this, [this](double v) {
+        m_session.apply({{"edit", "lens"}, {"shutter", std::clamp(v, 0.0, 720.0)}});
+    });
     m_sharp =
         reading(layout, tr("Sharp"), tr("Between these distances a point is blurred by too little to see"));
     m_hyperfocal = reading(layout, tr("Hyperfocal"), tr("Focused there, all that is farther is sharp too"));
@@ -385,6 +412,23 @@ QWidget* DetailsPanel::makeCameraPage() {
         else
             Q_EMIT m_session.problem(QString::fromStdString(width.error().sentence));
         refreshCamera();
+    });
+    section(layout, tr("Air"));
+    m_haze = field(layout, tr("Haze"), Measured::Plain, tr("per m"), 3, 0.005,
+                   tr("How much of the light each metre of air takes, of the whole scene; 0: clear"));
+    m_haze->setObjectName(QStringLiteral("haze"));
+    m_hazeStart = field(layout, tr("Clear up to"), Measured::Length, QStringLiteral("m"), 2, 0.5,
+                        tr("Metres from the lens where it begins"));
+    m_hazeColour = colourRow(
+        layout, tr("Its colour"), [this] { return m_session.scene()->haze.colour; },
+        [this](const scene::Colour& colour) {
+            m_session.apply({{"edit", "haze"}, {"colour", scene::toJson(colour)}});
+        });
+    connect(m_haze, &NumberField::entered, this, [this](double v) {
+        m_session.apply({{"edit", "haze"}, {"density", std::clamp(v, 0.0, 1000.0)}});
+    });
+    connect(m_hazeStart, &NumberField::entered, this, [this](double v) {
+        m_session.apply({{"edit", "haze"}, {"start", std::clamp(v, 0.0, 1e7)}});
     });
     section(layout, tr("From here on"));
     m_pace = new QComboBox;
@@ -461,6 +505,8 @@ void DetailsPanel::refresh() {
     m_locked->setEnabled(flat);
     m_manyPart->setVisible(count > 1);
     m_onePart->setVisible(count == 1);
+    m_inDepth->setVisible(one && found.layer && found.layer->group());
+    if (one && found.layer && found.layer->group()) m_inDepth->setChecked(found.layer->group()->inDepth);
     m_content->setVisible(count == 1);
     if (!one) m_missing->hide();
     m_hanging->refresh();
@@ -574,6 +620,15 @@ void DetailsPanel::refreshCamera() {
         if (gate == std::end(gates)) m_gate->setEditText(tr("%1 mm").arg(scene.camera.gate));
         m_gate->lineEdit()->setCursorPosition(0);
     }
+    const int iris = m_iris->findData(scene.camera.iris.blades);
+    m_iris->setCurrentIndex(iris);
+    m_iris->setPlaceholderText(tr("%1 blades").arg(scene.camera.iris.blades));
+    m_irisTurn->setValue(scene.camera.iris.turn);
+    m_irisTurn->setEnabled(scene.camera.iris.blades > 0);
+    m_shutter->setValue(scene.camera.shutter);
+    m_haze->setValue(scene.haze.density);
+    m_hazeStart->setValue(scene.haze.start);
+    setSwatch(m_hazeColour, scene.haze.colour);
     const optics::Sharpness range = optics::sharpnessOf(pose, scene.camera.gate, scene.output.frame);
     m_sharp->setText(tr("%1 to %2")
                          .arg(figure(range.near, 2),

@@ -53,6 +53,10 @@ private:
     QWidget *m_manyPart, *m_onePart;
     HangingPart* m_hanging;
     QComboBox* m_blend;
+    QCheckBox* m_inDepth;
+    QComboBox* m_iris;
+    NumberField *m_irisTurn, *m_shutter, *m_haze, *m_hazeStart;
+    QPushButton* m_hazeColour;
     QPlainTextEdit* m_text;
     QFontComboBox* m_font;
     QComboBox* m_style;

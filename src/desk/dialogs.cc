@@ -476,7 +476,22 @@ std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
     rangeRow->addWidget(new QLabel(QObject::tr("to")));
     rangeRow->addWidget(last);
     rangeRow->addStretch();
+    auto* quality = new QComboBox;
+    quality->setObjectName(QStringLiteral("outputQuality"));
+    const struct {
+        const char* name;
+        render::Way way;
+        int samples;
+    } qualities[] = {{QT_TRANSLATE_NOOP("QObject", "draft: fast, each layer blurred by itself"), render::Way::Draft, 16},
+                     {QT_TRANSLATE_NOOP("QObject", "final: 64 rays through lens and shutter"), render::Way::Final, 64},
+                     {QT_TRANSLATE_NOOP("QObject", "final: 128 rays, twice the time"), render::Way::Final, 128},
+                     {QT_TRANSLATE_NOOP("QObject", "traced: 1024 rays and no short cut"), render::Way::Traced, 1024},
+                     {QT_TRANSLATE_NOOP("QObject", "pinhole: all sharp, nothing blurs"), render::Way::Pinhole, 16}};
+    for (const auto& each : qualities)
+        quality->addItem(QObject::tr(each.name));
+    quality->setCurrentIndex(1);
     form.layout->addRow(QObject::tr("Format"), format);
+    form.layout->addRow(QObject::tr("Quality"), quality);
     form.layout->addRow(QObject::tr("Size"), pair(width, height));
     form.layout->addRow(QObject::tr("Frames"), range);
     form.layout->addRow(QObject::tr("File"), where);
@@ -486,7 +501,8 @@ std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
                        formats[format->currentIndex()],
                        {width->value(), height->value()},
                        first->value(),
-                       last->value()};
+                       last->value(),
+                       {.way = qualities[quality->currentIndex()].way, .samples = qualities[quality->currentIndex()].samples}};
 }
 
 }

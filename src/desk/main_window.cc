@@ -155,6 +155,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     connect(setMark, &QToolButton::clicked, &m_session, &Session::setMarkHere);
     connect(m_timeline, &Timeline::playingChanged, m_camera, &CameraView::setPlaying);
     connect(m_camera, &CameraView::cacheChanged, this, [this] { refreshStatus(); });
+    connect(m_camera, &CameraView::pictureRefined, this, [this] { refreshStatus(); });
     connect(&m_session.swatches(), &Swatches::loaded, this, [this] {
         for (QWidget* view :
              std::initializer_list<QWidget*>{m_plan, m_section, &m_ladder->rungs(), m_timeline})
@@ -243,6 +244,20 @@ void MainWindow::makeViews(QWidget* marks) {
          [this](bool on) { m_camera->setThirds(on); });
     flat(m_cameraPanel, tr("Safe"), tr("5 and 10 percent inside the frame's edges"), false,
          [this](bool on) { m_camera->setSafe(on); });
+    auto* warn = flat(m_cameraPanel, tr("Warn"),
+                      tr("Hatches what is brighter than white can be (vermilion) and where nothing covers the background (teal)"),
+                      false, [this](bool on) { m_camera->show({m_camera->showing().stops, on}); });
+    warn->setObjectName(QStringLiteral("flat"));
+    auto* stops = new NumberField(scene::Measured::Plain, tr("stops"), 1, 0.5);
+    stops->setObjectName(QStringLiteral("viewExposure"));
+    stops->setFixedWidth(96);
+    stops->setToolTip(tr("View exposure, in stops: only how it is shown here; nothing of the scene changes"));
+    connect(stops, &NumberField::entered, this, [this, stops](double v) {
+        const double kept = std::clamp(v, -12.0, 12.0);
+        stops->setValue(kept);
+        m_camera->show({kept, m_camera->showing().warnings});
+    });
+    m_cameraPanel->addControl(stops);
     auto* both = new QWidget;
     auto* row = new QHBoxLayout(both);
     row->setContentsMargins(0, 0, 0, 0);
@@ -545,10 +560,10 @@ void MainWindow::refreshLens() {
 
 void MainWindow::refreshStatus() {
     const scene::Scene& scene = *m_session.scene();
-    m_cache->setText(tr("%1 of %2 frames cached · draft %3 ms")
-                         .arg(m_camera->cachedFrames())
-                         .arg(scene.output.frames)
-                         .arg(m_camera->lastMilliseconds(), 0, 'f', 0));
+    const QString how = m_camera->refined() ? tr("final")
+                                            : tr("draft %1 ms").arg(m_camera->lastMilliseconds(), 0, 'f', 0);
+    m_cache->setText(
+        tr("%1 of %2 frames cached · %3").arg(m_camera->cachedFrames()).arg(scene.output.frames).arg(how));
     const scene::Pose pose = m_session.pose();
     const optics::Sharpness sharp = optics::sharpnessOf(pose, scene.camera.gate, scene.output.frame);
     m_speed->setText(tr("Sharp %1 to %2 · hyperfocal %3 m · peak %4 m/s")

@@ -73,8 +73,9 @@ void ModelView::ask() {
     scene::Scene now = m_session.now().scene;
     now.camera.gate = gate;
     now.output.background = {0, 0, 0, 0};
-    m_request.ask(motion::evaluate(now, m_session.time(), size, pose()), 0,
-                  m_drag != Drag::None || m_session.previewing());
+    m_request.ask({.frame = motion::evaluate(now, m_session.time(), size, pose()),
+                   .quality = {.way = render::Way::Pinhole, .placeholders = true},
+                   .finish = m_drag != Drag::None || m_session.previewing()});
 }
 
 void ModelView::turned() {

@@ -3,12 +3,32 @@
 
 #include "media/pixel_cache.h"
 #include "motion/frame.h"
+#include "render/render.h"
 
 #include <QImage>
 #include <QObject>
 #include <memory>
 
 namespace stage::desk {
+
+/// How a picture is shown; changes nothing of what is rendered.
+struct Showing {
+    double stops = 0; ///< view exposure
+    /// Hatched: what is brighter than white can be, and where nothing covers the background.
+    bool warnings = false;
+    bool operator==(const Showing&) const = default;
+};
+
+struct Wish {
+    motion::Frame frame;
+    qint64 tag = 0; ///< comes back with the picture
+    render::Quality quality{render::Way::Draft, 64, true, {}, {}};
+    Showing showing;
+    /// What is being rendered is shown before this one, so that something comes however fast wishes follow each
+    /// other, as in a drag.
+    bool finish = false;
+    bool pieces = false; ///< each piece is told of as it is done
+};
 
 /// One view's wish for a picture: only the latest counts, what it replaces is stopped, and nothing comes any
 /// more when this is destroyed. Signals arrive on the interface thread.
@@ -18,13 +38,14 @@ public:
     explicit PictureRequest(std::shared_ptr<media::PixelCache> sources, QObject* parent = nullptr);
     ~PictureRequest() override;
 
-    /// tag comes back with the picture. finish: what is being rendered is shown before this one, so that
-    /// something comes however fast wishes follow each other, as in a drag.
-    void ask(motion::Frame frame, qint64 tag, bool finish = false);
+    void ask(Wish wish);
+    /// Stops what is being rendered and forgets what was asked for.
+    void drop();
     bool busy() const { return m_busy; }
 
 Q_SIGNALS:
     void ready(const QImage& picture, qint64 tag, double milliseconds);
+    void piece(const QImage& picture, const QPoint& at, qint64 tag);
     void failed(const QString& sentence);
 
 private:

@@ -141,13 +141,13 @@ using LayerPtr = std::shared_ptr<const Layer>;
 
 struct Group {
     std::vector<LayerPtr> children; ///< first is lowest
+    /// Of a group made by scattering: how, and what was scattered. Its children are ordinary layers.
+    std::optional<Scatter> scatter;
+    LayerPtr pattern; ///< null without scatter
     /// A group that is faded or blended is mixed on its own and joins the rest as one, at the depth of its own
     /// plane; or its layers stay in their depths, each with the group's opacity and (where it has none of its own)
     /// blending.
     bool inDepth = false;
-    /// Of a group made by scattering: how, and what was scattered. Its children are ordinary layers.
-    std::optional<Scatter> scatter;
-    LayerPtr pattern; ///< null without scatter
 };
 
 /// Names of what a layer can be, in the order of its content.

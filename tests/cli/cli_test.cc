@@ -108,7 +108,8 @@ TEST(CommandLine, BadInputGetsItsSentenceAndCode) {
     }
 }
 
-/// The demo: pushing a layer away with its framing held changes nothing of what the first mark sees of it.
+/// The demo: pushing a layer away with its framing held changes nothing of what the first mark sees of it, but for how
+/// much it is out of focus.
 TEST(Demo, PushingAnyLayerFiveTimesAsFarChangesNoPixel) {
     const TempDir dir;
     const std::string d = dir.path().string();
@@ -128,7 +129,7 @@ TEST(Demo, PushingAnyLayerFiveTimesAsFarChangesNoPixel) {
                 cli("apply " + demo() + " " + d + "/" + name + ".json -o " + d + "/" + name + ".ostage").code,
                 0);
             const auto ran = cli("render " + d + "/" + name + ".ostage -o " + d + "/" + name +
-                                 ".png --frames 0 --size 960x540 --quiet");
+                                 ".png --frames 0 --size 960x540 --quality pinhole --quiet");
             ASSERT_EQ(ran.code, 0) << ran.printed;
             V2i size;
             int channels = 0;
@@ -159,7 +160,7 @@ TEST(Demo, ALayerRecedesUnseen) {
         ASSERT_EQ(
             cli("apply " + demo() + " " + d + "/" + name + ".json -o " + d + "/" + name + ".ostage").code, 0);
         const auto ran = cli("render " + d + "/" + name + ".ostage -o " + d + "/" + name +
-                             "-####.png --frames 22-48 --size 480x270 --quiet");
+                             "-####.png --frames 22-48 --size 480x270 --quality pinhole --quiet");
         ASSERT_EQ(ran.code, 0) << ran.printed;
     }
     const Json end = Json::parse(cli("measure " + d + "/recedes.ostage --frame 48").printed);

@@ -285,7 +285,7 @@ TEST(Groups, AreMixedFirstOrStayInTheirDepths) {
             group->id = 10;
             group->opacity = 0.5;
             group->placement.position = {0, 0, -5};
-            scene::Group content{{test::pictureLayer(1, "a", dir / "white.png", {8, 8}, 50, {0, 0, 0}), test::pictureLayer(2, "b", dir / "white.png", {8, 8}, 50, {0, 0, -3})}, inDepth, {}, {}};
+            scene::Group content{{test::pictureLayer(1, "a", dir / "white.png", {8, 8}, 50, {0, 0, 0}), test::pictureLayer(2, "b", dir / "white.png", {8, 8}, 50, {0, 0, -3})}, {}, {}, inDepth};
             group->content = content;
             // Between the two: hides half of the far one only where they stay in their depths.
             const auto between = test::pictureLayer(3, "c", dir / "black.png", {8, 8}, 50, {0, 0, -6});

@@ -1,0 +1,177 @@
+// The picture in the Camera view: draft while something moves, refined where it stands still, and how it is shown.
+#include "desk/camera_view.h"
+#include "desk/picture_request.h"
+#include "render/render.h"
+#include "staged_fixture.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QSignalSpy>
+#include <QToolButton>
+#include <QWheelEvent>
+
+namespace stage::desk {
+namespace {
+
+class Pictures : public Staged {
+protected:
+    void SetUp() override {
+        Staged::SetUp();
+        ASSERT_TRUE(session().apply({{"edit", "lens"}, {"focus", 10.0}, {"fstop", 1.0}, {"focal", 50.0}}));
+    }
+    CameraView& camera() { return window.camera(); }
+    bool refined() {
+        return QTest::qWaitFor([&] { return camera().refined(); }, 30000);
+    }
+    /// The middle of what is shown, without lines over it.
+    QImage shown() {
+        camera().setThirds(false);
+        session().select({});
+        QImage image = camera().grab().toImage();
+        return image;
+    }
+    QColor at(double x, double y) {
+        const QRectF frame = camera().frameRect();
+        return shown().pixelColor(static_cast<int>(frame.left() + frame.width() * x), static_cast<int>(frame.top() + frame.height() * y));
+    }
+};
+
+TEST_F(Pictures, WhatStandsStillIsRefinedToWhatIsWritten) {
+    ASSERT_TRUE(refined());
+    const QRectF frame = camera().frameRect();
+    const V2i size(static_cast<int>(std::lround(frame.width())), static_cast<int>(std::lround(frame.height())));
+    media::PixelCache cache;
+    const auto expected = render::encoded<std::uint8_t>(
+        *render::render(motion::evaluate(scene(), session().time(), size, true), {.way = render::Way::Final}, cache));
+    const QImage image = shown();
+    int worst = 0, looked = 0;
+    for (int y = 20; y < size.y - 20; y += 7)
+        for (int x = 20; x < size.x - 20; x += 7) {
+            const QColor got = image.pixelColor(static_cast<int>(frame.left()) + x, static_cast<int>(frame.top()) + y);
+            const std::uint8_t* e = expected.data() + 4 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(size.x) + static_cast<std::size_t>(x));
+            worst = std::max({worst, std::abs(got.red() - e[0]), std::abs(got.green() - e[1]), std::abs(got.blue() - e[2])});
+            ++looked;
+        }
+    EXPECT_GT(looked, 500);
+    EXPECT_LE(worst, 6); // laid into the view at a fraction of a pixel
+}
+
+TEST_F(Pictures, AChangeGoesBackToTheDraftAndIsRefinedAgain) {
+    ASSERT_TRUE(refined());
+    QSignalSpy pictures(&camera(), &CameraView::pictureShown);
+    ASSERT_TRUE(session().apply({{"edit", "lens"}, {"focus", 24.0}}));
+    EXPECT_FALSE(camera().refined());
+    EXPECT_TRUE(QTest::qWaitFor([&] { return pictures.count() > 0; }, 20000));
+    EXPECT_TRUE(refined());
+    // Not asked for: it stays a draft.
+    run("refine");
+    ASSERT_TRUE(session().apply({{"edit", "lens"}, {"focus", 10.0}}));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return pictures.count() > 1; }, 20000));
+    QTest::qWait(500);
+    EXPECT_FALSE(camera().refined());
+    run("refine");
+    EXPECT_TRUE(refined());
+}
+
+TEST_F(Pictures, TheIrisTheShutterAndTheAirAreSetAtTheSide) {
+    session().select({});
+    auto* iris = window.findChild<QComboBox*>(QStringLiteral("iris"));
+    ASSERT_TRUE(iris);
+    iris->setCurrentIndex(iris->findData(6));
+    Q_EMIT iris->activated(iris->currentIndex());
+    type("Iris turned", "15");
+    EXPECT_EQ(scene().camera.iris, (scene::Iris{6, 15}));
+    type("Shutter", "90");
+    EXPECT_EQ(scene().camera.shutter, 90);
+    type("Haze", "0.2");
+    type("Clear up to", "12 m");
+    EXPECT_EQ(scene().haze.density, 0.2);
+    EXPECT_EQ(scene().haze.start, 12);
+    // What is far is tinted: the back at 24 m, where the front does not cover it.
+    ASSERT_TRUE(refined());
+    const QColor hazy = at(0.2, 0.5);
+    ASSERT_TRUE(session().apply({{"edit", "haze"}, {"density", 0.0}}));
+    ASSERT_TRUE(refined());
+    const QColor clear = at(0.2, 0.5);
+    EXPECT_GT(hazy.red() - clear.red(), 40);
+    for (int i = 0; i < 6; ++i)
+        session().undo();
+    EXPECT_EQ(scene().camera.iris, scene::Iris{});
+    EXPECT_EQ(scene().camera.shutter, 180);
+}
+
+TEST_F(Pictures, ViewExposureAndWarningsChangeOnlyWhatIsShown) {
+    ASSERT_TRUE(refined());
+    const auto before = session().scene();
+    const QColor plain = at(0.2, 0.5);
+    auto* stops = window.findChild<NumberField*>(QStringLiteral("viewExposure"));
+    ASSERT_TRUE(stops);
+    stops->setFocus();
+    stops->selectAll();
+    QTest::keyClicks(stops, "1");
+    QTest::keyClick(stops, Qt::Key_Return);
+    ASSERT_TRUE(refined());
+    // Twice the light: 80/255 encoded is 0.0802 linear, 0.1604 encodes to 0.4373.
+    EXPECT_NEAR(plain.green(), 80, 2);
+    EXPECT_NEAR(at(0.2, 0.5).green(), 112, 2);
+    stops->setFocus();
+    stops->selectAll();
+    QTest::keyClicks(stops, "0");
+    QTest::keyClick(stops, Qt::Key_Return);
+    // Nothing behind the front: a gap that is hatched in teal.
+    ASSERT_TRUE(session().apply({{"edit", "look"}, {"layers", {"back"}}, {"visible", false}}));
+    QToolButton* warn = nullptr;
+    for (QToolButton* button : window.findChildren<QToolButton*>())
+        if (button->text() == QStringLiteral("Warn")) warn = button;
+    ASSERT_TRUE(warn);
+    const auto teal = [&] {
+        const QImage image = shown();
+        int count = 0;
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x)
+                count += image.pixelColor(x, y) == QColor(0x2E, 0x9E, 0x93);
+        return count;
+    };
+    ASSERT_TRUE(refined());
+    EXPECT_EQ(teal(), 0);
+    warn->click();
+    ASSERT_TRUE(refined());
+    EXPECT_GT(teal(), 5000);
+    warn->click();
+    ASSERT_TRUE(refined());
+    session().undo();
+    EXPECT_EQ(session().scene()->layers, before->layers);
+}
+
+TEST_F(Pictures, ZoomedInOnlyWhatIsInViewIsRendered) {
+    const QPointF middle(camera().width() / 2.0, camera().height() / 2.0);
+    QWheelEvent wheel(middle, camera().mapToGlobal(middle), {}, {0, 600}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+    QApplication::sendEvent(&camera(), &wheel);
+    ASSERT_GT(camera().frameRect().width(), 2 * camera().width());
+    ASSERT_TRUE(refined());
+    // What is in view is there, up to its edges.
+    session().select({});
+    camera().setThirds(false);
+    const QImage image = camera().grab().toImage();
+    const auto lit = [&](int x, int y) { return image.pixelColor(x, y).green() > 60; };
+    EXPECT_TRUE(lit(camera().width() / 2, camera().height() / 2));
+    EXPECT_TRUE(lit(4, camera().height() / 2));
+    EXPECT_TRUE(lit(camera().width() - 5, camera().height() / 2));
+}
+
+TEST_F(Pictures, AGroupIsMixedFirstOrInItsDepths) {
+    ASSERT_TRUE(session().apply({{"edit", "group"}, {"layers", {"front", "back"}}, {"name", "both"}}));
+    const std::int64_t group = scene().layers.back()->id;
+    session().select({group});
+    auto* tick = window.findChild<QCheckBox*>(QStringLiteral("inDepth"));
+    ASSERT_TRUE(tick && tick->isVisible());
+    EXPECT_FALSE(tick->isChecked());
+    QObject::connect(&session(), &Session::problem, [](const QString& sentence) { ADD_FAILURE() << sentence.toStdString(); });
+    tick->click();
+    ASSERT_TRUE(scene::find(scene(), group).layer->group()->inDepth);
+    session().undo();
+    EXPECT_FALSE(scene::find(scene(), group).layer->group()->inDepth);
+}
+
+}
+}
