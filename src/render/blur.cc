@@ -1,5 +1,7 @@
 #include "render/blur.h"
 
+#include "render/sampler.h"
+
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -116,6 +118,10 @@ Plane inPixelsOf(Plane plane, double size) {
     const auto scaled = [&](Linear& l) { l.b *= size, l.c *= size; };
     for (Linear* l : {&plane.pinhole.u, &plane.pinhole.v, &plane.pinhole.w})
         scaled(*l);
+    plane.view.slope /= size;
+    plane.view.centre /= size;
+    for (double* edge : {&plane.x0, &plane.y0, &plane.x1, &plane.y1})
+        *edge /= size;
     return plane;
 }
 
@@ -196,7 +202,15 @@ bool DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Ai
             m_part.clear(w, h);
             const int px = x0 + bx, py = y0 + by;
             const Reach reach = reachOf(plane, px, py, px + w, py + h, Through::Pinhole);
-            if (!reach.off) {
+            if (!reach.off && plane.bent()) {
+                for (int y = 0; y < h; ++y) {
+                    float* row = m_part.rgba + 4 * y * Canvas::side;
+                    sampleRow(plane, pixels, py + y, px, px + w, row);
+                    if (air.density > 0)
+                        for (int x = 0; x < w; ++x)
+                            throughAir(air, nearnessAt(plane, px + x + 0.5, py + y + 0.5), row + 4 * x);
+                }
+            } else if (!reach.off) {
                 Brush brush;
                 m_arena.reset();
                 if (!readyBrush(brush, plane, pixels, reach, px, py, w, h, m_arena)) return false;
@@ -221,14 +235,26 @@ bool DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Ai
 
 bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, const Air& air, float opacity,
                           const media::Box& box, Canvas& canvas) {
+    double fallback = 0;
     const auto radiusAt = [&](double x, double y) {
-        const double nearness = plane.pinhole.w.at(x, y);
+        const double nearness = nearnessAt(plane, x, y);
+        // Off a mesh the rays are as good as sharp; what its edge throws there is as blurred as the box's nearest.
+        if (plane.bent() && !(nearness > 0)) return fallback;
         return plane.view.aperture * plane.view.slope * (1 / plane.view.focus - nearness);
     };
     double most = 0;
     for (const int x : {box.x0, box.x1})
         for (const int y : {box.y0, box.y1})
             most = std::max(most, std::abs(radiusAt(x, y)));
+    if (plane.bent()) {
+        // Anywhere in it and around it, with its sign.
+        const auto [far, near] = nearnessIn(plane, box.x0, box.y0, box.x1, box.y1);
+        for (const double nearness : {far, near})
+            if (nearness > 0 && nearness < 1e299)
+                if (const double r = plane.view.aperture * plane.view.slope * (1 / plane.view.focus - nearness); std::abs(r) >= std::abs(fallback)) fallback = r;
+        most = std::max(most, std::abs(fallback));
+        if (most < 1e-6) most = fallback = 1e-6;
+    }
     const int shrink = shrinkOf(most);
     const double size = 1 << shrink;
     const Plane small = shrink ? inPixelsOf(plane, size) : plane;

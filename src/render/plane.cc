@@ -25,7 +25,21 @@ Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
     plane.card = card;
     plane.view = view;
     plane.extensions = extensions;
-    if (plane.bent()) plane.size = size;
+    if (card.bend != 0) {
+        plane.size = size;
+        optics::Card loose = card;
+        constexpr double spare = 0.02;
+        loose.left += spare, loose.right += spare, loose.top += spare, loose.bottom += spare;
+        const Grid grid = gridOf(loose);
+        plane.mesh = std::make_shared<const Mesh>(grid);
+        plane.x0 = plane.y0 = 1e300, plane.x1 = plane.y1 = -1e300;
+        for (const V3d& point : grid.points) {
+            const auto at = optics::project(view, point);
+            const V2d low = at ? *at : V2d(-1e300), high = at ? *at : V2d(1e300);
+            plane.x0 = std::min(plane.x0, low.x), plane.y0 = std::min(plane.y0, low.y);
+            plane.x1 = std::max(plane.x1, high.x), plane.y1 = std::max(plane.y1, high.y);
+        }
+    }
     plane.top = media::levelCount(size) - 1;
     if (!(std::abs(cn) > 1e-300)) return plane; // seen edge-on: nowhere ahead
     const auto along = [&](const V3d& v) { return Linear{start.dot(v), perX.dot(v), perY.dot(v)}; };
@@ -79,7 +93,7 @@ constexpr int bentSteps = 8;
 
 double nearnessAt(const Plane& plane, double x, double y) {
     if (!plane.bent()) return plane.pinhole.w.at(x, y);
-    const auto met = optics::meet(plane.view, {x, y}, plane.card);
+    const auto met = plane.mesh->meet(plane.view, {x, y});
     return met ? 1 / met->depth : 0;
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "optics/placing.h"
+#include "render/mesh.h"
 
 #include <array>
 #include <utility>
@@ -32,8 +33,8 @@ struct Projective {
 /// (p, q) from a point of the frame passes the focus plane where the pinhole's ray does: a shear of space.
 /// w over 1 + p perRight + q perUp is 1 / depth.
 ///
-/// Bent: the ray meets a cylinder, in the frame's own terms; w is then that of the flat card, and of use for
-/// nothing but groups.
+/// Not flat: rays meet a mesh, a little larger than what it shows so that pixels half on its edge are met; w is then
+/// that of the flat card, and of use for nothing but groups. It is taken as it is in the middle of the exposure.
 struct Plane {
     Projective pinhole; ///< through the lens's middle, at the middle of the exposure
     Projective right, up; ///< what a lens point one radius to the right and up adds
@@ -46,8 +47,10 @@ struct Plane {
     scene::Extensions extensions;
     optics::Card card;
     optics::View view;
+    std::shared_ptr<const Mesh> mesh; ///< null: flat
+    double x0 = 0, y0 = 0, x1 = 0, y1 = 0; ///< where a mesh is seen by a pinhole, px; all of the plane if some is behind the eye
 
-    bool bent() const { return card.bend != 0; }
+    bool bent() const { return mesh != nullptr; }
     double farLeft() const { return -extensions.left.reach() * size.x; }
     double farRight() const { return (1 + extensions.right.reach()) * size.x; }
     double farTop() const { return -extensions.top.reach() * size.y; }

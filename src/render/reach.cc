@@ -54,20 +54,20 @@ constexpr int bentSteps = 8;
 
 Reach bentReach(const Plane& plane, int x0, int y0, int x1, int y1, Through through) {
     Reach r;
-    optics::Card card = plane.card;
-    // What slips between the places looked at.
-    const double spare = 0.1;
-    card.left += spare, card.right += spare, card.top += spare, card.bottom += spare;
     double disc = 0;
-    if (through == Through::Lens)
-        for (const int x : {x0, x1})
-            for (const int y : {y0, y1})
-                disc = std::max(disc, discAt(plane, x, y));
+    if (through == Through::Lens) {
+        const auto [near, far] = nearnessIn(plane, x0, y0, x1, y1);
+        for (const double nearness : {near, far})
+            if (nearness < 1e299)
+                disc = std::max(disc, plane.view.aperture * plane.view.slope * std::abs(1 / plane.view.focus - std::max(0.0, nearness)));
+    }
     const double a0 = x0 - disc, a1 = x1 + disc, b0 = y0 - disc, b1 = y1 + disc;
+    r.off = a1 < plane.x0 || b1 < plane.y0 || a0 > plane.x1 || b0 > plane.y1;
+    if (r.off) return r;
     for (int j = 0; j <= bentSteps; ++j) {
         for (int i = 0; i <= bentSteps; ++i) {
             const double x = a0 + (a1 - a0) * i / bentSteps, y = b0 + (b1 - b0) * j / bentSteps;
-            const auto met = optics::meet(plane.view, {x, y}, card);
+            const auto met = plane.mesh->meet(plane.view, {x, y});
             if (!met) continue;
             ++r.met;
             const double u = met->s * plane.size.x, v = met->t * plane.size.y;
@@ -75,8 +75,10 @@ Reach bentReach(const Plane& plane, int x0, int y0, int x1, int y1, Through thro
             r.v0 = std::min(r.v0, v), r.v1 = std::max(r.v1, v);
         }
     }
-    r.off = r.met == 0;
-    if (r.off) return r;
+    if (r.met == 0) { // it may slip through between the places looked at
+        r.u0 = plane.farLeft(), r.u1 = plane.farRight(), r.v0 = plane.farTop(), r.v1 = plane.farBottom();
+        return r;
+    }
     r.marginU = (r.u1 - r.u0) / bentSteps, r.marginV = (r.v1 - r.v0) / bentSteps;
     r.u0 -= r.marginU, r.u1 += r.marginU, r.v0 -= r.marginV, r.v1 += r.marginV;
     return r;

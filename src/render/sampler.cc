@@ -64,16 +64,12 @@ Rgba texelAt(const Plane& plane, const media::Pyramid& pixels, double u, double 
 void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, int x1, float* out) {
     const int top = static_cast<int>(pixels.levels.size()) - 1;
     const double row = y + 0.5;
-    // The card a little larger, so that pixels half on its edge are met.
-    optics::Card card = plane.card;
-    const double spare = 0.02;
-    card.left += spare, card.right += spare, card.top += spare, card.bottom += spare;
     for (int x = x0; x < x1; ++x, out += 4) {
         std::fill_n(out, 4, 0.f);
         double u, v, ux = 0, uy = 0, vx = 0, vy = 0;
         if (plane.bent()) {
             const auto at = [&](double dx, double dy) {
-                return optics::meet(plane.view, {x + 0.5 + dx, row + dy}, card);
+                return plane.mesh->meet(plane.view, {x + 0.5 + dx, row + dy});
             };
             const auto here = at(0, 0);
             if (!here) continue;

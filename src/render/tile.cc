@@ -23,6 +23,13 @@ bool anyMoves(const std::vector<Entry>& list) {
 }
 
 double discOver(const Plane& plane, const media::Box& box) {
+    if (plane.bent()) {
+        const auto [far, near] = nearnessIn(plane, box.x0, box.y0, box.x1, box.y1);
+        const auto disc = [&](double nearness) {
+            return nearness > 1e299 ? 0 : 2 * plane.view.aperture * plane.view.slope * std::abs(1 / plane.view.focus - std::max(nearness, 0.0));
+        };
+        return std::max(disc(far), disc(near));
+    }
     return std::max({discAt(plane, box.x0, box.y0), discAt(plane, box.x1, box.y0), discAt(plane, box.x0, box.y1), discAt(plane, box.x1, box.y1)});
 }
 
@@ -113,7 +120,7 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
         Seen here{&entry, {}, false, 0, false};
         here.nearness = nearnessAt(entry.plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0);
         if (entry.group.empty()) {
-            here.blurred = m_draft && !entry.plane.bent() && discOver(entry.plane, box) > leastBlur;
+            here.blurred = m_draft && discOver(entry.plane, box) > leastBlur;
             here.reach = reachOf(entry.plane, box.x0, box.y0, box.x1, box.y1, m_draft ? Through::Lens : Through::Pinhole);
             if (here.reach.off) continue;
             if (here.reach.behind > 0 && size > smallest) return byParts(entries, box, ground, canvas);
