@@ -91,7 +91,18 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         const Reach reach = reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Lens);
         if (reach.off) continue;
         if (reach.behind > 0 && !whole) return false;
-        if (reach.behind > 0 || plane.bent()) { // as a pinhole sees it
+        if (plane.bent()) {
+            const bool twice = mesh(entry, reach, box, card);
+            tile.ordered = tile.plain = false;
+            if (twice) { // behind what is met first of it, as another card
+                Seen second{&entry, card, here.nearness, false};
+                second.card.behind = true;
+                seen.push_back(std::move(second));
+            }
+            seen.push_back(std::move(here));
+            continue;
+        }
+        if (reach.behind > 0) { // it meets the horizon here: as a pinhole sees it
             Canvas& canvas = spare();
             canvas.clear(width, height);
             for (int y = 0; y < height; ++y)
@@ -209,6 +220,48 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
     for (Seen& each : seen)
         cards.push_back(std::move(each.card));
     return true;
+}
+
+bool LensPainter::mesh(const Entry& entry, const Reach& reach, const media::Box& box, RayCard& card) {
+    const Plane& plane = entry.plane;
+    card.mesh = &plane;
+    // Looked at in a few places: how finely, and whether a ray meets it again behind.
+    double lod = 1e9, disc = 0, reachU = 1, reachV = 1;
+    bool twice = false;
+    constexpr int steps = 4;
+    for (int j = 0; j <= steps; ++j)
+        for (int i = 0; i <= steps; ++i) {
+            const V2d at(box.x0 + (box.x1 - box.x0) * i / static_cast<double>(steps), box.y0 + (box.y1 - box.y0) * j / static_cast<double>(steps));
+            const auto here = plane.mesh->meet(plane.view, at), right = plane.mesh->meet(plane.view, at + V2d(0.25, 0)),
+                       below = plane.mesh->meet(plane.view, at + V2d(0, 0.25));
+            if (!here) continue;
+            twice = twice || plane.mesh->meet(plane.view, at, here->depth * 1.0001);
+            disc = std::max(disc, discAt(plane, at.x, at.y));
+            if (!right || !below) continue;
+            const auto change = [&](const optics::Meeting& there, double& du, double& dv) {
+                du = (there.s - here->s) * plane.size.x * 4, dv = (there.t - here->t) * plane.size.y * 4;
+            };
+            double ux = 0, vx = 0, uy = 0, vy = 0;
+            change(*right, ux, vx);
+            change(*below, uy, vy);
+            lod = std::min(lod, footprintOf(ux, uy, vx, vy, plane.top).lod);
+            reachU = std::hypot(ux, uy), reachV = std::hypot(vx, vy);
+        }
+    if (lod > 1e8) lod = 0;
+    const double wanted = std::min<double>(std::max(lod, lodOfDisc(disc, std::exp2(lod), m_rays)), plane.top);
+    const int level = static_cast<int>(std::floor(wanted + (disc < smallDisc ? 0.3 : 0.5)));
+    const double shrink = std::ldexp(1.0, -level);
+    const auto least = [&](double at) { return static_cast<int>(std::clamp(std::floor(at * shrink - 0.52), -1e8, 1e8)); };
+    card.fine = m_arena.take(plane, *entry.pixels, level, {least(reach.u0), least(reach.v0), least(reach.u1) + 3, least(reach.v1) + 3});
+    card.scaleU = static_cast<float>(plane.size.x * shrink), card.scaleV = static_cast<float>(plane.size.y * shrink);
+    card.edged = true;
+    const auto edge = [&](double at, int origin) { return static_cast<float>(at * shrink - 0.5 - origin); };
+    card.left = edge(plane.farLeft(), card.fine.x0), card.right = edge(plane.farRight(), card.fine.x0);
+    card.top = edge(plane.farTop(), card.fine.y0), card.bottom = edge(plane.farBottom(), card.fine.y0);
+    card.reachU = static_cast<float>(std::max(reachU * shrink, 1e-6)), card.reachV = static_cast<float>(std::max(reachV * shrink, 1e-6));
+    card.air = m_air;
+    card.hazy = m_air.density > 0;
+    return twice;
 }
 
 void LensPainter::paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,

@@ -109,8 +109,10 @@ private:
             }
             if (card.blend != scene::Blend::Normal) continue;
             if (!m_tile.ordered) {
+                // In front of it in the middle of the lens is in front of it.
                 const float w = card.level ? 1 : at(card.w, static_cast<float>(x), static_cast<float>(y));
-                if (card.nearness * w <= glint.nearness) continue;
+                const double nearness = card.mesh ? nearnessAt(*card.mesh, m_tile.x0 + x + 0.5, m_tile.y0 + y + 0.5) : static_cast<double>(card.nearness * w);
+                if (nearness <= static_cast<double>(glint.nearness)) continue;
             }
             V alpha;
             if (!card.group.empty())
@@ -138,6 +140,21 @@ private:
             for (int i = 0; i < lanes; ++i)
                 m_cover[i] = card.fixed[4 * (y * Canvas::side + std::min(x0 + i, Canvas::side - 1)) + 3];
             return hn::Load(d, m_cover);
+        }
+        if (card.mesh) {
+            alignas(64) float xs[16], us[16], vs[16];
+            for (int i = 0; i < 16; ++i)
+                xs[i] = static_cast<float>(x0 + std::min(i, lanes - 1));
+            std::fill(m_p + lanes, m_p + 16, m_p[lanes - 1]);
+            std::fill(m_q + lanes, m_q + 16, m_q[lanes - 1]);
+            lookAtMesh(card, xs, static_cast<float>(y), 0, us, vs);
+            const auto u = hn::Load(d, us), v = hn::Load(d, vs);
+            const auto there = hn::Mul(hn::Load(d, m_cover), coverOf(card, u, v));
+            place(card.fine, u, v, 0, m_fine);
+            fetch(card.fine, m_fine);
+            V r, g, b, a;
+            hn::LoadInterleaved4(d, m_seen, r, g, b, a);
+            return hn::Mul(a, there);
         }
         const auto x = hn::Iota(d, static_cast<float>(x0)), p = hn::Load(d, m_p), q = hn::Load(d, m_q), t = hn::Load(d, m_t);
         const auto row = static_cast<float>(y);
@@ -310,6 +327,10 @@ private:
             if (m_tile.ordered) continue;
             const float w0 = card.level ? 1 : at(card.w, x, y), tw = card.still ? 0 : at(card.tw, x, y), ttw = card.still ? 0 : at(card.ttw, x, y);
             for (std::size_t i = 0; i < rays; ++i) {
+                if (card.mesh) {
+                    m_level[depth].near[n * rays + i] = m_depth[i] > 0 ? 1 / m_depth[i] : 0;
+                    continue;
+                }
                 const float w = w0 + m_p[i] * card.rw + m_q[i] * card.uw + m_t[i] * (tw + m_t[i] * ttw);
                 m_level[depth].near[n * rays + i] = card.nearness * w / (1 + m_p[i] * card.perRight + m_q[i] * card.perUp);
             }
@@ -374,8 +395,65 @@ private:
         hn::Store(hn::Sub(v, hn::ConvertTo(d, iv)), d, out.wy + i);
     }
 
+    /// Sixteen rays, through places of the frame (px from the tile's first pixel's middle) and m_p, m_q from `first` on:
+    /// places on the card into u and v, how much of it is there into m_cover, depths into m_depth.
+    void lookAtMesh(const RayCard& card, const float* xs, float y, int first, float* us, float* vs) {
+        const optics::View& view = card.mesh->view;
+        Rays16 rays;
+        const V3d& eye = view.eye;
+        const double lens = view.aperture, away = lens / view.focus;
+        for (int i = 0; i < 16; ++i) {
+            const double p = static_cast<double>(m_p[first + i]), q = static_cast<double>(m_q[first + i]);
+            const double sx = (m_tile.x0 + 0.5 + static_cast<double>(xs[i]) - view.centre.x) / view.slope - p * away,
+                         sy = -(m_tile.y0 + 0.5 + static_cast<double>(y) - view.centre.y) / view.slope - q * away;
+            const V3d from = eye + view.right * (p * lens) + view.up * (q * lens), along = view.forward + view.right * sx + view.up * sy;
+            rays.ox[i] = static_cast<float>(from.x), rays.oy[i] = static_cast<float>(from.y), rays.oz[i] = static_cast<float>(from.z);
+            rays.dx[i] = static_cast<float>(along.x), rays.dy[i] = static_cast<float>(along.y), rays.dz[i] = static_cast<float>(along.z);
+            rays.from[i] = 1e-6f;
+            rays.valid[i] = -1;
+        }
+        card.mesh->mesh->meet(rays);
+        if (card.behind) {
+            for (int i = 0; i < 16; ++i) {
+                rays.valid[i] = rays.depth[i] > 0 ? -1 : 0;
+                rays.from[i] = rays.depth[i] * 1.0001f;
+            }
+            card.mesh->mesh->meet(rays);
+        }
+        for (int i = 0; i < 16; ++i) {
+            const bool met = rays.depth[i] > 0;
+            us[i] = met ? rays.s[i] * card.scaleU - 0.5f - static_cast<float>(card.fine.x0) : 0;
+            vs[i] = met ? rays.t[i] * card.scaleV - 0.5f - static_cast<float>(card.fine.y0) : 0;
+            m_depth[first + i] = rays.depth[i];
+            m_cover[first + i] = met ? 1 : 0;
+        }
+    }
+    bool lookMesh(const RayCard& card, float x, float y) {
+        const D d;
+        const int lanes = static_cast<int>(hn::Lanes(d));
+        alignas(64) float xs[16], us[16], vs[16];
+        std::fill_n(xs, 16, x);
+        bool any = false;
+        for (int i = 0; i < m_rays; i += 16) {
+            lookAtMesh(card, xs, y, i, us, vs);
+            for (int k = 0; k < 16; k += lanes) {
+                auto u = hn::Load(d, us + k), v = hn::Load(d, vs + k);
+                const auto cover = hn::Mul(hn::Load(d, m_cover + i + k), coverOf(card, u, v));
+                hn::Store(cover, d, m_cover + i + k);
+                any = any || !hn::AllFalse(d, hn::Gt(cover, hn::Zero(d)));
+                if (card.hazy) {
+                    const auto through = hn::Max(hn::Sub(hn::Load(d, m_depth + i + k), hn::Set(d, card.air.start)), hn::Zero(d));
+                    hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i + k);
+                }
+                place(card.fine, u, v, i + k, m_fine);
+            }
+        }
+        return any;
+    }
+
     /// Where all rays of the pixel meet the card; false where nothing is there.
     bool look(const RayCard& card, float x, float y) {
+        if (card.mesh) return lookMesh(card, x, y);
         const D d;
         const float u0 = at(card.u, x, y), v0 = at(card.v, x, y), w0 = card.level ? 1 : at(card.w, x, y);
         const float ru = at(card.ru, x, y), rv = at(card.rv, x, y), uu = at(card.uu, x, y), uv = at(card.uv, x, y);
@@ -484,7 +562,7 @@ private:
     const std::vector<RayCard>& m_cards;
     int m_rays = 0;
     float m_cornerX[mostBlades], m_cornerY[mostBlades], m_nextX[mostBlades], m_nextY[mostBlades];
-    alignas(64) float m_p[batch], m_q[batch], m_t[batch], m_a[batch], m_through[batch], m_cover[batch], m_air[batch];
+    alignas(64) float m_p[batch], m_q[batch], m_t[batch], m_a[batch], m_through[batch], m_cover[batch], m_air[batch], m_depth[batch];
     alignas(64) float m_seen[4 * batch];
     Fetched m_fine, m_coarse;
     struct Level {

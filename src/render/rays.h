@@ -45,6 +45,10 @@ struct RayCard {
     float nearness = 1, perRight = 0, perUp = 0; ///< 1/depth = nearness w / (1 + p perRight + q perUp)
     /// Where the lens does not blur it: as the pinhole sees it, in the canvas's layout; then only nearness and w count.
     const float* fixed = nullptr;
+    /// Not flat: met ray by ray; of the numbers above only those of patches, edges and light count.
+    const Plane* mesh = nullptr;
+    bool behind = false;             ///< what rays meet second of it, behind what they meet first
+    float scaleU = 1, scaleV = 1;    ///< texels of the fine patch for a share of 1 across, and down
     scene::Blend blend = scene::Blend::Normal;
     const void* of = nullptr; ///< whose card it is, for glints
     std::vector<RayCard> group; ///< of a flattened group, which lies where nearness and w say

@@ -195,6 +195,56 @@ TEST(Lens, CrossingPlanesAreRightForEveryRay) {
     EXPECT_LT(worst, 0.03);
 }
 
+/// A hollow backdrop: each of its columns is blurred as its own depth says, and rays meet its arc where its formula is.
+TEST(Lens, ABentBackdropIsBlurredByItsDepthAtEveryColumn) {
+    const TempDir dir;
+    // Bright columns on dark, far enough apart to be told from each other.
+    constexpr int columns = 1024;
+    test::writePicture(dir / "bars.png", {columns, 256}, [](int x, int) { return x % 128 >= 62 && x % 128 < 66 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0}; });
+    auto layer = std::make_shared<scene::Layer>(*test::pictureLayer(1, "arc", dir / "bars.png", {columns, 256}, 12, {0, 0, -9}));
+    layer->hanging.bend = 100; // its ends come forward
+    const double angle = radians(100), arc = 12 / angle;
+    const auto scene = sceneOf({640, 360}, 30, 0.5, 4, {layer});
+    const double slope = 30.0 / 36 * 640;
+    for (const Way way : {Way::Pinhole, Way::Draft, Way::Final}) {
+        const Picture picture = shown(scene, {way, 128});
+        for (const int bar : {1, 2, 3, 4, 5, 6}) {
+            const double a = ((bar * 128 + 64.0) / columns - 0.5) * angle;
+            const double x = arc * std::sin(a), depth = 9 - arc * (1 - std::cos(a));
+            const double middle = 320 + slope * x / depth;
+            const double radius = way == Way::Pinhole ? 0 : 30e-3 / 0.5 / 2 * slope * std::abs(1 / depth - 1 / 4.0);
+            double light = 0, place = 0, square = 0;
+            for (int px = static_cast<int>(middle - 18); px < static_cast<int>(middle + 19); ++px) {
+                const double v = picture.row(180)[4 * px + 1];
+                light += v, place += v * (px + 0.5);
+            }
+            place /= light;
+            for (int px = static_cast<int>(middle - 18); px < static_cast<int>(middle + 19); ++px)
+                square += picture.row(180)[4 * px + 1] * (px + 0.5 - place) * (px + 0.5 - place) / light;
+            EXPECT_NEAR(place, middle, 0.25) << bar << " way " << static_cast<int>(way);
+            // Across a line, a disc's mean square is R^2 / 4; the bar itself is about 2 px wide.
+            const double own = std::pow(slope * 12.0 * 4 / columns / depth * std::cos(a - std::atan2(x, depth)), 2) / 12;
+            EXPECT_NEAR(square, radius * radius / 4 + own, 0.1 * radius * radius / 4 + 0.4) << bar << " way " << static_cast<int>(way);
+        }
+    }
+}
+
+/// A tube open towards us: its near wall has a window, through which its far wall shows.
+TEST(Lens, ABentCardIsSeenTwiceAlongARay) {
+    const TempDir dir;
+    test::writePicture(dir / "tube.png", {360, 64}, [](int x, int) { return x > 150 && x < 210 ? Rgba8{0, 0, 0, 0} : x < 60 || x >= 300 ? Rgba8{255, 0, 0} : Rgba8{0, 255, 0}; });
+    auto layer = std::make_shared<scene::Layer>(*test::pictureLayer(1, "tube", dir / "tube.png", {360, 64}, 2 * std::numbers::pi * 2, {0, 0, -6}));
+    layer->hanging.bend = -355; // hollow away from us: its middle is nearest
+    const Picture picture = shown(sceneOf({160, 90}, 35, 8, 6, {layer}), {Way::Final, 32});
+    // Red through the window; in the very middle the tube's ends leave a gap.
+    for (const int x : {75, 86}) {
+        EXPECT_GT(picture.row(45)[4 * x], 0.9);
+        EXPECT_LT(picture.row(45)[4 * x + 1], 0.1);
+        EXPECT_GT(picture.row(45)[4 * x + 3], 0.95);
+    }
+    EXPECT_GT(picture.row(45)[4 * 60 + 1], 0.9); // the near wall beside it
+}
+
 TEST(Lens, OrderIsByDepthWhateverTheListSays) {
     const TempDir dir;
     std::vector<scene::LayerPtr> layers;
