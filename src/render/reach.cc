@@ -67,12 +67,16 @@ Reach bentReach(const Plane& plane, int x0, int y0, int x1, int y1, Through thro
     for (int j = 0; j <= bentSteps; ++j) {
         for (int i = 0; i <= bentSteps; ++i) {
             const double x = a0 + (a1 - a0) * i / bentSteps, y = b0 + (b1 - b0) * j / bentSteps;
-            const auto met = plane.mesh->meet(plane.view, {x, y});
-            if (!met) continue;
-            ++r.met;
-            const double u = met->s * plane.size.x, v = met->t * plane.size.y;
-            r.u0 = std::min(r.u0, u), r.u1 = std::max(r.u1, u);
-            r.v0 = std::min(r.v0, v), r.v1 = std::max(r.v1, v);
+            double from = 1e-6;
+            for (int hit = 0; hit < 2; ++hit) { // what it is met at first, and behind that
+                const auto met = plane.mesh->meet(plane.view, {x, y}, from);
+                if (!met) break;
+                ++r.met;
+                const double u = met->s * plane.size.x, v = met->t * plane.size.y;
+                r.u0 = std::min(r.u0, u), r.u1 = std::max(r.u1, u);
+                r.v0 = std::min(r.v0, v), r.v1 = std::max(r.v1, v);
+                from = met->depth * 1.0001;
+            }
         }
     }
     if (r.met == 0) { // it may slip through between the places looked at

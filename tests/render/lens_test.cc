@@ -242,7 +242,7 @@ TEST(Lens, ABentCardIsSeenTwiceAlongARay) {
         EXPECT_LT(picture.row(45)[4 * x + 1], 0.1);
         EXPECT_GT(picture.row(45)[4 * x + 3], 0.95);
     }
-    EXPECT_GT(picture.row(45)[4 * 60 + 1], 0.9); // the near wall beside it
+    EXPECT_GT(picture.row(45)[4 * 46 + 1], 0.9); // the near wall beside it
 }
 
 TEST(Lens, OrderIsByDepthWhateverTheListSays) {
