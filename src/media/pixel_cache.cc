@@ -209,7 +209,19 @@ Result<void> PixelCache::fill(const PixelSourcePtr& source, Pyramid& pyramid, in
 
 Result<PyramidPtr> PixelCache::pyramid(const PixelSourcePtr& source, const Need& need,
                                        const Progress& progress) {
-    if (source->ways() == PixelSource::Ways::Whole) return whole(source, progress);
+    if (source->ways() == PixelSource::Ways::Whole) {
+        const auto all = whole(source, progress);
+        if (!all) return all;
+        // Only what is needed is given out: the rest can go as soon as it is dropped here, so that many large pictures
+        // in one frame do not add up.
+        auto part = std::make_shared<Pyramid>(source->size());
+        for (int level = 0; level < need.levels(); ++level) {
+            const auto n = static_cast<std::size_t>(level);
+            for (const std::size_t tile : need.tiles(level))
+                part->levels[n].tiles[tile] = (*all)->levels[n].tiles[tile];
+        }
+        return part;
+    }
     auto pyramid = std::make_shared<Pyramid>(source->size());
     for (int level = 0; level < need.levels(); ++level) {
         const auto tiles = need.tiles(level);
