@@ -1,22 +1,29 @@
 // How fast the renderer is and how near to the truth, each beside its yardstick of the same run.
 #include "render/render.h"
+#include "render/tile.h"
 #include "ten_planes.h"
 #include "yardsticks.h"
 
+#include <algorithm>
 #include <benchmark/benchmark.h>
+#include <chrono>
+#include <cmath>
 #include <cstdlib>
 #include <filesystem>
 #include <map>
 #include <oneapi/tbb/global_control.h>
+#include <oneapi/tbb/parallel_for.h>
 #include <opencv2/core.hpp>
+#include <thread>
 
 namespace {
 
 using namespace stage;
+using render::Way;
 
 struct Stage {
     scene::Scene scene;
-    motion::Frame frame;
+    motion::Frame frame, exposed;
 };
 
 std::filesystem::path folder() {
@@ -38,22 +45,111 @@ const Stage& stage_(const std::string& name) {
     static std::map<std::string, Stage> made;
     auto [at, fresh] = made.try_emplace(name);
     if (fresh) {
-        at->second.scene = name == "ten" ? bench::tenPlanes(folder()) : name == "hundred" ? bench::hundredPlanes(folder()) : bench::veils(folder());
-        at->second.frame = motion::evaluate(at->second.scene, 0, at->second.scene.output.frame);
+        scene::Scene& scene = at->second.scene;
+        scene = name == "hundred" ? bench::hundredPlanes(folder())
+                : name == "veils" ? bench::veils(folder())
+                                  : bench::tenPlanes(folder());
+        if (name == "bent") {
+            auto backdrop = std::make_shared<scene::Layer>(*scene.layers.front());
+            backdrop->hanging.bend = 60;
+            scene.layers.front() = backdrop;
+        }
+        // A truck for the shutter: 2 m in a second.
+        scene::Mark end = scene.camera.marks[0];
+        end.id = 2;
+        end.time = 1;
+        end.pose.position.x += 2;
+        at->second.frame = motion::evaluate(scene, 0, scene.output.frame);
+        scene.camera.marks.push_back(end);
+        scene.camera.marks[0].pace = {0, 0, 1, 1};
+        at->second.exposed = motion::evaluate(scene, Rational(1, 100), scene.output.frame, true);
     }
     return at->second;
 }
 
-void ours(benchmark::State& state, const std::string& name, render::Quality quality, std::size_t threads) {
-    const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, threads);
-    const Stage& stage = stage_(name);
-    if (!render::render(stage.frame, quality, cache())) return state.SkipWithError("no picture");
-    for (auto _ : state)
-        benchmark::DoNotOptimize(render::render(stage.frame, quality, cache())->rgba.data());
+double encoded(double c) {
+    c = std::clamp(c, 0.0, 1.0);
+    return c <= 0.0031308 ? 12.92 * c : 1.055 * std::pow(c, 1 / 2.4) - 0.055;
 }
 
-void warp(benchmark::State& state, const std::string& name, int threads) {
-    cv::setNumThreads(threads);
+/// Peak signal to noise over the whole frame, as the screen shows it, against 1024 rays.
+double distance(const render::Picture& picture) {
+    static const render::Picture truth = *render::render(stage_("ten").frame, {Way::Traced, 1024}, cache());
+    double sum = 0;
+    for (std::size_t i = 0; i < truth.rgba.size(); ++i)
+        if (i % 4 != 3) sum += std::pow(encoded(picture.rgba[i]) - encoded(truth.rgba[i]), 2);
+    return -10 * std::log10(sum / (static_cast<double>(truth.rgba.size()) * 0.75));
+}
+
+void ours(benchmark::State& state, const std::string& name, const render::Quality& quality, std::size_t threads, bool exposed = false, bool measured = false) {
+    const Stage& stage = stage_(name);
+    const motion::Frame& frame = exposed ? stage.exposed : stage.frame;
+    const auto picture = render::render(frame, quality, cache());
+    if (!picture) return state.SkipWithError("no picture");
+    if (measured) state.counters["dB"] = distance(*picture);
+    const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, threads);
+    for (auto _ : state)
+        benchmark::DoNotOptimize(render::render(frame, quality, cache())->rgba.data());
+}
+
+/// Every plane over every pixel of its own box, farthest first, by the same kernel: nothing is skipped.
+void everything(benchmark::State& state) {
+    const Stage& stage = stage_("ten");
+    const auto entries = render::entriesOf(stage.frame, {}, cache(), {});
+    const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, 2);
+    constexpr int side = render::Canvas::side;
+    const V2i size = stage.frame.size;
+    const int across = (size.x + side - 1) / side, down = (size.y + side - 1) / side;
+    for (auto _ : state) {
+        render::Picture picture(size);
+        oneapi::tbb::parallel_for(0, across * down, [&](int index) {
+            thread_local render::PatchArena arena;
+            thread_local render::Canvas sum, layer;
+            const int x0 = index % across * side, y0 = index / across * side;
+            const int w = std::min(side, size.x - x0), h = std::min(side, size.y - y0);
+            sum.clear(w, h);
+            for (const render::Entry& entry : entries->list) {
+                const render::Reach reach = render::reachOf(entry.plane, x0, y0, x0 + w, y0 + h, render::Through::Pinhole);
+                if (reach.off) continue;
+                render::Brush brush;
+                arena.reset();
+                if (!render::readyBrush(brush, entry.plane, *entry.pixels, reach, x0, y0, w, h, arena)) continue;
+                layer.clear(w, h);
+                render::paintUnder(brush, layer);
+                for (int i = 0; i < side * h * 4; i += 4)
+                    for (int c = 0; c < 4; ++c)
+                        sum.rgba[i + c] = layer.rgba[i + c] + sum.rgba[i + c] * (1 - layer.rgba[i + 3]);
+            }
+            for (int y = 0; y < h; ++y)
+                std::copy_n(sum.rgba + 4 * y * side, 4 * w, picture.row(y0 + y) + 4 * x0);
+        });
+        benchmark::DoNotOptimize(picture.rgba.data());
+    }
+}
+
+/// From asking a final picture to stop until the renderer is out of it.
+void stopping(benchmark::State& state) {
+    const Stage& stage = stage_("ten");
+    double worst = 0;
+    for (auto _ : state) {
+        std::stop_source stop;
+        std::chrono::steady_clock::time_point asked;
+        std::jthread hand([&] {
+            std::this_thread::sleep_for(std::chrono::milliseconds(60));
+            asked = std::chrono::steady_clock::now();
+            stop.request_stop();
+        });
+        (void)render::render(stage.frame, {Way::Final, 128}, cache(), {{}, stop.get_token()});
+        hand.join();
+        const double ms = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - asked).count();
+        worst = std::max(worst, ms);
+        state.SetIterationTime(ms / 1000);
+    }
+    state.counters["worst_ms"] = worst;
+}
+
+void warp(benchmark::State& state, const std::string& name) {
+    cv::setNumThreads(2);
     bench::WarpYardstick yardstick(stage_(name).frame, cache());
     for (auto _ : state)
         yardstick.draw();
@@ -74,20 +170,31 @@ void gl(benchmark::State& state, const std::string& name) {
 int main(int argc, char** argv) {
     ::setenv("LIBGL_ALWAYS_SOFTWARE", "1", 1);
     ::setenv("LP_NUM_THREADS", "2", 1);
-    const auto add = [](const std::string& name, auto&& what) {
-        benchmark::RegisterBenchmark(name.c_str(), what)->Unit(benchmark::kMillisecond)->UseRealTime();
+    const auto once = [](const std::string& name, auto&& what) {
+        return benchmark::RegisterBenchmark(name.c_str(), what)->Unit(benchmark::kMillisecond)->Iterations(1)->Repetitions(3);
     };
-    for (const char* scene : {"ten", "veils"}) {
-        const std::string name = scene;
-        add("pinhole/" + name, [=](auto& s) { ours(s, name, {}, 2); });
-        add("warp/" + name, [=](auto& s) { warp(s, name, 2); });
-        add("gl/" + name, [=](auto& s) { gl(s, name); });
-    }
-    add("pinhole/ten/1 thread", [](auto& s) { ours(s, "ten", {}, 1); });
-    add("pinhole/hundred", [](auto& s) { ours(s, "hundred", {}, 2); });
-    for (const int samples : {64, 128}) {
-        add("final/" + std::to_string(samples), [=](auto& s) { ours(s, "ten", {render::Way::Final, samples}, 1); });
-    }
+    const auto slow = [&](const std::string& name, auto&& what) { once(name, what)->UseRealTime(); };
+    const auto add = [](const std::string& name, auto&& what) {
+        benchmark::RegisterBenchmark(name.c_str(), what)->Unit(benchmark::kMillisecond)->UseRealTime()->MinTime(0.3)->Repetitions(7);
+    };
+    // The machine's speed changes from minute to minute: what is compared stands together, and the best of several
+    // runs counts.
+    add("pinhole", [](auto& s) { ours(s, "ten", {}, 2); });
+    add("warp", [](auto& s) { warp(s, "ten"); });
+    add("gl", [](auto& s) { gl(s, "ten"); });
+    add("pinhole everything", [](auto& s) { everything(s); });
+    add("pinhole hundred", [](auto& s) { ours(s, "hundred", {}, 2); });
+    add("pinhole veils", [](auto& s) { ours(s, "veils", {}, 2); });
+    add("warp veils", [](auto& s) { warp(s, "veils"); });
+    add("gl veils", [](auto& s) { gl(s, "veils"); });
+    add("pinhole 1 thread", [](auto& s) { ours(s, "ten", {}, 1); });
+    add("draft", [](auto& s) { ours(s, "ten", {Way::Draft}, 1, false, true); });
+    slow("final 64", [](auto& s) { ours(s, "ten", {Way::Final, 64}, 1, false, true); });
+    slow("final 128", [](auto& s) { ours(s, "ten", {Way::Final, 128}, 1, false, true); });
+    slow("final 64 exposed", [](auto& s) { ours(s, "ten", {Way::Final, 64}, 1, true); });
+    slow("final 64 2 threads", [](auto& s) { ours(s, "ten", {Way::Final, 64}, 2); });
+    slow("final 64 bent", [](auto& s) { ours(s, "bent", {Way::Final, 64}, 1); });
+    once("stopping", [](auto& s) { stopping(s); })->UseManualTime()->Iterations(8)->Repetitions(1);
     benchmark::Initialize(&argc, argv);
     benchmark::RunSpecifiedBenchmarks();
     if (!std::getenv("STAGE_BENCH_FOLDER")) std::filesystem::remove_all(folder());

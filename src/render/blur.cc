@@ -88,17 +88,23 @@ void BlurRow(const float* sums, const Ends* ends, int rows, float each, int coun
 
 /// A row of colours spread over a row of pixels, under what is there: pixel x lies between colours at[x] and the next.
 void SpreadRow(const float* colours, const int* at, const float* part, int count, float* out) {
-    const Two two;
-    for (int x = 0; x < count; x += Two::pixels) {
-#if HWY_MAX_BYTES >= 32
-        const Two::D d;
+    const Few few;
+    for (int x = 0; x < count; x += Few::pixels) {
+#if STAGE_FETCH_FOUR
+        const Few::D d;
+        const hn::FixedTag<float, 8> pair;
+        const auto both = [&](int i) { return hn::Combine(d, hn::LoadU(pair, colours + 4 * at[x + i + 2]), hn::LoadU(pair, colours + 4 * at[x + i])); };
+        const auto m02 = both(0), m13 = both(1);
+        const auto left = hn::OddEvenBlocks(hn::SwapAdjacentBlocks(m13), m02), right = hn::OddEvenBlocks(m13, hn::SwapAdjacentBlocks(m02));
+#elif HWY_MAX_BYTES >= 32
+        const Few::D d;
         const auto m0 = hn::LoadU(d, colours + 4 * at[x]), m1 = hn::LoadU(d, colours + 4 * at[x + 1]);
         const auto left = hn::ConcatLowerLower(d, m1, m0), right = hn::ConcatUpperUpper(d, m1, m0);
 #else
-        const Two::D d;
+        const Few::D d;
         const auto left = hn::LoadU(d, colours + 4 * at[x]), right = hn::LoadU(d, colours + 4 * at[x] + 4);
 #endif
-        two.under(out + 4 * x, hn::MulAdd(hn::Sub(right, left), two.each(part + x), left));
+        few.under(out + 4 * x, hn::MulAdd(hn::Sub(right, left), few.each(part + x), left));
     }
 }
 
@@ -342,7 +348,7 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
         for (std::size_t i = 0; i < rowSize; ++i)
             m_row[i] = (upper[i] + (lower[i] - upper[i]) * fv) * opacity;
         float* out = canvas.rgba + 4 * y * Canvas::side;
-        HWY_DYNAMIC_DISPATCH(SpreadRow)(m_row.data(), at, parts, (canvas.width + 1) / 2 * 2, out);
+        HWY_DYNAMIC_DISPATCH(SpreadRow)(m_row.data(), at, parts, (canvas.width + 3) / 4 * 4, out);
         for (int g = 0; g < canvas.width; g += Canvas::group) {
             bool full = true;
             for (int x = g; x < std::min(g + Canvas::group, canvas.width); ++x)

@@ -149,38 +149,38 @@ private:
     }
 
     template <bool all> HWY_INLINE void see(int x0, int y, int tap) {
-        const Two two;
+        const Few few;
         const Levels levels = m_levels[x0 / group];
         const Patch& a = m_brush.patches[levels.fine];
         const Patch& b = m_brush.patches[levels.between > 0 ? levels.fine + 1 : levels.fine];
-        const auto opacity = two.same(m_brush.opacity), between = two.same(levels.between);
+        const auto opacity = few.same(m_brush.opacity), between = few.same(levels.between);
         float* const out = m_canvas.rgba + 4 * y * Canvas::side;
-        const auto finish = [&](int x, Two::V c) {
+        const auto finish = [&](int x, Few::V c) {
             if constexpr (all) {
                 if (m_brush.taps > 1) {
                     float* sum = m_sums + 4 * x;
-                    if (tap > 0) c = hn::Add(c, hn::Load(Two::D(), sum));
-                    hn::Store(c, Two::D(), sum);
+                    if (tap > 0) c = hn::Add(c, hn::Load(Few::D(), sum));
+                    hn::Store(c, Few::D(), sum);
                     if (tap + 1 < m_brush.taps) return;
-                    c = hn::Mul(c, two.same(1.f / static_cast<float>(m_brush.taps)));
+                    c = hn::Mul(c, few.same(1.f / static_cast<float>(m_brush.taps)));
                 }
-                if (m_brush.hazy) c = two.haze(c, m_air + x, two.colour(m_airColour));
-                c = hn::Mul(c, m_brush.edged ? two.each(m_cover + x) : opacity);
+                if (m_brush.hazy) c = few.haze(c, m_air + x, few.colour(m_airColour));
+                c = hn::Mul(c, m_brush.edged ? few.each(m_cover + x) : opacity);
             } else {
                 c = hn::Mul(c, opacity);
             }
-            two.under(out + 4 * x, c);
+            few.under(out + 4 * x, c);
         };
         const auto fetch = [&](const Patch& patch, const Places& places, int x) {
-            return two.fetch(patch.texels, patch.stride, places.at + x, places.wx + x, places.wy + x);
+            return few.fetch(patch.texels, patch.stride, places.at + x, places.wx + x, places.wy + x);
         };
         if (levels.between > 0)
-            for (int x = x0; x < x0 + group; x += Two::pixels) {
+            for (int x = x0; x < x0 + group; x += Few::pixels) {
                 const auto c = fetch(a, m_fine, x);
                 finish(x, hn::MulAdd(hn::Sub(fetch(b, m_coarse, x), c), between, c));
             }
         else
-            for (int x = x0; x < x0 + group; x += Two::pixels)
+            for (int x = x0; x < x0 + group; x += Few::pixels)
                 finish(x, fetch(a, m_fine, x));
         if (tap + 1 < m_brush.taps) return;
         bool full = true;

@@ -1,4 +1,4 @@
-// Bilinear fetching of half-float RGBA and mixing of colours, two pixels at a time where the registers hold them.
+// Bilinear fetching of half-float RGBA and mixing of colours, as many pixels at a time as a register holds.
 // Included once for every instruction set.
 #if defined(STAGE_RENDER_FETCH_INL_H_) == defined(HWY_TARGET_TOGGLE)
 #ifdef STAGE_RENDER_FETCH_INL_H_
@@ -10,13 +10,38 @@
 #include <cstdint>
 #include <hwy/highway.h>
 
+#undef STAGE_FETCH_FOUR
+#if HWY_MAX_BYTES >= 64 && HWY_TARGET <= HWY_AVX3 && HWY_ARCH_X86
+#define STAGE_FETCH_FOUR 1
+#else
+#define STAGE_FETCH_FOUR 0
+#endif
+
 HWY_BEFORE_NAMESPACE();
 namespace stage::render::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
+#if STAGE_FETCH_FOUR
+/// Of four numbers in every block of four lanes, which one each block is filled with.
+struct Picks {
+    alignas(64) std::uint8_t own[64], even[64], odd[64];
+    constexpr Picks() : own{}, even{}, odd{} {
+        for (int i = 0; i < 64; ++i) {
+            const int block = i / 16, byte = i % 4;
+            own[i] = static_cast<std::uint8_t>(4 * block + byte);
+            even[i] = static_cast<std::uint8_t>(4 * (block / 2 * 2) + byte);
+            odd[i] = static_cast<std::uint8_t>(4 * (block / 2 * 2 + 1) + byte);
+        }
+    }
+};
+inline constexpr Picks picks{};
+#endif
+
 /// Colours of `pixels` pixels side by side in one register.
-struct Two {
-#if HWY_MAX_BYTES >= 32
+struct Few {
+#if STAGE_FETCH_FOUR
+    static constexpr int pixels = 4;
+#elif HWY_MAX_BYTES >= 32
     static constexpr int pixels = 2;
 #else
     static constexpr int pixels = 1;
@@ -29,7 +54,22 @@ struct Two {
     HWY_INLINE V fetch(const std::uint16_t* texels, std::ptrdiff_t stride, const std::int32_t* at, const float* wx,
                        const float* wy) const {
         const auto* from = reinterpret_cast<const hwy::float16_t*>(texels);
-#if HWY_MAX_BYTES >= 32
+#if STAGE_FETCH_FOUR
+        const hn::FixedTag<hwy::float16_t, 8> halfs;
+        const hn::FixedTag<hwy::float16_t, 16> both;
+        const D d;
+        const auto wys = hn::LoadDup128(d, wy);
+        // Pixels i and i + 2 in one register, so that those between fall into place.
+        const auto columns = [&](int i) {
+            const hwy::float16_t *p = from + at[i], *q = from + at[i + 2];
+            const auto upper = hn::PromoteTo(d, hn::Combine(both, hn::LoadU(halfs, q), hn::LoadU(halfs, p)));
+            const auto lower = hn::PromoteTo(d, hn::Combine(both, hn::LoadU(halfs, q + stride), hn::LoadU(halfs, p + stride)));
+            return hn::MulAdd(hn::Sub(lower, upper), pick(wys, i == 0 ? picks.even : picks.odd), upper);
+        };
+        const auto m02 = columns(0), m13 = columns(1);
+        const auto left = hn::OddEvenBlocks(hn::SwapAdjacentBlocks(m13), m02), right = hn::OddEvenBlocks(m13, hn::SwapAdjacentBlocks(m02));
+        return hn::MulAdd(hn::Sub(right, left), each(wx), left);
+#elif HWY_MAX_BYTES >= 32
         const hn::FixedTag<hwy::float16_t, 8> halfs;
         const D d;
         const auto column = [&](int i) {
@@ -54,7 +94,9 @@ struct Two {
     }
     /// One number for each pixel, over its four channels.
     HWY_INLINE V each(const float* numbers) const {
-#if HWY_MAX_BYTES >= 32
+#if STAGE_FETCH_FOUR
+        return pick(hn::LoadDup128(D(), numbers), picks.own);
+#elif HWY_MAX_BYTES >= 32
         const One one;
         return hn::Combine(D(), hn::Set(one, numbers[1]), hn::Set(one, numbers[0]));
 #else
@@ -64,13 +106,21 @@ struct Two {
     HWY_INLINE V same(float number) const { return hn::Set(D(), number); }
     HWY_INLINE V alpha(V c) const { return hn::Broadcast<3>(c); }
     HWY_INLINE V colour(const float* rgba) const {
-#if HWY_MAX_BYTES >= 32
+#if STAGE_FETCH_FOUR
+        return hn::LoadDup128(D(), rgba);
+#elif HWY_MAX_BYTES >= 32
         const auto c = hn::LoadU(One(), rgba);
         return hn::Combine(D(), c, c);
 #else
         return hn::LoadU(D(), rgba);
 #endif
     }
+#if STAGE_FETCH_FOUR
+    static HWY_INLINE V pick(V numbers, const std::uint8_t* which) {
+        const hn::FixedTag<std::uint8_t, 64> bytes;
+        return hn::BitCast(D(), hn::TableLookupBytes(hn::BitCast(bytes, numbers), hn::Load(bytes, which)));
+    }
+#endif
     /// Light of the card as it comes through the air: transmittances of the pixels, the air's colour with 1 as alpha.
     HWY_INLINE V haze(V c, const float* through, V air) const {
         const auto t = each(through);

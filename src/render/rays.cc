@@ -518,16 +518,16 @@ private:
     }
 
     HWY_INLINE void fetch(const Patch& patch, const Fetched& where) {
-        const Two two;
-        for (int i = 0; i < m_rays; i += Two::pixels)
-            hn::Store(two.fetch(patch.texels, patch.stride, where.at + i, where.wx + i, where.wy + i), Two::D(), m_seen + 4 * i);
+        const Few few;
+        for (int i = 0; i < m_rays; i += Few::pixels)
+            hn::Store(few.fetch(patch.texels, patch.stride, where.at + i, where.wx + i, where.wy + i), Few::D(), m_seen + 4 * i);
     }
     HWY_INLINE void mixIn(const Patch& patch, float share) {
-        const Two two;
-        for (int i = 0; i < m_rays; i += Two::pixels) {
-            const auto coarse = two.fetch(patch.texels, patch.stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
-            const auto fine = hn::Load(Two::D(), m_seen + 4 * i);
-            hn::Store(hn::MulAdd(hn::Sub(coarse, fine), two.same(share), fine), Two::D(), m_seen + 4 * i);
+        const Few few;
+        for (int i = 0; i < m_rays; i += Few::pixels) {
+            const auto coarse = few.fetch(patch.texels, patch.stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
+            const auto fine = hn::Load(Few::D(), m_seen + 4 * i);
+            hn::Store(hn::MulAdd(hn::Sub(coarse, fine), few.same(share), fine), Few::D(), m_seen + 4 * i);
         }
     }
 
