@@ -114,6 +114,7 @@ void everything(benchmark::State& state) {
                 render::Brush brush;
                 arena.reset();
                 if (!render::readyBrush(brush, entry.plane, *entry.pixels, reach, x0, y0, w, h, arena)) continue;
+                brush.clear = 0;
                 layer.clear(w, h);
                 render::paintUnder(brush, layer);
                 for (int i = 0; i < side * h * 4; i += 4)

@@ -12,10 +12,10 @@ namespace stage::media {
 inline constexpr int tileSide = 256;
 
 /// RGBA; rows from the top, `size.x` texels each. Tiles at the right and lower edge are smaller. Each is
-/// surveyed as it is made: of every cell of 16 texels side it knows what the texels in it are between, so that
+/// surveyed as it is made: of every cell of 8 texels side it knows what the texels in it are between, so that
 /// large areas that are clear or opaque are told without reading them.
 struct Tile : Raster {
-    static constexpr int cellSide = 16;
+    static constexpr int cellSide = 8;
     struct Cell {
         Imath::half leastAlpha;
         Imath::half most; ///< of all four channels, whatever their sign; 0 only where all is clear

@@ -38,6 +38,9 @@ HWY_INLINE void place(D d, const Patch& patch, V u, V v, int i, Places& out) {
     hn::Store(hn::Sub(v, hn::ConvertTo(d, iv)), d, out.wy + i);
 }
 
+/// A level's share below this is not worth reading it.
+constexpr float leastShare = 0.04f;
+
 /// The levels that a group of pixels reads.
 struct Levels {
     int fine = 0;
@@ -49,9 +52,9 @@ Levels levelsAt(const Brush& brush, float x, float y) {
     Levels levels;
     levels.fine = static_cast<int>(level);
     levels.between = level - static_cast<float>(levels.fine);
-    // A share below 1 % is left out.
-    if (levels.between > 0.99f) ++levels.fine, levels.between = 0;
-    if (levels.between < 0.01f) levels.between = 0;
+    // A small share is left out.
+    if (levels.between > 1 - leastShare) ++levels.fine, levels.between = 0;
+    if (levels.between < leastShare) levels.between = 0;
     return levels;
 }
 
@@ -68,7 +71,8 @@ public:
     void paint(int y) {
         m_groups = 0;
         for (int x = 0; x < m_canvas.width; x += group)
-            if (!m_canvas.full[(y * Canvas::side + x) / group]) m_live[m_groups++] = x;
+            if (!m_canvas.full[(y * Canvas::side + x) / group] && !(m_brush.clear >> (y / 8 * 4 + x / 8) & 1))
+                m_live[m_groups++] = x;
         if (m_groups == 0) return;
         for (int g = 0; g < m_groups; ++g)
             look(m_live[g], y);
@@ -251,6 +255,49 @@ bool Canvas::allFull() const {
     return true;
 }
 
+namespace {
+
+/// Blocks of a tile in which nothing is, by the cells of the levels that are read.
+std::uint16_t clearBlocks(const Plane& plane, const media::Pyramid& pixels, int fine, int levels, double spanU, double spanV,
+                          int x0, int y0, int width, int height) {
+    double us[5][5], vs[5][5];
+    const Projective& m = plane.pinhole;
+    for (int j = 0; j <= 4; ++j)
+        for (int i = 0; i <= 4; ++i) {
+            const double x = x0 + 8 * i, y = y0 + 8 * j, each = 1 / m.w.at(x, y);
+            if (!(each > 0)) return 0;
+            us[j][i] = m.u.at(x, y) * each, vs[j][i] = m.v.at(x, y) * each;
+        }
+    std::uint16_t clear = 0;
+    for (int j = 0; 8 * j < height; ++j)
+        for (int i = 0; 8 * i < width; ++i) {
+            const auto [u0, u1] = std::minmax({us[j][i], us[j][i + 1], us[j + 1][i], us[j + 1][i + 1]});
+            const auto [v0, v1] = std::minmax({vs[j][i], vs[j][i + 1], vs[j + 1][i], vs[j + 1][i + 1]});
+            // Where the picture goes on beyond its edges, it is not looked for.
+            if (plane.extensions.any() && (u0 < 0 || v0 < 0 || u1 > plane.size.x || v1 > plane.size.y)) continue;
+            bool nothing = true;
+            for (int n = 0; n < levels && nothing; ++n) {
+                const media::TiledLevel& level = pixels.levels[static_cast<std::size_t>(fine + n)];
+                const double k = std::ldexp(1.0, -(fine + n));
+                const auto at = [&](double place, int more, int size) {
+                    return std::clamp(static_cast<int>(std::clamp(std::floor(place * k - 0.5), -1e8, 1e8)) + more, 0, size - 1);
+                };
+                constexpr int cell = media::Tile::cellSide;
+                const int c0 = at(u0 - spanU, 0, level.size.x) / cell, c1 = at(u1 + spanU, 1, level.size.x) / cell;
+                const int r0 = at(v0 - spanV, 0, level.size.y) / cell, r1 = at(v1 + spanV, 1, level.size.y) / cell;
+                for (int r = r0; r <= r1 && nothing; ++r)
+                    for (int c = c0; c <= c1 && nothing; ++c) {
+                        const media::Tile* tile = level.tileAt(c * cell, r * cell);
+                        nothing = tile && tile->cellAt(c * cell % media::tileSide, r * cell % media::tileSide).most.bits() == 0;
+                    }
+            }
+            if (nothing) clear = static_cast<std::uint16_t>(clear | 1 << (4 * j + i));
+        }
+    return clear;
+}
+
+}
+
 bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0, int y0,
                 int width, int height, PatchArena& arena) {
     if (plane.bent() || reach.behind > 0) return false;
@@ -296,6 +343,7 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
                                       {least(reach.u0 - spanU), least(reach.v0 - spanV),
                                        least(reach.u1 + spanU) + 3, least(reach.v1 + spanV) + 3});
     }
+    brush.clear = clearBlocks(plane, pixels, fine, brush.levels, spanU, spanV, x0, y0, width, height);
     const Patch& patch = brush.patches[0];
     const Projective& m = plane.pinhole;
     const auto local = [&](const Linear& l, double origin) {

@@ -37,6 +37,8 @@ struct Brush {
     float left = 0, top = 0, right = 0, bottom = 0;
     float reachU = 1, reachV = 1; ///< what a pixel covers
     float opacity = 1;
+    /// Bit 4 j + i: nothing is in the block of 8 x 8 pixels that is the i-th across and the j-th down.
+    std::uint16_t clear = 0;
     bool hazy = false;
     Air air;
     TileLinear nearness; ///< 1 / depth

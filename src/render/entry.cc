@@ -51,6 +51,21 @@ media::PyramidPtr hatched(V2i size) {
 media::Box boxOf(const Plane& plane, const media::Box& frame, Through through) {
     constexpr int steps = 8;
     media::Box box{frame.x1, frame.y1, frame.x0, frame.y0};
+    if (!plane.bent() && plane.still) { // that of its corners, each with its disc, if all are in front of the eye
+        bool ahead = true;
+        for (const V3d& corner : plane.card.outline()) {
+            const auto at = optics::project(plane.view, corner);
+            const double depth = optics::depthOf(plane.view, corner);
+            ahead = ahead && at && depth > 2 * plane.view.aperture;
+            if (!ahead) break;
+            const double disc = through == Through::Lens ? plane.view.aperture * plane.view.slope * std::abs(1 / plane.view.focus - 1 / depth) : 0;
+            const auto whole = [](double v) { return static_cast<int>(std::clamp(std::floor(v), -1e8, 1e8)); };
+            box.x0 = std::min(box.x0, whole(at->x - disc) - 2), box.x1 = std::max(box.x1, whole(at->x + disc) + 3);
+            box.y0 = std::min(box.y0, whole(at->y - disc) - 2), box.y1 = std::max(box.y1, whole(at->y + disc) + 3);
+        }
+        if (ahead) return box.within(frame);
+        box = {frame.x1, frame.y1, frame.x0, frame.y0};
+    }
     const V2i size = frame.size();
     for (int j = 0; j < steps; ++j)
         for (int i = 0; i < steps; ++i) {
@@ -95,7 +110,8 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
         } else {
             const media::PixelSourcePtr source = cutout::sourceOf(*item.pixels);
             entry.plane = seen(item, frame, quality, source->size());
-            auto pixels = cache.pyramid(source, needOf(entry.plane, regionOf(frame, quality), readingOf(quality)), {{}, progress.stop});
+            entry.box = boxOf(entry.plane, region, through);
+            auto pixels = cache.pyramid(source, needOf(entry.plane, entry.box, readingOf(quality)), {{}, progress.stop});
             if (!pixels && pixels.error().cancelled) return tl::unexpected(pixels.error());
             if (!pixels && !quality.placeholders)
                 return fail("Layer '" + item.layer->name + "': " + pixels.error().sentence);
@@ -105,8 +121,8 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
             } else {
                 entry.pixels = hatched(item.layer->pixels);
                 entry.plane = seen(item, frame, quality, entry.pixels->levels.front().size);
+                entry.box = boxOf(entry.plane, region, through);
             }
-            entry.box = boxOf(entry.plane, region, through);
         }
         entries.push_back(std::move(entry));
     }
@@ -181,7 +197,7 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
         for (Entry& entry : list) {
             if (auto done = refine(entry.group); !done) return done;
             if (!entry.source || entry.plane.bent()) continue;
-            media::Need need = needOf(entry.plane, regionOf(frame, quality), readingOf(quality));
+            media::Need need = needOf(entry.plane, entry.box, readingOf(quality));
             needFinely(entry.plane, boxes, need);
             auto pixels = cache.pyramid(entry.dimmed ? withoutGlints(entry.source) : entry.source, need, {{}, progress.stop});
             if (!pixels) return tl::unexpected(pixels.error());

@@ -224,9 +224,9 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const Readin
 media::Need needOf(const Plane& plane, const media::Box& frame, const Reading& reading) {
     constexpr int side = 64;
     media::Need need(plane.size);
-    for (int y = frame.y0; y < frame.y1; y += side)
-        for (int x = frame.x0; x < frame.x1; x += side)
-            gatherNeed(plane, x, y, std::min(x + side, frame.x1), std::min(y + side, frame.y1), reading, need);
+    for (int y = frame.y0 / side * side; y < frame.y1; y += side)
+        for (int x = frame.x0 / side * side; x < frame.x1; x += side)
+            gatherNeed(plane, x, y, x + side, y + side, reading, need);
     return need;
 }
 
