@@ -113,8 +113,7 @@ void everything(benchmark::State& state) {
                 if (reach.off) continue;
                 render::Brush brush;
                 arena.reset();
-                if (!render::readyBrush(brush, entry.plane, *entry.pixels, reach, x0, y0, w, h, arena)) continue;
-                brush.clear = 0;
+                if (!render::readyBrush(brush, entry.plane, *entry.pixels, reach, x0, y0, w, h, arena, false)) continue;
                 layer.clear(w, h);
                 render::paintUnder(brush, layer);
                 for (int i = 0; i < side * h * 4; i += 4)

@@ -1,37 +1,101 @@
 #!/usr/bin/python3
-"""Benchmark results (JSON) as a page of tables, with the date and the machine."""
+"""Benchmark results (JSON) as a page of tables, with the date and the machine.
+
+bench_table.py RENDER.json DESK.json: of either, the best of several runs counts, because machines are shared and change
+their speed from minute to minute; what is compared ran side by side."""
 import json
 import sys
 
+render, desk = (json.load(open(path)) for path in sys.argv[1:3])
+cpu = next((line.split(":")[1].strip() for line in open("/proc/cpuinfo") if line.startswith("model name")), "unknown")
+
+
+def runs(result):
+    found = {}
+    for run in result["benchmarks"]:
+        if run.get("run_type") == "iteration" and "real_time" in run:
+            found.setdefault(run["name"].split("/")[0], []).append(run)
+    return found
+
+
+def machine(result):
+    context = result["context"]
+    return f"{context['date'][:10]}, {context['num_cpus']} cores of {cpu}\n"
+
+
+made = runs(render)
+
+
+def ms(name):
+    return min(run["real_time"] for run in made[name]) if name in made else None
+
+
+def decibel(name):
+    return made[name][0].get("dB") if name in made else None
+
+
 print("# What was measured\n\n`scripts/bench.sh` makes this page anew. Machines differ, so every figure stands beside a yardstick of the "
       "same run.\n")
-for path in sys.argv[1:]:
-    result = json.load(open(path))
-    context = result["context"]
-    cpu = next((line.split(":")[1].strip() for line in open("/proc/cpuinfo") if line.startswith("model name")), "unknown")
-    print(f"{context['date'][:10]}, {context['num_cpus']} cores of {cpu}\n")
-    print("| benchmark | median | |\n|---|---|---|")
-    seen = set()
-    for run in result["benchmarks"]:
-        name = run["name"].split("/")[0]
-        aggregate = run.get("aggregate_name")
-        if (aggregate and aggregate != "median") or name in seen:
-            continue
-        if not aggregate and any(r.get("aggregate_name") == "median" and r["name"].startswith(name) for r in result["benchmarks"]):
-            continue
-        seen.add(name)
-        notes = []
-        if "per_second" in run:
-            notes.append(f"{run['per_second']:.1f} per second")
-        if "blocked_ms" in run:
-            longest = max(r["blocked_ms"] for r in result["benchmarks"] if r["name"].startswith(name) and "aggregate_name" not in r)
-            notes.append(f"interface thread blocked for at most {longest:.1f} ms")
-        if "cards" in run:
-            notes.append(f"{run['cards']:.0f} cards")
-        if "bytes_per_second" in run:
-            notes.append(f"{run['bytes_per_second'] / 1e9:.1f} GB/s")
-        print(f"| {name} | {run['real_time']:.1f} {run['time_unit']} | {' · '.join(notes)} |")
-    print()
-print("""`planDrag`: one move of the mouse that drags a bar in the Plan of the demo with 300 scattered layers more, until the Plan is
-painted and the Camera view shows a new picture (in a drag it is rendered at a share of the view's size that takes about 30 ms).
+print("## The renderer\n\n" + machine(render))
+print("1920 x 1080; ten planes: an opaque backdrop, six of 30 % cover, three of 15 % at the borders, discs of up to 40 px radius, small "
+      "bright highlights (`bench/ten_planes.cc`). Distances are PSNR as the screen shows it, whole frame, against 1024 rays.\n")
+print("| what | measured | must | aim | |\n|---|---|---|---|---|")
+
+
+def row(what, value, must, aim, shown, less=True):
+    if value is None:
+        print(f"| {what} | not measured here | {shown(must)} | {shown(aim)} | |")
+        return
+    good = (lambda bound: value <= bound) if less else (lambda bound: value >= bound)
+    verdict = "aim reached" if good(aim) else "must reached" if good(must) else "**not met**"
+    print(f"| {what} | {shown(value)} | {shown(must)} | {shown(aim)} | {verdict} |")
+
+
+def ratio(a, b):
+    return ms(a) / ms(b) if ms(a) and ms(b) else None
+
+
+times = lambda v: f"{v:.2f} x"
+db = lambda v: f"{v:.1f} dB"
+row("pinhole over OpenCV's warp and over, 2 threads", ratio("pinhole", "warp"), 1 / 3, 1 / 5, times)
+row("pinhole over software OpenGL, 2 threads", ratio("pinhole", "gl"), 1 / 3, 1 / 5, times)
+if ms("warp veils") and ms("gl veils"):
+    fastest = "warp veils" if ms("warp veils") < ms("gl veils") else "gl veils"
+    row("ten transparent full frames over the faster of both", ratio("pinhole veils", fastest), 0.7, 0.4, times)
+row("drawing everything over skipping what is not seen", ratio("pinhole everything", "pinhole"), 4, 6, times, False)
+row("draft over pinhole, 1 thread", ratio("draft", "pinhole 1 thread"), 5, 3, times)
+row("draft's distance", decibel("draft"), 39, 41, db, False)
+row("64 rays over pinhole, 1 thread", ratio("final 64", "pinhole 1 thread"), 40, 25, times)
+row("their distance", decibel("final 64"), 45, 46, db, False)
+row("128 rays over pinhole, 1 thread", ratio("final 128", "pinhole 1 thread"), 75, 45, times)
+row("their distance", decibel("final 128"), 49, 50, db, False)
+row("the shutter open, over 64 rays without", ratio("final 64 exposed", "final 64"), 1.3, 1.2, times)
+row("1 thread over 2, pinhole", ratio("pinhole 1 thread", "pinhole"), 1.6, 1.8, times, False)
+row("1 thread over 2, 64 rays", ratio("final 64", "final 64 2 threads"), 1.6, 1.8, times, False)
+row("a hundred planes over ten of the same cover", ratio("pinhole hundred", "pinhole"), 1.6, 1.2, times)
+if "stopping" in made:
+    row("work in flight is dropped within, at worst", max(run["worst_ms"] for run in made["stopping"]), 10, 5, lambda v: f"{v:.1f} ms")
+print("\n| benchmark | best of the runs |\n|---|---|")
+for name in made:
+    if name != "stopping":
+        print(f"| {name} | {ms(name):.1f} ms |")
+print("\n`final 64 bent`: the same with the backdrop bent by 60 degrees, whose rays meet a mesh.\n")
+
+print("## The desk\n\n" + machine(desk))
+print("| benchmark | median | |\n|---|---|---|")
+for name, each in runs(desk).items():
+    middle = sorted(run["real_time"] for run in each)[len(each) // 2]
+    notes = []
+    if "per_second" in each[0]:
+        notes.append(f"{sorted(run['per_second'] for run in each)[len(each) // 2]:.1f} per second")
+    if "blocked_ms" in each[0]:
+        notes.append(f"interface thread blocked for at most {max(run['blocked_ms'] for run in each):.1f} ms")
+    if "cards" in each[0]:
+        notes.append(f"{each[0]['cards']:.0f} cards")
+    if "bytes_per_second" in each[0]:
+        notes.append(f"{each[0]['bytes_per_second'] / 1e9:.1f} GB/s")
+    print(f"| {name} | {middle:.1f} {each[0]['time_unit']} | {' · '.join(notes)} |")
+print("""
+`planDrag`: one move of the mouse that drags a bar in the Plan of the demo with 300 scattered layers more, until the Plan is
+painted and the Camera view shows a new picture (in a drag it is a draft, at a share of the view's size that takes about 30 ms).
 `yardstickQt`: the same cards with their thumbnails painted by Qt's own rasteriser at the same size. `yardstickCopy`: 64 MB copied.""")

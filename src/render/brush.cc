@@ -205,6 +205,7 @@ private:
 };
 
 void PaintUnder(const Brush& brush, Canvas& canvas) {
+    if (brush.levels == 0) return;
     RowPainter painter(brush, canvas);
     for (int y = 0; y < canvas.height; ++y)
         painter.paint(y);
@@ -299,7 +300,7 @@ std::uint16_t clearBlocks(const Plane& plane, const media::Pyramid& pixels, int 
 }
 
 bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0, int y0,
-                int width, int height, PatchArena& arena) {
+                int width, int height, PatchArena& arena, bool skip) {
     if (plane.bent() || reach.behind > 0) return false;
     const int top = static_cast<int>(pixels.levels.size()) - 1;
     const double cx = x0 + 0.5, cy = y0 + 0.5; // the first pixel's middle
@@ -336,6 +337,15 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
     const double spanU = std::abs(widest.du) * taps / 2, spanV = std::abs(widest.dv) * taps / 2;
     const double area = (reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink;
     if (area > 64.0 * (width + 16) * (height + 16)) return false;
+    if (skip) brush.clear = clearBlocks(plane, pixels, fine, brush.levels, spanU, spanV, x0, y0, width, height);
+    std::uint16_t all = 0;
+    for (int j = 0; 8 * j < height; ++j)
+        for (int i = 0; 8 * i < width; ++i)
+            all = static_cast<std::uint16_t>(all | 1 << (4 * j + i));
+    if (brush.clear == all) {
+        brush.levels = 0; // nothing to paint
+        return true;
+    }
     for (int n = 0; n < brush.levels; ++n) {
         const double k = std::ldexp(1.0, -(fine + n));
         const auto least = [&](double at) { return static_cast<int>(std::clamp(std::floor(at * k - 0.52), -1e8, 1e8)); };
@@ -343,7 +353,6 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
                                       {least(reach.u0 - spanU), least(reach.v0 - spanV),
                                        least(reach.u1 + spanU) + 3, least(reach.v1 + spanV) + 3});
     }
-    brush.clear = clearBlocks(plane, pixels, fine, brush.levels, spanU, spanV, x0, y0, width, height);
     const Patch& patch = brush.patches[0];
     const Projective& m = plane.pinhole;
     const auto local = [&](const Linear& l, double origin) {

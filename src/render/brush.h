@@ -29,7 +29,7 @@ struct Brush {
     TileLinear u, v, w; ///< place u/w, v/w; where level, w is 1 all over
     bool level = true;
     Patch patches[mostLevels]; ///< of that many levels, each half as fine as the one before
-    int levels = 1;
+    int levels = 1; ///< 0: nothing of it shows in the tile
     TileLinear lod; ///< above that of the finest patch
     int taps = 1;
     float du = 0, dv = 0; ///< from tap to tap
@@ -64,8 +64,9 @@ void paintUnder(const Brush& brush, Canvas& canvas);
 
 /// Readies a brush for the box of the frame from (x0, y0), or says that it is too steep there to be painted in one
 /// go (it meets the horizon, or spans too many levels). `reach` is that of the box. The patches live in the arena.
+/// skip: blocks in which nothing is are found and left out.
 bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0, int y0,
-                int width, int height, PatchArena& arena);
+                int width, int height, PatchArena& arena, bool skip = true);
 
 /// The instruction sets that this machine runs, and a way to keep to one, for tests: "" is the best.
 std::vector<std::string> instructionSets();

@@ -171,25 +171,33 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
         alone(each, box, *layer);
         return *layer;
     };
-    // All are readied before the first is painted: their texels are on the way by the time they are needed.
+    // Each is readied before the one in front of it is painted: its texels are on the way by the time they are needed.
     m_arena.reset();
-    std::vector<Brush> brushes(m_blending == scene::Blending::Light ? seen.size() : 0);
-    std::size_t ready = 0;
-    for (; ready < brushes.size(); ++ready) {
-        const Entry& entry = *seen[ready].entry;
-        if (entry.blend != scene::Blend::Normal || !entry.group.empty() || m_draft) break;
-        Brush& brush = brushes[ready];
-        if (!readyBrush(brush, entry.plane, *entry.pixels, seen[ready].reach, box.x0, box.y0, canvas.width,
-                        canvas.height, m_arena)) {
-            if (size > smallest && !entry.plane.bent()) return byParts(entries, box, ground, canvas);
-            break;
-        }
+    Brush brushes[2];
+    const auto readied = [&](std::size_t n) {
+        const Entry& entry = *seen[n].entry;
+        if (m_draft || m_blending != scene::Blending::Light || entry.blend != scene::Blend::Normal || !entry.group.empty()) return false;
+        Brush& brush = brushes[n % 2];
+        brush = Brush();
+        if (!readyBrush(brush, entry.plane, *entry.pixels, seen[n].reach, box.x0, box.y0, canvas.width, canvas.height, m_arena)) return false;
         brush.opacity = entry.opacity;
         brush.air = m_air;
         brush.hazy = m_air.density > 0;
+        return true;
+    };
+    std::size_t ready = 0;
+    bool next = !seen.empty() && readied(0), full = false;
+    while (next && !full) {
+        next = ready + 1 < seen.size() && readied(ready + 1);
+        paintUnder(brushes[ready % 2], canvas);
+        ++ready;
+        full = canvas.allFull();
     }
-    for (std::size_t i = 0; i < ready; ++i)
-        paintUnder(brushes[i], canvas);
+    if (full) return;
+    if (ready < seen.size() && size > smallest && !m_draft && m_blending == scene::Blending::Light) {
+        const Entry& entry = *seen[ready].entry; // too steep?
+        if (entry.blend == scene::Blend::Normal && entry.group.empty() && !entry.plane.bent()) return byParts(entries, box, ground, canvas);
+    }
     for (std::size_t i = ready; i < seen.size(); ++i) {
         const Entry& entry = *seen[i].entry;
         if (entry.blend != scene::Blend::Normal) {
