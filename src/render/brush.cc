@@ -159,6 +159,7 @@ private:
         const Patch& b = m_brush.patches[levels.between > 0 ? levels.fine + 1 : levels.fine];
         const auto opacity = few.same(m_brush.opacity), between = few.same(levels.between);
         float* const out = m_canvas.rgba + 4 * y * Canvas::side;
+        const bool faint = m_brush.opacity != 1;
         const auto finish = [&](int x, Few::V c) {
             if constexpr (all) {
                 if (m_brush.taps > 1) {
@@ -170,7 +171,7 @@ private:
                 }
                 if (m_brush.hazy) c = few.haze(c, m_air + x, few.colour(m_airColour));
                 c = hn::Mul(c, m_brush.edged ? few.each(m_cover + x) : opacity);
-            } else {
+            } else if (faint) {
                 c = hn::Mul(c, opacity);
             }
             few.under(out + 4 * x, c);
@@ -187,10 +188,15 @@ private:
             for (int x = x0; x < x0 + group; x += Few::pixels)
                 finish(x, fetch(a, m_fine, x));
         if (tap + 1 < m_brush.taps) return;
-        bool full = true;
-        for (int x = x0; x < x0 + group; ++x)
-            full = full && out[4 * x + 3] >= opaqueAlpha;
-        m_canvas.full[(y * Canvas::side + x0) / group] = full;
+        auto least = hn::Load(Few::D(), out + 4 * x0);
+        for (int x = x0 + Few::pixels; x < x0 + group; x += Few::pixels)
+            least = hn::Min(least, hn::Load(Few::D(), out + 4 * x));
+        alignas(64) float alphas[4 * Few::pixels];
+        hn::Store(least, Few::D(), alphas);
+        float alpha = alphas[3];
+        for (int i = 1; i < Few::pixels; ++i)
+            alpha = std::min(alpha, alphas[4 * i + 3]);
+        m_canvas.full[(y * Canvas::side + x0) / group] = alpha >= opaqueAlpha;
     }
 
     const Brush& m_brush;
