@@ -81,7 +81,8 @@ double distance(const render::Picture& picture) {
     return -10 * std::log10(sum / (static_cast<double>(truth.rgba.size()) * 0.75));
 }
 
-void ours(benchmark::State& state, const std::string& name, const render::Quality& quality, std::size_t threads, bool exposed = false, bool measured = false) {
+void ours(benchmark::State& state, const std::string& name, const render::Quality& quality,
+          std::size_t threads, bool exposed = false, bool measured = false) {
     const Stage& stage = stage_(name);
     const motion::Frame& frame = exposed ? stage.exposed : stage.frame;
     const auto picture = render::render(frame, quality, cache());
@@ -109,11 +110,13 @@ void everything(benchmark::State& state) {
             const int w = std::min(side, size.x - x0), h = std::min(side, size.y - y0);
             sum.clear(w, h);
             for (const render::Entry& entry : entries->list) {
-                const render::Reach reach = render::reachOf(entry.plane, x0, y0, x0 + w, y0 + h, render::Through::Pinhole);
+                const render::Reach reach =
+                    render::reachOf(entry.plane, x0, y0, x0 + w, y0 + h, render::Through::Pinhole);
                 if (reach.off) continue;
                 render::Brush brush;
                 arena.reset();
-                if (!render::readyBrush(brush, entry.plane, *entry.pixels, reach, x0, y0, w, h, arena, false)) continue;
+                if (!render::readyBrush(brush, entry.plane, *entry.pixels, reach, x0, y0, w, h, arena, false))
+                    continue;
                 layer.clear(w, h);
                 render::paintUnder(brush, layer);
                 for (int i = 0; i < side * h * 4; i += 4)
@@ -141,7 +144,8 @@ void stopping(benchmark::State& state) {
         });
         (void)render::render(stage.frame, {Way::Final, 128}, cache(), {{}, stop.get_token()});
         hand.join();
-        const double ms = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - asked).count();
+        const double ms =
+            std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - asked).count();
         worst = std::max(worst, ms);
         state.SetIterationTime(ms / 1000);
     }
@@ -153,16 +157,19 @@ void warp(benchmark::State& state, const std::string& name) {
     bench::WarpYardstick yardstick(stage_(name).frame, cache());
     for (auto _ : state)
         yardstick.draw();
-    if (const char* where = std::getenv("STAGE_BENCH_PICTURES")) yardstick.save(where + ("/warp-" + name + ".png"));
+    if (const char* where = std::getenv("STAGE_BENCH_PICTURES"))
+        yardstick.save(where + ("/warp-" + name + ".png"));
 }
 
 void gl(benchmark::State& state, const std::string& name) {
     bench::GlYardstick yardstick(stage_(name).frame, cache());
-    if (yardstick.renderer().find("llvmpipe") == std::string::npos) return state.SkipWithError("no software OpenGL here");
+    if (yardstick.renderer().find("llvmpipe") == std::string::npos)
+        return state.SkipWithError("no software OpenGL here");
     yardstick.draw();
     for (auto _ : state)
         yardstick.draw();
-    if (const char* where = std::getenv("STAGE_BENCH_PICTURES")) yardstick.save(where + ("/gl-" + name + ".png"));
+    if (const char* where = std::getenv("STAGE_BENCH_PICTURES"))
+        yardstick.save(where + ("/gl-" + name + ".png"));
 }
 
 }
@@ -171,14 +178,21 @@ int main(int argc, char** argv) {
     ::setenv("LIBGL_ALWAYS_SOFTWARE", "1", 1);
     ::setenv("LP_NUM_THREADS", "2", 1);
     const auto once = [](const std::string& name, auto&& what) {
-        return benchmark::RegisterBenchmark(name.c_str(), what)->Unit(benchmark::kMillisecond)->Iterations(1)->Repetitions(3);
+        return benchmark::RegisterBenchmark(name.c_str(), what)
+            ->Unit(benchmark::kMillisecond)
+            ->Iterations(1)
+            ->Repetitions(3);
     };
     const auto slow = [&](const std::string& name, auto&& what) { once(name, what)->UseRealTime(); };
     const auto add = [](const std::string& name, auto&& what) {
-        benchmark::RegisterBenchmark(name.c_str(), what)->Unit(benchmark::kMillisecond)->UseRealTime()->MinTime(0.3)->Repetitions(7);
+        benchmark::RegisterBenchmark(name.c_str(), what)
+            ->Unit(benchmark::kMillisecond)
+            ->UseRealTime()
+            ->MinTime(0.3)
+            ->Repetitions(7);
     };
-    // The machine's speed changes from minute to minute: what is compared stands together, and the best of several
-    // runs counts.
+    // The machine's speed changes from minute to minute: what is compared stands together, and the best of
+    // several runs counts.
     add("pinhole", [](auto& s) { ours(s, "ten", {}, 2); });
     add("warp", [](auto& s) { warp(s, "ten"); });
     add("gl", [](auto& s) { gl(s, "ten"); });

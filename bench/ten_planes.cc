@@ -10,7 +10,8 @@ namespace stage::bench {
 namespace {
 
 double hash(int x, int y, unsigned seed) {
-    std::uint32_t h = static_cast<std::uint32_t>(x) * 374761393u + static_cast<std::uint32_t>(y) * 668265263u + seed * 2246822519u;
+    std::uint32_t h = static_cast<std::uint32_t>(x) * 374761393u +
+                      static_cast<std::uint32_t>(y) * 668265263u + seed * 2246822519u;
     h = (h ^ (h >> 13)) * 1274126177u;
     return static_cast<double>(h ^ (h >> 16)) / 4294967295.0;
 }
@@ -19,23 +20,26 @@ double noise(double x, double y, unsigned seed) {
     const double fx = std::floor(x), fy = std::floor(y);
     const auto s = [](double t) { return t * t * (3 - 2 * t); };
     const double a = s(x - fx), b = s(y - fy);
-    const auto at = [&](int i, int j) { return hash(static_cast<int>(fx) + i, static_cast<int>(fy) + j, seed); };
+    const auto at = [&](int i, int j) {
+        return hash(static_cast<int>(fx) + i, static_cast<int>(fy) + j, seed);
+    };
     return (at(0, 0) * (1 - a) + at(1, 0) * a) * (1 - b) + (at(0, 1) * (1 - a) + at(1, 1) * a) * b;
 }
 
 struct Drawing {
     int width, height;
-    double cover;      ///< share of the picture
-    bool border;       ///< gathers at the edges
+    double cover; ///< share of the picture
+    bool border;  ///< gathers at the edges
     unsigned seed;
     int highlights;
-    double scale = 1;  ///< of its shapes
+    double scale = 1; ///< of its shapes
 };
 
 std::vector<float> drawn(const Drawing& d) {
     const auto shape = [&](int x, int y) {
         const double k = 1 / d.scale;
-        double v = 0.6 * noise(x * k / 260.0, y * k / 260.0, d.seed) + 0.28 * noise(x * k / 90.0, y * k / 90.0, d.seed + 1) +
+        double v = 0.6 * noise(x * k / 260.0, y * k / 260.0, d.seed) +
+                   0.28 * noise(x * k / 90.0, y * k / 90.0, d.seed + 1) +
                    0.12 * noise(x * k / 24.0, y * k / 24.0, d.seed + 2);
         if (d.border) {
             const double u = std::abs(2.0 * x / d.width - 1), w = std::abs(2.0 * y / d.height - 1);
@@ -49,33 +53,42 @@ std::vector<float> drawn(const Drawing& d) {
         for (int y = 4; y < d.height; y += 9)
             for (int x = 4; x < d.width; x += 9)
                 values.push_back(shape(x, y));
-        const auto nth = values.begin() + static_cast<std::ptrdiff_t>((1 - d.cover) * static_cast<double>(values.size()));
+        const auto nth =
+            values.begin() + static_cast<std::ptrdiff_t>((1 - d.cover) * static_cast<double>(values.size()));
         std::nth_element(values.begin(), nth, values.end());
         threshold = *nth;
     }
     std::vector<float> rgba(static_cast<std::size_t>(d.width) * static_cast<std::size_t>(d.height) * 4);
-    const double base[3] = {0.08 + 0.5 * hash(1, 0, d.seed), 0.08 + 0.4 * hash(2, 0, d.seed), 0.08 + 0.5 * hash(3, 0, d.seed)};
+    const double base[3] = {0.08 + 0.5 * hash(1, 0, d.seed), 0.08 + 0.4 * hash(2, 0, d.seed),
+                            0.08 + 0.5 * hash(3, 0, d.seed)};
     for (int y = 0; y < d.height; ++y)
         for (int x = 0; x < d.width; ++x) {
-            float* p = rgba.data() + 4 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(d.width) + static_cast<std::size_t>(x));
-            const double alpha = d.cover < 1 ? std::clamp((shape(x, y) - threshold) * 130 + 0.5, 0.0, 1.0) : 1.0;
+            float* p = rgba.data() + 4 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(d.width) +
+                                          static_cast<std::size_t>(x));
+            const double alpha =
+                d.cover < 1 ? std::clamp((shape(x, y) - threshold) * 130 + 0.5, 0.0, 1.0) : 1.0;
             if (alpha <= 0) continue;
-            const double grain = 0.35 + 0.5 * noise(x / 37.0, y / 37.0, d.seed + 7) + 0.3 * noise(x / 5.0, y / 5.0, d.seed + 8);
+            const double grain = 0.35 + 0.5 * noise(x / 37.0, y / 37.0, d.seed + 7) +
+                                 0.3 * noise(x / 5.0, y / 5.0, d.seed + 8);
             const double stripe = (x / 24 + y / 40) % 7 == 0 ? 0.55 : 1.0;
             for (int c = 0; c < 3; ++c)
                 p[c] = static_cast<float>(base[c] * grain * stripe * alpha);
             p[3] = static_cast<float>(alpha);
         }
     for (int i = 0; i < d.highlights; ++i) {
-        const int cx = static_cast<int>((0.1 + 0.8 * hash(i, 5, d.seed)) * d.width), cy = static_cast<int>((0.1 + 0.8 * hash(i, 6, d.seed)) * d.height);
+        const int cx = static_cast<int>((0.1 + 0.8 * hash(i, 5, d.seed)) * d.width),
+                  cy = static_cast<int>((0.1 + 0.8 * hash(i, 6, d.seed)) * d.height);
         const double power = 20 + 40 * hash(i, 7, d.seed), radius = 1.5 + 2 * hash(i, 8, d.seed);
         for (int y = cy - 5; y <= cy + 5; ++y)
             for (int x = cx - 5; x <= cx + 5; ++x) {
                 if (x < 0 || y < 0 || x >= d.width || y >= d.height) continue;
                 const double in = std::clamp(radius + 0.5 - std::hypot(x - cx, y - cy), 0.0, 1.0);
-                float* p = rgba.data() + 4 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(d.width) + static_cast<std::size_t>(x));
+                float* p =
+                    rgba.data() + 4 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(d.width) +
+                                       static_cast<std::size_t>(x));
                 if (in <= 0 || p[3] < 1) continue;
-                p[0] += static_cast<float>(power * in), p[1] += static_cast<float>(0.8 * power * in), p[2] += static_cast<float>(0.5 * power * in);
+                p[0] += static_cast<float>(power * in), p[1] += static_cast<float>(0.8 * power * in),
+                    p[2] += static_cast<float>(0.5 * power * in);
             }
     }
     return rgba;
@@ -110,7 +123,8 @@ scene::Scene emptyOf() {
 }
 
 /// Upright at a depth, `share` of the frame wide, its middle at a share of the frame from its middle.
-void hang(scene::Scene& scene, const std::string& file, V2i pixels, double depth, double share, V2d at = V2d(0)) {
+void hang(scene::Scene& scene, const std::string& file, V2i pixels, double depth, double share,
+          V2d at = V2d(0)) {
     auto layer = std::make_shared<scene::Layer>();
     layer->id = static_cast<std::int64_t>(scene.layers.size()) + 1;
     layer->name = std::filesystem::path(file).stem().string() + " " + std::to_string(layer->id);
@@ -134,7 +148,11 @@ scene::Scene tenPlanes(const std::filesystem::path& folder) {
     for (std::size_t i = 0; i < depths.size(); ++i) {
         const bool border = i >= 7;
         const double cover = i == 0 ? 1 : border ? 0.15 : 0.3;
-        const std::string file = written(folder, "plane" + std::to_string(i), {size.x, size.y, cover, border, 100 + 13 * static_cast<unsigned>(i), i == 0 ? 60 : i < 4 ? 25 : 8});
+        const std::string file = written(folder, "plane" + std::to_string(i),
+                                         {size.x, size.y, cover, border, 100 + 13 * static_cast<unsigned>(i),
+                                          i == 0  ? 60
+                                          : i < 4 ? 25
+                                                  : 8});
         hang(scene, file, size, depths[i], border ? 1.12 : 1.25);
     }
     return scene;
@@ -145,13 +163,15 @@ scene::Scene hundredPlanes(const std::filesystem::path& folder) {
     const V2i size(760, 428);
     std::vector<std::string> files;
     for (unsigned k = 0; k < 10; ++k)
-        files.push_back(written(folder, "part" + std::to_string(k), {size.x, size.y, 0.3, false, 500 + 11 * k, 2, 0.32}));
+        files.push_back(
+            written(folder, "part" + std::to_string(k), {size.x, size.y, 0.3, false, 500 + 11 * k, 2, 0.32}));
     const V2i whole(2400, 1350);
     hang(scene, written(folder, "plane0", {whole.x, whole.y, 1, false, 100, 60}), whole, depths[0], 1.25);
     for (int i = 0; i < 99; ++i) {
         // As large as a tenth of a plane of the ten, spread over the frame and through its depths.
         const double depth = 2.2 + 14 * hash(i, 1, 9) * hash(i, 2, 9);
-        hang(scene, files[static_cast<std::size_t>(i) % 10], size, depth, 1.25 * std::sqrt(0.1) * 0.86, {hash(i, 3, 9) - 0.5, 0.56 * (hash(i, 4, 9) - 0.5)});
+        hang(scene, files[static_cast<std::size_t>(i) % 10], size, depth, 1.25 * std::sqrt(0.1) * 0.86,
+             {hash(i, 3, 9) - 0.5, 0.56 * (hash(i, 4, 9) - 0.5)});
     }
     return scene;
 }
@@ -160,7 +180,10 @@ scene::Scene veils(const std::filesystem::path& folder) {
     scene::Scene scene = emptyOf();
     const V2i size(2400, 1350);
     for (std::size_t i = 0; i < depths.size(); ++i) {
-        hang(scene, written(folder, "veil" + std::to_string(i), {size.x, size.y, 1, false, 900 + 13 * static_cast<unsigned>(i), 0}), size, depths[i], 1.25);
+        hang(scene,
+             written(folder, "veil" + std::to_string(i),
+                     {size.x, size.y, 1, false, 900 + 13 * static_cast<unsigned>(i), 0}),
+             size, depths[i], 1.25);
         auto layer = std::make_shared<scene::Layer>(*scene.layers.back());
         layer->opacity = 0.5;
         scene.layers.back() = layer;

@@ -1,6 +1,6 @@
-// The scene that the renderer is measured on: an opaque backdrop, six planes of about 30 % cover, three of about
-// 15 % at the borders, blurred into discs of up to 40 px radius at 1920 wide, with small bright highlights. Or more
-// planes of the same cover in all, or ten that are transparent all over.
+// The scene that the renderer is measured on: an opaque backdrop, six planes of about 30 % cover, three of
+// about 15 % at the borders, blurred into discs of up to 40 px radius at 1920 wide, with small bright
+// highlights. Or more planes of the same cover in all, or ten that are transparent all over.
 #pragma once
 
 #include "scene/scene.h"

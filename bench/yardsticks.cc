@@ -32,7 +32,8 @@ void write8(const std::string& path, int width, int height, const std::uint8_t* 
 
 std::uint8_t eight(float linear) {
     const float c = std::clamp(linear, 0.f, 1.f);
-    return static_cast<std::uint8_t>(std::lround(255 * (c <= 0.0031308f ? 12.92f * c : 1.055f * std::pow(c, 1 / 2.4f) - 0.055f)));
+    return static_cast<std::uint8_t>(
+        std::lround(255 * (c <= 0.0031308f ? 12.92f * c : 1.055f * std::pow(c, 1 / 2.4f) - 0.055f)));
 }
 
 }
@@ -50,7 +51,8 @@ struct WarpYardstick::Own {
     cv::Mat target, warped;
 };
 
-WarpYardstick::WarpYardstick(const motion::Frame& frame, media::PixelCache& cache) : m_own(std::make_unique<Own>()) {
+WarpYardstick::WarpYardstick(const motion::Frame& frame, media::PixelCache& cache)
+    : m_own(std::make_unique<Own>()) {
     for (const motion::Item& item : frame.items) {
         const media::Raster base = baseOf(item, cache);
         Own::Layer layer;
@@ -61,14 +63,21 @@ WarpYardstick::WarpYardstick(const motion::Frame& frame, media::PixelCache& cach
                     layer.picture.ptr(y)[4 * x + c] = eight(base.row(y)[4 * x + c]);
         const auto p = render::planeOf(item.card, frame.view, base.size).pinhole;
         const auto middle = [](const render::Linear& l) { return l.a + (l.b + l.c) / 2; }; // pixel centres
-        layer.toTexels = {p.u.b - p.w.b / 2, p.u.c - p.w.c / 2, middle(p.u) - middle(p.w) / 2, //
-                          p.v.b - p.w.b / 2, p.v.c - p.w.c / 2, middle(p.v) - middle(p.w) / 2, //
-                          p.w.b, p.w.c, middle(p.w)};
+        layer.toTexels = {p.u.b - p.w.b / 2,
+                          p.u.c - p.w.c / 2,
+                          middle(p.u) - middle(p.w) / 2, //
+                          p.v.b - p.w.b / 2,
+                          p.v.c - p.w.c / 2,
+                          middle(p.v) - middle(p.w) / 2, //
+                          p.w.b,
+                          p.w.c,
+                          middle(p.w)};
         double x0 = 1e9, y0 = 1e9, x1 = 0, y1 = 0;
         for (const V3d& corner : item.card.outline()) {
             const auto at = optics::project(frame.view, corner);
             if (!at) continue;
-            x0 = std::min(x0, at->x), x1 = std::max(x1, at->x), y0 = std::min(y0, at->y), y1 = std::max(y1, at->y);
+            x0 = std::min(x0, at->x), x1 = std::max(x1, at->x), y0 = std::min(y0, at->y),
+            y1 = std::max(y1, at->y);
         }
         layer.box = cv::Rect(cv::Point(static_cast<int>(std::floor(x0)), static_cast<int>(std::floor(y0))),
                              cv::Point(static_cast<int>(std::ceil(x1)), static_cast<int>(std::ceil(y1)))) &
@@ -86,7 +95,8 @@ void WarpYardstick::draw() {
     Own& own = *m_own;
     own.target.setTo(cv::Scalar(0, 0, 0, 255));
     for (const Own::Layer& layer : own.layers) {
-        cv::warpPerspective(layer.picture, own.warped, layer.toTexels, layer.box.size(), cv::INTER_LINEAR | cv::WARP_INVERSE_MAP, cv::BORDER_CONSTANT);
+        cv::warpPerspective(layer.picture, own.warped, layer.toTexels, layer.box.size(),
+                            cv::INTER_LINEAR | cv::WARP_INVERSE_MAP, cv::BORDER_CONSTANT);
         cv::Mat under = own.target(layer.box);
         const int opacity = static_cast<int>(std::lround(layer.opacity * 256));
         cv::parallel_for_(cv::Range(0, layer.box.height), [&](const cv::Range& rows) {
@@ -97,13 +107,15 @@ void WarpYardstick::draw() {
                     for (int x = 0; x < layer.box.width; ++x) {
                         const int through = 255 - s[4 * x + 3];
                         for (int c = 0; c < 4; ++c)
-                            d[4 * x + c] = static_cast<std::uint8_t>(s[4 * x + c] + (d[4 * x + c] * through * 257 + 32768) / 65536);
+                            d[4 * x + c] = static_cast<std::uint8_t>(
+                                s[4 * x + c] + (d[4 * x + c] * through * 257 + 32768) / 65536);
                     }
                 else
                     for (int x = 0; x < layer.box.width; ++x) {
                         const int through = 255 * 256 - s[4 * x + 3] * opacity;
                         for (int c = 0; c < 4; ++c)
-                            d[4 * x + c] = static_cast<std::uint8_t>((s[4 * x + c] * opacity * 255 + d[4 * x + c] * through) / 65280);
+                            d[4 * x + c] = static_cast<std::uint8_t>(
+                                (s[4 * x + c] * opacity * 255 + d[4 * x + c] * through) / 65280);
                     }
             }
         });
@@ -131,7 +143,8 @@ struct GlYardstick::Own {
     std::vector<Layer> layers;
 };
 
-GlYardstick::GlYardstick(const motion::Frame& frame, media::PixelCache& cache) : m_own(std::make_unique<Own>()) {
+GlYardstick::GlYardstick(const motion::Frame& frame, media::PixelCache& cache)
+    : m_own(std::make_unique<Own>()) {
     Own& own = *m_own;
     own.size = frame.size;
     own.display = eglGetPlatformDisplayEXT(EGL_PLATFORM_SURFACELESS_MESA, nullptr, nullptr);
@@ -139,11 +152,15 @@ GlYardstick::GlYardstick(const motion::Frame& frame, media::PixelCache& cache) :
     eglBindAPI(EGL_OPENGL_API);
     const EGLint attributes[] = {EGL_CONTEXT_MAJOR_VERSION, 3, EGL_CONTEXT_MINOR_VERSION, 3, EGL_NONE};
     own.context = eglCreateContext(own.display, EGL_NO_CONFIG_KHR, EGL_NO_CONTEXT, attributes);
-    if (own.context == EGL_NO_CONTEXT || !eglMakeCurrent(own.display, EGL_NO_SURFACE, EGL_NO_SURFACE, own.context)) return;
+    if (own.context == EGL_NO_CONTEXT ||
+        !eglMakeCurrent(own.display, EGL_NO_SURFACE, EGL_NO_SURFACE, own.context))
+        return;
     own.renderer = reinterpret_cast<const char*>(glGetString(GL_RENDERER));
 
-    const char* vertexText = "#version 330\nlayout(location=0) in vec4 p; layout(location=1) in vec2 t; out vec2 uv; void main(){gl_Position=p; uv=t;}";
-    const char* pixelText = "#version 330\nuniform sampler2D s; uniform float o; in vec2 uv; out vec4 c; void main(){c=texture(s,uv)*o;}";
+    const char* vertexText = "#version 330\nlayout(location=0) in vec4 p; layout(location=1) in vec2 t; out "
+                             "vec2 uv; void main(){gl_Position=p; uv=t;}";
+    const char* pixelText = "#version 330\nuniform sampler2D s; uniform float o; in vec2 uv; out vec4 c; "
+                            "void main(){c=texture(s,uv)*o;}";
     const auto shader = [](GLenum kind, const char* text) {
         const GLuint id = glCreateShader(kind);
         glShaderSource(id, 1, &text, nullptr);
@@ -166,7 +183,8 @@ GlYardstick::GlYardstick(const motion::Frame& frame, media::PixelCache& cache) :
     glVertexAttribPointer(1, 2, GL_FLOAT, GL_FALSE, 24, reinterpret_cast<void*>(16));
     glGenTextures(1, &own.target);
     glBindTexture(GL_TEXTURE_2D, own.target);
-    glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA16F, frame.size.x, frame.size.y, 0, GL_RGBA, GL_HALF_FLOAT, nullptr);
+    glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA16F, frame.size.x, frame.size.y, 0, GL_RGBA, GL_HALF_FLOAT,
+                 nullptr);
     glGenFramebuffers(1, &own.frame);
     glBindFramebuffer(GL_FRAMEBUFFER, own.frame);
     glFramebufferTexture2D(GL_FRAMEBUFFER, GL_COLOR_ATTACHMENT0, GL_TEXTURE_2D, own.target, 0);
@@ -176,7 +194,8 @@ GlYardstick::GlYardstick(const motion::Frame& frame, media::PixelCache& cache) :
         layer.opacity = static_cast<float>(item.opacity);
         glGenTextures(1, &layer.texture);
         glBindTexture(GL_TEXTURE_2D, layer.texture);
-        glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA16F, base.size.x, base.size.y, 0, GL_RGBA, GL_HALF_FLOAT, base.rgba.data());
+        glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA16F, base.size.x, base.size.y, 0, GL_RGBA, GL_HALF_FLOAT,
+                     base.rgba.data());
         glGenerateMipmap(GL_TEXTURE_2D);
         glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR_MIPMAP_LINEAR);
         glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
@@ -187,8 +206,10 @@ GlYardstick::GlYardstick(const motion::Frame& frame, media::PixelCache& cache) :
             const V3d from = item.card.corner + item.card.across * s + item.card.down * t - frame.view.eye;
             const double depth = from.dot(frame.view.forward);
             const double x = 2 * frame.view.slope / frame.size.x * from.dot(frame.view.right);
-            const double y = -2 * frame.view.slope / frame.size.y * from.dot(frame.view.up); // rows from the top
-            const float corner[6] = {static_cast<float>(x), static_cast<float>(y), 0, static_cast<float>(depth), static_cast<float>(s), static_cast<float>(t)};
+            const double y =
+                -2 * frame.view.slope / frame.size.y * from.dot(frame.view.up); // rows from the top
+            const float corner[6] = {static_cast<float>(x),     static_cast<float>(y), 0,
+                                     static_cast<float>(depth), static_cast<float>(s), static_cast<float>(t)};
             std::memcpy(layer.corners[i], corner, sizeof corner);
         }
         own.layers.push_back(layer);
@@ -226,11 +247,13 @@ void GlYardstick::draw() {
 }
 
 void GlYardstick::save(const std::string& path) const {
-    std::vector<float> rgba(static_cast<std::size_t>(m_own->size.x) * static_cast<std::size_t>(m_own->size.y) * 4);
+    std::vector<float> rgba(static_cast<std::size_t>(m_own->size.x) *
+                            static_cast<std::size_t>(m_own->size.y) * 4);
     glReadPixels(0, 0, m_own->size.x, m_own->size.y, GL_RGBA, GL_FLOAT, rgba.data());
     std::vector<std::uint8_t> bytes(rgba.size());
     for (std::size_t i = 0; i < rgba.size(); ++i)
-        bytes[i] = i % 4 == 3 ? static_cast<std::uint8_t>(std::lround(255 * std::clamp(rgba[i], 0.f, 1.f))) : eight(rgba[i]);
+        bytes[i] = i % 4 == 3 ? static_cast<std::uint8_t>(std::lround(255 * std::clamp(rgba[i], 0.f, 1.f)))
+                              : eight(rgba[i]);
     write8(path, m_own->size.x, m_own->size.y, bytes.data());
 }
 

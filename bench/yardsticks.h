@@ -1,8 +1,8 @@
 // The same pictures by what is commonly at hand, to measure ours against.
 #pragma once
 
-#include "motion/frame.h"
 #include "media/pixel_cache.h"
+#include "motion/frame.h"
 
 #include <memory>
 #include <string>
@@ -22,12 +22,13 @@ private:
     std::unique_ptr<Own> m_own;
 };
 
-/// OpenGL by software (Mesa's llvmpipe): half-float textures, trilinear, blended quads into a half-float target.
+/// OpenGL by software (Mesa's llvmpipe): half-float textures, trilinear, blended quads into a half-float
+/// target.
 class GlYardstick {
 public:
     GlYardstick(const motion::Frame& frame, media::PixelCache& cache);
     ~GlYardstick();
-    void draw(); ///< and waits until it is done
+    void draw();                  ///< and waits until it is done
     std::string renderer() const; ///< empty: there is none here
     void save(const std::string& path) const;
 

@@ -169,7 +169,8 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     int samples = 64;
     renderCommand
         ->add_option("--quality", way,
-                     "draft: fast; final: rays through lens and shutter; traced: the same without short cuts; pinhole: all "
+                     "draft: fast; final: rays through lens and shutter; traced: the same without short "
+                     "cuts; pinhole: all "
                      "sharp, nothing blurs")
         ->check(CLI::IsMember({"pinhole", "draft", "final", "traced"}));
     renderCommand->add_option("--samples", samples, "Rays per pixel, of final and traced")

@@ -54,7 +54,7 @@ public:
 
 Q_SIGNALS:
     void cacheChanged();
-    void pictureShown(); ///< a new one came from the renderer
+    void pictureShown();   ///< a new one came from the renderer
     void pictureRefined(); ///< all of it is as it will be written
     void toolChanged();
     void menuAsked(const QPoint& global, const QPointF& place);

@@ -132,9 +132,10 @@ QWidget* DetailsPanel::makeLayerPage() {
         m_blend->addItem(QString::fromLatin1(name.data(), static_cast<qsizetype>(name.size())));
     m_blend->setToolTip(tr("How it is mixed with what lies behind it"));
     line(layout, tr("Blend"), m_blend, 118);
-    m_inDepth = tick(layout, tr("Layers stay in depth"), false,
-                     tr("When the group is faded or blended: its layers stay in their depths; else they are mixed into "
-                        "one picture first"));
+    m_inDepth = tick(
+        layout, tr("Layers stay in depth"), false,
+        tr("When the group is faded or blended: its layers stay in their depths; else they are mixed into "
+           "one picture first"));
     m_inDepth->setObjectName(QStringLiteral("inDepth"));
     connect(m_inDepth, &QCheckBox::clicked, this, [this](bool on) {
         m_session.apply(edit::onLayers("look", m_session.movable(), {{"inDepth", on}}));
@@ -387,11 +388,15 @@ QWidget* DetailsPanel::makeCameraPage() {
     line(layout, tr("Iris"), m_iris, 118);
     m_irisTurn = field(layout, tr("Iris turned"), Measured::Angle, QStringLiteral("°"), 0, 5,
                        tr("Degrees by which its blades are turned"));
-    m_shutter = field(layout, tr("Shutter"), Measured::Angle, QStringLiteral("°"), 0, 15,
-                      tr("Of 360 degrees, how long each frame of the whole scene is exposed; 0: nothing blurs by moving"));
+    m_shutter = field(
+        layout, tr("Shutter"), Measured::Angle, QStringLiteral("°"), 0, 15,
+        tr("Of 360 degrees, how long each frame of the whole scene is exposed; 0: nothing blurs by moving"));
     m_shutter->setObjectName(QStringLiteral("shutter"));
     const auto setIris = [this] {
-        m_session.apply({{"edit", "lens"}, {"iris", {{"blades", m_iris->currentData().toInt()}, {"turn", std::clamp(m_irisTurn->value(), -360.0, 360.0)}}}});
+        m_session.apply({{"edit", "lens"},
+                         {"iris",
+                          {{"blades", m_iris->currentData().toInt()},
+                           {"turn", std::clamp(m_irisTurn->value(), -360.0, 360.0)}}}});
     };
     connect(m_iris, &QComboBox::activated, this, setIris);
     connect(m_irisTurn, &NumberField::entered, this, setIris);

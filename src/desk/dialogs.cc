@@ -482,11 +482,12 @@ std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
         const char* name;
         render::Way way;
         int samples;
-    } qualities[] = {{QT_TRANSLATE_NOOP("QObject", "draft: fast, each layer blurred by itself"), render::Way::Draft, 16},
-                     {QT_TRANSLATE_NOOP("QObject", "final: 64 rays through lens and shutter"), render::Way::Final, 64},
-                     {QT_TRANSLATE_NOOP("QObject", "final: 128 rays, twice the time"), render::Way::Final, 128},
-                     {QT_TRANSLATE_NOOP("QObject", "traced: 1024 rays and no short cut"), render::Way::Traced, 1024},
-                     {QT_TRANSLATE_NOOP("QObject", "pinhole: all sharp, nothing blurs"), render::Way::Pinhole, 16}};
+    } qualities[] = {
+        {QT_TRANSLATE_NOOP("QObject", "draft: fast, each layer blurred by itself"), render::Way::Draft, 16},
+        {QT_TRANSLATE_NOOP("QObject", "final: 64 rays through lens and shutter"), render::Way::Final, 64},
+        {QT_TRANSLATE_NOOP("QObject", "final: 128 rays, twice the time"), render::Way::Final, 128},
+        {QT_TRANSLATE_NOOP("QObject", "traced: 1024 rays and no short cut"), render::Way::Traced, 1024},
+        {QT_TRANSLATE_NOOP("QObject", "pinhole: all sharp, nothing blurs"), render::Way::Pinhole, 16}};
     for (const auto& each : qualities)
         quality->addItem(QObject::tr(each.name));
     quality->setCurrentIndex(1);
@@ -502,7 +503,8 @@ std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
                        {width->value(), height->value()},
                        first->value(),
                        last->value(),
-                       {.way = qualities[quality->currentIndex()].way, .samples = qualities[quality->currentIndex()].samples}};
+                       {.way = qualities[quality->currentIndex()].way,
+                        .samples = qualities[quality->currentIndex()].samples}};
 }
 
 }

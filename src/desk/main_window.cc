@@ -245,8 +245,11 @@ void MainWindow::makeViews(QWidget* marks) {
     flat(m_cameraPanel, tr("Safe"), tr("5 and 10 percent inside the frame's edges"), false,
          [this](bool on) { m_camera->setSafe(on); });
     auto* warn = flat(m_cameraPanel, tr("Warn"),
-                      tr("Hatches what is brighter than white can be (vermilion) and where nothing covers the background (teal)"),
-                      false, [this](bool on) { m_camera->show({m_camera->showing().stops, on}); });
+                      tr("Hatches what is brighter than white can be (vermilion) and where nothing covers "
+                         "the background (teal)"),
+                      false, [this](bool on) {
+                          m_camera->show({m_camera->showing().stops, on});
+                      });
     warn->setObjectName(QStringLiteral("flat"));
     auto* stops = new NumberField(scene::Measured::Plain, tr("stops"), 1, 0.5);
     stops->setObjectName(QStringLiteral("viewExposure"));
@@ -560,8 +563,8 @@ void MainWindow::refreshLens() {
 
 void MainWindow::refreshStatus() {
     const scene::Scene& scene = *m_session.scene();
-    const QString how = m_camera->refined() ? tr("final")
-                                            : tr("draft %1 ms").arg(m_camera->lastMilliseconds(), 0, 'f', 0);
+    const QString how =
+        m_camera->refined() ? tr("final") : tr("draft %1 ms").arg(m_camera->lastMilliseconds(), 0, 'f', 0);
     m_cache->setText(
         tr("%1 of %2 frames cached · %3").arg(m_camera->cachedFrames()).arg(scene.output.frames).arg(how));
     const scene::Pose pose = m_session.pose();

@@ -486,8 +486,9 @@ void MainWindow::makeViewMenu(QMenu* menu) {
     });
     connect(m_plan, &DraftView::scaleChanged, folded,
             [this, folded] { folded->setChecked(m_plan->folded()); });
-    QAction* refine = c.add(menu, "refine", tr("Refine what stands still"), keys("Shift+R"),
-                            tr("The Camera view goes on to the final picture, piece by piece, with the shutter open"), [] {});
+    QAction* refine = c.add(
+        menu, "refine", tr("Refine what stands still"), keys("Shift+R"),
+        tr("The Camera view goes on to the final picture, piece by piece, with the shutter open"), [] {});
     refine->setCheckable(true);
     refine->setChecked(m_camera->refining());
     connect(refine, &QAction::toggled, m_camera, &CameraView::setRefining);

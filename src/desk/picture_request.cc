@@ -42,7 +42,8 @@ QImage imageOf(const render::Picture& picture, const media::Box& box, const Show
             }
             const float alpha = std::clamp(c[3], 0.f, 1.f), straight = alpha > 0 ? gain / alpha : 0;
             const auto eight = [&](float v) {
-                return static_cast<int>(std::clamp(render::encode(v * straight), 0.f, 1.f) * alpha * 255 + 0.5f);
+                return static_cast<int>(std::clamp(render::encode(v * straight), 0.f, 1.f) * alpha * 255 +
+                                        0.5f);
             };
             *out = qRgba(eight(c[0]), eight(c[1]), eight(c[2]), static_cast<int>(alpha * 255 + 0.5f));
         }
@@ -94,7 +95,8 @@ void PictureRequest::start() {
         if (wish.pieces)
             wish.quality.piece = [&](const render::Picture& picture, const media::Box& box) {
                 QMetaObject::invokeMethod(qApp, [self, job, image = shown(picture, box), box] {
-                    if (self && !job->stop.stop_requested()) Q_EMIT self->piece(image, {box.x0, box.y0}, job->wish.tag);
+                    if (self && !job->stop.stop_requested())
+                        Q_EMIT self->piece(image, {box.x0, box.y0}, job->wish.tag);
                 });
             };
         const auto picture = render::render(wish.frame, wish.quality, *sources, {{}, job->stop.get_token()});

@@ -24,8 +24,8 @@ struct Wish {
     qint64 tag = 0; ///< comes back with the picture
     render::Quality quality{render::Way::Draft, 64, true, {}, {}};
     Showing showing;
-    /// What is being rendered is shown before this one, so that something comes however fast wishes follow each
-    /// other, as in a drag.
+    /// What is being rendered is shown before this one, so that something comes however fast wishes follow
+    /// each other, as in a drag.
     bool finish = false;
     bool pieces = false; ///< each piece is told of as it is done
 };

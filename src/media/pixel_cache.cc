@@ -212,8 +212,8 @@ Result<PyramidPtr> PixelCache::pyramid(const PixelSourcePtr& source, const Need&
     if (source->ways() == PixelSource::Ways::Whole) {
         const auto all = whole(source, progress);
         if (!all) return all;
-        // Only what is needed is given out: the rest can go as soon as it is dropped here, so that many large pictures
-        // in one frame do not add up.
+        // Only what is needed is given out: the rest can go as soon as it is dropped here, so that many large
+        // pictures in one frame do not add up.
         auto part = std::make_shared<Pyramid>(source->size());
         for (int level = 0; level < need.levels(); ++level) {
             const auto n = static_cast<std::size_t>(level);

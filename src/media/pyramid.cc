@@ -57,7 +57,8 @@ std::size_t Pyramid::bytes() const {
 }
 
 Tile::Tile(Raster raster)
-    : Raster(std::move(raster)), cellGrid((size.x + cellSide - 1) / cellSide, (size.y + cellSide - 1) / cellSide),
+    : Raster(std::move(raster)),
+      cellGrid((size.x + cellSide - 1) / cellSide, (size.y + cellSide - 1) / cellSide),
       cells(static_cast<std::size_t>(cellGrid.x) * cellGrid.y) {
     // Bits of halfs of one sign are in the order of the halfs.
     for (int cy = 0; cy < cellGrid.y; ++cy) {

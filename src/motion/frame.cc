@@ -17,7 +17,8 @@ struct Moment {
 };
 using Moments = std::array<Moment, 3>; ///< as the exposure begins, in its middle, as it ends
 
-void gather(const Moments& moments, bool exposed, double opacity, scene::Blend blend, std::vector<Item>& items) {
+void gather(const Moments& moments, bool exposed, double opacity, scene::Blend blend,
+            std::vector<Item>& items) {
     const std::size_t first = exposed ? 0 : 1, last = exposed ? 2 : 1;
     for (std::size_t n = 0; n < moments[1].layers->size(); ++n) {
         const scene::LayerPtr& layer = (*moments[1].layers)[n];

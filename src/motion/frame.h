@@ -38,10 +38,11 @@ Rational halfExposure(const scene::Scene& scene);
 
 /// The scene at a time in seconds, seen by the camera on its move, in a picture of `size` pixels. The picture
 /// fits the gate by its width; with another aspect than the scene's frame it shows more or less above and
-/// below. exposed: with what moves while the shutter is open, about that time; what the layers show does not change
-/// meanwhile.
+/// below. exposed: with what moves while the shutter is open, about that time; what the layers show does not
+/// change meanwhile.
 Frame evaluate(const scene::Scene& scene, Rational time, V2i size, bool exposed = false);
 /// The same seen from a pose, by a camera that stands still.
-Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::Pose& pose, bool exposed = false);
+Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::Pose& pose,
+               bool exposed = false);
 
 }

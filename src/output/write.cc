@@ -43,7 +43,8 @@ Result<void> write(const scene::Scene& scene, const Job& job, media::PixelCache&
     const auto count = static_cast<double>(job.last - job.first + 1);
     for (std::int64_t i = job.first; i <= job.last; ++i) {
         const Rational time = timeOfFrame(i, scene.output.rate);
-        const motion::Frame frame = motion::evaluate(scene, time, job.size, job.quality.way != render::Way::Pinhole);
+        const motion::Frame frame =
+            motion::evaluate(scene, time, job.size, job.quality.way != render::Way::Pinhole);
         const auto picture = render::render(frame, job.quality, sources, {{}, progress.stop});
         if (!picture) return tl::unexpected(picture.error());
         if (auto added = (*sink)->add(*picture); !added) return added;

@@ -17,8 +17,8 @@
 #define STAGE_RENDER_BLUR_TAPS
 namespace stage::render {
 
-/// The ends of a disc's rows, for places of one phase within a pixel: from the sums' number under the place, which
-/// number to read, and how much of the next.
+/// The ends of a disc's rows, for places of one phase within a pixel: from the sums' number under the place,
+/// which number to read, and how much of the next.
 struct Ends {
     std::ptrdiff_t right, left;
     float rightPart, leftPart, weight;
@@ -32,13 +32,14 @@ namespace stage::render::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 /// `count` discs, `advance` numbers of the sums apart.
-void BlurRow(const float* sums, const Ends* ends, int rows, float each, int count, std::ptrdiff_t advance, float* out,
-             std::ptrdiff_t outAdvance) {
+void BlurRow(const float* sums, const Ends* ends, int rows, float each, int count, std::ptrdiff_t advance,
+             float* out, std::ptrdiff_t outAdvance) {
 #if HWY_MAX_BYTES >= 32
     const hn::FixedTag<float, 8> d;
     const hn::FixedTag<float, 4> one;
     // A number and the next are one load: weighed with 1 - part and part.
-    alignas(32) static constexpr float slopes[8] = {-1, -1, -1, -1, 1, 1, 1, 1}, bases[8] = {1, 1, 1, 1, 0, 0, 0, 0};
+    alignas(32) static constexpr float slopes[8] = {-1, -1, -1, -1, 1, 1, 1, 1},
+                                       bases[8] = {1, 1, 1, 1, 0, 0, 0, 0};
     const auto slope = hn::Load(d, slopes), base = hn::Load(d, bases);
     int i = 0;
     for (; i + 4 <= count; i += 4) {
@@ -46,7 +47,8 @@ void BlurRow(const float* sums, const Ends* ends, int rows, float each, int coun
         const float* at = sums + i * advance;
         for (int k = 0; k < rows; ++k) {
             const auto weight = hn::Set(d, ends[k].weight);
-            const auto wr = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].rightPart), slope, base)), wl = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].leftPart), slope, base));
+            const auto wr = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].rightPart), slope, base)),
+                       wl = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].leftPart), slope, base));
             const float *r = at + ends[k].right, *l = at + ends[k].left;
             const auto sum = [&](auto s, std::ptrdiff_t by) {
                 return hn::NegMulAdd(hn::LoadU(d, l + by), wl, hn::MulAdd(hn::LoadU(d, r + by), wr, s));
@@ -65,8 +67,10 @@ void BlurRow(const float* sums, const Ends* ends, int rows, float each, int coun
         const float* at = sums + i * advance;
         for (int k = 0; k < rows; ++k) {
             const auto weight = hn::Set(d, ends[k].weight);
-            const auto wr = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].rightPart), slope, base)), wl = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].leftPart), slope, base));
-            s = hn::NegMulAdd(hn::LoadU(d, at + ends[k].left), wl, hn::MulAdd(hn::LoadU(d, at + ends[k].right), wr, s));
+            const auto wr = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].rightPart), slope, base)),
+                       wl = hn::Mul(weight, hn::MulAdd(hn::Set(d, ends[k].leftPart), slope, base));
+            s = hn::NegMulAdd(hn::LoadU(d, at + ends[k].left), wl,
+                              hn::MulAdd(hn::LoadU(d, at + ends[k].right), wr, s));
         }
         const auto sum = hn::Mul(hn::Add(hn::LowerHalf(s), hn::UpperHalf(one, s)), hn::Set(one, each));
         hn::StoreU(hn::Max(sum, hn::Zero(one)), one, out + i * outAdvance);
@@ -78,7 +82,8 @@ void BlurRow(const float* sums, const Ends* ends, int rows, float each, int coun
         for (int k = 0; k < rows; ++k) {
             const float *r = at + ends[k].right, *l = at + ends[k].left;
             for (int c = 0; c < 4; ++c)
-                sum[c] += ends[k].weight * (r[c] + (r[4 + c] - r[c]) * ends[k].rightPart - l[c] - (l[4 + c] - l[c]) * ends[k].leftPart);
+                sum[c] += ends[k].weight * (r[c] + (r[4 + c] - r[c]) * ends[k].rightPart - l[c] -
+                                            (l[4 + c] - l[c]) * ends[k].leftPart);
         }
         for (int c = 0; c < 4; ++c)
             out[i * outAdvance + c] = std::max(0.f, sum[c] * each);
@@ -86,16 +91,21 @@ void BlurRow(const float* sums, const Ends* ends, int rows, float each, int coun
 #endif
 }
 
-/// A row of colours spread over a row of pixels, under what is there: pixel x lies between colours at[x] and the next.
+/// A row of colours spread over a row of pixels, under what is there: pixel x lies between colours at[x] and
+/// the next.
 void SpreadRow(const float* colours, const int* at, const float* part, int count, float* out) {
     const Few few;
     for (int x = 0; x < count; x += Few::pixels) {
 #if STAGE_FETCH_FOUR
         const Few::D d;
         const hn::FixedTag<float, 8> pair;
-        const auto both = [&](int i) { return hn::Combine(d, hn::LoadU(pair, colours + 4 * at[x + i + 2]), hn::LoadU(pair, colours + 4 * at[x + i])); };
+        const auto both = [&](int i) {
+            return hn::Combine(d, hn::LoadU(pair, colours + 4 * at[x + i + 2]),
+                               hn::LoadU(pair, colours + 4 * at[x + i]));
+        };
         const auto m02 = both(0), m13 = both(1);
-        const auto left = hn::OddEvenBlocks(hn::SwapAdjacentBlocks(m13), m02), right = hn::OddEvenBlocks(m13, hn::SwapAdjacentBlocks(m02));
+        const auto left = hn::OddEvenBlocks(hn::SwapAdjacentBlocks(m13), m02),
+                   right = hn::OddEvenBlocks(m13, hn::SwapAdjacentBlocks(m02));
 #elif HWY_MAX_BYTES >= 32
         const Few::D d;
         const auto m0 = hn::LoadU(d, colours + 4 * at[x]), m1 = hn::LoadU(d, colours + 4 * at[x + 1]);
@@ -147,11 +157,14 @@ const DiscBlur::Rows& DiscBlur::rowsOf(double radius, int part) {
     // Sizes in steps that are not seen.
     constexpr double least = 0.05, step = 0.006;
     constexpr int sizes = 1200;
-    const int index = std::clamp(static_cast<int>(std::lround(std::log(std::max(std::abs(radius), least) / least) / step)), 0, sizes - 1);
+    const int index =
+        std::clamp(static_cast<int>(std::lround(std::log(std::max(std::abs(radius), least) / least) / step)),
+                   0, sizes - 1);
     if (m_rows.empty()) m_rows.resize(sizes * 2 * 4);
     Rows& rows = m_rows[static_cast<std::size_t>((index * 2 + (radius < 0 ? 1 : 0)) * 4 + part)];
     if (rows.each > 0) return rows;
-    const double size = least * std::exp(index * step), turned = radius < 0 ? -size : size, middle = 0.25 * part;
+    const double size = least * std::exp(index * step), turned = radius < 0 ? -size : size,
+                 middle = 0.25 * part;
     rows.first = static_cast<int>(std::floor(middle - size + 0.5));
     const int last = static_cast<int>(std::floor(middle + size + 0.5));
     // The mean chord of each row, from so many lines across it.
@@ -167,15 +180,16 @@ const DiscBlur::Rows& DiscBlur::rowsOf(double radius, int part) {
                 high = std::sqrt(std::max(0.0, size * size - y * y));
                 low = -high;
             } else {
-                // A polygon cut by a line. The picture's rows go down; a disc in front of the focus plane is the other
-                // way round.
+                // A polygon cut by a line. The picture's rows go down; a disc in front of the focus plane is
+                // the other way round.
                 const double each = 2 * std::numbers::pi / m_opening.blades, q = -y / turned;
                 low = 1e9, high = -1e9;
                 for (int n = 0; n < m_opening.blades; ++n) {
                     const double a = static_cast<double>(m_opening.turn) + n * each, b = a + each;
                     const double ya = std::sin(a), yb = std::sin(b);
                     if ((ya - q) * (yb - q) > 0 || ya == yb) continue;
-                    const double p = (std::cos(a) + (std::cos(b) - std::cos(a)) * (q - ya) / (yb - ya)) * turned;
+                    const double p =
+                        (std::cos(a) + (std::cos(b) - std::cos(a)) * (q - ya) / (yb - ya)) * turned;
                     low = std::min(low, p), high = std::max(high, p);
                 }
                 if (low > high) low = high = 0;
@@ -194,8 +208,8 @@ const DiscBlur::Rows& DiscBlur::rowsOf(double radius, int part) {
     return rows;
 }
 
-bool DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0, int width,
-                      int height) {
+bool DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0,
+                      int width, int height) {
     // Sums along each row; number n is that of the first n pixels.
     m_width = width, m_height = height;
     const auto stride = static_cast<std::size_t>(width + 1) * 4;
@@ -226,7 +240,8 @@ bool DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Ai
             }
             for (int y = 0; y < h; ++y) {
                 const float* in = m_part.rgba + 4 * y * Canvas::side;
-                float* out = m_sums.data() + static_cast<std::size_t>(by + y) * stride + 4 * static_cast<std::size_t>(bx);
+                float* out = m_sums.data() + static_cast<std::size_t>(by + y) * stride +
+                             4 * static_cast<std::size_t>(bx);
                 float sum[4] = {out[0], out[1], out[2], out[3]};
                 for (int x = 0; x < w; ++x, in += 4) {
                     out += 4;
@@ -244,7 +259,8 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
     double fallback = 0;
     const auto radiusAt = [&](double x, double y) {
         const double nearness = nearnessAt(plane, x, y);
-        // Off a mesh the rays are as good as sharp; what its edge throws there is as blurred as the box's nearest.
+        // Off a mesh the rays are as good as sharp; what its edge throws there is as blurred as the box's
+        // nearest.
         if (plane.bent() && !(nearness > 0)) return fallback;
         return plane.view.aperture * plane.view.slope * (1 / plane.view.focus - nearness);
     };
@@ -257,7 +273,10 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
         const auto [far, near] = nearnessIn(plane, box.x0, box.y0, box.x1, box.y1);
         for (const double nearness : {far, near})
             if (nearness > 0 && nearness < 1e299)
-                if (const double r = plane.view.aperture * plane.view.slope * (1 / plane.view.focus - nearness); std::abs(r) >= std::abs(fallback)) fallback = r;
+                if (const double r =
+                        plane.view.aperture * plane.view.slope * (1 / plane.view.focus - nearness);
+                    std::abs(r) >= std::abs(fallback))
+                    fallback = r;
         most = std::max(most, std::abs(fallback));
         if (most < 1e-6) most = fallback = 1e-6;
     }
@@ -273,8 +292,9 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
 
     // Nothing there?
     const auto stride = static_cast<std::size_t>(m_width + 1) * 4;
-    // The small picture's pixels and the spreading blur a little by themselves (a variance of 0.95 of its pixels, both ways
-    // together, as measured on a point): the disc is so much smaller that all together are as wide as it should be.
+    // The small picture's pixels and the spreading blur a little by themselves (a variance of 0.95 of its
+    // pixels, both ways together, as measured on a point): the disc is so much smaller that all together are
+    // as wide as it should be.
     const auto discOf = [&](double radius) {
         const double own = radius / size;
         return shrink == 0 ? own : std::copysign(std::sqrt(std::max(own * own - 2 * 0.95, 0.04)), own);
@@ -286,20 +306,26 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
     }
     if (!any) return true;
 
-    // Blurred at places `step` pixels of the frame apart, from half a step before the box on. Places come in phases of
-    // a pixel of the small picture.
+    // Blurred at places `step` pixels of the frame apart, from half a step before the box on. Places come in
+    // phases of a pixel of the small picture.
     const int step = shrink > 1 ? 1 << (shrink - 1) : 1 << shrink, phases = (1 << shrink) / step;
-    const int across = (box.x1 - box.x0 + step - 1) / step + 2, high = (box.y1 - box.y0 + step - 1) / step + 2;
+    const int across = (box.x1 - box.x0 + step - 1) / step + 2,
+              high = (box.y1 - box.y0 + step - 1) / step + 2;
     m_blurred.resize(static_cast<std::size_t>(across) * static_cast<std::size_t>(high) * 4);
     std::vector<Ends> ends;
     const auto endsOf = [&](const Rows& rows, int row, double part) {
         const auto count = static_cast<int>(rows.left.size());
         ends.resize(rows.left.size());
         for (int k = 0; k < count; ++k) {
-            const double right = part + static_cast<double>(rows.right[static_cast<std::size_t>(k)]), left = part + static_cast<double>(rows.left[static_cast<std::size_t>(k)]);
+            const double right = part + static_cast<double>(rows.right[static_cast<std::size_t>(k)]),
+                         left = part + static_cast<double>(rows.left[static_cast<std::size_t>(k)]);
             const double r = std::floor(right), l = std::floor(left);
-            const auto line = static_cast<std::ptrdiff_t>(row + rows.first + k) * static_cast<std::ptrdiff_t>(stride);
-            ends[static_cast<std::size_t>(k)] = {line + 4 * static_cast<std::ptrdiff_t>(r), line + 4 * static_cast<std::ptrdiff_t>(l), static_cast<float>(right - r), static_cast<float>(left - l), rows.weight[static_cast<std::size_t>(k)]};
+            const auto line =
+                static_cast<std::ptrdiff_t>(row + rows.first + k) * static_cast<std::ptrdiff_t>(stride);
+            ends[static_cast<std::size_t>(k)] = {line + 4 * static_cast<std::ptrdiff_t>(r),
+                                                 line + 4 * static_cast<std::ptrdiff_t>(l),
+                                                 static_cast<float>(right - r), static_cast<float>(left - l),
+                                                 rows.weight[static_cast<std::size_t>(k)]};
         }
         return count;
     };
@@ -317,13 +343,17 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
                 int end = across;
                 if (!plane.level)
                     for (end = i + phases; end < across; end += phases)
-                        if (std::abs(radiusAt(box.x0 + (end - 0.5) * step, fy) / size - radius) > 0.004 * std::abs(radius)) break;
+                        if (std::abs(radiusAt(box.x0 + (end - 0.5) * step, fy) / size - radius) >
+                            0.004 * std::abs(radius))
+                            break;
                 end = std::min(end, across);
                 const double x = placeOf(i), whole = std::floor(x + 1e-9);
                 const Rows& rows = rowsOf(discOf(radius * size), part);
                 const int count = endsOf(rows, row, x - whole);
                 const int many = (end - i + phases - 1) / phases;
-                HWY_DYNAMIC_DISPATCH(BlurRow)(m_sums.data() + 4 * static_cast<std::ptrdiff_t>(whole), ends.data(), count, rows.each, many, 4, out + 4 * i, 4 * phases);
+                HWY_DYNAMIC_DISPATCH(BlurRow)
+                (m_sums.data() + 4 * static_cast<std::ptrdiff_t>(whole), ends.data(), count, rows.each, many,
+                 4, out + 4 * i, 4 * phases);
                 i += many * phases;
             }
         }

@@ -1,6 +1,6 @@
-// A card blurred by its disc over a tile of the frame: the draft's way. The card is painted in fewer pixels, so that the
-// disc is small in them; rows of it are summed up once, so that a disc is a difference of sums for each of its rows; what
-// comes out is spread over the tile's pixels.
+// A card blurred by its disc over a tile of the frame: the draft's way. The card is painted in fewer pixels,
+// so that the disc is small in them; rows of it are summed up once, so that a disc is a difference of sums
+// for each of its rows; what comes out is spread over the tile's pixels.
 #pragma once
 
 #include "render/brush.h"
@@ -13,21 +13,23 @@ class DiscBlur {
 public:
     explicit DiscBlur(const Opening& opening) : m_opening(opening) {}
 
-    /// Paints the card, at a time -1..1 of the exposure, under what the canvas shows. disc: its diameter in the middle of
-    /// the box, px. False: it is too steep there to be painted in one go.
+    /// Paints the card, at a time -1..1 of the exposure, under what the canvas shows. disc: its diameter in
+    /// the middle of the box, px. False: it is too steep there to be painted in one go.
     bool paintUnder(const Plane& plane, const media::Pyramid& pixels, const Air& air, float opacity,
                     const media::Box& box, Canvas& canvas);
 
 private:
-    /// What a disc covers of the rows around its middle: from left to right of it, in pixels of the small picture.
+    /// What a disc covers of the rows around its middle: from left to right of it, in pixels of the small
+    /// picture.
     struct Rows {
-        int first = 0; ///< row, from the one that its middle is in
+        int first = 0;                          ///< row, from the one that its middle is in
         std::vector<float> left, right, weight; ///< weight: how much of the row's height it reaches
-        float each = 0; ///< over its area; 0: not made yet
+        float each = 0;                         ///< over its area; 0: not made yet
     };
     /// part: where in its row the middle is, quarters from the row's own middle.
     const Rows& rowsOf(double radius, int part);
-    bool raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0, int width, int height);
+    bool raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0, int width,
+                int height);
 
     Opening m_opening;
     std::vector<Rows> m_rows; ///< by radius and part

@@ -9,6 +9,7 @@
 #define HWY_TARGET_INCLUDE "render/brush.cc"
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
+
 #include <hwy/contrib/math/math-inl.h>
 
 #include "render/fetch-inl.h"
@@ -58,8 +59,8 @@ Levels levelsAt(const Brush& brush, float x, float y) {
     return levels;
 }
 
-/// One row, in steps that leave time between storing a place and fetching from it: where all pixels look, then
-/// what they see.
+/// One row, in steps that leave time between storing a place and fetching from it: where all pixels look,
+/// then what they see.
 class RowPainter {
 public:
     RowPainter(const Brush& brush, Canvas& canvas) : m_brush(brush), m_canvas(canvas) {
@@ -125,7 +126,8 @@ private:
                 hn::Store(hn::Mul(c, hn::Set(d, m_brush.opacity)), d, m_cover + i);
             }
             if (m_brush.hazy) {
-                const auto depth = hn::Div(hn::Set(d, 1.f), hn::Max(at(m_brush.nearness, x), hn::Set(d, 1e-7f)));
+                const auto depth =
+                    hn::Div(hn::Set(d, 1.f), hn::Max(at(m_brush.nearness, x), hn::Set(d, 1e-7f)));
                 const auto through = hn::Max(hn::Sub(depth, hn::Set(d, m_brush.air.start)), hn::Zero(d));
                 hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -m_brush.air.density))), d, m_air + i);
             }
@@ -142,8 +144,10 @@ private:
             const Patch& patch = m_brush.patches[n];
             const float k = 1.f / static_cast<float>(1 << n);
             const auto scale = hn::Set(d, k);
-            const auto originU = hn::Set(d, (static_cast<float>(first.x0) + 0.5f) * k - 0.5f - static_cast<float>(patch.x0)),
-                       originV = hn::Set(d, (static_cast<float>(first.y0) + 0.5f) * k - 0.5f - static_cast<float>(patch.y0));
+            const auto originU = hn::Set(d, (static_cast<float>(first.x0) + 0.5f) * k - 0.5f -
+                                                static_cast<float>(patch.x0)),
+                       originV = hn::Set(d, (static_cast<float>(first.y0) + 0.5f) * k - 0.5f -
+                                                static_cast<float>(patch.y0));
             for (int i = x0; i < x0 + group; i += static_cast<int>(hn::Lanes(d)))
                 place(d, patch, hn::MulAdd(hn::Add(hn::Load(d, m_u + i), du), scale, originU),
                       hn::MulAdd(hn::Add(hn::Load(d, m_v + i), dv), scale, originV), i, out);
@@ -265,8 +269,8 @@ bool Canvas::allFull() const {
 namespace {
 
 /// Blocks of a tile in which nothing is, by the cells of the levels that are read.
-std::uint16_t clearBlocks(const Plane& plane, const media::Pyramid& pixels, int fine, int levels, double spanU, double spanV,
-                          int x0, int y0, int width, int height) {
+std::uint16_t clearBlocks(const Plane& plane, const media::Pyramid& pixels, int fine, int levels,
+                          double spanU, double spanV, int x0, int y0, int width, int height) {
     double us[5][5], vs[5][5];
     const Projective& m = plane.pinhole;
     for (int j = 0; j <= 4; ++j)
@@ -281,21 +285,27 @@ std::uint16_t clearBlocks(const Plane& plane, const media::Pyramid& pixels, int 
             const auto [u0, u1] = std::minmax({us[j][i], us[j][i + 1], us[j + 1][i], us[j + 1][i + 1]});
             const auto [v0, v1] = std::minmax({vs[j][i], vs[j][i + 1], vs[j + 1][i], vs[j + 1][i + 1]});
             // Where the picture goes on beyond its edges, it is not looked for.
-            if (plane.extensions.any() && (u0 < 0 || v0 < 0 || u1 > plane.size.x || v1 > plane.size.y)) continue;
+            if (plane.extensions.any() && (u0 < 0 || v0 < 0 || u1 > plane.size.x || v1 > plane.size.y))
+                continue;
             bool nothing = true;
             for (int n = 0; n < levels && nothing; ++n) {
                 const media::TiledLevel& level = pixels.levels[static_cast<std::size_t>(fine + n)];
                 const double k = std::ldexp(1.0, -(fine + n));
                 const auto at = [&](double place, int more, int size) {
-                    return std::clamp(static_cast<int>(std::clamp(std::floor(place * k - 0.5), -1e8, 1e8)) + more, 0, size - 1);
+                    return std::clamp(static_cast<int>(std::clamp(std::floor(place * k - 0.5), -1e8, 1e8)) +
+                                          more,
+                                      0, size - 1);
                 };
                 constexpr int cell = media::Tile::cellSide;
-                const int c0 = at(u0 - spanU, 0, level.size.x) / cell, c1 = at(u1 + spanU, 1, level.size.x) / cell;
-                const int r0 = at(v0 - spanV, 0, level.size.y) / cell, r1 = at(v1 + spanV, 1, level.size.y) / cell;
+                const int c0 = at(u0 - spanU, 0, level.size.x) / cell,
+                          c1 = at(u1 + spanU, 1, level.size.x) / cell;
+                const int r0 = at(v0 - spanV, 0, level.size.y) / cell,
+                          r1 = at(v1 + spanV, 1, level.size.y) / cell;
                 for (int r = r0; r <= r1 && nothing; ++r)
                     for (int c = c0; c <= c1 && nothing; ++c) {
                         const media::Tile* tile = level.tileAt(c * cell, r * cell);
-                        nothing = tile && tile->cellAt(c * cell % media::tileSide, r * cell % media::tileSide).most.bits() == 0;
+                        nothing = tile && tile->cellAt(c * cell % media::tileSide, r * cell % media::tileSide)
+                                                  .most.bits() == 0;
                     }
             }
             if (nothing) clear = static_cast<std::uint16_t>(clear | 1 << (4 * j + i));
@@ -305,8 +315,8 @@ std::uint16_t clearBlocks(const Plane& plane, const media::Pyramid& pixels, int 
 
 }
 
-bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0, int y0,
-                int width, int height, PatchArena& arena, bool skip) {
+bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0,
+                int y0, int width, int height, PatchArena& arena, bool skip) {
     if (plane.bent() || reach.behind > 0) return false;
     const int top = static_cast<int>(pixels.levels.size()) - 1;
     const double cx = x0 + 0.5, cy = y0 + 0.5; // the first pixel's middle
@@ -329,7 +339,8 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
         }
     }
     const int fine = std::clamp(static_cast<int>(std::floor(low + 0.01)), 0, top);
-    const int coarse = std::min(static_cast<int>(std::floor(high)) + (high - std::floor(high) > 0.01 ? 1 : 0), top);
+    const int coarse =
+        std::min(static_cast<int>(std::floor(high)) + (high - std::floor(high) > 0.01 ? 1 : 0), top);
     brush.levels = std::max(1, coarse - fine + 1);
     if (brush.levels > Brush::mostLevels) return false;
     if (!plane.level) {
@@ -343,7 +354,8 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
     const double spanU = std::abs(widest.du) * taps / 2, spanV = std::abs(widest.dv) * taps / 2;
     const double area = (reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink;
     if (area > 64.0 * (width + 16) * (height + 16)) return false;
-    if (skip) brush.clear = clearBlocks(plane, pixels, fine, brush.levels, spanU, spanV, x0, y0, width, height);
+    if (skip)
+        brush.clear = clearBlocks(plane, pixels, fine, brush.levels, spanU, spanV, x0, y0, width, height);
     std::uint16_t all = 0;
     for (int j = 0; 8 * j < height; ++j)
         for (int i = 0; 8 * i < width; ++i)
@@ -354,7 +366,9 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
     }
     for (int n = 0; n < brush.levels; ++n) {
         const double k = std::ldexp(1.0, -(fine + n));
-        const auto least = [&](double at) { return static_cast<int>(std::clamp(std::floor(at * k - 0.52), -1e8, 1e8)); };
+        const auto least = [&](double at) {
+            return static_cast<int>(std::clamp(std::floor(at * k - 0.52), -1e8, 1e8));
+        };
         brush.patches[n] = arena.take(plane, pixels, fine + n,
                                       {least(reach.u0 - spanU), least(reach.v0 - spanV),
                                        least(reach.u1 + spanU) + 3, least(reach.v1 + spanV) + 3});
@@ -379,7 +393,9 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
     brush.edged = reach.u0 - reach.marginU < plane.farLeft() || reach.u1 + reach.marginU > plane.farRight() ||
                   reach.v0 - reach.marginV < plane.farTop() || reach.v1 + reach.marginV > plane.farBottom();
     if (brush.edged) {
-        const auto edge = [&](double at, int origin) { return static_cast<float>(at * shrink - 0.5 - origin); };
+        const auto edge = [&](double at, int origin) {
+            return static_cast<float>(at * shrink - 0.5 - origin);
+        };
         brush.left = edge(plane.farLeft(), patch.x0), brush.right = edge(plane.farRight(), patch.x0);
         brush.top = edge(plane.farTop(), patch.y0), brush.bottom = edge(plane.farBottom(), patch.y0);
         const double mx = cx + across / 2, my = cy + down / 2, mw = m.w.at(mx, my);

@@ -22,15 +22,15 @@ struct Air {
 /// What of a card's colour at 1/depth `nearness` comes through the air, in place.
 void throughAir(const Air& air, double nearness, float* rgba);
 
-/// A card ready to be painted over one tile. Places on it are texels of the finest of its patches, from the middle
-/// of that patch's first.
+/// A card ready to be painted over one tile. Places on it are texels of the finest of its patches, from the
+/// middle of that patch's first.
 struct Brush {
     static constexpr int mostLevels = 4;
     TileLinear u, v, w; ///< place u/w, v/w; where level, w is 1 all over
     bool level = true;
     Patch patches[mostLevels]; ///< of that many levels, each half as fine as the one before
-    int levels = 1; ///< 0: nothing of it shows in the tile
-    TileLinear lod; ///< above that of the finest patch
+    int levels = 1;            ///< 0: nothing of it shows in the tile
+    TileLinear lod;            ///< above that of the finest patch
     int taps = 1;
     float du = 0, dv = 0; ///< from tap to tap
     bool edged = false;   ///< some pixels are at the card's edge or off it
@@ -62,11 +62,11 @@ inline constexpr float opaqueAlpha = 0.9995f;
 /// Paints under what the canvas shows already.
 void paintUnder(const Brush& brush, Canvas& canvas);
 
-/// Readies a brush for the box of the frame from (x0, y0), or says that it is too steep there to be painted in one
-/// go (it meets the horizon, or spans too many levels). `reach` is that of the box. The patches live in the arena.
-/// skip: blocks in which nothing is are found and left out.
-bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0, int y0,
-                int width, int height, PatchArena& arena, bool skip = true);
+/// Readies a brush for the box of the frame from (x0, y0), or says that it is too steep there to be painted
+/// in one go (it meets the horizon, or spans too many levels). `reach` is that of the box. The patches live
+/// in the arena. skip: blocks in which nothing is are found and left out.
+bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0,
+                int y0, int width, int height, PatchArena& arena, bool skip = true);
 
 /// The instruction sets that this machine runs, and a way to keep to one, for tests: "" is the best.
 std::vector<std::string> instructionSets();

@@ -46,22 +46,29 @@ media::PyramidPtr hatched(V2i size) {
     return media::makePyramid(raster);
 }
 
-/// Pixels of the frame that a card may be seen in, through the whole lens and exposure. Looked for coarsely: a
-/// box of the frame at a time.
+/// Pixels of the frame that a card may be seen in, through the whole lens and exposure. Looked for coarsely:
+/// a box of the frame at a time.
 media::Box boxOf(const Plane& plane, const media::Box& frame, Through through) {
     constexpr int steps = 8;
     media::Box box{frame.x1, frame.y1, frame.x0, frame.y0};
-    if (!plane.bent() && plane.still) { // that of its corners, each with its disc, if all are in front of the eye
+    if (!plane.bent() &&
+        plane.still) { // that of its corners, each with its disc, if all are in front of the eye
         bool ahead = true;
         for (const V3d& corner : plane.card.outline()) {
             const auto at = optics::project(plane.view, corner);
             const double depth = optics::depthOf(plane.view, corner);
             ahead = ahead && at && depth > 2 * plane.view.aperture;
             if (!ahead) break;
-            const double disc = through == Through::Lens ? plane.view.aperture * plane.view.slope * std::abs(1 / plane.view.focus - 1 / depth) : 0;
-            const auto whole = [](double v) { return static_cast<int>(std::clamp(std::floor(v), -1e8, 1e8)); };
-            box.x0 = std::min(box.x0, whole(at->x - disc) - 2), box.x1 = std::max(box.x1, whole(at->x + disc) + 3);
-            box.y0 = std::min(box.y0, whole(at->y - disc) - 2), box.y1 = std::max(box.y1, whole(at->y + disc) + 3);
+            const double disc = through == Through::Lens ? plane.view.aperture * plane.view.slope *
+                                                               std::abs(1 / plane.view.focus - 1 / depth)
+                                                         : 0;
+            const auto whole = [](double v) {
+                return static_cast<int>(std::clamp(std::floor(v), -1e8, 1e8));
+            };
+            box.x0 = std::min(box.x0, whole(at->x - disc) - 2),
+            box.x1 = std::max(box.x1, whole(at->x + disc) + 3);
+            box.y0 = std::min(box.y0, whole(at->y - disc) - 2),
+            box.y1 = std::max(box.y1, whole(at->y + disc) + 3);
         }
         if (ahead) return box.within(frame);
         box = {frame.x1, frame.y1, frame.x0, frame.y0};
@@ -91,8 +98,8 @@ Plane seen(const motion::Item& item, const motion::Frame& frame, const Quality& 
 }
 
 Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const motion::Frame& frame,
-                                         const Quality& quality, media::PixelCache& cache,
-                                         const Progress& progress) {
+                                  const Quality& quality, media::PixelCache& cache,
+                                  const Progress& progress) {
     const media::Box region = regionOf(frame, quality);
     std::vector<Entry> entries;
     const Through through = quality.way == Way::Pinhole ? Through::Pinhole : Through::Lens;
@@ -111,7 +118,8 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
             const media::PixelSourcePtr source = cutout::sourceOf(*item.pixels);
             entry.plane = seen(item, frame, quality, source->size());
             entry.box = boxOf(entry.plane, region, through);
-            auto pixels = cache.pyramid(source, needOf(entry.plane, entry.box, readingOf(quality)), {{}, progress.stop});
+            auto pixels = cache.pyramid(source, needOf(entry.plane, entry.box, readingOf(quality)),
+                                        {{}, progress.stop});
             if (!pixels && pixels.error().cancelled) return tl::unexpected(pixels.error());
             if (!pixels && !quality.placeholders)
                 return fail("Layer '" + item.layer->name + "': " + pixels.error().sentence);
@@ -129,43 +137,51 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
     return entries;
 }
 
-/// Takes the glints out of what is blurred enough for them to be grainy. Where something is mixed other than as light
-/// over light, they cannot be told from what is mixed, and stay.
-Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
-                        const Progress& progress) {
+/// Takes the glints out of what is blurred enough for them to be grainy. Where something is mixed other than
+/// as light over light, they cannot be told from what is mixed, and stay.
+Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Quality& quality,
+                        media::PixelCache& cache, const Progress& progress) {
     constexpr double leastDisc = 5; // px
     const std::function<bool(const std::vector<Entry>&)> plain = [&](const std::vector<Entry>& list) {
         return std::all_of(list.begin(), list.end(), [&](const Entry& entry) {
-            return (entry.blend == scene::Blend::Normal || entry.blend == scene::Blend::Add) && plain(entry.group);
+            return (entry.blend == scene::Blend::Normal || entry.blend == scene::Blend::Add) &&
+                   plain(entry.group);
         });
     };
     if (frame.blending == scene::Blending::Paint || !plain(entries.list)) return {};
     const double share = openingShare({frame.iris.blades, 0});
     for (Entry& entry : entries.list) {
-        if (!entry.source || entry.box.empty() || entry.plane.bent() || entry.blend != scene::Blend::Normal) continue;
-        const double disc = std::max({discAt(entry.plane, entry.box.x0, entry.box.y0), discAt(entry.plane, entry.box.x1, entry.box.y1),
-                                      discAt(entry.plane, entry.box.x0, entry.box.y1), discAt(entry.plane, entry.box.x1, entry.box.y0)});
+        if (!entry.source || entry.box.empty() || entry.plane.bent() || entry.blend != scene::Blend::Normal)
+            continue;
+        const double disc = std::max({discAt(entry.plane, entry.box.x0, entry.box.y0),
+                                      discAt(entry.plane, entry.box.x1, entry.box.y1),
+                                      discAt(entry.plane, entry.box.x0, entry.box.y1),
+                                      discAt(entry.plane, entry.box.x1, entry.box.y0)});
         if (disc < leastDisc) continue;
         const media::Box region = regionOf(frame, quality);
         const Reach reach = reachOf(entry.plane, region.x0, region.y0, region.x1, region.y1, Through::Lens);
         if (reach.behind > 0) continue;
         const Progress stopped{{}, progress.stop};
         media::Need finest(entry.plane.size);
-        finest.add(0, media::Box{static_cast<int>(std::max(0.0, reach.u0)), static_cast<int>(std::max(0.0, reach.v0)),
+        finest.add(0, media::Box{static_cast<int>(std::max(0.0, reach.u0)),
+                                 static_cast<int>(std::max(0.0, reach.v0)),
                                  static_cast<int>(std::min<double>(entry.plane.size.x, reach.u1)) + 1,
                                  static_cast<int>(std::min<double>(entry.plane.size.y, reach.v1)) + 1});
         const auto all = cache.pyramid(entry.source, finest, stopped);
         if (!all) return tl::unexpected(all.error());
         const auto& tiles = (*all)->levels.front().tiles;
         const bool any = std::any_of(tiles.begin(), tiles.end(), [](const media::TilePtr& tile) {
-            return tile && std::any_of(tile->cells.begin(), tile->cells.end(), [](const media::Tile::Cell& cell) { return float(cell.most) > glintFloor; });
+            return tile &&
+                   std::any_of(tile->cells.begin(), tile->cells.end(),
+                               [](const media::Tile::Cell& cell) { return float(cell.most) > glintFloor; });
         });
         if (!any) continue;
         const auto bright = cache.pyramid(glintsAlone(entry.source), finest, stopped);
         if (!bright) return tl::unexpected(bright.error());
         const Air air = airOf(frame);
         const std::size_t before = entries.glints.size();
-        throwGlints(entry.plane, **bright, frame.size, share, quality.way == Way::Draft ? 12 : 32, &entry, entries.glints);
+        throwGlints(entry.plane, **bright, frame.size, share, quality.way == Way::Draft ? 12 : 32, &entry,
+                    entries.glints);
         if (entries.glints.size() > mostGlints) { // a field of stars is sampled like anything else
             entries.glints.resize(before);
             continue;
@@ -185,21 +201,26 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
     std::set<std::pair<int, int>> cells;
     for (const Glint& glint : entries.glints) {
         const float reach = std::abs(glint.radius) + 1;
-        const auto cell = [&](float at, int size) { return std::clamp(static_cast<int>(at), 0, size - 1) / side; };
+        const auto cell = [&](float at, int size) {
+            return std::clamp(static_cast<int>(at), 0, size - 1) / side;
+        };
         for (int y = cell(glint.y - reach, frame.size.y); y <= cell(glint.y + reach, frame.size.y); ++y)
             for (int x = cell(glint.x - reach, frame.size.x); x <= cell(glint.x + reach, frame.size.x); ++x)
                 cells.insert({y, x});
     }
     std::vector<media::Box> boxes;
     for (const auto& [y, x] : cells)
-        boxes.push_back(media::Box{x * side, y * side, (x + 1) * side, (y + 1) * side}.within(media::boxOf(frame.size)));
-    const std::function<Result<void>(std::vector<Entry>&)> refine = [&](std::vector<Entry>& list) -> Result<void> {
+        boxes.push_back(
+            media::Box{x * side, y * side, (x + 1) * side, (y + 1) * side}.within(media::boxOf(frame.size)));
+    const std::function<Result<void>(std::vector<Entry>&)> refine =
+        [&](std::vector<Entry>& list) -> Result<void> {
         for (Entry& entry : list) {
             if (auto done = refine(entry.group); !done) return done;
             if (!entry.source || entry.plane.bent()) continue;
             media::Need need = needOf(entry.plane, entry.box, readingOf(quality));
             needFinely(entry.plane, boxes, need);
-            auto pixels = cache.pyramid(entry.dimmed ? withoutGlints(entry.source) : entry.source, need, {{}, progress.stop});
+            auto pixels = cache.pyramid(entry.dimmed ? withoutGlints(entry.source) : entry.source, need,
+                                        {{}, progress.stop});
             if (!pixels) return tl::unexpected(pixels.error());
             entry.pixels = std::move(*pixels);
         }
@@ -216,7 +237,8 @@ Result<Entries> entriesOf(const motion::Frame& frame, const Quality& quality, me
     if (!list) return tl::unexpected(list.error());
     Entries entries{std::move(*list), {}};
     if (quality.way == Way::Final || quality.way == Way::Draft)
-        if (auto taken = takeGlints(entries, frame, quality, cache, progress); !taken) return tl::unexpected(taken.error());
+        if (auto taken = takeGlints(entries, frame, quality, cache, progress); !taken)
+            return tl::unexpected(taken.error());
     return entries;
 }
 

@@ -15,11 +15,11 @@ namespace stage::render {
 struct Entry {
     Plane plane;
     media::PixelSourcePtr source; ///< null for a placeholder
-    bool dimmed = false; ///< its glints are taken out of its pixels
+    bool dimmed = false;          ///< its glints are taken out of its pixels
     media::PyramidPtr pixels;
     float opacity = 1;
     scene::Blend blend = scene::Blend::Normal;
-    media::Box box; ///< pixels of the frame that may show it
+    media::Box box;           ///< pixels of the frame that may show it
     std::vector<Entry> group; ///< of a flattened group
 };
 
@@ -35,6 +35,6 @@ struct Entries {
 
 /// Reads what the quality needs of the frame's pictures. Errors as render().
 Result<Entries> entriesOf(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
-                                     const Progress& progress);
+                          const Progress& progress);
 
 }

@@ -51,8 +51,8 @@ struct Few {
     using V = hn::Vec<D>;
 
     /// Two neighbouring texels are one load; `at` counts numbers from the first texel.
-    HWY_INLINE V fetch(const std::uint16_t* texels, std::ptrdiff_t stride, const std::int32_t* at, const float* wx,
-                       const float* wy) const {
+    HWY_INLINE V fetch(const std::uint16_t* texels, std::ptrdiff_t stride, const std::int32_t* at,
+                       const float* wx, const float* wy) const {
         const auto* from = reinterpret_cast<const hwy::float16_t*>(texels);
 #if STAGE_FETCH_FOUR
         const hn::FixedTag<hwy::float16_t, 8> halfs;
@@ -63,18 +63,21 @@ struct Few {
         const auto columns = [&](int i) {
             const hwy::float16_t *p = from + at[i], *q = from + at[i + 2];
             const auto upper = hn::PromoteTo(d, hn::Combine(both, hn::LoadU(halfs, q), hn::LoadU(halfs, p)));
-            const auto lower = hn::PromoteTo(d, hn::Combine(both, hn::LoadU(halfs, q + stride), hn::LoadU(halfs, p + stride)));
+            const auto lower = hn::PromoteTo(
+                d, hn::Combine(both, hn::LoadU(halfs, q + stride), hn::LoadU(halfs, p + stride)));
             return hn::MulAdd(hn::Sub(lower, upper), pick(wys, i == 0 ? picks.even : picks.odd), upper);
         };
         const auto m02 = columns(0), m13 = columns(1);
-        const auto left = hn::OddEvenBlocks(hn::SwapAdjacentBlocks(m13), m02), right = hn::OddEvenBlocks(m13, hn::SwapAdjacentBlocks(m02));
+        const auto left = hn::OddEvenBlocks(hn::SwapAdjacentBlocks(m13), m02),
+                   right = hn::OddEvenBlocks(m13, hn::SwapAdjacentBlocks(m02));
         return hn::MulAdd(hn::Sub(right, left), each(wx), left);
 #elif HWY_MAX_BYTES >= 32
         const hn::FixedTag<hwy::float16_t, 8> halfs;
         const D d;
         const auto column = [&](int i) {
             const hwy::float16_t* p = from + at[i];
-            const auto upper = hn::PromoteTo(d, hn::LoadU(halfs, p)), lower = hn::PromoteTo(d, hn::LoadU(halfs, p + stride));
+            const auto upper = hn::PromoteTo(d, hn::LoadU(halfs, p)),
+                       lower = hn::PromoteTo(d, hn::LoadU(halfs, p + stride));
             return hn::MulAdd(hn::Sub(lower, upper), hn::Set(d, wy[i]), upper);
         };
         const auto m0 = column(0), m1 = column(1);
@@ -86,7 +89,8 @@ struct Few {
         const hwy::float16_t* p = from + at[0];
         const auto texel = [&](const hwy::float16_t* q) { return hn::PromoteTo(d, hn::LoadU(halfs, q)); };
         const auto x = hn::Set(d, wx[0]), y = hn::Set(d, wy[0]);
-        const auto upperLeft = texel(p), upperRight = texel(p + 4), lowerLeft = texel(p + stride), lowerRight = texel(p + stride + 4);
+        const auto upperLeft = texel(p), upperRight = texel(p + 4), lowerLeft = texel(p + stride),
+                   lowerRight = texel(p + stride + 4);
         const auto left = hn::MulAdd(hn::Sub(lowerLeft, upperLeft), y, upperLeft);
         const auto right = hn::MulAdd(hn::Sub(lowerRight, upperRight), y, upperRight);
         return hn::MulAdd(hn::Sub(right, left), x, left);
@@ -103,8 +107,12 @@ struct Few {
         return hn::Set(D(), numbers[0]);
 #endif
     }
-    HWY_INLINE V same(float number) const { return hn::Set(D(), number); }
-    HWY_INLINE V alpha(V c) const { return hn::Broadcast<3>(c); }
+    HWY_INLINE V same(float number) const {
+        return hn::Set(D(), number);
+    }
+    HWY_INLINE V alpha(V c) const {
+        return hn::Broadcast<3>(c);
+    }
     HWY_INLINE V colour(const float* rgba) const {
 #if STAGE_FETCH_FOUR
         return hn::LoadDup128(D(), rgba);
@@ -121,7 +129,8 @@ struct Few {
         return hn::BitCast(D(), hn::TableLookupBytes(hn::BitCast(bytes, numbers), hn::Load(bytes, which)));
     }
 #endif
-    /// Light of the card as it comes through the air: transmittances of the pixels, the air's colour with 1 as alpha.
+    /// Light of the card as it comes through the air: transmittances of the pixels, the air's colour with 1
+    /// as alpha.
     HWY_INLINE V haze(V c, const float* through, V air) const {
         const auto t = each(through);
         return hn::MulAdd(hn::Mul(air, hn::Sub(same(1), t)), alpha(c), hn::Mul(c, t));

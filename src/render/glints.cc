@@ -19,7 +19,8 @@ enum class Part { Rest, Glints };
 class PartSource : public media::PixelSource {
 public:
     PartSource(media::PixelSourcePtr whole, Part part)
-        : PixelSource(whole->key() + (part == Part::Rest ? "|dimmed" : "|glints"), whole->size(), Ways::ByBox),
+        : PixelSource(whole->key() + (part == Part::Rest ? "|dimmed" : "|glints"), whole->size(),
+                      Ways::ByBox),
           m_whole(std::move(whole)), m_part(part) {}
 
     Result<media::Raster> compute(int, const media::Box& box, media::PixelCache& cache,
@@ -27,7 +28,8 @@ public:
         auto texels = cache.read(m_whole, 0, box, progress);
         if (!texels) return texels;
         const int level = std::min(aroundLevel, media::levelCount(size()) - 1), cell = 1 << level;
-        const media::Box around{box.x0 / cell - 1, box.y0 / cell - 1, (box.x1 - 1) / cell + 2, (box.y1 - 1) / cell + 2};
+        const media::Box around{box.x0 / cell - 1, box.y0 / cell - 1, (box.x1 - 1) / cell + 2,
+                                (box.y1 - 1) / cell + 2};
         const auto means = cache.read(m_whole, level, around, progress);
         if (!means) return means;
         for (int y = box.y0; y < box.y1; ++y) {
@@ -37,7 +39,9 @@ public:
                 float keep = 1;
                 if (most > glintFloor) {
                     const Imath::half* mean = means->row(y / cell - around.y0) + 4 * (x / cell - around.x0);
-                    const float limit = std::max(glintFloor, glintContrast * std::max({float(mean[0]), float(mean[1]), float(mean[2])}));
+                    const float limit =
+                        std::max(glintFloor,
+                                 glintContrast * std::max({float(mean[0]), float(mean[1]), float(mean[2])}));
                     keep = std::min(1.f, limit / most);
                 }
                 if (m_part == Part::Rest) {
@@ -68,8 +72,8 @@ media::PixelSourcePtr glintsAlone(const media::PixelSourcePtr& source) {
     return std::make_shared<PartSource>(source, Part::Glints);
 }
 
-void throwGlints(const Plane& plane, const media::Pyramid& bright, V2i frame, double share, double apart, const void* of,
-                 std::vector<Glint>& out) {
+void throwGlints(const Plane& plane, const media::Pyramid& bright, V2i frame, double share, double apart,
+                 const void* of, std::vector<Glint>& out) {
     /// Texels close together against the disc are one spot.
     struct Spot {
         double u = 0, v = 0, weight = 0, rgb[3] = {0, 0, 0};
@@ -107,11 +111,12 @@ void throwGlints(const Plane& plane, const media::Pyramid& bright, V2i frame, do
         if (!middle) continue;
         const double depth = optics::depthOf(plane.view, point);
         const double radius = plane.view.aperture * plane.view.slope * (1 / plane.view.focus - 1 / depth);
-        // A base texel in px of the frame: the inverse of the homography's Jacobian, whose determinant is that of its
-        // coefficients over w^3.
+        // A base texel in px of the frame: the inverse of the homography's Jacobian, whose determinant is
+        // that of its coefficients over w^3.
         const Projective& m = plane.pinhole;
         const double w = m.w.at(middle->x, middle->y);
-        const double ux = (m.u.b - u * m.w.b) / w, uy = (m.u.c - u * m.w.c) / w, vx = (m.v.b - v * m.w.b) / w, vy = (m.v.c - v * m.w.c) / w;
+        const double ux = (m.u.b - u * m.w.b) / w, uy = (m.u.c - u * m.w.c) / w, vx = (m.v.b - v * m.w.b) / w,
+                     vy = (m.v.c - v * m.w.c) / w;
         const double texel = 1 / std::max(std::abs(ux * vy - uy * vx), 1e-12);
         const double area = std::numbers::pi * radius * radius * share;
         // Along its way while the shutter is open, in steps small against the disc.
@@ -119,10 +124,13 @@ void throwGlints(const Plane& plane, const media::Pyramid& bright, V2i frame, do
         V2d way(0);
         if (!plane.still) {
             const auto drift = [&](const Linear& l) { return l.at(middle->x, middle->y); };
-            const double du = (drift(plane.drift.u) - u * drift(plane.drift.w)) / w, dv = (drift(plane.drift.v) - v * drift(plane.drift.w)) / w;
+            const double du = (drift(plane.drift.u) - u * drift(plane.drift.w)) / w,
+                         dv = (drift(plane.drift.v) - v * drift(plane.drift.w)) / w;
             const double det = ux * vy - uy * vx;
-            way = {-(vy * du - uy * dv) / det, -(ux * dv - vx * du) / det}; // px from the middle of the exposure to its end
-            steps = std::clamp(static_cast<int>(std::ceil(2 * way.length() / std::max(1.0, std::abs(radius) / 8))), 1, 64);
+            way = {-(vy * du - uy * dv) / det,
+                   -(ux * dv - vx * du) / det}; // px from the middle of the exposure to its end
+            steps = std::clamp(
+                static_cast<int>(std::ceil(2 * way.length() / std::max(1.0, std::abs(radius) / 8))), 1, 64);
         }
         for (int i = 0; i < steps; ++i) {
             Glint glint;
@@ -135,7 +143,9 @@ void throwGlints(const Plane& plane, const media::Pyramid& bright, V2i frame, do
                 glint.rgb[c] = static_cast<float>(spot.rgb[c] * texel / area / steps);
             glint.of = of;
             const float reach = std::abs(glint.radius) + 1;
-            if (glint.x + reach < 0 || glint.y + reach < 0 || glint.x - reach > static_cast<float>(frame.x) || glint.y - reach > static_cast<float>(frame.y)) continue;
+            if (glint.x + reach < 0 || glint.y + reach < 0 || glint.x - reach > static_cast<float>(frame.x) ||
+                glint.y - reach > static_cast<float>(frame.y))
+                continue;
             out.push_back(glint);
         }
     }

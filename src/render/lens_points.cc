@@ -86,14 +86,18 @@ const BlueNoise& blueNoise() {
             const int px = at % side, py = at / side;
             for (int y = -reach; y <= reach; ++y)
                 for (int x = -reach; x <= reach; ++x)
-                    crowd[static_cast<std::size_t>(((py + y) & (side - 1)) * side + ((px + x) & (side - 1)))] +=
-                        (on ? 1 : -1) * bell[static_cast<std::size_t>((y + reach) * (2 * reach + 1) + x + reach)];
+                    crowd[static_cast<std::size_t>(((py + y) & (side - 1)) * side +
+                                                   ((px + x) & (side - 1)))] +=
+                        (on ? 1 : -1) *
+                        bell[static_cast<std::size_t>((y + reach) * (2 * reach + 1) + x + reach)];
         };
         const auto extreme = [&](bool among, double sign) {
             int best = -1;
             for (int i = 0; i < all; ++i) {
                 const auto n = static_cast<std::size_t>(i);
-                if (set[n] == among && (best < 0 || sign * crowd[n] > sign * crowd[static_cast<std::size_t>(best)])) best = i;
+                if (set[n] == among &&
+                    (best < 0 || sign * crowd[n] > sign * crowd[static_cast<std::size_t>(best)]))
+                    best = i;
             }
             return best;
         };
@@ -141,7 +145,8 @@ std::array<float, 2> onOpening(const Opening& opening, float u, float v) {
         const float n = static_cast<float>(opening.blades), sector = std::min(std::floor(u * n), n - 1);
         const float r = std::sqrt(u * n - sector), each = 2 * std::numbers::pi_v<float> / n;
         const float from = opening.turn + sector * each, to = from + each;
-        return {r * ((1 - v) * std::cos(from) + v * std::cos(to)), r * ((1 - v) * std::sin(from) + v * std::sin(to))};
+        return {r * ((1 - v) * std::cos(from) + v * std::cos(to)),
+                r * ((1 - v) * std::sin(from) + v * std::sin(to))};
     }
     const float a = 2 * u - 1, b = 2 * v - 1;
     if (a == 0 && b == 0) return {0, 0};

@@ -9,10 +9,10 @@
 
 namespace stage::render {
 
-/// Points of the unit cube, in four dimensions: lens (2), time, and one to spread a pixel's footprint with. The same for
-/// every pixel but for a shift around the cube's edges, which blue noise gives, so that what error remains is fine grain
-/// and differs from pixel to pixel. Sobol's sequence with Owen's scrambling by hashing: Burley, Practical Hash-based Owen
-/// Scrambling, JCGT 2020. Deterministic.
+/// Points of the unit cube, in four dimensions: lens (2), time, and one to spread a pixel's footprint with.
+/// The same for every pixel but for a shift around the cube's edges, which blue noise gives, so that what
+/// error remains is fine grain and differs from pixel to pixel. Sobol's sequence with Owen's scrambling by
+/// hashing: Burley, Practical Hash-based Owen Scrambling, JCGT 2020. Deterministic.
 struct RayPoints {
     static constexpr int step = 16; ///< counts are multiples of this
     int count = 0;
@@ -20,23 +20,25 @@ struct RayPoints {
 };
 RayPoints rayPoints(int count);
 
-/// Blue noise within 0..1, `side` x `side`, by Ulichney's void-and-cluster; made when first asked for (some tens of
-/// milliseconds). Thread-safe.
+/// Blue noise within 0..1, `side` x `side`, by Ulichney's void-and-cluster; made when first asked for (some
+/// tens of milliseconds). Thread-safe.
 struct BlueNoise {
     static constexpr int side = 64;
     std::array<float, side * side> value;
-    float at(int x, int y) const { return value[static_cast<std::size_t>((y & (side - 1)) * side + (x & (side - 1)))]; }
+    float at(int x, int y) const {
+        return value[static_cast<std::size_t>((y & (side - 1)) * side + (x & (side - 1)))];
+    }
 };
 const BlueNoise& blueNoise();
 
-/// The opening of the lens, inside the unit circle. Round, or n blades: a regular polygon with its corners on the circle,
-/// one of them turned by `turn` from the right, counterclockwise as the picture shows it.
+/// The opening of the lens, inside the unit circle. Round, or n blades: a regular polygon with its corners on
+/// the circle, one of them turned by `turn` from the right, counterclockwise as the picture shows it.
 struct Opening {
     int blades = 0; ///< below 3: round
     float turn = 0; ///< radians
 };
-/// A point of the unit square onto the opening, areas kept in proportion (Shirley and Chiu's concentric map for a round
-/// one). The plain twin of what the kernel does.
+/// A point of the unit square onto the opening, areas kept in proportion (Shirley and Chiu's concentric map
+/// for a round one). The plain twin of what the kernel does.
 std::array<float, 2> onOpening(const Opening& opening, float u, float v);
 /// Its area over that of the circle.
 double openingShare(const Opening& opening);

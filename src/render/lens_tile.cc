@@ -12,7 +12,8 @@ constexpr int smallest = 8;
 
 /// Discs below this are not seen, px.
 constexpr double noDisc = 0.35;
-/// Below this a card is filtered as the pinhole filters it, so that what is all but sharp is as crisp in both.
+/// Below this a card is filtered as the pinhole filters it, so that what is all but sharp is as crisp in
+/// both.
 constexpr double smallDisc = 3;
 
 TileLinear over(const Linear& l, double x, double y, double by) {
@@ -22,19 +23,22 @@ TileLinear over(const Linear& l, double x, double y, double by) {
 /// Whether the first is in front of the second for every ray of the box.
 bool infront(const Plane& a, const Plane& b, bool above, const media::Box& box) {
     if (a.bent() || b.bent()) {
-        return nearnessIn(a, box.x0, box.y0, box.x1, box.y1).first > nearnessIn(b, box.x0, box.y0, box.x1, box.y1).second;
+        return nearnessIn(a, box.x0, box.y0, box.x1, box.y1).first >
+               nearnessIn(b, box.x0, box.y0, box.x1, box.y1).second;
     }
     for (const int x : {box.x0, box.x1})
         for (const int y : {box.y0, box.y1})
             for (const double t : {-1.0, 0.0, 1.0}) {
                 const auto w = [&](const Plane& plane) {
-                    return plane.pinhole.w.at(x, y) + t * plane.drift.w.at(x, y) + t * t * plane.curve.w.at(x, y);
+                    return plane.pinhole.w.at(x, y) + t * plane.drift.w.at(x, y) +
+                           t * t * plane.curve.w.at(x, y);
                 };
                 const double wa = w(a), wb = w(b);
                 for (const double p : {-1.0, 1.0})
                     for (const double q : {-1.0, 1.0}) {
                         const auto nearness = [&](const Plane& plane, double at) {
-                            return (at + p * plane.right.w.a + q * plane.up.w.a) / (1 + p * plane.perRight + q * plane.perUp);
+                            return (at + p * plane.right.w.a + q * plane.up.w.a) /
+                                   (1 + p * plane.perRight + q * plane.perUp);
                         };
                         const double na = nearness(a, wa), nb = nearness(b, wb), close = 1e-9 * std::abs(na);
                         if (nb > na + close || (nb > na - close && !above)) return false;
@@ -63,7 +67,8 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         bool opaque;
     };
     std::vector<Seen> seen;
-    const double mx = (box.x0 + box.x1) / 2.0, my = (box.y0 + box.y1) / 2.0, cx = box.x0 + 0.5, cy = box.y0 + 0.5;
+    const double mx = (box.x0 + box.x1) / 2.0, my = (box.y0 + box.y1) / 2.0, cx = box.x0 + 0.5,
+                 cy = box.y0 + 0.5;
     const int width = box.x1 - box.x0, height = box.y1 - box.y0;
     for (const Entry& entry : entries) {
         if (entry.box.within(box).empty()) continue;
@@ -79,7 +84,8 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         card.nearness = static_cast<float>(w);
         const double each = plane.level ? 1 / m.w.a : 1 / w;
         card.w = over(m.w, cx, cy, each);
-        card.rw = static_cast<float>(plane.right.w.a * each), card.uw = static_cast<float>(plane.up.w.a * each);
+        card.rw = static_cast<float>(plane.right.w.a * each),
+        card.uw = static_cast<float>(plane.up.w.a * each);
         card.perRight = static_cast<float>(plane.perRight), card.perUp = static_cast<float>(plane.perUp);
         if (!entry.group.empty()) {
             if (!ready(entry.group, box, tile, card.group, whole)) return false;
@@ -106,7 +112,8 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
             Canvas& canvas = spare();
             canvas.clear(width, height);
             for (int y = 0; y < height; ++y)
-                sampleRow(plane, *entry.pixels, box.y0 + y, box.x0, box.x1, canvas.rgba + 4 * y * Canvas::side);
+                sampleRow(plane, *entry.pixels, box.y0 + y, box.x0, box.x1,
+                          canvas.rgba + 4 * y * Canvas::side);
             card.fixed = canvas.rgba;
             tile.ordered = tile.plain = false;
             seen.push_back(std::move(here));
@@ -124,14 +131,19 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
             }
         const bool fixed = disc <= noDisc && plane.still;
         const bool small = disc < smallDisc;
-        double fine = small ? lod : std::floor(std::min<double>(lodOfDisc(discAt(plane, mx, my), std::exp2(lod), m_rays), plane.top) + 0.5);
+        double fine =
+            small ? lod
+                  : std::floor(std::min<double>(lodOfDisc(discAt(plane, mx, my), std::exp2(lod), m_rays),
+                                                plane.top) +
+                               0.5);
         const int level = std::clamp(static_cast<int>(std::floor(fine)), 0, plane.top);
         Reach grown = reach;
         grown.u0 -= widest.taps * grown.marginU, grown.u1 += widest.taps * grown.marginU;
         grown.v0 -= widest.taps * grown.marginV, grown.v1 += widest.taps * grown.marginV;
         const Presence presence = presenceOf(plane, *entry.pixels, grown, level);
         if (presence == Presence::Nothing) continue;
-        here.opaque = presence == Presence::Opaque && entry.opacity == 1 && entry.blend == scene::Blend::Normal;
+        here.opaque =
+            presence == Presence::Opaque && entry.opacity == 1 && entry.blend == scene::Blend::Normal;
         tile.plain = tile.plain && entry.blend == scene::Blend::Normal;
 
         if (fixed) {
@@ -152,17 +164,23 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
             continue;
         }
         const double shrink = std::ldexp(1.0, -level);
-        const double spanU = std::abs(widest.du) * widest.taps / 2, spanV = std::abs(widest.dv) * widest.taps / 2;
-        if ((reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink > 1024.0 * 1024.0 && !whole) return false;
+        const double spanU = std::abs(widest.du) * widest.taps / 2,
+                     spanV = std::abs(widest.dv) * widest.taps / 2;
+        if ((reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink > 1024.0 * 1024.0 && !whole)
+            return false;
         const auto take = [&](int n) {
             const double k = std::ldexp(1.0, -n);
-            const auto least = [&](double at) { return static_cast<int>(std::clamp(std::floor(at * k - 0.52), -1e8, 1e8)); };
+            const auto least = [&](double at) {
+                return static_cast<int>(std::clamp(std::floor(at * k - 0.52), -1e8, 1e8));
+            };
             return m_arena.take(plane, *entry.pixels, n,
-                                {least(reach.u0 - spanU), least(reach.v0 - spanV), least(reach.u1 + spanU) + 3, least(reach.v1 + spanV) + 3});
+                                {least(reach.u0 - spanU), least(reach.v0 - spanV),
+                                 least(reach.u1 + spanU) + 3, least(reach.v1 + spanV) + 3});
         };
         card.fine = take(level);
         if (m_tracing) card.occupancy.survey(card.fine);
-        if (const int sharp = std::clamp(static_cast<int>(std::floor(lod)) + 1, 0, plane.top); m_glints && sharp < level) {
+        if (const int sharp = std::clamp(static_cast<int>(std::floor(lod)) + 1, 0, plane.top);
+            m_glints && sharp < level) {
             card.sharp = take(sharp);
             card.sharper = static_cast<float>(std::ldexp(1.0, level - sharp));
         }
@@ -179,8 +197,10 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         card.uu = local(plane.up, x0, &Projective::u), card.uv = local(plane.up, y0, &Projective::v);
         card.still = plane.still;
         if (!plane.still) {
-            card.tu = local(plane.drift, x0, &Projective::u), card.tv = local(plane.drift, y0, &Projective::v);
-            card.ttu = local(plane.curve, x0, &Projective::u), card.ttv = local(plane.curve, y0, &Projective::v);
+            card.tu = local(plane.drift, x0, &Projective::u),
+            card.tv = local(plane.drift, y0, &Projective::v);
+            card.ttu = local(plane.curve, x0, &Projective::u),
+            card.ttv = local(plane.curve, y0, &Projective::v);
             card.tw = over(plane.drift.w, cx, cy, each), card.ttw = over(plane.curve.w, cx, cy, each);
             card.level = false; // w changes over time
         }
@@ -188,12 +208,17 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
             card.du = static_cast<float>(widest.du * widest.taps * shrink);
             card.dv = static_cast<float>(widest.dv * widest.taps * shrink);
         }
-        card.edged = reach.u0 - reach.marginU < plane.farLeft() || reach.u1 + reach.marginU > plane.farRight() ||
-                     reach.v0 - reach.marginV < plane.farTop() || reach.v1 + reach.marginV > plane.farBottom();
+        card.edged =
+            reach.u0 - reach.marginU < plane.farLeft() || reach.u1 + reach.marginU > plane.farRight() ||
+            reach.v0 - reach.marginV < plane.farTop() || reach.v1 + reach.marginV > plane.farBottom();
         if (card.edged) {
-            const auto edge = [&](double at, int origin) { return static_cast<float>(at * shrink - 0.5 - origin); };
-            card.left = edge(plane.farLeft(), card.fine.x0), card.right = edge(plane.farRight(), card.fine.x0);
-            card.top = edge(plane.farTop(), card.fine.y0), card.bottom = edge(plane.farBottom(), card.fine.y0);
+            const auto edge = [&](double at, int origin) {
+                return static_cast<float>(at * shrink - 0.5 - origin);
+            };
+            card.left = edge(plane.farLeft(), card.fine.x0),
+            card.right = edge(plane.farRight(), card.fine.x0);
+            card.top = edge(plane.farTop(), card.fine.y0),
+            card.bottom = edge(plane.farBottom(), card.fine.y0);
             const double mw = m.w.at(mx, my), u = m.u.at(mx, my) / mw, v = m.v.at(mx, my) / mw;
             const auto size = [&](double a, double b) {
                 return static_cast<float>(std::max(std::hypot(a, b) * shrink / mw, 1e-6));
@@ -206,13 +231,16 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         seen.push_back(std::move(here));
     }
     std::reverse(seen.begin(), seen.end());
-    std::stable_sort(seen.begin(), seen.end(),
-                     [](const Seen& a, const Seen& b) { return a.nearness > b.nearness + 1e-9 * std::abs(b.nearness); });
+    std::stable_sort(seen.begin(), seen.end(), [](const Seen& a, const Seen& b) {
+        return a.nearness > b.nearness + 1e-9 * std::abs(b.nearness);
+    });
     bool ordered = true;
     for (std::size_t i = 1; i < seen.size() && ordered; ++i)
-        ordered = infront(seen[i - 1].entry->plane, seen[i].entry->plane, seen[i - 1].entry > seen[i].entry, box);
+        ordered =
+            infront(seen[i - 1].entry->plane, seen[i].entry->plane, seen[i - 1].entry > seen[i].entry, box);
     if (ordered) {
-        const auto hides = std::find_if(seen.begin(), seen.end(), [](const Seen& each) { return each.opaque; });
+        const auto hides =
+            std::find_if(seen.begin(), seen.end(), [](const Seen& each) { return each.opaque; });
         if (hides != seen.end()) seen.erase(hides + 1, seen.end());
     } else {
         tile.ordered = tile.plain = false;
@@ -231,8 +259,10 @@ bool LensPainter::mesh(const Entry& entry, const Reach& reach, const media::Box&
     constexpr int steps = 4;
     for (int j = 0; j <= steps; ++j)
         for (int i = 0; i <= steps; ++i) {
-            const V2d at(box.x0 + (box.x1 - box.x0) * i / static_cast<double>(steps), box.y0 + (box.y1 - box.y0) * j / static_cast<double>(steps));
-            const auto here = plane.mesh->meet(plane.view, at), right = plane.mesh->meet(plane.view, at + V2d(0.25, 0)),
+            const V2d at(box.x0 + (box.x1 - box.x0) * i / static_cast<double>(steps),
+                         box.y0 + (box.y1 - box.y0) * j / static_cast<double>(steps));
+            const auto here = plane.mesh->meet(plane.view, at),
+                       right = plane.mesh->meet(plane.view, at + V2d(0.25, 0)),
                        below = plane.mesh->meet(plane.view, at + V2d(0, 0.25));
             if (!here) continue;
             twice = twice || plane.mesh->meet(plane.view, at, here->depth * 1.0001);
@@ -251,14 +281,19 @@ bool LensPainter::mesh(const Entry& entry, const Reach& reach, const media::Box&
     const double wanted = std::min<double>(std::max(lod, lodOfDisc(disc, std::exp2(lod), m_rays)), plane.top);
     const int level = static_cast<int>(std::floor(wanted + (disc < smallDisc ? 0.3 : 0.5)));
     const double shrink = std::ldexp(1.0, -level);
-    const auto least = [&](double at) { return static_cast<int>(std::clamp(std::floor(at * shrink - 0.52), -1e8, 1e8)); };
-    card.fine = m_arena.take(plane, *entry.pixels, level, {least(reach.u0), least(reach.v0), least(reach.u1) + 3, least(reach.v1) + 3});
-    card.scaleU = static_cast<float>(plane.size.x * shrink), card.scaleV = static_cast<float>(plane.size.y * shrink);
+    const auto least = [&](double at) {
+        return static_cast<int>(std::clamp(std::floor(at * shrink - 0.52), -1e8, 1e8));
+    };
+    card.fine = m_arena.take(plane, *entry.pixels, level,
+                             {least(reach.u0), least(reach.v0), least(reach.u1) + 3, least(reach.v1) + 3});
+    card.scaleU = static_cast<float>(plane.size.x * shrink),
+    card.scaleV = static_cast<float>(plane.size.y * shrink);
     card.edged = true;
     const auto edge = [&](double at, int origin) { return static_cast<float>(at * shrink - 0.5 - origin); };
     card.left = edge(plane.farLeft(), card.fine.x0), card.right = edge(plane.farRight(), card.fine.x0);
     card.top = edge(plane.farTop(), card.fine.y0), card.bottom = edge(plane.farBottom(), card.fine.y0);
-    card.reachU = static_cast<float>(std::max(reachU * shrink, 1e-6)), card.reachV = static_cast<float>(std::max(reachV * shrink, 1e-6));
+    card.reachU = static_cast<float>(std::max(reachU * shrink, 1e-6)),
+    card.reachV = static_cast<float>(std::max(reachV * shrink, 1e-6));
     card.air = m_air;
     card.hazy = m_air.density > 0;
     return twice;
@@ -281,11 +316,12 @@ void LensPainter::paint(const Entries& entries, const media::Box& box, const flo
     throwAll(glints, tile, cards, canvas);
 }
 
-void LensPainter::throwAll(const std::vector<const Glint*>& glints, const RayTile& tile, const std::vector<RayCard>& cards,
-                           Canvas& canvas) {
+void LensPainter::throwAll(const std::vector<const Glint*>& glints, const RayTile& tile,
+                           const std::vector<RayCard>& cards, Canvas& canvas) {
     for (const Glint* glint : glints) {
         // Where its own card is not among what is seen, something opaque is in front of it.
-        const bool seen = std::any_of(cards.begin(), cards.end(), [&](const RayCard& card) { return card.of == glint->of; });
+        const bool seen = std::any_of(cards.begin(), cards.end(),
+                                      [&](const RayCard& card) { return card.of == glint->of; });
         if (seen) addGlint(tile, cards, *glint, canvas);
     }
 }

@@ -13,23 +13,25 @@ namespace stage::render {
 class LensPainter {
 public:
     /// rays: by how many cards are read as finely as so many rays need; as a rule those of the points.
-    LensPainter(const RayPoints& points, int rays, const Opening& opening, const Air& air, scene::Blending blending);
+    LensPainter(const RayPoints& points, int rays, const Opening& opening, const Air& air,
+                scene::Blending blending);
 
     /// As TilePainter::paint.
     void paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,
                const std::stop_token& stop);
 
-    /// Adds the glints that fall on a box to a canvas that shows the rest of it, each as far as the cards in front let its
-    /// rays through.
+    /// Adds the glints that fall on a box to a canvas that shows the rest of it, each as far as the cards in
+    /// front let its rays through.
     void addGlints(const Entries& entries, const media::Box& box, Canvas& canvas);
 
 private:
     RayTile tileOf(const media::Box& box) const;
-    static void throwAll(const std::vector<const Glint*>& glints, const RayTile& tile, const std::vector<RayCard>& cards,
-                         Canvas& canvas);
+    static void throwAll(const std::vector<const Glint*>& glints, const RayTile& tile,
+                         const std::vector<RayCard>& cards, Canvas& canvas);
     static std::vector<const Glint*> glintsOn(const Entries& entries, const media::Box& box);
     /// False: too steep for a box of this size.
-    bool ready(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile, std::vector<RayCard>& cards, bool whole);
+    bool ready(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile,
+               std::vector<RayCard>& cards, bool whole);
     /// Readies a card that is not flat; true where rays may meet it twice.
     bool mesh(const Entry& entry, const Reach& reach, const media::Box& box, RayCard& card);
     void byParts(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,

@@ -21,7 +21,8 @@ Grid gridOf(const optics::Card& card) {
     grid.t0 = -card.top, grid.t1 = 1 + card.bottom;
     // A chord over the angle a is off its arc by 1 - cos(a/2) of the radius.
     const double most = 2 * std::acos(1 - 1 / 50'000.0);
-    grid.columns = std::clamp(static_cast<int>(std::ceil(std::abs(card.bend) * (grid.s1 - grid.s0) / most)), 1, 4096);
+    grid.columns =
+        std::clamp(static_cast<int>(std::ceil(std::abs(card.bend) * (grid.s1 - grid.s0) / most)), 1, 4096);
     for (const double t : {grid.t0, grid.t1})
         for (int i = 0; i <= grid.columns; ++i)
             grid.points.push_back(card.at(grid.s0 + (grid.s1 - grid.s0) * i / grid.columns, t));
@@ -30,16 +31,21 @@ Grid gridOf(const optics::Card& card) {
 
 struct Mesh::Own {
     RTCScene scene = nullptr;
-    Grid grid; ///< without its points
+    Grid grid;     ///< without its points
     V3d origin{0}; ///< single precision is about here
 
     /// Triangles of a cell: upper left, upper right, lower left; and lower right, lower left, upper right.
     void place(unsigned primitive, float u, float v, float& s, float& t) const {
-        const int cell = static_cast<int>(primitive / 2), column = cell % grid.columns, row = cell / grid.columns;
+        const int cell = static_cast<int>(primitive / 2), column = cell % grid.columns,
+                  row = cell / grid.columns;
         const bool second = primitive % 2;
         const float across = second ? 1 - u : u, down = second ? 1 - v : v;
-        s = static_cast<float>(grid.s0 + (grid.s1 - grid.s0) * (static_cast<double>(column) + static_cast<double>(across)) / grid.columns);
-        t = static_cast<float>(grid.t0 + (grid.t1 - grid.t0) * (static_cast<double>(row) + static_cast<double>(down)) / grid.rows);
+        s = static_cast<float>(grid.s0 + (grid.s1 - grid.s0) *
+                                             (static_cast<double>(column) + static_cast<double>(across)) /
+                                             grid.columns);
+        t = static_cast<float>(grid.t0 + (grid.t1 - grid.t0) *
+                                             (static_cast<double>(row) + static_cast<double>(down)) /
+                                             grid.rows);
     }
 };
 
@@ -52,17 +58,20 @@ Mesh::Mesh(const Grid& grid) : m_own(std::make_unique<Own>()) {
     own.scene = rtcNewScene(device());
     rtcSetSceneFlags(own.scene, RTC_SCENE_FLAG_ROBUST); // no ray slips through between two cells
     RTCGeometry geometry = rtcNewGeometry(device(), RTC_GEOMETRY_TYPE_TRIANGLE);
-    auto* points = static_cast<float*>(rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, 3 * sizeof(float), grid.points.size()));
+    auto* points = static_cast<float*>(rtcSetNewGeometryBuffer(
+        geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, 3 * sizeof(float), grid.points.size()));
     for (const V3d& point : grid.points) {
         const V3d from = point - own.origin;
         for (int i = 0; i < 3; ++i)
             *points++ = static_cast<float>(from[i]);
     }
     const auto cells = static_cast<std::size_t>(grid.columns) * static_cast<std::size_t>(grid.rows);
-    auto* corners = static_cast<unsigned*>(rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, 3 * sizeof(unsigned), 2 * cells));
+    auto* corners = static_cast<unsigned*>(rtcSetNewGeometryBuffer(
+        geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, 3 * sizeof(unsigned), 2 * cells));
     for (int row = 0; row < grid.rows; ++row)
         for (int column = 0; column < grid.columns; ++column) {
-            const auto upper = static_cast<unsigned>(row * (grid.columns + 1) + column), lower = upper + static_cast<unsigned>(grid.columns) + 1;
+            const auto upper = static_cast<unsigned>(row * (grid.columns + 1) + column),
+                       lower = upper + static_cast<unsigned>(grid.columns) + 1;
             for (const unsigned corner : {upper, upper + 1, lower, lower + 1, lower, upper + 1})
                 *corners++ = corner;
         }
@@ -79,8 +88,10 @@ Mesh::~Mesh() {
 std::optional<optics::Meeting> Mesh::meet(const optics::View& view, const V2d& place, double from) const {
     const V3d eye = view.eye - m_own->origin, along = optics::rayThrough(view, place);
     RTCRayHit ray{};
-    ray.ray.org_x = static_cast<float>(eye.x), ray.ray.org_y = static_cast<float>(eye.y), ray.ray.org_z = static_cast<float>(eye.z);
-    ray.ray.dir_x = static_cast<float>(along.x), ray.ray.dir_y = static_cast<float>(along.y), ray.ray.dir_z = static_cast<float>(along.z);
+    ray.ray.org_x = static_cast<float>(eye.x), ray.ray.org_y = static_cast<float>(eye.y),
+    ray.ray.org_z = static_cast<float>(eye.z);
+    ray.ray.dir_x = static_cast<float>(along.x), ray.ray.dir_y = static_cast<float>(along.y),
+    ray.ray.dir_z = static_cast<float>(along.z);
     ray.ray.tnear = static_cast<float>(from);
     ray.ray.tfar = std::numeric_limits<float>::infinity();
     ray.ray.mask = ~0u;

@@ -40,13 +40,14 @@ void copyRow(const media::TiledLevel& level, int y, int x0, int x1, std::uint16_
     }
 }
 
-/// Texels of a level along one side: which two are mixed at a texel that may lie beyond the picture, because what
-/// goes on there need not fall on whole texels of a smaller level.
+/// Texels of a level along one side: which two are mixed at a texel that may lie beyond the picture, because
+/// what goes on there need not fall on whole texels of a smaller level.
 struct Source {
     int a, b;
     float share; ///< of b
 };
-Source sourceOf(int i, int level, int count, int base, const scene::Extension& low, const scene::Extension& high) {
+Source sourceOf(int i, int level, int count, int base, const scene::Extension& low,
+                const scene::Extension& high) {
     if (i >= 0 && i < count) return {i, i, 0};
     const scene::Extension& side = i < 0 ? low : high;
     if (side.reach() <= 0 || side.beyond == scene::Beyond::Stretch) {
@@ -72,7 +73,9 @@ Patch PatchArena::take(const Plane& plane, const media::Pyramid& pixels, int lev
     const media::TiledLevel& from = pixels.levels[static_cast<std::size_t>(level)];
     const double shrink = std::ldexp(1.0, -level);
     // One texel beyond where it goes on, for those half on its edge.
-    const auto low = [&](double reach) { return reach < 0 ? static_cast<int>(std::floor(reach * shrink)) - 1 : 0; };
+    const auto low = [&](double reach) {
+        return reach < 0 ? static_cast<int>(std::floor(reach * shrink)) - 1 : 0;
+    };
     const auto high = [&](double reach, int base, int count) {
         return reach > base ? static_cast<int>(std::ceil(reach * shrink)) + 1 : count;
     };

@@ -9,9 +9,9 @@
 
 namespace stage::render {
 
-/// Half float RGBA. Places are texels of the level, counted from the picture's left and top; below 0 and beyond
-/// its size the picture goes on as its extensions say. At least two texels across and down, so that two that are
-/// neighbours can be read at once.
+/// Half float RGBA. Places are texels of the level, counted from the picture's left and top; below 0 and
+/// beyond its size the picture goes on as its extensions say. At least two texels across and down, so that
+/// two that are neighbours can be read at once.
 struct Patch {
     const std::uint16_t* texels = nullptr; ///< of (x0, y0)
     std::ptrdiff_t stride = 0;             ///< from row to row, in numbers (a texel has four)
@@ -21,8 +21,8 @@ struct Patch {
 /// Where patches that had to be put together live. For one thread.
 class PatchArena {
 public:
-    /// The texels of a box of the level, cut to where the card is. Without copying where they lie in one tile.
-    /// Texels that are not there are clear.
+    /// The texels of a box of the level, cut to where the card is. Without copying where they lie in one
+    /// tile. Texels that are not there are clear.
     Patch take(const Plane& plane, const media::Pyramid& pixels, int level, const media::Box& box);
     /// Gives up all patches taken.
     void reset() { m_block = 0, m_used = 0; }

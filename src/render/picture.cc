@@ -3,10 +3,10 @@
 #include "render/curve.h"
 
 #include <algorithm>
+#include <cstdlib>
 #include <limits>
 #include <map>
 #include <mutex>
-#include <cstdlib>
 #include <oneapi/tbb/parallel_for.h>
 #include <sys/mman.h>
 
@@ -14,7 +14,8 @@ namespace stage::render {
 
 namespace {
 
-/// Rooms given back, of which a few are kept: the system clears what it hands out, which takes longer than one thinks.
+/// Rooms given back, of which a few are kept: the system clears what it hands out, which takes longer than
+/// one thinks.
 struct Kept {
     std::mutex lock;
     std::vector<std::pair<std::size_t, void*>> rooms; ///< with their sizes

@@ -9,10 +9,10 @@ namespace stage::render {
 
 Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
               const scene::Extensions& extensions) {
-    // A point of the frame lies on the ray d = forward + right sx - up sy (depth component 1) from the eye; through
-    // the lens point e it is d - e / focus from eye + e. With c = corner - eye - e and the card's normal n,
-    // 1/depth = d.n / c.n, and with the vectors a, b dual to across and down, s/depth = d.a - c.a / depth.
-    // All is multiplied by c.n over what it is for the pinhole: what is quadratic in e then cancels.
+    // A point of the frame lies on the ray d = forward + right sx - up sy (depth component 1) from the eye;
+    // through the lens point e it is d - e / focus from eye + e. With c = corner - eye - e and the card's
+    // normal n, 1/depth = d.n / c.n, and with the vectors a, b dual to across and down, s/depth = d.a - c.a /
+    // depth. All is multiplied by c.n over what it is for the pinhole: what is quadratic in e then cancels.
     const V3d c = card.corner - view.eye;
     const V3d n = card.across.cross(card.down);
     const double cn = c.dot(n);

@@ -28,15 +28,16 @@ struct Projective {
 
 /// A card seen through a view.
 ///
-/// Flat: u, v and w of the ray through a place of the frame are linear in the place (a plane's homography), and
-/// for a given place linear in the point of the lens that it goes through, because a ray through lens point
-/// (p, q) from a point of the frame passes the focus plane where the pinhole's ray does: a shear of space.
-/// w over 1 + p perRight + q perUp is 1 / depth.
+/// Flat: u, v and w of the ray through a place of the frame are linear in the place (a plane's homography),
+/// and for a given place linear in the point of the lens that it goes through, because a ray through lens
+/// point (p, q) from a point of the frame passes the focus plane where the pinhole's ray does: a shear of
+/// space. w over 1 + p perRight + q perUp is 1 / depth.
 ///
-/// Not flat: rays meet a mesh, a little larger than what it shows so that pixels half on its edge are met; w is then
-/// that of the flat card, and of use for nothing but groups. It is taken as it is in the middle of the exposure.
+/// Not flat: rays meet a mesh, a little larger than what it shows so that pixels half on its edge are met; w
+/// is then that of the flat card, and of use for nothing but groups. It is taken as it is in the middle of
+/// the exposure.
 struct Plane {
-    Projective pinhole; ///< through the lens's middle, at the middle of the exposure
+    Projective pinhole;   ///< through the lens's middle, at the middle of the exposure
     Projective right, up; ///< what a lens point one radius to the right and up adds
     double perRight = 0, perUp = 0;
     Projective drift, curve; ///< over the exposure: + t drift + t^2 curve, t from -1 to 1
@@ -48,7 +49,8 @@ struct Plane {
     optics::Card card;
     optics::View view;
     std::shared_ptr<const Mesh> mesh; ///< null: flat
-    double x0 = 0, y0 = 0, x1 = 0, y1 = 0; ///< where a mesh is seen by a pinhole, px; all of the plane if some is behind the eye
+    double x0 = 0, y0 = 0, x1 = 0,
+           y1 = 0; ///< where a mesh is seen by a pinhole, px; all of the plane if some is behind the eye
 
     bool bent() const { return mesh != nullptr; }
     double farLeft() const { return -extensions.left.reach() * size.x; }
@@ -57,7 +59,8 @@ struct Plane {
     double farBottom() const { return (1 + extensions.bottom.reach()) * size.y; }
 };
 
-/// size: base texels of the card's picture; 0 x 0 where there are none (a flattened group): only w is set then.
+/// size: base texels of the card's picture; 0 x 0 where there are none (a flattened group): only w is set
+/// then.
 Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
               const scene::Extensions& extensions = {});
 /// Lets it move during the exposure: what it is at the exposure's begin and end.
@@ -65,12 +68,12 @@ void expose(Plane& plane, const Plane& open, const Plane& close);
 
 /// 1 / depth at a place of the frame; at most 0 where the card is not there.
 double nearnessAt(const Plane& plane, double x, double y);
-/// The least and the greatest 1 / depth that a card may have in a box of the frame, through the whole lens and
-/// exposure.
+/// The least and the greatest 1 / depth that a card may have in a box of the frame, through the whole lens
+/// and exposure.
 std::pair<double, double> nearnessIn(const Plane& plane, int x0, int y0, int x1, int y1);
 
-/// Diameter in px of the disc into which the lens blurs a point of the card that is seen at a place. 0 where it
-/// is not.
+/// Diameter in px of the disc into which the lens blurs a point of the card that is seen at a place. 0 where
+/// it is not.
 double discAt(const Plane& plane, double x, double y);
 
 }

@@ -10,6 +10,7 @@
 #define HWY_TARGET_INCLUDE "render/rays.cc"
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
+
 #include <hwy/contrib/math/math-inl.h>
 
 #include "render/fetch-inl.h"
@@ -30,8 +31,10 @@ public:
         for (int k = 0; k < std::min(m_tile.opening.blades, mostBlades) && m_tile.opening.blades >= 3; ++k) {
             const double each = 2 * 3.14159265358979323846 / m_tile.opening.blades;
             const double from = static_cast<double>(m_tile.opening.turn) + k * each;
-            m_cornerX[k] = static_cast<float>(std::cos(from)), m_cornerY[k] = static_cast<float>(std::sin(from));
-            m_nextX[k] = static_cast<float>(std::cos(from + each)), m_nextY[k] = static_cast<float>(std::sin(from + each));
+            m_cornerX[k] = static_cast<float>(std::cos(from)),
+            m_cornerY[k] = static_cast<float>(std::sin(from));
+            m_nextX[k] = static_cast<float>(std::cos(from + each)),
+            m_nextY[k] = static_cast<float>(std::sin(from + each));
         }
     }
 
@@ -40,7 +43,8 @@ public:
         const int count = m_tile.points->count;
         const BlueNoise& noise = blueNoise();
         const int fx = m_tile.x0 + x, fy = m_tile.y0 + y;
-        const float shift[4] = {noise.at(fx, fy), noise.at(fx + 23, fy + 37), noise.at(fx + 47, fy + 11), noise.at(fx + 11, fy + 53)};
+        const float shift[4] = {noise.at(fx, fy), noise.at(fx + 23, fy + 37), noise.at(fx + 47, fy + 11),
+                                noise.at(fx + 11, fy + 53)};
         for (int from = 0; from < count; from += batch) {
             m_rays = std::min(batch, count - from);
             aim(from, shift);
@@ -58,9 +62,12 @@ public:
     void add(const Glint& glint, Canvas& canvas) {
         const D d;
         const int lanes = static_cast<int>(hn::Lanes(d));
-        const float reach = std::abs(glint.radius) + 1, gx = glint.x - static_cast<float>(m_tile.x0) - 0.5f, gy = glint.y - static_cast<float>(m_tile.y0) - 0.5f;
-        const int y0 = std::max(0, static_cast<int>(std::floor(gy - reach))), y1 = std::min(m_tile.height, static_cast<int>(std::ceil(gy + reach)) + 1);
-        const int x0 = std::max(0, static_cast<int>(std::floor(gx - reach))) / lanes * lanes, x1 = std::min(m_tile.width, static_cast<int>(std::ceil(gx + reach)) + 1);
+        const float reach = std::abs(glint.radius) + 1, gx = glint.x - static_cast<float>(m_tile.x0) - 0.5f,
+                    gy = glint.y - static_cast<float>(m_tile.y0) - 0.5f;
+        const int y0 = std::max(0, static_cast<int>(std::floor(gy - reach))),
+                  y1 = std::min(m_tile.height, static_cast<int>(std::ceil(gy + reach)) + 1);
+        const int x0 = std::max(0, static_cast<int>(std::floor(gx - reach))) / lanes * lanes,
+                  x1 = std::min(m_tile.width, static_cast<int>(std::ceil(gx + reach)) + 1);
         const float each = 1 / glint.radius, size = std::abs(glint.radius);
         m_rays = lanes;
         hn::Store(hn::Set(d, glint.time), d, m_t);
@@ -76,9 +83,12 @@ public:
                 if (m_tile.opening.blades >= 3)
                     for (int k = 0; k < m_tile.opening.blades; ++k) {
                         // Distance from the side between two corners.
-                        const float nx = (m_cornerX[k] + m_nextX[k]) / 2, ny = (m_cornerY[k] + m_nextY[k]) / 2, apothem = std::hypot(nx, ny);
-                        const auto along = hn::MulAdd(p, hn::Set(d, nx / apothem), hn::Mul(q, hn::Set(d, ny / apothem)));
-                        inside = hn::Min(inside, hn::Mul(hn::Sub(hn::Set(d, apothem), along), hn::Set(d, size)));
+                        const float nx = (m_cornerX[k] + m_nextX[k]) / 2,
+                                    ny = (m_cornerY[k] + m_nextY[k]) / 2, apothem = std::hypot(nx, ny);
+                        const auto along =
+                            hn::MulAdd(p, hn::Set(d, nx / apothem), hn::Mul(q, hn::Set(d, ny / apothem)));
+                        inside =
+                            hn::Min(inside, hn::Mul(hn::Sub(hn::Set(d, apothem), along), hn::Set(d, size)));
                     }
                 auto through = hn::Min(hn::Max(hn::Add(inside, half), zero), one);
                 if (hn::AllFalse(d, hn::Gt(through, zero))) continue;
@@ -98,7 +108,8 @@ public:
 private:
     static constexpr int mostBlades = 32;
 
-    /// What the cards in front of a glint let through, for pixels from (x, y) on, whose rays m_p and m_q have.
+    /// What the cards in front of a glint let through, for pixels from (x, y) on, whose rays m_p and m_q
+    /// have.
     V past(const std::vector<RayCard>& cards, const Glint& glint, int x, int y) {
         const D d;
         auto through = hn::Set(d, 1.f);
@@ -111,7 +122,9 @@ private:
             if (!m_tile.ordered) {
                 // In front of it in the middle of the lens is in front of it.
                 const float w = card.level ? 1 : at(card.w, static_cast<float>(x), static_cast<float>(y));
-                const double nearness = card.mesh ? nearnessAt(*card.mesh, m_tile.x0 + x + 0.5, m_tile.y0 + y + 0.5) : static_cast<double>(card.nearness * w);
+                const double nearness = card.mesh
+                                            ? nearnessAt(*card.mesh, m_tile.x0 + x + 0.5, m_tile.y0 + y + 0.5)
+                                            : static_cast<double>(card.nearness * w);
                 if (nearness <= static_cast<double>(glint.nearness)) continue;
             }
             V alpha;
@@ -128,7 +141,8 @@ private:
         const D d;
         auto through = hn::Set(d, 1.f);
         for (const RayCard& card : cards) {
-            const auto alpha = card.group.empty() ? alphaOf(card, x, y) : hn::Sub(hn::Set(d, 1.f), pastAll(card.group, x, y));
+            const auto alpha = card.group.empty() ? alphaOf(card, x, y)
+                                                  : hn::Sub(hn::Set(d, 1.f), pastAll(card.group, x, y));
             through = hn::NegMulAdd(hn::Mul(through, alpha), hn::Set(d, card.opacity), through);
         }
         return through;
@@ -156,10 +170,14 @@ private:
             hn::LoadInterleaved4(d, m_seen, r, g, b, a);
             return hn::Mul(a, there);
         }
-        const auto x = hn::Iota(d, static_cast<float>(x0)), p = hn::Load(d, m_p), q = hn::Load(d, m_q), t = hn::Load(d, m_t);
+        const auto x = hn::Iota(d, static_cast<float>(x0)), p = hn::Load(d, m_p), q = hn::Load(d, m_q),
+                   t = hn::Load(d, m_t);
         const auto row = static_cast<float>(y);
-        const auto on = [&](const TileLinear& l) { return hn::MulAdd(hn::Set(d, l.b), x, hn::Set(d, l.a + l.c * row)); };
-        auto u = hn::MulAdd(p, on(card.ru), hn::MulAdd(q, on(card.uu), on(card.u))), v = hn::MulAdd(p, on(card.rv), hn::MulAdd(q, on(card.uv), on(card.v)));
+        const auto on = [&](const TileLinear& l) {
+            return hn::MulAdd(hn::Set(d, l.b), x, hn::Set(d, l.a + l.c * row));
+        };
+        auto u = hn::MulAdd(p, on(card.ru), hn::MulAdd(q, on(card.uu), on(card.u))),
+             v = hn::MulAdd(p, on(card.rv), hn::MulAdd(q, on(card.uv), on(card.v)));
         if (!card.still) {
             u = hn::MulAdd(t, hn::MulAdd(t, on(card.ttu), on(card.tu)), u);
             v = hn::MulAdd(t, hn::MulAdd(t, on(card.ttv), on(card.tv)), v);
@@ -171,11 +189,14 @@ private:
             u = hn::Mul(u, each), v = hn::Mul(v, each);
         }
         const auto onto = [&](V at, int from, int to) {
-            return hn::MulAdd(at, hn::Set(d, card.sharper), hn::Set(d, (static_cast<float>(from) + 0.5f) * card.sharper - 0.5f - static_cast<float>(to)));
+            return hn::MulAdd(
+                at, hn::Set(d, card.sharper),
+                hn::Set(d, (static_cast<float>(from) + 0.5f) * card.sharper - 0.5f - static_cast<float>(to)));
         };
         const bool sharp = card.sharp.texels != nullptr;
         if (sharp)
-            place(card.sharp, onto(u, card.fine.x0, card.sharp.x0), onto(v, card.fine.y0, card.sharp.y0), 0, m_fine);
+            place(card.sharp, onto(u, card.fine.x0, card.sharp.x0), onto(v, card.fine.y0, card.sharp.y0), 0,
+                  m_fine);
         else
             place(card.fine, u, v, 0, m_fine);
         fetch(sharp ? card.sharp : card.fine, m_fine);
@@ -192,10 +213,13 @@ private:
                        to = hn::MulAdd(hn::Sub(hn::Set(d, high), place), each, half);
             return hn::Mul(hn::Min(hn::Max(from, zero), one), hn::Min(hn::Max(to, zero), one));
         };
-        return hn::Mul(inside(u, card.left, card.right, card.reachU), inside(v, card.top, card.bottom, card.reachV));
+        return hn::Mul(inside(u, card.left, card.right, card.reachU),
+                       inside(v, card.top, card.bottom, card.reachV));
     }
 
-    static HWY_INLINE V fraction(D d, V x) { return hn::Sub(x, hn::IfThenElseZero(hn::Ge(x, hn::Set(d, 1.f)), hn::Set(d, 1.f))); }
+    static HWY_INLINE V fraction(D d, V x) {
+        return hn::Sub(x, hn::IfThenElseZero(hn::Ge(x, hn::Set(d, 1.f)), hn::Set(d, 1.f)));
+    }
 
     /// Lens points and times of the rays.
     void aim(int from, const float* shift) {
@@ -203,10 +227,14 @@ private:
         const RayPoints& points = *m_tile.points;
         const int lanes = static_cast<int>(hn::Lanes(d));
         for (int i = 0; i < m_rays; i += lanes) {
-            const auto u = fraction(d, hn::Add(hn::LoadU(d, points.u.data() + from + i), hn::Set(d, shift[0]))),
-                       v = fraction(d, hn::Add(hn::LoadU(d, points.v.data() + from + i), hn::Set(d, shift[1]))),
-                       t = fraction(d, hn::Add(hn::LoadU(d, points.t.data() + from + i), hn::Set(d, shift[2]))),
-                       a = fraction(d, hn::Add(hn::LoadU(d, points.a.data() + from + i), hn::Set(d, shift[3])));
+            const auto u = fraction(d,
+                                    hn::Add(hn::LoadU(d, points.u.data() + from + i), hn::Set(d, shift[0]))),
+                       v = fraction(d,
+                                    hn::Add(hn::LoadU(d, points.v.data() + from + i), hn::Set(d, shift[1]))),
+                       t = fraction(d,
+                                    hn::Add(hn::LoadU(d, points.t.data() + from + i), hn::Set(d, shift[2]))),
+                       a = fraction(d,
+                                    hn::Add(hn::LoadU(d, points.a.data() + from + i), hn::Set(d, shift[3])));
             hn::Store(hn::MulAdd(t, hn::Set(d, 2.f), hn::Set(d, -1.f)), d, m_t + i);
             hn::Store(hn::Sub(a, hn::Set(d, 0.5f)), d, m_a + i);
             V p, q;
@@ -231,8 +259,19 @@ private:
                 const auto phi = hn::Mul(hn::Div(other, safe), hn::Set(d, 0.78539816f)); // within pi/4
                 const auto p2 = hn::Mul(phi, phi);
                 // Taylor's series: off by less than 1e-6 within pi/4.
-                const auto sine = hn::Mul(phi, hn::MulAdd(p2, hn::MulAdd(p2, hn::MulAdd(p2, hn::Set(d, -1 / 5040.f), hn::Set(d, 1 / 120.f)), hn::Set(d, -1 / 6.f)), one));
-                const auto cosine = hn::MulAdd(p2, hn::MulAdd(p2, hn::MulAdd(p2, hn::MulAdd(p2, hn::Set(d, 1 / 40320.f), hn::Set(d, -1 / 720.f)), hn::Set(d, 1 / 24.f)), hn::Set(d, -0.5f)), one);
+                const auto sine = hn::Mul(
+                    phi,
+                    hn::MulAdd(p2,
+                               hn::MulAdd(p2, hn::MulAdd(p2, hn::Set(d, -1 / 5040.f), hn::Set(d, 1 / 120.f)),
+                                          hn::Set(d, -1 / 6.f)),
+                               one));
+                const auto cosine = hn::MulAdd(
+                    p2,
+                    hn::MulAdd(p2,
+                               hn::MulAdd(p2, hn::MulAdd(p2, hn::Set(d, 1 / 40320.f), hn::Set(d, -1 / 720.f)),
+                                          hn::Set(d, 1 / 24.f)),
+                               hn::Set(d, -0.5f)),
+                    one);
                 p = hn::Mul(r, hn::IfThenElse(wide, cosine, sine));
                 q = hn::Mul(r, hn::IfThenElse(wide, sine, cosine));
             }
@@ -288,7 +327,8 @@ private:
     }
 
     /// Into m_level[depth].mixed.
-    void mixCards(const std::vector<RayCard>& cards, float x, float y, int canvasAt, const float* ground, std::size_t depth) {
+    void mixCards(const std::vector<RayCard>& cards, float x, float y, int canvasAt, const float* ground,
+                  std::size_t depth) {
         if (m_level.size() < depth + 2) m_level.resize(depth + 2);
         const auto rays = static_cast<std::size_t>(m_rays);
         m_level[depth].seen.resize(cards.size() * rays * 4);
@@ -300,7 +340,8 @@ private:
             if (!card.group.empty()) {
                 const float nothing[4] = {0, 0, 0, 0};
                 mixCards(card.group, x, y, canvasAt, nothing, depth + 1);
-                std::copy_n(m_level[depth + 1].mixed.data(), 4 * rays, m_level[depth].seen.data() + 4 * n * rays);
+                std::copy_n(m_level[depth + 1].mixed.data(), 4 * rays,
+                            m_level[depth].seen.data() + 4 * n * rays);
             } else {
                 float* const out = m_level[depth].seen.data() + 4 * n * rays;
                 if (card.fixed) {
@@ -313,7 +354,9 @@ private:
                     for (std::size_t i = 0; i < rays; ++i)
                         for (std::size_t c = 0; c < 4; ++c) {
                             float value = m_seen[4 * i + c];
-                            if (card.hazy && c < 3) value = value * m_air[i] + card.air.colour[c] * (1 - m_air[i]) * m_seen[4 * i + 3];
+                            if (card.hazy && c < 3)
+                                value = value * m_air[i] +
+                                        card.air.colour[c] * (1 - m_air[i]) * m_seen[4 * i + 3];
                             out[4 * i + c] = card.edged ? value * m_cover[i] : value;
                         }
                 }
@@ -325,14 +368,16 @@ private:
             }
             present.push_back(n);
             if (m_tile.ordered) continue;
-            const float w0 = card.level ? 1 : at(card.w, x, y), tw = card.still ? 0 : at(card.tw, x, y), ttw = card.still ? 0 : at(card.ttw, x, y);
+            const float w0 = card.level ? 1 : at(card.w, x, y), tw = card.still ? 0 : at(card.tw, x, y),
+                        ttw = card.still ? 0 : at(card.ttw, x, y);
             for (std::size_t i = 0; i < rays; ++i) {
                 if (card.mesh) {
                     m_level[depth].near[n * rays + i] = m_depth[i] > 0 ? 1 / m_depth[i] : 0;
                     continue;
                 }
                 const float w = w0 + m_p[i] * card.rw + m_q[i] * card.uw + m_t[i] * (tw + m_t[i] * ttw);
-                m_level[depth].near[n * rays + i] = card.nearness * w / (1 + m_p[i] * card.perRight + m_q[i] * card.perUp);
+                m_level[depth].near[n * rays + i] =
+                    card.nearness * w / (1 + m_p[i] * card.perRight + m_q[i] * card.perUp);
             }
         }
         Level& own = m_level[depth];
@@ -346,14 +391,16 @@ private:
                 order.assign(present.rbegin(), present.rend());
                 for (std::size_t a = 1; a < order.size(); ++a)
                     for (std::size_t b = a; b > 0; --b) {
-                        const float below_ = own.near[order[b - 1] * rays + i], above = own.near[order[b] * rays + i];
+                        const float below_ = own.near[order[b - 1] * rays + i],
+                                    above = own.near[order[b] * rays + i];
                         if (below_ <= above * (1 + 1e-5f)) break;
                         std::swap(order[b - 1], order[b]);
                     }
             }
             for (const std::size_t n : order) {
                 const float* s = own.seen.data() + 4 * (n * rays + i);
-                if (s[0] != 0 || s[1] != 0 || s[2] != 0 || s[3] != 0) blendOnto(below, s, cards[n].opacity, cards[n].blend);
+                if (s[0] != 0 || s[1] != 0 || s[2] != 0 || s[3] != 0)
+                    blendOnto(below, s, cards[n].opacity, cards[n].blend);
             }
         }
     }
@@ -390,13 +437,16 @@ private:
         v = hn::Min(hn::Max(v, zero), hn::Set(d, static_cast<float>(patch.height - 1)));
         const auto iu = hn::Min(hn::ConvertTo(di, u), hn::Set(di, patch.width - 2)),
                    iv = hn::Min(hn::ConvertTo(di, v), hn::Set(di, patch.height - 2));
-        hn::Store(hn::Add(hn::ShiftLeft<2>(iu), hn::Mul(iv, hn::Set(di, static_cast<std::int32_t>(patch.stride)))), di, out.at + i);
+        hn::Store(
+            hn::Add(hn::ShiftLeft<2>(iu), hn::Mul(iv, hn::Set(di, static_cast<std::int32_t>(patch.stride)))),
+            di, out.at + i);
         hn::Store(hn::Sub(u, hn::ConvertTo(d, iu)), d, out.wx + i);
         hn::Store(hn::Sub(v, hn::ConvertTo(d, iv)), d, out.wy + i);
     }
 
-    /// Sixteen rays, through places of the frame (px from the tile's first pixel's middle) and m_p, m_q from `first` on:
-    /// places on the card into u and v, how much of it is there into m_cover, depths into m_depth.
+    /// Sixteen rays, through places of the frame (px from the tile's first pixel's middle) and m_p, m_q from
+    /// `first` on: places on the card into u and v, how much of it is there into m_cover, depths into
+    /// m_depth.
     void lookAtMesh(const RayCard& card, const float* xs, float y, int first, float* us, float* vs) {
         const optics::View& view = card.mesh->view;
         Rays16 rays;
@@ -404,11 +454,16 @@ private:
         const double lens = view.aperture, away = lens / view.focus;
         for (int i = 0; i < 16; ++i) {
             const double p = static_cast<double>(m_p[first + i]), q = static_cast<double>(m_q[first + i]);
-            const double sx = (m_tile.x0 + 0.5 + static_cast<double>(xs[i]) - view.centre.x) / view.slope - p * away,
-                         sy = -(m_tile.y0 + 0.5 + static_cast<double>(y) - view.centre.y) / view.slope - q * away;
-            const V3d from = eye + view.right * (p * lens) + view.up * (q * lens), along = view.forward + view.right * sx + view.up * sy;
-            rays.ox[i] = static_cast<float>(from.x), rays.oy[i] = static_cast<float>(from.y), rays.oz[i] = static_cast<float>(from.z);
-            rays.dx[i] = static_cast<float>(along.x), rays.dy[i] = static_cast<float>(along.y), rays.dz[i] = static_cast<float>(along.z);
+            const double sx = (m_tile.x0 + 0.5 + static_cast<double>(xs[i]) - view.centre.x) / view.slope -
+                              p * away,
+                         sy = -(m_tile.y0 + 0.5 + static_cast<double>(y) - view.centre.y) / view.slope -
+                              q * away;
+            const V3d from = eye + view.right * (p * lens) + view.up * (q * lens),
+                      along = view.forward + view.right * sx + view.up * sy;
+            rays.ox[i] = static_cast<float>(from.x), rays.oy[i] = static_cast<float>(from.y),
+            rays.oz[i] = static_cast<float>(from.z);
+            rays.dx[i] = static_cast<float>(along.x), rays.dy[i] = static_cast<float>(along.y),
+            rays.dz[i] = static_cast<float>(along.z);
             rays.from[i] = 1e-6f;
             rays.valid[i] = -1;
         }
@@ -442,7 +497,8 @@ private:
                 hn::Store(cover, d, m_cover + i + k);
                 any = any || !hn::AllFalse(d, hn::Gt(cover, hn::Zero(d)));
                 if (card.hazy) {
-                    const auto through = hn::Max(hn::Sub(hn::Load(d, m_depth + i + k), hn::Set(d, card.air.start)), hn::Zero(d));
+                    const auto through = hn::Max(
+                        hn::Sub(hn::Load(d, m_depth + i + k), hn::Set(d, card.air.start)), hn::Zero(d));
                     hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i + k);
                 }
                 place(card.fine, u, v, i + k, m_fine);
@@ -456,7 +512,8 @@ private:
         if (card.mesh) return lookMesh(card, x, y);
         const D d;
         const float u0 = at(card.u, x, y), v0 = at(card.v, x, y), w0 = card.level ? 1 : at(card.w, x, y);
-        const float ru = at(card.ru, x, y), rv = at(card.rv, x, y), uu = at(card.uu, x, y), uv = at(card.uv, x, y);
+        const float ru = at(card.ru, x, y), rv = at(card.rv, x, y), uu = at(card.uu, x, y),
+                    uv = at(card.uv, x, y);
         float tu = 0, tv = 0, tw = 0, ttu = 0, ttv = 0, ttw = 0;
         if (!card.still) {
             tu = at(card.tu, x, y), tv = at(card.tv, x, y), tw = at(card.tw, x, y);
@@ -474,9 +531,14 @@ private:
             const auto least = [&](float a) { return a < 0 ? a * high : a * low; };
             const auto most = [&](float a) { return a < 0 ? a * low : a * high; };
             const float eu = std::abs(card.du) / 2 + 0.01f, ev = std::abs(card.dv) / 2 + 0.01f;
-            const float x0 = least(u0 - spanU) - eu, x1 = most(u0 + spanU) + eu, y0 = least(v0 - spanV) - ev, y1 = most(v0 + spanV) + ev;
-            if (card.edged && (x1 < card.left - card.reachU || x0 > card.right + card.reachU || y1 < card.top - card.reachV || y0 > card.bottom + card.reachV)) return false;
-            const auto whole = [](float a) { return static_cast<int>(std::clamp(a, -1e6f, 1e6f) + 1e6f) - 1000000; };
+            const float x0 = least(u0 - spanU) - eu, x1 = most(u0 + spanU) + eu, y0 = least(v0 - spanV) - ev,
+                        y1 = most(v0 + spanV) + ev;
+            if (card.edged && (x1 < card.left - card.reachU || x0 > card.right + card.reachU ||
+                               y1 < card.top - card.reachV || y0 > card.bottom + card.reachV))
+                return false;
+            const auto whole = [](float a) {
+                return static_cast<int>(std::clamp(a, -1e6f, 1e6f) + 1e6f) - 1000000;
+            };
             if (card.occupancy.clear(whole(x0), whole(y0), whole(x1) + 1, whole(y1) + 1)) return false;
         }
         for (int i = 0; i < m_rays; i += static_cast<int>(hn::Lanes(d))) {
@@ -484,7 +546,8 @@ private:
             auto u = hn::MulAdd(p, hn::Set(d, ru), hn::MulAdd(q, hn::Set(d, uu), hn::Set(d, u0))),
                  v = hn::MulAdd(p, hn::Set(d, rv), hn::MulAdd(q, hn::Set(d, uv), hn::Set(d, v0)));
             auto w = hn::Set(d, 1.f);
-            if (!card.level) w = hn::MulAdd(p, hn::Set(d, card.rw), hn::MulAdd(q, hn::Set(d, card.uw), hn::Set(d, w0)));
+            if (!card.level)
+                w = hn::MulAdd(p, hn::Set(d, card.rw), hn::MulAdd(q, hn::Set(d, card.uw), hn::Set(d, w0)));
             if (!card.still) {
                 const auto t = hn::Load(d, m_t + i);
                 u = hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttu), hn::Set(d, tu)), u);
@@ -502,16 +565,24 @@ private:
             }
             if (card.edged) hn::Store(coverOf(card, u, v), d, m_cover + i);
             if (card.hazy) {
-                const auto slant = hn::MulAdd(p, hn::Set(d, card.perRight), hn::MulAdd(q, hn::Set(d, card.perUp), hn::Set(d, 1.f)));
-                const auto depth = hn::Div(slant, hn::Max(hn::Mul(w, hn::Set(d, card.nearness)), hn::Set(d, 1e-7f)));
+                const auto slant = hn::MulAdd(p, hn::Set(d, card.perRight),
+                                              hn::MulAdd(q, hn::Set(d, card.perUp), hn::Set(d, 1.f)));
+                const auto depth =
+                    hn::Div(slant, hn::Max(hn::Mul(w, hn::Set(d, card.nearness)), hn::Set(d, 1e-7f)));
                 const auto through = hn::Max(hn::Sub(depth, hn::Set(d, card.air.start)), hn::Zero(d));
                 hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i);
             }
             place(card.fine, u, v, i, m_fine);
             if (card.between > 0) {
                 const auto half = hn::Set(d, 0.5f);
-                place(card.coarse, hn::MulAdd(u, half, hn::Set(d, (static_cast<float>(card.fine.x0) + 0.5f) * 0.5f - 0.5f - static_cast<float>(card.coarse.x0))),
-                      hn::MulAdd(v, half, hn::Set(d, (static_cast<float>(card.fine.y0) + 0.5f) * 0.5f - 0.5f - static_cast<float>(card.coarse.y0))), i, m_coarse);
+                place(card.coarse,
+                      hn::MulAdd(u, half,
+                                 hn::Set(d, (static_cast<float>(card.fine.x0) + 0.5f) * 0.5f - 0.5f -
+                                                static_cast<float>(card.coarse.x0))),
+                      hn::MulAdd(v, half,
+                                 hn::Set(d, (static_cast<float>(card.fine.y0) + 0.5f) * 0.5f - 0.5f -
+                                                static_cast<float>(card.coarse.y0))),
+                      i, m_coarse);
             }
         }
         return true;
@@ -520,12 +591,14 @@ private:
     HWY_INLINE void fetch(const Patch& patch, const Fetched& where) {
         const Few few;
         for (int i = 0; i < m_rays; i += Few::pixels)
-            hn::Store(few.fetch(patch.texels, patch.stride, where.at + i, where.wx + i, where.wy + i), Few::D(), m_seen + 4 * i);
+            hn::Store(few.fetch(patch.texels, patch.stride, where.at + i, where.wx + i, where.wy + i),
+                      Few::D(), m_seen + 4 * i);
     }
     HWY_INLINE void mixIn(const Patch& patch, float share) {
         const Few few;
         for (int i = 0; i < m_rays; i += Few::pixels) {
-            const auto coarse = few.fetch(patch.texels, patch.stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
+            const auto coarse =
+                few.fetch(patch.texels, patch.stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
             const auto fine = hn::Load(Few::D(), m_seen + 4 * i);
             hn::Store(hn::MulAdd(hn::Sub(coarse, fine), few.same(share), fine), Few::D(), m_seen + 4 * i);
         }
@@ -562,7 +635,8 @@ private:
     const std::vector<RayCard>& m_cards;
     int m_rays = 0;
     float m_cornerX[mostBlades], m_cornerY[mostBlades], m_nextX[mostBlades], m_nextY[mostBlades];
-    alignas(64) float m_p[batch], m_q[batch], m_t[batch], m_a[batch], m_through[batch], m_cover[batch], m_air[batch], m_depth[batch];
+    alignas(64) float m_p[batch], m_q[batch], m_t[batch], m_a[batch], m_through[batch], m_cover[batch],
+        m_air[batch], m_depth[batch];
     alignas(64) float m_seen[4 * batch];
     Fetched m_fine, m_coarse;
     struct Level {
@@ -571,7 +645,8 @@ private:
     std::vector<Level> m_level;
 };
 
-void TraceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas, const std::stop_token& stop) {
+void TraceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas,
+               const std::stop_token& stop) {
     PixelTracer tracer(tile, cards);
     for (int y = 0; y < tile.height && !stop.stop_requested(); ++y)
         for (int x = 0; x < tile.width; ++x)
@@ -595,7 +670,8 @@ void addGlint(const RayTile& tile, const std::vector<RayCard>& cards, const Glin
     HWY_DYNAMIC_DISPATCH(AddGlint)(tile, cards, glint, canvas);
 }
 
-void traceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas, const std::stop_token& stop) {
+void traceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas,
+               const std::stop_token& stop) {
     HWY_DYNAMIC_DISPATCH(TraceRays)(tile, cards, canvas, stop);
 }
 
@@ -608,7 +684,8 @@ void Occupancy::survey(const Patch& patch) {
     for (int y = 0; y < m_height; ++y) {
         const std::uint16_t* row = patch.texels + y * patch.stride;
         int some = 0, open = 0;
-        const std::size_t above = static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width + 1), own = above + static_cast<std::size_t>(m_width + 1);
+        const std::size_t above = static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width + 1),
+                          own = above + static_cast<std::size_t>(m_width + 1);
         for (int x = 0; x < m_width; ++x, row += 4) {
             some += ((row[0] | row[1] | row[2] | row[3]) & 0x7fff) != 0;
             open += row[3] < full || row[3] > 0x7c00;
@@ -621,9 +698,11 @@ void Occupancy::survey(const Patch& patch) {
 
 int Occupancy::sum(const std::vector<int>& table, int x0, int y0, int x1, int y1) const {
     const auto inside = [](int at, int size) { return std::clamp(at, 0, size - 1); };
-    const auto a = static_cast<std::size_t>(inside(x0, m_width)), b = static_cast<std::size_t>(inside(x1, m_width)) + 1;
+    const auto a = static_cast<std::size_t>(inside(x0, m_width)),
+               b = static_cast<std::size_t>(inside(x1, m_width)) + 1;
     const auto stride = static_cast<std::size_t>(m_width + 1);
-    const auto c = static_cast<std::size_t>(inside(y0, m_height)) * stride, e = (static_cast<std::size_t>(inside(y1, m_height)) + 1) * stride;
+    const auto c = static_cast<std::size_t>(inside(y0, m_height)) * stride,
+               e = (static_cast<std::size_t>(inside(y1, m_height)) + 1) * stride;
     return table[e + b] - table[c + b] - table[e + a] + table[c + a];
 }
 

@@ -24,7 +24,8 @@ private:
     std::vector<int> m_some, m_open; ///< summed-area tables
 };
 
-/// A card over one tile, nearest first in a list of them. Places are texels of its patch, as a Brush has them.
+/// A card over one tile, nearest first in a list of them. Places are texels of its patch, as a Brush has
+/// them.
 struct RayCard {
     /// u, v and w at a pixel for the middle of the lens; what a lens point adds to each; what time adds.
     TileLinear u, v, w, ru, rv, uu, uv;
@@ -33,24 +34,27 @@ struct RayCard {
     bool level = true, still = true;
     Patch fine, coarse;
     float between = 0; ///< share of the coarse one
-    Patch sharp;       ///< for glints that are seen past it: `sharper` times as fine as the fine one; may have no texels
+    Patch sharp; ///< for glints that are seen past it: `sharper` times as fine as the fine one; may have no
+                 ///< texels
     float sharper = 1;
     Occupancy occupancy;
-    float du = 0, dv = 0; ///< the long axis of a pixel's footprint, where it is longer than texels of the patch
+    float du = 0,
+          dv = 0; ///< the long axis of a pixel's footprint, where it is longer than texels of the patch
     bool edged = false;
     float left = 0, top = 0, right = 0, bottom = 0, reachU = 1, reachV = 1;
     float opacity = 1;
     bool hazy = false;
     Air air;
     float nearness = 1, perRight = 0, perUp = 0; ///< 1/depth = nearness w / (1 + p perRight + q perUp)
-    /// Where the lens does not blur it: as the pinhole sees it, in the canvas's layout; then only nearness and w count.
+    /// Where the lens does not blur it: as the pinhole sees it, in the canvas's layout; then only nearness
+    /// and w count.
     const float* fixed = nullptr;
     /// Not flat: met ray by ray; of the numbers above only those of patches, edges and light count.
     const Plane* mesh = nullptr;
-    bool behind = false;             ///< what rays meet second of it, behind what they meet first
-    float scaleU = 1, scaleV = 1;    ///< texels of the fine patch for a share of 1 across, and down
+    bool behind = false;          ///< what rays meet second of it, behind what they meet first
+    float scaleU = 1, scaleV = 1; ///< texels of the fine patch for a share of 1 across, and down
     scene::Blend blend = scene::Blend::Normal;
-    const void* of = nullptr; ///< whose card it is, for glints
+    const void* of = nullptr;   ///< whose card it is, for glints
     std::vector<RayCard> group; ///< of a flattened group, which lies where nearness and w say
 };
 
@@ -64,12 +68,13 @@ struct RayTile {
     bool paint = false;  ///< mixed in encoded values; the ground is encoded
 };
 
-/// The mean of all rays of each pixel into the canvas. cards: nearest first; of those that lie in one plane, the one
-/// that is above first. stop is asked for every row.
-void traceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas, const std::stop_token& stop);
+/// The mean of all rays of each pixel into the canvas. cards: nearest first; of those that lie in one plane,
+/// the one that is above first. stop is asked for every row.
+void traceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas,
+               const std::stop_token& stop);
 
-/// Adds a glint to what the canvas shows: all of its disc, each place as far as the cards in front of it let the ray
-/// through that goes through its own point of the lens.
+/// Adds a glint to what the canvas shows: all of its disc, each place as far as the cards in front of it let
+/// the ray through that goes through its own point of the lens.
 void addGlint(const RayTile& tile, const std::vector<RayCard>& cards, const Glint& glint, Canvas& canvas);
 
 }

@@ -8,8 +8,7 @@ namespace stage::render {
 Footprint footprintOf(double ux, double uy, double vx, double vy, int top) {
     const double e = ux * ux + uy * uy, g = vx * vx + vy * vy, f = ux * vx + uy * vy;
     const double half = std::sqrt((e - g) * (e - g) / 4 + f * f);
-    const double major = std::sqrt((e + g) / 2 + half),
-                 minor = std::sqrt(std::max(0.0, (e + g) / 2 - half));
+    const double major = std::sqrt((e + g) / 2 + half), minor = std::sqrt(std::max(0.0, (e + g) / 2 - half));
     Footprint print;
     const double ratio = major / std::max(minor, 1.0);
     if (ratio > 1.2) {
@@ -36,8 +35,8 @@ Footprint footprintAt(const Plane& plane, double x, double y) {
 }
 
 double lodOfDisc(double disc, double texelsPerPixel, int samples) {
-    // Rays lie about disc / sqrt(samples) apart: texels of three quarters of that keep the disc's rim and leave
-    // little to chance.
+    // Rays lie about disc / sqrt(samples) apart: texels of three quarters of that keep the disc's rim and
+    // leave little to chance.
     const double apart = samples > 0 ? 0.75 * disc / std::sqrt(static_cast<double>(samples)) : 0;
     return std::log2(std::max(texelsPerPixel, 1e-9) * std::max(1.0, apart));
 }
@@ -59,7 +58,8 @@ Reach bentReach(const Plane& plane, int x0, int y0, int x1, int y1, Through thro
         const auto [near, far] = nearnessIn(plane, x0, y0, x1, y1);
         for (const double nearness : {near, far})
             if (nearness < 1e299)
-                disc = std::max(disc, plane.view.aperture * plane.view.slope * std::abs(1 / plane.view.focus - std::max(0.0, nearness)));
+                disc = std::max(disc, plane.view.aperture * plane.view.slope *
+                                          std::abs(1 / plane.view.focus - std::max(0.0, nearness)));
     }
     const double a0 = x0 - disc, a1 = x1 + disc, b0 = y0 - disc, b1 = y1 + disc;
     r.off = a1 < plane.x0 || b1 < plane.y0 || a0 > plane.x1 || b0 > plane.y1;

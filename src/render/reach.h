@@ -7,9 +7,9 @@
 namespace stage::render {
 
 /// What a pixel covers of a picture: read at level `lod` (fractions mix two levels), as the mean of `taps`
-/// places in a row that step by (du, dv) base texels. So a card seen askew stays as sharp along its short axis as it
-/// is along its long one. Heckbert, Fundamentals of Texture Mapping, 1989: the footprint is the ellipse of the
-/// Jacobian.
+/// places in a row that step by (du, dv) base texels. So a card seen askew stays as sharp along its short
+/// axis as it is along its long one. Heckbert, Fundamentals of Texture Mapping, 1989: the footprint is the
+/// ellipse of the Jacobian.
 struct Footprint {
     static constexpr int mostTaps = 8;
     double lod = 0;
@@ -43,20 +43,23 @@ struct Reading {
 };
 /// The tiles of a picture that rendering a box of the frame will read.
 media::Need needOf(const Plane& plane, const media::Box& frame, const Reading& reading);
-/// Adds what looking past it through the lens as finely as a pinhole would, in boxes of the frame, reads besides.
+/// Adds what looking past it through the lens as finely as a pinhole would, in boxes of the frame, reads
+/// besides.
 void needFinely(const Plane& plane, const std::vector<media::Box>& boxes, media::Need& need);
 
 /// The draft paints what is blurred by discs of that radius (px) in a picture smaller by this power of two.
 int shrinkOf(double radius);
 
-/// The coarsest level that is fine enough for `samples` rays through a lens that blurs into discs of that diameter.
+/// The coarsest level that is fine enough for `samples` rays through a lens that blurs into discs of that
+/// diameter.
 double lodOfDisc(double disc, double texelsPerPixel, int samples);
 
 /// What an interval of base texels shows of the picture itself, where it goes on beyond its edges.
 std::pair<double, double> insideOf(double low, double high, double length, const scene::Extension& before,
                                    const scene::Extension& after);
 
-/// What is known of a box of the frame (pixels x0..x1-1, y0..y1-1) without sampling it at a level or the one above.
+/// What is known of a box of the frame (pixels x0..x1-1, y0..y1-1) without sampling it at a level or the one
+/// above.
 enum class Presence { Nothing, Something, Opaque };
 Presence presenceOf(const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int level);
 

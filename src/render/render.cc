@@ -24,10 +24,12 @@ std::vector<media::Box> tilesOf(const media::Box& region) {
         for (int x = region.x0 / side * side; x < region.x1; x += side)
             tiles.push_back(media::Box{x, y, x + side, y + side}.within(region));
     const auto from = [&](const media::Box& box) {
-        const double dx = box.x0 + box.x1 - region.x0 - region.x1, dy = box.y0 + box.y1 - region.y0 - region.y1;
+        const double dx = box.x0 + box.x1 - region.x0 - region.x1,
+                     dy = box.y0 + box.y1 - region.y0 - region.y1;
         return dx * dx + dy * dy;
     };
-    std::stable_sort(tiles.begin(), tiles.end(), [&](const media::Box& a, const media::Box& b) { return from(a) < from(b); });
+    std::stable_sort(tiles.begin(), tiles.end(),
+                     [&](const media::Box& a, const media::Box& b) { return from(a) < from(b); });
     return tiles;
 }
 
@@ -59,7 +61,9 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
         Canvas canvas;
     };
     oneapi::tbb::enumerable_thread_specific<Hand> hands([&] {
-        return Hand{TilePainter(draft, opening, air, frame.blending), LensPainter(points, draft ? plentyOfRays : points.count, opening, air, frame.blending), {}};
+        return Hand{TilePainter(draft, opening, air, frame.blending),
+                    LensPainter(points, draft ? plentyOfRays : points.count, opening, air, frame.blending),
+                    {}};
     });
     const std::vector<media::Box> tiles = tilesOf(region);
     std::atomic<std::size_t> next = 0, done = 0;

@@ -39,7 +39,8 @@ Rgba bilinear(const media::TiledLevel& level, const Folded& u, const Folded& v, 
         return static_cast<int>(place);
     };
     const auto at = [&](double tx, double ty) {
-        const Imath::half* t = level.texel(index(tx, level.size.x, u.round), index(ty, level.size.y, v.round));
+        const Imath::half* t =
+            level.texel(index(tx, level.size.x, u.round), index(ty, level.size.y, v.round));
         return t ? Rgba{t[0], t[1], t[2], t[3]} : Rgba{};
     };
     const auto wx = static_cast<float>(x - fx), wy = static_cast<float>(y - fy);
@@ -101,9 +102,8 @@ void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, 
             return std::clamp((place - low) * each + 0.5, 0.0, 1.0) *
                    std::clamp((high - place) * each + 0.5, 0.0, 1.0);
         };
-        auto coverage = static_cast<float>(
-            inside(u, plane.farLeft(), plane.farRight(), std::hypot(ux, uy)) *
-            inside(v, plane.farTop(), plane.farBottom(), std::hypot(vx, vy)));
+        auto coverage = static_cast<float>(inside(u, plane.farLeft(), plane.farRight(), std::hypot(ux, uy)) *
+                                           inside(v, plane.farTop(), plane.farBottom(), std::hypot(vx, vy)));
         // The steps of rounding at an edge that lies exactly between two pixels.
         if (coverage < 1e-6f) continue;
         if (coverage > 1 - 1e-6f) coverage = 1;

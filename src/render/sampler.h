@@ -7,13 +7,14 @@
 
 namespace stage::render {
 
-/// Premultiplied RGBA of pixels x0..x1-1 of row y into out, as a pinhole sees them. Trilinear and anisotropic;
-/// antialiased at the card's edges by coverage. Pixels off the card get 0. Where a bent card lies twice along a ray,
-/// the nearer part counts.
+/// Premultiplied RGBA of pixels x0..x1-1 of row y into out, as a pinhole sees them. Trilinear and
+/// anisotropic; antialiased at the card's edges by coverage. Pixels off the card get 0. Where a bent card
+/// lies twice along a ray, the nearer part counts.
 void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, int x1, float* out);
 
 /// RGBA at a place of the picture in base texels, at a level (fractions mix two); beyond its edges as its
 /// extensions say.
-std::array<float, 4> texelAt(const Plane& plane, const media::Pyramid& pixels, double u, double v, double lod);
+std::array<float, 4> texelAt(const Plane& plane, const media::Pyramid& pixels, double u, double v,
+                             double lod);
 
 }

@@ -19,18 +19,22 @@ constexpr int smallest = 8;
 constexpr double leastBlur = 0.6;
 
 bool anyMoves(const std::vector<Entry>& list) {
-    return std::any_of(list.begin(), list.end(), [](const Entry& entry) { return !entry.plane.still || anyMoves(entry.group); });
+    return std::any_of(list.begin(), list.end(),
+                       [](const Entry& entry) { return !entry.plane.still || anyMoves(entry.group); });
 }
 
 double discOver(const Plane& plane, const media::Box& box) {
     if (plane.bent()) {
         const auto [far, near] = nearnessIn(plane, box.x0, box.y0, box.x1, box.y1);
         const auto disc = [&](double nearness) {
-            return nearness > 1e299 ? 0 : 2 * plane.view.aperture * plane.view.slope * std::abs(1 / plane.view.focus - std::max(nearness, 0.0));
+            return nearness > 1e299 ? 0
+                                    : 2 * plane.view.aperture * plane.view.slope *
+                                          std::abs(1 / plane.view.focus - std::max(nearness, 0.0));
         };
         return std::max(disc(far), disc(near));
     }
-    return std::max({discAt(plane, box.x0, box.y0), discAt(plane, box.x1, box.y0), discAt(plane, box.x0, box.y1), discAt(plane, box.x1, box.y1)});
+    return std::max({discAt(plane, box.x0, box.y0), discAt(plane, box.x1, box.y0),
+                     discAt(plane, box.x0, box.y1), discAt(plane, box.x1, box.y1)});
 }
 
 bool inside(const media::Box& box, const media::Box& of) {
@@ -43,8 +47,8 @@ int finestLevel(const Plane& plane, const media::Box& box) {
     return std::max(0, static_cast<int>(std::floor(middle - (plane.level ? 0 : 0.7))));
 }
 
-/// 1/depth is linear over the frame, so two planes that keep their order at a box's corners keep it inside. `at`
-/// gives the nearness of the n-th, nearest first; equal ones must be in the order that `above` says.
+/// 1/depth is linear over the frame, so two planes that keep their order at a box's corners keep it inside.
+/// `at` gives the nearness of the n-th, nearest first; equal ones must be in the order that `above` says.
 template <class Nearness, class Above>
 bool sameOrder(std::size_t count, const media::Box& box, const Nearness& at, const Above& above) {
     for (std::size_t i = 1; i < count; ++i)
@@ -121,7 +125,8 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
         here.nearness = nearnessAt(entry.plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0);
         if (entry.group.empty()) {
             here.blurred = m_draft && discOver(entry.plane, box) > leastBlur;
-            here.reach = reachOf(entry.plane, box.x0, box.y0, box.x1, box.y1, m_draft ? Through::Lens : Through::Pinhole);
+            here.reach = reachOf(entry.plane, box.x0, box.y0, box.x1, box.y1,
+                                 m_draft ? Through::Lens : Through::Pinhole);
             if (here.reach.off) continue;
             if (here.reach.behind > 0 && size > smallest) return byParts(entries, box, ground, canvas);
             if (!entry.plane.bent() && here.reach.behind == 0) {
@@ -133,8 +138,8 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
                 const Presence presence =
                     presenceOf(entry.plane, *entry.pixels, grown, finestLevel(entry.plane, box));
                 if (presence == Presence::Nothing) continue;
-                here.opaque = presence == Presence::Opaque && entry.opacity == 1 &&
-                              entry.blend == scene::Blend::Normal;
+                here.opaque =
+                    presence == Presence::Opaque && entry.opacity == 1 && entry.blend == scene::Blend::Normal;
             }
             bent = bent || entry.plane.bent();
         }
@@ -142,8 +147,9 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
     }
     // Nearest first; of those in one plane the later is above.
     std::reverse(seen.begin(), seen.end());
-    std::stable_sort(seen.begin(), seen.end(),
-                     [](const Seen& a, const Seen& b) { return a.nearness > b.nearness + 1e-9 * std::abs(b.nearness); });
+    std::stable_sort(seen.begin(), seen.end(), [](const Seen& a, const Seen& b) {
+        return a.nearness > b.nearness + 1e-9 * std::abs(b.nearness);
+    });
     bool ordered;
     if (bent) { // only what lies apart in depth all over the box keeps its order for sure
         ordered = true;
@@ -171,15 +177,20 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
         alone(each, box, *layer);
         return *layer;
     };
-    // Each is readied before the one in front of it is painted: its texels are on the way by the time they are needed.
+    // Each is readied before the one in front of it is painted: its texels are on the way by the time they
+    // are needed.
     m_arena.reset();
     Brush brushes[2];
     const auto readied = [&](std::size_t n) {
         const Entry& entry = *seen[n].entry;
-        if (m_draft || m_blending != scene::Blending::Light || entry.blend != scene::Blend::Normal || !entry.group.empty()) return false;
+        if (m_draft || m_blending != scene::Blending::Light || entry.blend != scene::Blend::Normal ||
+            !entry.group.empty())
+            return false;
         Brush& brush = brushes[n % 2];
         brush = Brush();
-        if (!readyBrush(brush, entry.plane, *entry.pixels, seen[n].reach, box.x0, box.y0, canvas.width, canvas.height, m_arena)) return false;
+        if (!readyBrush(brush, entry.plane, *entry.pixels, seen[n].reach, box.x0, box.y0, canvas.width,
+                        canvas.height, m_arena))
+            return false;
         brush.opacity = entry.opacity;
         brush.air = m_air;
         brush.hazy = m_air.density > 0;
@@ -196,7 +207,8 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
     if (full) return;
     if (ready < seen.size() && size > smallest && !m_draft && m_blending == scene::Blending::Light) {
         const Entry& entry = *seen[ready].entry; // too steep?
-        if (entry.blend == scene::Blend::Normal && entry.group.empty() && !entry.plane.bent()) return byParts(entries, box, ground, canvas);
+        if (entry.blend == scene::Blend::Normal && entry.group.empty() && !entry.plane.bent())
+            return byParts(entries, box, ground, canvas);
     }
     for (std::size_t i = ready; i < seen.size(); ++i) {
         const Entry& entry = *seen[i].entry;
@@ -212,7 +224,9 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
         }
         if (m_draft && canvas.allFull()) break;
         if (m_blending == scene::Blending::Light && entry.group.empty() && seen[i].blurred) {
-            if (m_blur.paintUnder(atTime(entry.plane, m_time), *entry.pixels, m_air, entry.opacity, box, canvas)) continue;
+            if (m_blur.paintUnder(atTime(entry.plane, m_time), *entry.pixels, m_air, entry.opacity, box,
+                                  canvas))
+                continue;
             if (size > smallest) return byParts(entries, box, ground, canvas);
         }
         under(canvas, own(seen[i]), entry.opacity);
@@ -273,14 +287,16 @@ void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas)
     }
     canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
     const Plane plane = m_draft ? atTime(entry.plane, m_time) : entry.plane;
-    const Reach reach = m_draft ? reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole) : seen.reach;
+    const Reach reach =
+        m_draft ? reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole) : seen.reach;
     Brush brush;
     m_arena.reset();
     if (seen.blurred && m_blur.paintUnder(plane, *entry.pixels, m_air, 1, box, canvas)) {
         // done
     } else if (reach.off) {
         return;
-    } else if (readyBrush(brush, plane, *entry.pixels, reach, box.x0, box.y0, canvas.width, canvas.height, m_arena)) {
+    } else if (readyBrush(brush, plane, *entry.pixels, reach, box.x0, box.y0, canvas.width, canvas.height,
+                          m_arena)) {
         brush.air = m_air;
         brush.hazy = m_air.density > 0;
         paintUnder(brush, canvas);
@@ -290,7 +306,8 @@ void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas)
             sampleRow(plane, *entry.pixels, box.y0 + y, box.x0, box.x1, row);
             if (m_air.density > 0)
                 for (int x = 0; x < canvas.width; ++x)
-                    throughAir(m_air, nearnessAt(entry.plane, box.x0 + x + 0.5, box.y0 + y + 0.5), row + 4 * x);
+                    throughAir(m_air, nearnessAt(entry.plane, box.x0 + x + 0.5, box.y0 + y + 0.5),
+                               row + 4 * x);
         }
     }
     if (m_blending == scene::Blending::Paint)

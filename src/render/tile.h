@@ -13,8 +13,8 @@ public:
     TilePainter(bool draft, const Opening& opening, const Air& air, scene::Blending blending)
         : m_draft(draft), m_opening(opening), m_air(air), m_blending(blending), m_blur(opening) {}
 
-    /// Paints a box of the frame, at most Canvas::side across and down, over a ground of one colour. Colours are in
-    /// the blending's values.
+    /// Paints a box of the frame, at most Canvas::side across and down, over a ground of one colour. Colours
+    /// are in the blending's values.
     void paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas);
 
 private:
@@ -26,7 +26,8 @@ private:
         double nearness;
         bool blurred;
     };
-    void byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground, Canvas& canvas);
+    void byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
+                 Canvas& canvas);
     void byPixel(const std::vector<Seen>& seen, const media::Box& box, const float* ground, Canvas& canvas);
     /// What one shows, without its opacity.
     void alone(const Seen& seen, const media::Box& box, Canvas& canvas);
@@ -37,7 +38,7 @@ private:
     scene::Blending m_blending;
     PatchArena m_arena;
     DiscBlur m_blur;
-    double m_time = 0;                       ///< of the exposure
+    double m_time = 0; ///< of the exposure
 };
 
 }

@@ -144,9 +144,9 @@ struct Group {
     /// Of a group made by scattering: how, and what was scattered. Its children are ordinary layers.
     std::optional<Scatter> scatter;
     LayerPtr pattern; ///< null without scatter
-    /// A group that is faded or blended is mixed on its own and joins the rest as one, at the depth of its own
-    /// plane; or its layers stay in their depths, each with the group's opacity and (where it has none of its own)
-    /// blending.
+    /// A group that is faded or blended is mixed on its own and joins the rest as one, at the depth of its
+    /// own plane; or its layers stay in their depths, each with the group's opacity and (where it has none of
+    /// its own) blending.
     bool inDepth = false;
 };
 
@@ -210,7 +210,7 @@ struct Mark {
 
 /// The opening of the lens: round, or a regular polygon of so many blades.
 struct Iris {
-    int blades = 0; ///< 3 to 16; 0: round
+    int blades = 0;  ///< 3 to 16; 0: round
     double turn = 0; ///< of the polygon, counterclockwise in the picture
     bool operator==(const Iris&) const = default;
 };
@@ -219,7 +219,8 @@ struct Camera {
     double gate = 36;        ///< width of what the lens exposes
     std::vector<Mark> marks; ///< at least one, in order of time, no two at the same time
     Iris iris;
-    double shutter = 180; ///< angle of the shutter: of 360 degrees, how long each frame is exposed, about its time; 0..720
+    double shutter =
+        180; ///< angle of the shutter: of 360 degrees, how long each frame is exposed, about its time; 0..720
     Json extra = Json::object();
 };
 
@@ -240,8 +241,8 @@ struct Output {
     Json extra = Json::object();
 };
 
-/// Air that dims and tints what is far: of a layer's light exp(-density (d - start)) gets through from depth d, and
-/// the air adds its own colour for what it takes.
+/// Air that dims and tints what is far: of a layer's light exp(-density (d - start)) gets through from depth
+/// d, and the air adds its own colour for what it takes.
 struct Haze {
     Colour colour{0.5, 0.55, 0.65, 1};
     double density = 0; ///< per metre; 0: clear air

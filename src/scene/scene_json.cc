@@ -168,7 +168,8 @@ Iris readIris(Fields& fields, const Iris& fallback) {
     Fields iris(fields.object("iris"), fields.at("iris"));
     Iris read = fallback;
     read.blades = static_cast<int>(iris.whole("blades", 0, 16, read.blades));
-    if (read.blades > 0 && read.blades < 3) throw Misread{"'" + iris.at("blades") + "' is 0 for a round iris, or 3 and more"};
+    if (read.blades > 0 && read.blades < 3)
+        throw Misread{"'" + iris.at("blades") + "' is 0 for a round iris, or 3 and more"};
     read.turn = iris.number("turn", -360, 360, read.turn);
     return read;
 }
@@ -354,8 +355,10 @@ Json toJson(const Scene& scene) {
         json["pace"] = toJson(mark.pace);
         marks.push_back(withRest(std::move(json), mark.extra));
     }
-    Json camera = {{"gate", scene.camera.gate}, {"shutter", scene.camera.shutter}, {"marks", std::move(marks)}};
-    if (scene.camera.iris.blades > 0) camera["iris"] = {{"blades", scene.camera.iris.blades}, {"turn", scene.camera.iris.turn}};
+    Json camera = {
+        {"gate", scene.camera.gate}, {"shutter", scene.camera.shutter}, {"marks", std::move(marks)}};
+    if (scene.camera.iris.blades > 0)
+        camera["iris"] = {{"blades", scene.camera.iris.blades}, {"turn", scene.camera.iris.turn}};
     Json json = {{"format", "open-stage scene"},
                  {"version", formatVersion},
                  {"output", withRest(std::move(output), out.extra)},
@@ -363,7 +366,9 @@ Json toJson(const Scene& scene) {
                  {"camera", withRest(std::move(camera), scene.camera.extra)},
                  {"layers", layersToJson(scene.layers)}};
     if (scene.haze != Haze{})
-        json["haze"] = {{"colour", toJson(scene.haze.colour)}, {"density", scene.haze.density}, {"start", scene.haze.start}};
+        json["haze"] = {{"colour", toJson(scene.haze.colour)},
+                        {"density", scene.haze.density},
+                        {"start", scene.haze.start}};
     return withRest(std::move(json), scene.extra);
 }
 

@@ -108,8 +108,8 @@ TEST(CommandLine, BadInputGetsItsSentenceAndCode) {
     }
 }
 
-/// The demo: pushing a layer away with its framing held changes nothing of what the first mark sees of it, but for how
-/// much it is out of focus.
+/// The demo: pushing a layer away with its framing held changes nothing of what the first mark sees of it,
+/// but for how much it is out of focus.
 TEST(Demo, PushingAnyLayerFiveTimesAsFarChangesNoPixel) {
     const TempDir dir;
     const std::string d = dir.path().string();

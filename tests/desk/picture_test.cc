@@ -1,4 +1,5 @@
-// The picture in the Camera view: draft while something moves, refined where it stands still, and how it is shown.
+// The picture in the Camera view: draft while something moves, refined where it stands still, and how it is
+// shown.
 #include "desk/camera_view.h"
 #include "desk/picture_request.h"
 #include "render/render.h"
@@ -32,24 +33,30 @@ protected:
     }
     QColor at(double x, double y) {
         const QRectF frame = camera().frameRect();
-        return shown().pixelColor(static_cast<int>(frame.left() + frame.width() * x), static_cast<int>(frame.top() + frame.height() * y));
+        return shown().pixelColor(static_cast<int>(frame.left() + frame.width() * x),
+                                  static_cast<int>(frame.top() + frame.height() * y));
     }
 };
 
 TEST_F(Pictures, WhatStandsStillIsRefinedToWhatIsWritten) {
     ASSERT_TRUE(refined());
     const QRectF frame = camera().frameRect();
-    const V2i size(static_cast<int>(std::lround(frame.width())), static_cast<int>(std::lround(frame.height())));
+    const V2i size(static_cast<int>(std::lround(frame.width())),
+                   static_cast<int>(std::lround(frame.height())));
     media::PixelCache cache;
-    const auto expected = render::encoded<std::uint8_t>(
-        *render::render(motion::evaluate(scene(), session().time(), size, true), {.way = render::Way::Final}, cache));
+    const auto expected = render::encoded<std::uint8_t>(*render::render(
+        motion::evaluate(scene(), session().time(), size, true), {.way = render::Way::Final}, cache));
     const QImage image = shown();
     int worst = 0, looked = 0;
     for (int y = 20; y < size.y - 20; y += 7)
         for (int x = 20; x < size.x - 20; x += 7) {
-            const QColor got = image.pixelColor(static_cast<int>(frame.left()) + x, static_cast<int>(frame.top()) + y);
-            const std::uint8_t* e = expected.data() + 4 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(size.x) + static_cast<std::size_t>(x));
-            worst = std::max({worst, std::abs(got.red() - e[0]), std::abs(got.green() - e[1]), std::abs(got.blue() - e[2])});
+            const QColor got =
+                image.pixelColor(static_cast<int>(frame.left()) + x, static_cast<int>(frame.top()) + y);
+            const std::uint8_t* e =
+                expected.data() + 4 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(size.x) +
+                                       static_cast<std::size_t>(x));
+            worst = std::max({worst, std::abs(got.red() - e[0]), std::abs(got.green() - e[1]),
+                              std::abs(got.blue() - e[2])});
             ++looked;
         }
     EXPECT_GT(looked, 500);
@@ -145,7 +152,8 @@ TEST_F(Pictures, ViewExposureAndWarningsChangeOnlyWhatIsShown) {
 
 TEST_F(Pictures, ZoomedInOnlyWhatIsInViewIsRendered) {
     const QPointF middle(camera().width() / 2.0, camera().height() / 2.0);
-    QWheelEvent wheel(middle, camera().mapToGlobal(middle), {}, {0, 600}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+    QWheelEvent wheel(middle, camera().mapToGlobal(middle), {}, {0, 600}, Qt::NoButton, Qt::NoModifier,
+                      Qt::NoScrollPhase, false);
     QApplication::sendEvent(&camera(), &wheel);
     ASSERT_GT(camera().frameRect().width(), 2 * camera().width());
     ASSERT_TRUE(refined());
@@ -166,7 +174,8 @@ TEST_F(Pictures, AGroupIsMixedFirstOrInItsDepths) {
     auto* tick = window.findChild<QCheckBox*>(QStringLiteral("inDepth"));
     ASSERT_TRUE(tick && tick->isVisible());
     EXPECT_FALSE(tick->isChecked());
-    QObject::connect(&session(), &Session::problem, [](const QString& sentence) { ADD_FAILURE() << sentence.toStdString(); });
+    QObject::connect(&session(), &Session::problem,
+                     [](const QString& sentence) { ADD_FAILURE() << sentence.toStdString(); });
     tick->click();
     ASSERT_TRUE(scene::find(scene(), group).layer->group()->inDepth);
     session().undo();

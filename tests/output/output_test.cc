@@ -33,8 +33,8 @@ scene::Scene scrolling(const TempDir& dir, V2i frame) {
 
 std::vector<std::uint8_t> rendered(const scene::Scene& scene, std::int64_t frame, V2i size) {
     media::PixelCache sources;
-    return render::encoded<std::uint8_t>(
-        *render::render(motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size, true), Job{}.quality, sources));
+    return render::encoded<std::uint8_t>(*render::render(
+        motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size, true), Job{}.quality, sources));
 }
 
 std::size_t filesIn(const std::filesystem::path& folder) {

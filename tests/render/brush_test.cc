@@ -41,12 +41,19 @@ public:
         const auto view = optics::viewOf(pose, 36, {256, 144});
         const bool facing = m_random() % 3 == 0;
         const double yaw = facing ? -radians(pose.pan) : in(-1.2, 1.2), size_ = std::exp(in(-1, 4));
-        V3d across = V3d(std::cos(yaw), 0, -std::sin(yaw)) * size_, down = V3d(0, -1, in(-0.6, 0.6)) * size_ * in(0.3, 1.5);
+        V3d across = V3d(std::cos(yaw), 0, -std::sin(yaw)) * size_,
+            down = V3d(0, -1, in(-0.6, 0.6)) * size_ * in(0.3, 1.5);
         if (facing) across = view.right * size_, down = view.up * -size_;
-        const V3d centre = view.eye + view.forward * std::exp(in(0.5, 3.5)) + view.right * in(-4, 4) + view.up * in(-3, 3);
+        const V3d centre =
+            view.eye + view.forward * std::exp(in(0.5, 3.5)) + view.right * in(-4, 4) + view.up * in(-3, 3);
         scene::Extensions on;
-        const scene::Beyond ways[] = {scene::Beyond::Nothing, scene::Beyond::Mirror, scene::Beyond::Repeat, scene::Beyond::Stretch};
-        if (m_random() % 3 == 0) on = {{ways[m_random() % 4], in(0, 1)}, {ways[m_random() % 4], in(0, 1)}, {ways[m_random() % 4], in(0, 1)}, {ways[m_random() % 4], in(0, 1)}};
+        const scene::Beyond ways[] = {scene::Beyond::Nothing, scene::Beyond::Mirror, scene::Beyond::Repeat,
+                                      scene::Beyond::Stretch};
+        if (m_random() % 3 == 0)
+            on = {{ways[m_random() % 4], in(0, 1)},
+                  {ways[m_random() % 4], in(0, 1)},
+                  {ways[m_random() % 4], in(0, 1)},
+                  {ways[m_random() % 4], in(0, 1)}};
         optics::Card card{centre - (across + down) * 0.5, across, down};
         made.plane = planeOf(card, view, size, on);
         const int x = 8 * static_cast<int>(in(0, 28)), y = static_cast<int>(in(0, 112));
@@ -75,22 +82,26 @@ TEST(Brush, IsItsPlainTwinOnEveryInstructionSet) {
             Brush brush;
             arena.reset();
             const V2i size = c.box.size();
-            if (!readyBrush(brush, c.plane, *c.pixels, reach, c.box.x0, c.box.y0, size.x, size.y, arena)) continue;
+            if (!readyBrush(brush, c.plane, *c.pixels, reach, c.box.x0, c.box.y0, size.x, size.y, arena))
+                continue;
             canvas->clear(size.x, size.y);
             paintUnder(brush, *canvas);
             std::vector<float> row(static_cast<std::size_t>(size.x) * 4);
             for (int y = 0; y < size.y; ++y) {
                 sampleRow(c.plane, *c.pixels, c.box.y0 + y, c.box.x0, c.box.x1, row.data());
                 for (int x = 0; x < size.x; ++x) {
-                    // Askew, the kernel mixes levels for a group at a time and takes as many taps all over a tile.
-                    // A share of one level below 1 % is left out. Beyond the edges, what goes on in smaller levels is
-                    // laid on whole texels.
+                    // Askew, the kernel mixes levels for a group at a time and takes as many taps all over a
+                    // tile. A share of one level below 1 % is left out. Beyond the edges, what goes on in
+                    // smaller levels is laid on whole texels.
                     const bool exact = c.plane.level && (!c.plane.extensions.any() || brush.levels == 1);
                     const double bound = exact ? 0.012 : 0.35;
                     for (int k = 0; k < 4; ++k) {
-                        const float got = canvas->rgba[4 * (y * Canvas::side + x) + k], wanted = row[4 * static_cast<std::size_t>(x) + static_cast<std::size_t>(k)];
+                        const float got = canvas->rgba[4 * (y * Canvas::side + x) + k],
+                                    wanted =
+                                        row[4 * static_cast<std::size_t>(x) + static_cast<std::size_t>(k)];
                         ASSERT_TRUE(std::isfinite(got)) << set << " " << round;
-                        ASSERT_NEAR(got, wanted, bound) << set << " round " << round << " at " << x << ", " << y;
+                        ASSERT_NEAR(got, wanted, bound)
+                            << set << " round " << round << " at " << x << ", " << y;
                         sum += std::abs(got - wanted);
                     }
                     ++painted;

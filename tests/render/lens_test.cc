@@ -1,5 +1,5 @@
-// What the lens does to a picture, against answers that do not come from the renderer: the optics of a thin lens,
-// the area of a disc cut by a line, rays met with planes one by one.
+// What the lens does to a picture, against answers that do not come from the renderer: the optics of a thin
+// lens, the area of a disc cut by a line, rays met with planes one by one.
 #include "render/lens_points.h"
 #include "render/rays.h"
 #include "render/reach.h"
@@ -22,7 +22,8 @@ using test::TempDir;
 
 constexpr Way ways[] = {Way::Draft, Way::Final, Way::Traced};
 
-void writeExr(const std::filesystem::path& path, V2i size, const std::function<std::array<float, 4>(int, int)>& paint) {
+void writeExr(const std::filesystem::path& path, V2i size,
+              const std::function<std::array<float, 4>(int, int)>& paint) {
     std::vector<float> rgba;
     for (int y = 0; y < size.y; ++y)
         for (int x = 0; x < size.x; ++x)
@@ -35,7 +36,8 @@ void writeExr(const std::filesystem::path& path, V2i size, const std::function<s
 }
 
 /// A camera at the origin that looks along -Z.
-scene::Scene sceneOf(V2i frame, double focal, double fstop, double focus, std::vector<scene::LayerPtr> layers) {
+scene::Scene sceneOf(V2i frame, double focal, double fstop, double focus,
+                     std::vector<scene::LayerPtr> layers) {
     scene::Scene scene = scene::emptyScene();
     scene.output.frame = frame;
     scene::Pose& pose = scene.camera.marks[0].pose;
@@ -75,7 +77,8 @@ Spread spreadOf(const Picture& picture) {
     return s;
 }
 
-/// A dot of light in black, a pixel of the frame wide: four texels across, so that it stays where it is in smaller levels.
+/// A dot of light in black, a pixel of the frame wide: four texels across, so that it stays where it is in
+/// smaller levels.
 scene::LayerPtr dot(const TempDir& dir, double depth, double perPixel, float value) {
     const auto path = dir / ("dot" + std::to_string(value) + ".exr");
     writeExr(path, {128, 128}, [&](int x, int y) {
@@ -90,22 +93,30 @@ TEST(Lens, APointBecomesADiscOfTheDiameterThatOpticsSays) {
     struct Row {
         double focal, fstop, focus, depth, disc;
     };
-    for (const Row row : {Row{50, 2, 4, 10, 10}, {35, 2, 6.4, 1.6, 15.3125}, {35, 2, 6.4, 60, 4.5597}, {85, 1.8, 3, 30, 64.222}})
+    for (const Row row : {Row{50, 2, 4, 10, 10},
+                          {35, 2, 6.4, 1.6, 15.3125},
+                          {35, 2, 6.4, 60, 4.5597},
+                          {85, 1.8, 3, 30, 64.222}})
         for (const float value : {1.f, 300.f}) // sampled; thrown as a whole
             for (const Way way : ways) {
                 const TempDir dir;
-                const double perPixel = row.depth * 36 / row.focal / 1920; // metres that a pixel sees at that depth
-                auto scene = sceneOf({1920, 1080}, row.focal, row.fstop, row.focus, {dot(dir, row.depth, perPixel, value)});
+                const double perPixel =
+                    row.depth * 36 / row.focal / 1920; // metres that a pixel sees at that depth
+                auto scene = sceneOf({1920, 1080}, row.focal, row.fstop, row.focus,
+                                     {dot(dir, row.depth, perPixel, value)});
                 const Spread s = spreadOf(shown(scene, {way, 256}));
                 // A disc's mean square is R^2 / 2; the dot adds its own, as a pinhole shows it.
                 const Spread sharp = spreadOf(shown(scene, {Way::Pinhole}));
                 const double disc = 2 * std::sqrt(2 * std::max(0.0, s.square - sharp.square));
-                EXPECT_NEAR(disc, row.disc, std::max(0.3, 0.02 * row.disc)) << "f " << row.focal << " way " << static_cast<int>(way) << " value " << value;
+                EXPECT_NEAR(disc, row.disc, std::max(0.3, 0.02 * row.disc))
+                    << "f " << row.focal << " way " << static_cast<int>(way) << " value " << value;
                 EXPECT_NEAR(s.x, 960, 0.15);
                 EXPECT_NEAR(s.y, 540, 0.15);
-                // One pixel's light, wherever it goes: exactly where it is thrown as a whole, else to the rays' chance.
+                // One pixel's light, wherever it goes: exactly where it is thrown as a whole, else to the
+                // rays' chance.
                 const bool thrown = value > 1 && way != Way::Traced && row.disc > 5;
-                EXPECT_NEAR(s.light / static_cast<double>(value), 1, thrown ? 0.005 : 0.02) << row.disc << " way " << static_cast<int>(way) << " value " << value;
+                EXPECT_NEAR(s.light / static_cast<double>(value), 1, thrown ? 0.005 : 0.02)
+                    << row.disc << " way " << static_cast<int>(way) << " value " << value;
             }
 }
 
@@ -118,14 +129,21 @@ TEST(Lens, SixBladesMakeAHexagon) {
                 scene.camera.iris = {6, turn};
                 const Picture picture = shown(scene, {way, 256});
                 const Spread s = spreadOf(picture);
-                const double radius = 50e-3 / 0.35 / 2 * (50.0 / 36 * 480) * std::abs(depth - 4) / (4 * depth);
+                const double radius =
+                    50e-3 / 0.35 / 2 * (50.0 / 36 * 480) * std::abs(depth - 4) / (4 * depth);
                 // J / A of a regular hexagon is 5/12 of its circumradius squared.
-                EXPECT_NEAR(s.square - 2 / 12.0, 5 / 12.0 * radius * radius, 0.04 * radius * radius) << static_cast<int>(way);
-                // Light at a corner, none between two beyond the flat side. In front it is the other way round.
+                EXPECT_NEAR(s.square - 2 / 12.0, 5 / 12.0 * radius * radius, 0.04 * radius * radius)
+                    << static_cast<int>(way);
+                // Light at a corner, none between two beyond the flat side. In front it is the other way
+                // round.
                 const auto at = [&](double angle, double share) {
                     const double sign = depth < 4 ? -1 : 1;
                     const double a = radians(angle + turn);
-                    return picture.row(static_cast<int>(135 - sign * share * radius * std::sin(a)))[4 * static_cast<int>(240 + sign * share * radius * std::cos(a)) + 1];
+                    return picture.row(static_cast<int>(
+                        135 -
+                        sign * share * radius *
+                            std::sin(
+                                a)))[4 * static_cast<int>(240 + sign * share * radius * std::cos(a)) + 1];
                 };
                 const double inside = at(0, 0.3);
                 if (way == Way::Traced) continue; // grainy from pixel to pixel
@@ -141,7 +159,9 @@ TEST(Lens, AnEdgeOutOfFocusIsADiscCutByALine) {
         for (const Way way : ways) {
             // Its left edge runs through the middle of the frame.
             const double width = 40 * depth / 4;
-            const auto scene = sceneOf({320, 180}, 50, 1.4, 4, {test::pictureLayer(1, "a", dir / "white.png", {64, 64}, width, {width / 2, 0, -depth})});
+            const auto scene = sceneOf(
+                {320, 180}, 50, 1.4, 4,
+                {test::pictureLayer(1, "a", dir / "white.png", {64, 64}, width, {width / 2, 0, -depth})});
             const Picture picture = shown(scene, {way, 256});
             const double radius = 50e-3 / 1.4 / 2 * (50.0 / 36 * 320) * std::abs(depth - 4) / (4 * depth);
             ASSERT_GT(radius, 1.5);
@@ -162,8 +182,10 @@ TEST(Lens, CrossingPlanesAreRightForEveryRay) {
     const TempDir dir;
     test::writePicture(dir / "red.png", {8, 8}, [](int, int) { return Rgba8{255, 0, 0}; });
     test::writePicture(dir / "green.png", {8, 8}, [](int, int) { return Rgba8{0, 255, 0}; });
-    auto red = std::make_shared<scene::Layer>(*test::pictureLayer(1, "r", dir / "red.png", {8, 8}, 12, {0.3, 0, -5}));
-    auto green = std::make_shared<scene::Layer>(*test::pictureLayer(2, "g", dir / "green.png", {8, 8}, 12, {0, 0, -5}));
+    auto red = std::make_shared<scene::Layer>(
+        *test::pictureLayer(1, "r", dir / "red.png", {8, 8}, 12, {0.3, 0, -5}));
+    auto green = std::make_shared<scene::Layer>(
+        *test::pictureLayer(2, "g", dir / "green.png", {8, 8}, 12, {0, 0, -5}));
     red->placement.turn = {0, 35, 0};
     green->placement.turn = {0, -35, 0};
     const auto scene = sceneOf({160, 90}, 50, 0.5, 3, {red, green});
@@ -195,13 +217,17 @@ TEST(Lens, CrossingPlanesAreRightForEveryRay) {
     EXPECT_LT(worst, 0.03);
 }
 
-/// A hollow backdrop: each of its columns is blurred as its own depth says, and rays meet its arc where its formula is.
+/// A hollow backdrop: each of its columns is blurred as its own depth says, and rays meet its arc where its
+/// formula is.
 TEST(Lens, ABentBackdropIsBlurredByItsDepthAtEveryColumn) {
     const TempDir dir;
     // Bright columns on dark, far enough apart to be told from each other.
     constexpr int columns = 1024;
-    test::writePicture(dir / "bars.png", {columns, 256}, [](int x, int) { return x % 128 >= 62 && x % 128 < 66 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0}; });
-    auto layer = std::make_shared<scene::Layer>(*test::pictureLayer(1, "arc", dir / "bars.png", {columns, 256}, 12, {0, 0, -9}));
+    test::writePicture(dir / "bars.png", {columns, 256}, [](int x, int) {
+        return x % 128 >= 62 && x % 128 < 66 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0};
+    });
+    auto layer = std::make_shared<scene::Layer>(
+        *test::pictureLayer(1, "arc", dir / "bars.png", {columns, 256}, 12, {0, 0, -9}));
     layer->hanging.bend = 100; // its ends come forward
     const double angle = radians(100), arc = 12 / angle;
     const auto scene = sceneOf({640, 360}, 30, 0.5, 4, {layer});
@@ -212,7 +238,8 @@ TEST(Lens, ABentBackdropIsBlurredByItsDepthAtEveryColumn) {
             const double a = ((bar * 128 + 64.0) / columns - 0.5) * angle;
             const double x = arc * std::sin(a), depth = 9 - arc * (1 - std::cos(a));
             const double middle = 320 + slope * x / depth;
-            const double radius = way == Way::Pinhole ? 0 : 30e-3 / 0.5 / 2 * slope * std::abs(1 / depth - 1 / 4.0);
+            const double radius =
+                way == Way::Pinhole ? 0 : 30e-3 / 0.5 / 2 * slope * std::abs(1 / depth - 1 / 4.0);
             double light = 0, place = 0, square = 0;
             for (int px = static_cast<int>(middle - 18); px < static_cast<int>(middle + 19); ++px) {
                 const double v = picture.row(180)[4 * px + 1];
@@ -223,8 +250,10 @@ TEST(Lens, ABentBackdropIsBlurredByItsDepthAtEveryColumn) {
                 square += picture.row(180)[4 * px + 1] * (px + 0.5 - place) * (px + 0.5 - place) / light;
             EXPECT_NEAR(place, middle, 0.25) << bar << " way " << static_cast<int>(way);
             // Across a line, a disc's mean square is R^2 / 4; the bar itself is about 2 px wide.
-            const double own = std::pow(slope * 12.0 * 4 / columns / depth * std::cos(a - std::atan2(x, depth)), 2) / 12;
-            EXPECT_NEAR(square, radius * radius / 4 + own, 0.1 * radius * radius / 4 + 0.4) << bar << " way " << static_cast<int>(way);
+            const double own =
+                std::pow(slope * 12.0 * 4 / columns / depth * std::cos(a - std::atan2(x, depth)), 2) / 12;
+            EXPECT_NEAR(square, radius * radius / 4 + own, 0.1 * radius * radius / 4 + 0.4)
+                << bar << " way " << static_cast<int>(way);
         }
     }
 }
@@ -232,8 +261,13 @@ TEST(Lens, ABentBackdropIsBlurredByItsDepthAtEveryColumn) {
 /// A tube open towards us: its near wall has a window, through which its far wall shows.
 TEST(Lens, ABentCardIsSeenTwiceAlongARay) {
     const TempDir dir;
-    test::writePicture(dir / "tube.png", {360, 64}, [](int x, int) { return x > 150 && x < 210 ? Rgba8{0, 0, 0, 0} : x < 60 || x >= 300 ? Rgba8{255, 0, 0} : Rgba8{0, 255, 0}; });
-    auto layer = std::make_shared<scene::Layer>(*test::pictureLayer(1, "tube", dir / "tube.png", {360, 64}, 2 * std::numbers::pi * 2, {0, 0, -6}));
+    test::writePicture(dir / "tube.png", {360, 64}, [](int x, int) {
+        return x > 150 && x < 210   ? Rgba8{0, 0, 0, 0}
+               : x < 60 || x >= 300 ? Rgba8{255, 0, 0}
+                                    : Rgba8{0, 255, 0};
+    });
+    auto layer = std::make_shared<scene::Layer>(
+        *test::pictureLayer(1, "tube", dir / "tube.png", {360, 64}, 2 * std::numbers::pi * 2, {0, 0, -6}));
     layer->hanging.bend = -355; // hollow away from us: its middle is nearest
     const Picture picture = shown(sceneOf({160, 90}, 35, 8, 6, {layer}), {Way::Final, 32});
     // Red through the window; in the very middle the tube's ends leave a gap.
@@ -250,15 +284,23 @@ TEST(Lens, OrderIsByDepthWhateverTheListSays) {
     std::vector<scene::LayerPtr> layers;
     for (int i = 0; i < 3; ++i) {
         const auto path = dir / (std::to_string(i) + ".png");
-        test::writePicture(path, {16, 16}, [&](int x, int) { return Rgba8{i == 0 ? 255 : 0, i == 1 ? 255 : 0, i == 2 ? 255 : 0, x < 8 ? 255 : 90}; });
+        test::writePicture(path, {16, 16}, [&](int x, int) {
+            return Rgba8{i == 0 ? 255 : 0, i == 1 ? 255 : 0, i == 2 ? 255 : 0, x < 8 ? 255 : 90};
+        });
         layers.push_back(test::pictureLayer(i + 1, "c", path, {16, 16}, 3, {0.4 * i, 0, -3.0 - i}));
     }
     for (const Way way : {Way::Draft, Way::Final}) {
         std::vector<int> order = {0, 1, 2};
         std::optional<Picture> first;
         do {
-            const Picture picture = shown(sceneOf({96, 54}, 35, 1, 4, {layers[static_cast<std::size_t>(order[0])], layers[static_cast<std::size_t>(order[1])], layers[static_cast<std::size_t>(order[2])]}), {way, 32});
-            if (first) { EXPECT_EQ(picture.rgba, first->rgba); }
+            const Picture picture = shown(sceneOf({96, 54}, 35, 1, 4,
+                                                  {layers[static_cast<std::size_t>(order[0])],
+                                                   layers[static_cast<std::size_t>(order[1])],
+                                                   layers[static_cast<std::size_t>(order[2])]}),
+                                          {way, 32});
+            if (first) {
+                EXPECT_EQ(picture.rgba, first->rgba);
+            }
             first = picture;
         } while (std::next_permutation(order.begin(), order.end()));
     }
@@ -267,7 +309,8 @@ TEST(Lens, OrderIsByDepthWhateverTheListSays) {
 TEST(Air, HazeTakesWhatOpticsSays) {
     const TempDir dir;
     test::writePicture(dir / "white.png", {8, 8}, [](int, int) { return Rgba8{255, 255, 255, 255}; });
-    auto layer = std::make_shared<scene::Layer>(*test::pictureLayer(1, "a", dir / "white.png", {8, 8}, 200, {0, 0, -23}));
+    auto layer = std::make_shared<scene::Layer>(
+        *test::pictureLayer(1, "a", dir / "white.png", {8, 8}, 200, {0, 0, -23}));
     for (const double opacity : {1.0, 0.5})
         for (const double turn : {0.0, 30.0})
             for (const Way way : {Way::Pinhole, Way::Draft, Way::Final, Way::Traced}) {
@@ -279,7 +322,8 @@ TEST(Air, HazeTakesWhatOpticsSays) {
                 const float* pixel = picture.row(18) + 4 * 32;
                 // The pixel's middle is half a pixel off the axis: depth 20 behind the start, to a little.
                 for (int c = 0; c < 3; ++c)
-                    EXPECT_NEAR(pixel[c], opacity * (0.36788 + (1 - 0.36788) * (c + 1) / 4), 4e-3) << static_cast<int>(way) << " " << turn;
+                    EXPECT_NEAR(pixel[c], opacity * (0.36788 + (1 - 0.36788) * (c + 1) / 4), 4e-3)
+                        << static_cast<int>(way) << " " << turn;
                 EXPECT_NEAR(pixel[3], opacity, 1e-3);
             }
 }
@@ -302,7 +346,9 @@ TEST(Shutter, AStreakIsAsLongAsTheExposure) {
             const Spread s = spreadOf(shown(scene, {way, 256}, 1, true));
             const Spread still = spreadOf(shown(scene, {way, 64}, 1, false));
             EXPECT_LT(still.squareX, 0.5);
-            EXPECT_NEAR(s.squareX - still.squareX, length * length / 12, std::max(0.1, 0.05 * length * length / 12)) << angle << " way " << static_cast<int>(way);
+            EXPECT_NEAR(s.squareX - still.squareX, length * length / 12,
+                        std::max(0.1, 0.05 * length * length / 12))
+                << angle << " way " << static_cast<int>(way);
             EXPECT_NEAR(s.x, 240, 0.2); // the exposure is centred on the frame's time
         }
 }
@@ -312,16 +358,25 @@ TEST(Blending, EveryWayMixesByTheFormulas) {
     const TempDir dir;
     test::writePicture(dir / "low.png", {8, 8}, [](int, int) { return Rgba8{188, 120, 60}; });
     test::writePicture(dir / "high.png", {8, 8}, [](int, int) { return Rgba8{90, 200, 150, 153}; });
-    const auto linear = [](double v) { return v / 255 <= 0.04045 ? v / 255 / 12.92 : std::pow((v / 255 + 0.055) / 1.055, 2.4); };
+    const auto linear = [](double v) {
+        return v / 255 <= 0.04045 ? v / 255 / 12.92 : std::pow((v / 255 + 0.055) / 1.055, 2.4);
+    };
     const double b = linear(120), s = linear(200), as = 0.6;
-    const std::pair<Blend, double> modes[] = {{Blend::Normal, s}, {Blend::Multiply, b * s}, {Blend::Screen, b + s - b * s}, {Blend::Difference, std::abs(b - s)}, {Blend::Darken, std::min(b, s)}, {Blend::Exclusion, b + s - 2 * b * s}};
+    const std::pair<Blend, double> modes[] = {{Blend::Normal, s},
+                                              {Blend::Multiply, b * s},
+                                              {Blend::Screen, b + s - b * s},
+                                              {Blend::Difference, std::abs(b - s)},
+                                              {Blend::Darken, std::min(b, s)},
+                                              {Blend::Exclusion, b + s - 2 * b * s}};
     for (const auto& [mode, mixed] : modes)
         for (const Way way : {Way::Pinhole, Way::Draft, Way::Final}) {
             const auto low = test::pictureLayer(1, "low", dir / "low.png", {8, 8}, 60, {0, 0, -9});
-            auto high = std::make_shared<scene::Layer>(*test::pictureLayer(2, "high", dir / "high.png", {8, 8}, 40, {0, 0, -6}));
+            auto high = std::make_shared<scene::Layer>(
+                *test::pictureLayer(2, "high", dir / "high.png", {8, 8}, 40, {0, 0, -6}));
             high->blend = mode;
             const Picture picture = shown(sceneOf({64, 36}, 35, 2, 4, {low, high}), {way, 32});
-            EXPECT_NEAR(picture.row(18)[4 * 32 + 1], as * mixed + (1 - as) * b, 2e-3) << static_cast<int>(mode) << " way " << static_cast<int>(way);
+            EXPECT_NEAR(picture.row(18)[4 * 32 + 1], as * mixed + (1 - as) * b, 2e-3)
+                << static_cast<int>(mode) << " way " << static_cast<int>(way);
         }
 }
 
@@ -335,7 +390,11 @@ TEST(Groups, AreMixedFirstOrStayInTheirDepths) {
             group->id = 10;
             group->opacity = 0.5;
             group->placement.position = {0, 0, -5};
-            scene::Group content{{test::pictureLayer(1, "a", dir / "white.png", {8, 8}, 50, {0, 0, 0}), test::pictureLayer(2, "b", dir / "white.png", {8, 8}, 50, {0, 0, -3})}, {}, {}, inDepth};
+            scene::Group content{{test::pictureLayer(1, "a", dir / "white.png", {8, 8}, 50, {0, 0, 0}),
+                                  test::pictureLayer(2, "b", dir / "white.png", {8, 8}, 50, {0, 0, -3})},
+                                 {},
+                                 {},
+                                 inDepth};
             group->content = content;
             // Between the two: hides half of the far one only where they stay in their depths.
             const auto between = test::pictureLayer(3, "c", dir / "black.png", {8, 8}, 50, {0, 0, -6});
@@ -343,15 +402,19 @@ TEST(Groups, AreMixedFirstOrStayInTheirDepths) {
             EXPECT_NEAR(picture.row(18)[4 * 32], 0.5, 2e-3) << inDepth << " way " << static_cast<int>(way);
             EXPECT_NEAR(picture.row(18)[4 * 32 + 3], 1, 1e-3);
             const Picture alone = shown(sceneOf({64, 36}, 35, 2, 4, {group}), {way, 32});
-            EXPECT_NEAR(alone.row(18)[4 * 32], inDepth ? 0.75 : 0.5, 2e-3) << inDepth << " way " << static_cast<int>(way);
+            EXPECT_NEAR(alone.row(18)[4 * 32], inDepth ? 0.75 : 0.5, 2e-3)
+                << inDepth << " way " << static_cast<int>(way);
         }
 }
 
 TEST(Work, BlurAndMotionAreTheSameForAnyNumberOfThreads) {
     const TempDir dir;
     std::mt19937 random(3);
-    test::writePicture(dir / "a.png", {200, 150}, [&](int x, int y) { return Rgba8{(x * 37) % 256, (y * 53) % 256, 90, (x / 20 + y / 20) % 2 ? 255 : 0}; });
-    auto near = std::make_shared<scene::Layer>(*test::pictureLayer(1, "a", dir / "a.png", {200, 150}, 3, {0.2, -0.1, -3}));
+    test::writePicture(dir / "a.png", {200, 150}, [&](int x, int y) {
+        return Rgba8{(x * 37) % 256, (y * 53) % 256, 90, (x / 20 + y / 20) % 2 ? 255 : 0};
+    });
+    auto near = std::make_shared<scene::Layer>(
+        *test::pictureLayer(1, "a", dir / "a.png", {200, 150}, 3, {0.2, -0.1, -3}));
     near->placement.turn = {8, -28, 7};
     const auto far = test::pictureLayer(2, "b", dir / "a.png", {200, 150}, 12, {0, 0, -9});
     auto scene = sceneOf({233, 131}, 50, 1.4, 5, {far, near});
@@ -364,7 +427,8 @@ TEST(Work, BlurAndMotionAreTheSameForAnyNumberOfThreads) {
     for (const Way way : {Way::Draft, Way::Final}) {
         std::vector<Picture> pictures;
         for (const std::size_t threads : {1, 2, 7}) {
-            const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, threads);
+            const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
+                                                    threads);
             pictures.push_back(shown(scene, {way, 32}, Rational(1, 2), true));
         }
         EXPECT_EQ(pictures[0].rgba, pictures[1].rgba);
@@ -399,7 +463,8 @@ TEST(Rays, AreTheirPlainTwinOnEveryInstructionSet) {
                 RayTile tile;
                 tile.points = &points;
                 tile.opening = {blades, 0.3f};
-                tile.x0 = box.x0, tile.y0 = box.y0, tile.width = box.x1 - box.x0, tile.height = box.y1 - box.y0;
+                tile.x0 = box.x0, tile.y0 = box.y0, tile.width = box.x1 - box.x0,
+                tile.height = box.y1 - box.y0;
                 PatchArena arena;
                 RayCard card;
                 card.fine = arena.take(plane, *pixels, 0, {-1, -1, size.x + 1, size.y + 1});
@@ -407,14 +472,17 @@ TEST(Rays, AreTheirPlainTwinOnEveryInstructionSet) {
                 const double cx = box.x0 + 0.5, cy = box.y0 + 0.5, each = 1 / plane.pinhole.w.at(cx, cy);
                 const auto local = [&](const Projective& of, Linear Projective::*which) {
                     const Linear l = of.*which - of.w * 0.5;
-                    return TileLinear{static_cast<float>(l.at(cx, cy) * each), static_cast<float>(l.b * each), static_cast<float>(l.c * each)};
+                    return TileLinear{static_cast<float>(l.at(cx, cy) * each), static_cast<float>(l.b * each),
+                                      static_cast<float>(l.c * each)};
                 };
                 card.level = false;
                 card.u = local(plane.pinhole, &Projective::u), card.v = local(plane.pinhole, &Projective::v);
                 card.ru = local(plane.right, &Projective::u), card.rv = local(plane.right, &Projective::v);
                 card.uu = local(plane.up, &Projective::u), card.uv = local(plane.up, &Projective::v);
-                card.w = {1, static_cast<float>(plane.pinhole.w.b * each), static_cast<float>(plane.pinhole.w.c * each)};
-                card.rw = static_cast<float>(plane.right.w.a * each), card.uw = static_cast<float>(plane.up.w.a * each);
+                card.w = {1, static_cast<float>(plane.pinhole.w.b * each),
+                          static_cast<float>(plane.pinhole.w.c * each)};
+                card.rw = static_cast<float>(plane.right.w.a * each),
+                card.uw = static_cast<float>(plane.up.w.a * each);
                 const std::vector<RayCard> cards = {card};
                 std::vector<std::array<double, 4>> wanted;
                 for (int y = box.y0; y < box.y1; ++y)
@@ -424,13 +492,20 @@ TEST(Rays, AreTheirPlainTwinOnEveryInstructionSet) {
                         for (int i = 0; i < points.count; ++i) {
                             const auto n = static_cast<std::size_t>(i);
                             const auto turned = [](float v) { return v >= 1 ? v - 1 : v; };
-                            const auto [p, q] = onOpening(tile.opening, turned(points.u[n] + noise.at(x, y)), turned(points.v[n] + noise.at(x + 23, y + 37)));
+                            const auto [p, q] = onOpening(tile.opening, turned(points.u[n] + noise.at(x, y)),
+                                                          turned(points.v[n] + noise.at(x + 23, y + 37)));
                             const Projective& m = plane.pinhole;
-                            const double w = m.w.at(x + 0.5, y + 0.5) + static_cast<double>(p) * plane.right.w.a + static_cast<double>(q) * plane.up.w.a;
+                            const double w = m.w.at(x + 0.5, y + 0.5) +
+                                             static_cast<double>(p) * plane.right.w.a +
+                                             static_cast<double>(q) * plane.up.w.a;
                             const auto on = [&](Linear Projective::*which) {
-                                return ((m.*which).at(x + 0.5, y + 0.5) + static_cast<double>(p) * (plane.right.*which).at(x + 0.5, y + 0.5) + static_cast<double>(q) * (plane.up.*which).at(x + 0.5, y + 0.5)) / w;
+                                return ((m.*which).at(x + 0.5, y + 0.5) +
+                                        static_cast<double>(p) * (plane.right.*which).at(x + 0.5, y + 0.5) +
+                                        static_cast<double>(q) * (plane.up.*which).at(x + 0.5, y + 0.5)) /
+                                       w;
                             };
-                            const double u = std::clamp(on(&Projective::u), 0.5, size.x - 0.5), v = std::clamp(on(&Projective::v), 0.5, size.y - 0.5);
+                            const double u = std::clamp(on(&Projective::u), 0.5, size.x - 0.5),
+                                         v = std::clamp(on(&Projective::v), 0.5, size.y - 0.5);
                             const auto c = texelAt(plane, *pixels, u, v, 0);
                             for (std::size_t k = 0; k < 4; ++k)
                                 sum[k] += static_cast<double>(c[k]) / points.count;
@@ -446,8 +521,15 @@ TEST(Rays, AreTheirPlainTwinOnEveryInstructionSet) {
                     for (int y = 0; y < tile.height; ++y)
                         for (int x = 0; x < tile.width; ++x)
                             for (std::size_t k = 0; k < 4; ++k)
-                                worst = std::max(worst, std::abs(wanted[static_cast<std::size_t>(y * tile.width + x)][k] - static_cast<double>(canvas->rgba[4 * static_cast<std::size_t>(y * Canvas::side + x) + k])));
-                    EXPECT_LT(worst, 2e-3) << set << " " << size.x << " rays " << count << " blades " << blades;
+                                worst = std::max(
+                                    worst,
+                                    std::abs(
+                                        wanted[static_cast<std::size_t>(y * tile.width + x)][k] -
+                                        static_cast<double>(
+                                            canvas->rgba[4 * static_cast<std::size_t>(y * Canvas::side + x) +
+                                                         k])));
+                    EXPECT_LT(worst, 2e-3)
+                        << set << " " << size.x << " rays " << count << " blades " << blades;
                 }
                 useInstructionSet("");
             }
@@ -479,7 +561,8 @@ TEST(Rays, PointsAreSpreadEvenlyAndTheNoiseIsBlue) {
     int half = 0, inside = 0;
     for (int i = 0; i < 200; ++i)
         for (int j = 0; j < 200; ++j) {
-            const auto [p, q] = onOpening({}, (static_cast<float>(i) + 0.5f) / 200, (static_cast<float>(j) + 0.5f) / 200);
+            const auto [p, q] =
+                onOpening({}, (static_cast<float>(i) + 0.5f) / 200, (static_cast<float>(j) + 0.5f) / 200);
             half += p * p + q * q < 0.5f;
             inside += p * p + q * q <= 1.0001f;
         }

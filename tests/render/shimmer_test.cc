@@ -12,8 +12,8 @@ namespace {
 using test::Rgba8;
 using test::TempDir;
 
-/// Largest change of any pixel between frames of a truck by 0.1 px each, over what an exact box filter of the pixel would
-/// change by at most: a tenth of the contrast.
+/// Largest change of any pixel between frames of a truck by 0.1 px each, over what an exact box filter of the
+/// pixel would change by at most: a tenth of the contrast.
 double worstStep(const scene::LayerPtr& layer, double perPixel, Way way) {
     scene::Scene scene = scene::emptyScene();
     scene.output.frame = {128, 72};
@@ -39,11 +39,15 @@ double worstStep(const scene::LayerPtr& layer, double perPixel, Way way) {
 
 TEST(Shimmer, ACheckerboardCreepsWithoutFlicker) {
     const TempDir dir;
-    test::writePicture(dir / "board.png", {1024, 1024}, [](int x, int y) { return (x / 2 + y / 2) % 2 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0}; });
+    test::writePicture(dir / "board.png", {1024, 1024}, [](int x, int y) {
+        return (x / 2 + y / 2) % 2 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0};
+    });
     for (const double texels : {0.7, 1.0, 1.6, 3.3, 9.0}) // for a pixel
         for (const Way way : {Way::Pinhole, Way::Final}) {
             const double perPixel = 10.0 / 128;
-            const double step = worstStep(test::pictureLayer(1, "board", dir / "board.png", {1024, 1024}, 1024 * perPixel / texels, {0, 0, -10}), perPixel, way);
+            const double step = worstStep(test::pictureLayer(1, "board", dir / "board.png", {1024, 1024},
+                                                             1024 * perPixel / texels, {0, 0, -10}),
+                                          perPixel, way);
             // Squares of two texels: an edge crosses a pixel by a tenth of it at a time.
             EXPECT_LT(step, 0.16) << texels << " way " << static_cast<int>(way);
         }
@@ -51,13 +55,17 @@ TEST(Shimmer, ACheckerboardCreepsWithoutFlicker) {
 
 TEST(Shimmer, AHairlineKeepsItsLight) {
     const TempDir dir;
-    test::writePicture(dir / "line.png", {1024, 1024}, [](int x, int y) { return x == 512 || y == 512 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0}; });
+    test::writePicture(dir / "line.png", {1024, 1024}, [](int x, int y) {
+        return x == 512 || y == 512 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0};
+    });
     for (const double texels : {1.0, 2.5, 7.0})
         for (const double roll : {0.0, 7.0}) {
             const double perPixel = 10.0 / 128;
-            auto layer = std::make_shared<scene::Layer>(*test::pictureLayer(1, "line", dir / "line.png", {1024, 1024}, 1024 * perPixel / texels, {0, 0, -10}));
+            auto layer = std::make_shared<scene::Layer>(*test::pictureLayer(
+                1, "line", dir / "line.png", {1024, 1024}, 1024 * perPixel / texels, {0, 0, -10}));
             layer->placement.turn.z = roll;
-            EXPECT_LT(worstStep(layer, perPixel, Way::Pinhole), 0.16 / texels) << texels << " rolled by " << roll;
+            EXPECT_LT(worstStep(layer, perPixel, Way::Pinhole), 0.16 / texels)
+                << texels << " rolled by " << roll;
         }
 }
 
@@ -66,13 +74,16 @@ TEST(Budget, ManyLargePicturesStayWithinIt) {
     // Small in the frame: only their coarse levels are needed.
     constexpr int count = 14;
     for (int i = 0; i < count; ++i)
-        test::writePicture(dir / ("large" + std::to_string(i) + ".png"), {1200, 900}, [&](int x, int y) { return Rgba8{x % 256, y % 256, i}; });
+        test::writePicture(dir / ("large" + std::to_string(i) + ".png"), {1200, 900}, [&](int x, int y) {
+            return Rgba8{x % 256, y % 256, i};
+        });
     scene::Scene scene = scene::emptyScene();
     scene.output.frame = {320, 180};
     scene.camera.marks[0].pose.focus = 2;
     scene.camera.marks[0].pose.fstop = 1;
     for (int i = 0; i < count; ++i)
-        scene.layers.push_back(test::pictureLayer(i + 1, "l", dir / ("large" + std::to_string(i) + ".png"), {1200, 900}, 3, {i * 0.9 - 6, 0, -10.0 - i}));
+        scene.layers.push_back(test::pictureLayer(i + 1, "l", dir / ("large" + std::to_string(i) + ".png"),
+                                                  {1200, 900}, 3, {i * 0.9 - 6, 0, -10.0 - i}));
     constexpr std::size_t budget = std::size_t{32} << 20; // three of them whole
     media::PixelCache cache(budget);
     for (const Way way : {Way::Draft, Way::Final}) {
@@ -119,7 +130,8 @@ TEST(Work, OnlyTheRegionIsRenderedAndPiecesCoverIt) {
                 const bool inside = x >= 37 && x < 190 && y >= 20 && y < 111;
                 ASSERT_EQ(told[static_cast<std::size_t>(y * 300 + x)], inside ? 1 : 0) << x << ", " << y;
                 for (int c = 0; c < 4; ++c)
-                    ASSERT_NEAR(part->row(y)[4 * x + c], inside ? whole->row(y)[4 * x + c] : 0, 2e-3) << x << ", " << y << " way " << static_cast<int>(way);
+                    ASSERT_NEAR(part->row(y)[4 * x + c], inside ? whole->row(y)[4 * x + c] : 0, 2e-3)
+                        << x << ", " << y << " way " << static_cast<int>(way);
             }
     }
 }
