@@ -164,7 +164,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     connect(&m_session, &Session::problem, this, [this](const QString& sentence) { say(sentence, true); });
     connect(&m_session, &Session::sceneChanged, this, [this] {
         const V2i frame = m_session.scene()->output.frame;
-        m_cameraPanel->setNote(tr("%1 × %2 · what is seen").arg(frame.x).arg(frame.y));
+        m_cameraPanel->setNote(tr("%1 × %2").arg(frame.x).arg(frame.y));
         refreshLens();
         refreshHold();
         refreshStatus();
