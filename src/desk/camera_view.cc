@@ -274,7 +274,7 @@ void CameraView::update() {
     if (m_playing && m_request.busy()) return;
     Wish wanted = wish(frame);
     wanted.frame = motion::evaluate(*m_session.scene(), m_session.time(), pictureSize(), m_session.pose());
-    wanted.finish = m_session.previewing();
+    wanted.finish = m_session.previewing() || m_panning;
     m_request.ask(std::move(wanted));
 }
 

@@ -392,14 +392,14 @@ QWidget* DetailsPanel::makeCameraPage() {
         layout, tr("Shutter"), Measured::Angle, QStringLiteral("°"), 0, 15,
         tr("Of 360 degrees, how long each frame of the whole scene is exposed; 0: nothing blurs by moving"));
     m_shutter->setObjectName(QStringLiteral("shutter"));
-    const auto setIris = [this] {
-        m_session.apply({{"edit", "lens"},
-                         {"iris",
-                          {{"blades", m_iris->currentData().toInt()},
-                           {"turn", std::clamp(m_irisTurn->value(), -360.0, 360.0)}}}});
+    const auto setIris = [this](int blades) {
+        m_session.apply(
+            {{"edit", "lens"},
+             {"iris", {{"blades", blades}, {"turn", std::clamp(m_irisTurn->value(), -360.0, 360.0)}}}});
     };
-    connect(m_iris, &QComboBox::activated, this, setIris);
-    connect(m_irisTurn, &NumberField::entered, this, setIris);
+    connect(m_iris, &QComboBox::activated, this, [=, this](int i) { setIris(m_iris->itemData(i).toInt()); });
+    connect(m_irisTurn, &NumberField::entered, this,
+            [=, this] { setIris(m_session.scene()->camera.iris.blades); });
     connect(m_shutter, &NumberField::entered, this, [this](double v) {
         m_session.apply({{"edit", "lens"}, {"shutter", std::clamp(v, 0.0, 720.0)}});
     });

@@ -244,13 +244,12 @@ void MainWindow::makeViews(QWidget* marks) {
          [this](bool on) { m_camera->setThirds(on); });
     flat(m_cameraPanel, tr("Safe"), tr("5 and 10 percent inside the frame's edges"), false,
          [this](bool on) { m_camera->setSafe(on); });
-    auto* warn = flat(m_cameraPanel, tr("Warn"),
-                      tr("Hatches what is brighter than white can be (vermilion) and where nothing covers "
-                         "the background (teal)"),
-                      false, [this](bool on) {
-                          m_camera->show({m_camera->showing().stops, on});
-                      });
-    warn->setObjectName(QStringLiteral("flat"));
+    flat(m_cameraPanel, tr("Warn"),
+         tr("Hatches what is brighter than white can be (vermilion) and where nothing covers the background "
+            "(teal)"),
+         false, [this](bool on) {
+             m_camera->show({m_camera->showing().stops, on});
+         });
     auto* stops = new NumberField(scene::Measured::Plain, tr("stops"), 1, 0.5);
     stops->setObjectName(QStringLiteral("viewExposure"));
     stops->setFixedWidth(96);

@@ -6,6 +6,7 @@
 #include <QPointer>
 #include <QThreadPool>
 #include <cmath>
+#include <oneapi/tbb/parallel_for.h>
 #include <stop_token>
 
 namespace stage::desk {
@@ -22,9 +23,10 @@ QImage imageOf(const render::Picture& picture, const media::Box& box, const Show
     const auto gain = static_cast<float>(std::exp2(showing.stops));
     const float ground[4] = {static_cast<float>(background.r), static_cast<float>(background.g),
                              static_cast<float>(background.b), static_cast<float>(background.a)};
-    for (int y = box.y0; y < box.y1; ++y) {
+    uchar* const bits = image.bits();
+    const auto row = [&](int y) {
         const float* in = picture.row(y) + 4 * box.x0;
-        auto* out = reinterpret_cast<QRgb*>(image.scanLine(y - box.y0));
+        auto* out = reinterpret_cast<QRgb*>(bits + (y - box.y0) * image.bytesPerLine());
         for (int x = box.x0; x < box.x1; ++x, in += 4, ++out) {
             float c[4] = {in[0], in[1], in[2], in[3]};
             if (showing.warnings) {
@@ -47,7 +49,12 @@ QImage imageOf(const render::Picture& picture, const media::Box& box, const Show
             };
             *out = qRgba(eight(c[0]), eight(c[1]), eight(c[2]), static_cast<int>(alpha * 255 + 0.5f));
         }
-    }
+    };
+    if (size.y > render::pieceSide)
+        oneapi::tbb::parallel_for(box.y0, box.y1, row);
+    else // told of by one of many threads
+        for (int y = box.y0; y < box.y1; ++y)
+            row(y);
     return image;
 }
 

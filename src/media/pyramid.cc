@@ -64,19 +64,20 @@ Tile::Tile(Raster raster)
     for (int cy = 0; cy < cellGrid.y; ++cy) {
         for (int cx = 0; cx < cellGrid.x; ++cx) {
             const int x0 = cx * cellSide, x1 = std::min(x0 + cellSide, size.x);
-            std::uint16_t least[4] = {0xffff, 0xffff, 0xffff, 0xffff}, most[4] = {0, 0, 0, 0};
+            std::uint16_t low[4] = {0xffff, 0xffff, 0xffff, 0xffff}, high[4] = {0, 0, 0, 0};
             for (int y = cy * cellSide; y < std::min((cy + 1) * cellSide, size.y); ++y) {
                 const auto* texels = reinterpret_cast<const std::uint16_t*>(row(y));
                 for (int i = 4 * x0; i < 4 * x1; i += 4)
                     for (int c = 0; c < 4; ++c) {
                         const auto bits = static_cast<std::uint16_t>(texels[i + c] & 0x7fff);
-                        least[c] = std::min(least[c], bits);
-                        most[c] = std::max(most[c], bits);
+                        low[c] = std::min(low[c], bits);
+                        high[c] = std::max(high[c], bits);
                     }
             }
             Cell& cell = cells[static_cast<std::size_t>(cy) * cellGrid.x + cx];
-            cell.leastAlpha.setBits(least[3]);
-            cell.most.setBits(std::max({most[0], most[1], most[2], most[3]}));
+            cell.leastAlpha.setBits(low[3]);
+            cell.most.setBits(std::max({high[0], high[1], high[2], high[3]}));
+            if (cell.most.bits() > most.bits()) most = cell.most;
         }
     }
 }

@@ -22,6 +22,7 @@ struct Tile : Raster {
     };
     V2i cellGrid{0, 0};
     std::vector<Cell> cells; ///< row by row
+    Imath::half most{0.f};   ///< of all cells
 
     explicit Tile(Raster raster);
     const Cell& cellAt(int x, int y) const { ///< the one that holds a texel of the tile

@@ -23,20 +23,20 @@ void gather(const Moments& moments, bool exposed, double opacity, scene::Blend b
     for (std::size_t n = 0; n < moments[1].layers->size(); ++n) {
         const scene::LayerPtr& layer = (*moments[1].layers)[n];
         if (!layer->visible || layer->opacity * opacity <= 0) continue;
-        std::array<optics::Affine, 3> worlds, owns;
+        std::array<optics::Affine, 3> worlds;
         for (std::size_t m = first; m <= last; ++m) {
             const scene::Layer& then = *(*moments[m].layers)[n];
             worlds[m] = then.follows == 0 ? moments[m].holder
                                           : optics::worldOf(moments[m].now->find(then.id).carriers);
-            owns[m] = worlds[m] * optics::frameOf(then);
         }
         const scene::Blend own = layer->blend == scene::Blend::Normal ? blend : layer->blend;
         Item item{layer, {}, nullptr, layer->opacity * opacity, own, false, {}, {}, {}};
         if (const scene::Group* group = layer->group()) {
             Moments inside = moments;
             for (std::size_t m = first; m <= last; ++m) {
-                inside[m].layers = &(*moments[m].layers)[n]->group()->children;
-                inside[m].holder = owns[m];
+                const scene::Layer& then = *(*moments[m].layers)[n];
+                inside[m].layers = &then.group()->children;
+                inside[m].holder = worlds[m] * optics::frameOf(then);
             }
             const bool changes = item.opacity < 1 || own != scene::Blend::Normal;
             if (!changes || group->inDepth) {
@@ -51,9 +51,9 @@ void gather(const Moments& moments, bool exposed, double opacity, scene::Blend b
                 return plane;
             };
             item.flattened = true;
-            item.card = planeOf(owns[1]);
-            item.open = exposed ? planeOf(owns[0]) : item.card;
-            item.close = exposed ? planeOf(owns[2]) : item.card;
+            item.card = planeOf(inside[1].holder);
+            item.open = exposed ? planeOf(inside[0].holder) : item.card;
+            item.close = exposed ? planeOf(inside[2].holder) : item.card;
             gather(inside, exposed, 1, scene::Blend::Normal, item.items);
             if (!item.items.empty()) items.push_back(std::move(item));
             continue;

@@ -223,13 +223,7 @@ bool DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Ai
             const int px = x0 + bx, py = y0 + by;
             const Reach reach = reachOf(plane, px, py, px + w, py + h, Through::Pinhole);
             if (!reach.off && plane.bent()) {
-                for (int y = 0; y < h; ++y) {
-                    float* row = m_part.rgba + 4 * y * Canvas::side;
-                    sampleRow(plane, pixels, py + y, px, px + w, row);
-                    if (air.density > 0)
-                        for (int x = 0; x < w; ++x)
-                            throughAir(air, nearnessAt(plane, px + x + 0.5, py + y + 0.5), row + 4 * x);
-                }
+                sampleBox(plane, pixels, air, {px, py, px + w, py + h}, m_part);
             } else if (!reach.off) {
                 Brush brush;
                 m_arena.reset();

@@ -18,29 +18,7 @@ HWY_BEFORE_NAMESPACE();
 namespace stage::render::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-/// A row's places on one level, as what is fetched and how it is mixed.
-struct Places {
-    alignas(64) std::int32_t at[Canvas::side];
-    alignas(64) float wx[Canvas::side], wy[Canvas::side];
-};
-
-template <class D, class V = hn::Vec<D>>
-HWY_INLINE void place(D d, const Patch& patch, V u, V v, int i, Places& out) {
-    const hn::RebindToSigned<D> di;
-    const auto zero = hn::Zero(d);
-    u = hn::Min(hn::Max(u, zero), hn::Set(d, static_cast<float>(patch.width - 1)));
-    v = hn::Min(hn::Max(v, zero), hn::Set(d, static_cast<float>(patch.height - 1)));
-    const auto iu = hn::Min(hn::ConvertTo(di, u), hn::Set(di, patch.width - 2)),
-               iv = hn::Min(hn::ConvertTo(di, v), hn::Set(di, patch.height - 2));
-    const auto at =
-        hn::Add(hn::ShiftLeft<2>(iu), hn::Mul(iv, hn::Set(di, static_cast<std::int32_t>(patch.stride))));
-    hn::Store(at, di, out.at + i);
-    hn::Store(hn::Sub(u, hn::ConvertTo(d, iu)), d, out.wx + i);
-    hn::Store(hn::Sub(v, hn::ConvertTo(d, iv)), d, out.wy + i);
-}
-
-/// A level's share below this is not worth reading it.
-constexpr float leastShare = 0.04f;
+using Places = FetchPlaces<Canvas::side>;
 
 /// The levels that a group of pixels reads.
 struct Levels {
@@ -66,7 +44,7 @@ public:
     RowPainter(const Brush& brush, Canvas& canvas) : m_brush(brush), m_canvas(canvas) {
         const float air[4] = {brush.air.colour[0], brush.air.colour[1], brush.air.colour[2], 1};
         std::copy_n(air, 4, m_airColour);
-        m_plain = brush.taps == 1 && !brush.hazy && !brush.edged;
+        m_plain = brush.taps == 1 && !brush.hazy && !brush.edges.any;
     }
 
     void paint(int y) {
@@ -79,7 +57,7 @@ public:
             look(m_live[g], y);
         for (int tap = 0; tap < m_brush.taps; ++tap) {
             for (int g = 0; g < m_groups; ++g)
-                findTexels(m_live[g], y, tap);
+                findTexels(m_live[g], tap);
             for (int g = 0; g < m_groups; ++g) {
                 if (!m_plain)
                     see<true>(m_live[g], y, tap);
@@ -110,16 +88,9 @@ private:
             }
             hn::Store(u, d, m_u + i);
             hn::Store(v, d, m_v + i);
-            if (m_brush.edged) {
-                const auto half = hn::Set(d, 0.5f), one = hn::Set(d, 1.f), zero = hn::Zero(d);
-                const auto inside = [&](auto place, float low, float high, float reach) {
-                    const auto each = hn::Set(d, 1 / reach);
-                    const auto from = hn::MulAdd(hn::Sub(place, hn::Set(d, low)), each, half),
-                               to = hn::MulAdd(hn::Sub(hn::Set(d, high), place), each, half);
-                    return hn::Mul(hn::Min(hn::Max(from, zero), one), hn::Min(hn::Max(to, zero), one));
-                };
-                auto c = hn::Mul(inside(u, m_brush.left, m_brush.right, m_brush.reachU),
-                                 inside(v, m_brush.top, m_brush.bottom, m_brush.reachV));
+            if (m_brush.edges.any) {
+                const auto one = hn::Set(d, 1.f);
+                auto c = coverOf(d, m_brush.edges, u, v);
                 // The steps of rounding at an edge that lies exactly between two pixels.
                 c = hn::IfThenElse(hn::Gt(c, hn::Set(d, 1 - 1e-4f)), one,
                                    hn::IfThenZeroElse(hn::Lt(c, hn::Set(d, 1e-4f)), c));
@@ -134,7 +105,7 @@ private:
         }
     }
 
-    HWY_INLINE void findTexels(int x0, int, int tap) {
+    HWY_INLINE void findTexels(int x0, int tap) {
         const D d;
         const Levels levels = m_levels[x0 / group];
         const Patch& first = m_brush.patches[0];
@@ -149,8 +120,8 @@ private:
                        originV = hn::Set(d, (static_cast<float>(first.y0) + 0.5f) * k - 0.5f -
                                                 static_cast<float>(patch.y0));
             for (int i = x0; i < x0 + group; i += static_cast<int>(hn::Lanes(d)))
-                place(d, patch, hn::MulAdd(hn::Add(hn::Load(d, m_u + i), du), scale, originU),
-                      hn::MulAdd(hn::Add(hn::Load(d, m_v + i), dv), scale, originV), i, out);
+                placeOn(d, patch, hn::MulAdd(hn::Add(hn::Load(d, m_u + i), du), scale, originU),
+                        hn::MulAdd(hn::Add(hn::Load(d, m_v + i), dv), scale, originV), i, out);
         };
         onto(levels.fine, m_fine);
         if (levels.between > 0) onto(levels.fine + 1, m_coarse);
@@ -174,7 +145,7 @@ private:
                     c = hn::Mul(c, few.same(1.f / static_cast<float>(m_brush.taps)));
                 }
                 if (m_brush.hazy) c = few.haze(c, m_air + x, few.colour(m_airColour));
-                c = hn::Mul(c, m_brush.edged ? few.each(m_cover + x) : opacity);
+                c = hn::Mul(c, m_brush.edges.any ? few.each(m_cover + x) : opacity);
             } else if (faint) {
                 c = hn::Mul(c, opacity);
             }
@@ -253,19 +224,6 @@ void throughAir(const Air& air, double nearness, float* rgba) {
         rgba[c] = rgba[c] * t + air.colour[c] * (1 - t) * rgba[3];
 }
 
-void Canvas::clear(int w, int h) {
-    width = w, height = h;
-    std::memset(rgba, 0, sizeof rgba);
-    std::memset(full, 0, sizeof full);
-}
-
-bool Canvas::allFull() const {
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; x += group)
-            if (!full[(y * side + x) / group]) return false;
-    return true;
-}
-
 namespace {
 
 /// Blocks of a tile in which nothing is, by the cells of the levels that are read.
@@ -338,9 +296,9 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
             if (print.taps > taps) taps = print.taps, widest = print;
         }
     }
-    const int fine = std::clamp(static_cast<int>(std::floor(low + 0.01)), 0, top);
-    const int coarse =
-        std::min(static_cast<int>(std::floor(high)) + (high - std::floor(high) > 0.01 ? 1 : 0), top);
+    const double least = static_cast<double>(leastShare);
+    const int fine = std::clamp(static_cast<int>(std::floor(low + least)), 0, top);
+    const int coarse = std::min(static_cast<int>(std::ceil(high - least)), top);
     brush.levels = std::max(1, coarse - fine + 1);
     if (brush.levels > Brush::mostLevels) return false;
     if (!plane.level) {
@@ -364,15 +322,8 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
         brush.levels = 0; // nothing to paint
         return true;
     }
-    for (int n = 0; n < brush.levels; ++n) {
-        const double k = std::ldexp(1.0, -(fine + n));
-        const auto least = [&](double at) {
-            return static_cast<int>(std::clamp(std::floor(at * k - 0.52), -1e8, 1e8));
-        };
-        brush.patches[n] = arena.take(plane, pixels, fine + n,
-                                      {least(reach.u0 - spanU), least(reach.v0 - spanV),
-                                       least(reach.u1 + spanU) + 3, least(reach.v1 + spanV) + 3});
-    }
+    for (int n = 0; n < brush.levels; ++n)
+        brush.patches[n] = arena.take(plane, pixels, fine + n, texelsAround(reach, spanU, spanV, fine + n));
     const Patch& patch = brush.patches[0];
     const Projective& m = plane.pinhole;
     const auto local = [&](const Linear& l, double origin) {
@@ -390,22 +341,7 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
     brush.du = static_cast<float>(widest.du * shrink), brush.dv = static_cast<float>(widest.dv * shrink);
     brush.nearness = {static_cast<float>(w), static_cast<float>(m.w.b), static_cast<float>(m.w.c)};
 
-    brush.edged = reach.u0 - reach.marginU < plane.farLeft() || reach.u1 + reach.marginU > plane.farRight() ||
-                  reach.v0 - reach.marginV < plane.farTop() || reach.v1 + reach.marginV > plane.farBottom();
-    if (brush.edged) {
-        const auto edge = [&](double at, int origin) {
-            return static_cast<float>(at * shrink - 0.5 - origin);
-        };
-        brush.left = edge(plane.farLeft(), patch.x0), brush.right = edge(plane.farRight(), patch.x0);
-        brush.top = edge(plane.farTop(), patch.y0), brush.bottom = edge(plane.farBottom(), patch.y0);
-        const double mx = cx + across / 2, my = cy + down / 2, mw = m.w.at(mx, my);
-        const double u = m.u.at(mx, my) / mw, v = m.v.at(mx, my) / mw;
-        const auto size = [&](double a, double b) {
-            return static_cast<float>(std::max(std::hypot(a, b) * shrink / mw, 1e-6));
-        };
-        brush.reachU = size(m.u.b - u * m.w.b, m.u.c - u * m.w.c);
-        brush.reachV = size(m.v.b - v * m.w.b, m.v.c - v * m.w.c);
-    }
+    brush.edges = edgesOf(plane, reach, patch, fine, coversAt(plane, cx + across / 2, cy + down / 2));
     return true;
 }
 

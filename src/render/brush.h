@@ -1,9 +1,10 @@
 // Painting a flat card over a tile of the frame: the pinhole's kernel.
 #pragma once
 
+#include "render/canvas.h"
 #include "render/patch.h"
-#include "render/plane.h"
-#include "render/reach.h"
+
+#include <string>
 
 namespace stage::render {
 
@@ -33,9 +34,7 @@ struct Brush {
     TileLinear lod;            ///< above that of the finest patch
     int taps = 1;
     float du = 0, dv = 0; ///< from tap to tap
-    bool edged = false;   ///< some pixels are at the card's edge or off it
-    float left = 0, top = 0, right = 0, bottom = 0;
-    float reachU = 1, reachV = 1; ///< what a pixel covers
+    Edges edges;
     float opacity = 1;
     /// Bit 4 j + i: nothing is in the block of 8 x 8 pixels that is the i-th across and the j-th down.
     std::uint16_t clear = 0;
@@ -44,20 +43,8 @@ struct Brush {
     TileLinear nearness; ///< 1 / depth
 };
 
-/// A tile of the frame being painted, nearest first: premultiplied RGBA, rows of `stride` pixels.
-struct Canvas {
-    static constexpr int side = 32; ///< at most so many pixels across and down; stride is this
-    static constexpr int group = 8; ///< pixels that are looked at together
-    int width = 0, height = 0;
-    alignas(64) float rgba[side * side * 4];
-    bool full[side * side / group]; ///< groups in which nothing more can be seen
-
-    void clear(int w, int h);
-    bool allFull() const;
-};
-
-/// What of a pixel counts as opaque.
-inline constexpr float opaqueAlpha = 0.9995f;
+/// A share of a level below this is not worth reading it.
+inline constexpr float leastShare = 0.04f;
 
 /// Paints under what the canvas shows already.
 void paintUnder(const Brush& brush, Canvas& canvas);

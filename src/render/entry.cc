@@ -19,7 +19,13 @@ Air airOf(const motion::Frame& frame) {
 
 media::Box regionOf(const motion::Frame& frame, const Quality& quality) {
     const media::Box all = media::boxOf(frame.size);
-    return quality.region.empty() ? all : quality.region.within(all);
+    if (quality.region.empty()) return all;
+    // Whole pieces, so that every pixel is the same whatever the region.
+    const auto down = [](int at) { return at / pieceSide * pieceSide; };
+    const media::Box asked = quality.region.within(all);
+    return media::Box{down(asked.x0), down(asked.y0), down(asked.x1 + pieceSide - 1),
+                      down(asked.y1 + pieceSide - 1)}
+        .within(all);
 }
 
 namespace {
@@ -150,6 +156,9 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
     };
     if (frame.blending == scene::Blending::Paint || !plain(entries.list)) return {};
     const double share = openingShare({frame.iris.blades, 0});
+    const media::Box region = regionOf(frame, quality);
+    const Air air = airOf(frame);
+    const Progress stopped{{}, progress.stop};
     for (Entry& entry : entries.list) {
         if (!entry.source || entry.box.empty() || entry.plane.bent() || entry.blend != scene::Blend::Normal)
             continue;
@@ -158,10 +167,8 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
                                       discAt(entry.plane, entry.box.x0, entry.box.y1),
                                       discAt(entry.plane, entry.box.x1, entry.box.y0)});
         if (disc < leastDisc) continue;
-        const media::Box region = regionOf(frame, quality);
         const Reach reach = reachOf(entry.plane, region.x0, region.y0, region.x1, region.y1, Through::Lens);
         if (reach.behind > 0) continue;
-        const Progress stopped{{}, progress.stop};
         media::Need finest(entry.plane.size);
         finest.add(0, media::Box{static_cast<int>(std::max(0.0, reach.u0)),
                                  static_cast<int>(std::max(0.0, reach.v0)),
@@ -171,14 +178,11 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
         if (!all) return tl::unexpected(all.error());
         const auto& tiles = (*all)->levels.front().tiles;
         const bool any = std::any_of(tiles.begin(), tiles.end(), [](const media::TilePtr& tile) {
-            return tile &&
-                   std::any_of(tile->cells.begin(), tile->cells.end(),
-                               [](const media::Tile::Cell& cell) { return float(cell.most) > glintFloor; });
+            return tile && float(tile->most) > glintFloor;
         });
         if (!any) continue;
         const auto bright = cache.pyramid(glintsAlone(entry.source), finest, stopped);
         if (!bright) return tl::unexpected(bright.error());
-        const Air air = airOf(frame);
         const std::size_t before = entries.glints.size();
         throwGlints(entry.plane, **bright, frame.size, share, quality.way == Way::Draft ? 12 : 32, &entry,
                     entries.glints);
@@ -219,8 +223,8 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
             if (!entry.source || entry.plane.bent()) continue;
             media::Need need = needOf(entry.plane, entry.box, readingOf(quality));
             needFinely(entry.plane, boxes, need);
-            auto pixels = cache.pyramid(entry.dimmed ? withoutGlints(entry.source) : entry.source, need,
-                                        {{}, progress.stop});
+            auto pixels =
+                cache.pyramid(entry.dimmed ? withoutGlints(entry.source) : entry.source, need, stopped);
             if (!pixels) return tl::unexpected(pixels.error());
             entry.pixels = std::move(*pixels);
         }

@@ -24,7 +24,7 @@ struct Entry {
 };
 
 Air airOf(const motion::Frame& frame);
-/// Pixels of the frame that are wanted.
+/// Pixels of the frame that are wanted, as whole pieces.
 media::Box regionOf(const motion::Frame& frame, const Quality& quality);
 
 /// All of a frame. Glints refer to the entries by their addresses.

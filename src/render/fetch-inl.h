@@ -7,6 +7,8 @@
 #define STAGE_RENDER_FETCH_INL_H_
 #endif
 
+#include "render/patch.h"
+
 #include <cstdint>
 #include <hwy/highway.h>
 
@@ -36,6 +38,41 @@ struct Picks {
 };
 inline constexpr Picks picks{};
 #endif
+
+/// Places on one level, as what is fetched and how it is mixed.
+template <int count> struct FetchPlaces {
+    alignas(64) std::int32_t at[count];
+    alignas(64) float wx[count], wy[count];
+};
+
+/// Places of a patch, brought inside it, into the i-th and those after it.
+template <class D, class Places, class V = hn::Vec<D>>
+HWY_INLINE void placeOn(D d, const Patch& patch, V u, V v, int i, Places& out) {
+    const hn::RebindToSigned<D> di;
+    const auto zero = hn::Zero(d);
+    u = hn::Min(hn::Max(u, zero), hn::Set(d, static_cast<float>(patch.width - 1)));
+    v = hn::Min(hn::Max(v, zero), hn::Set(d, static_cast<float>(patch.height - 1)));
+    const auto iu = hn::Min(hn::ConvertTo(di, u), hn::Set(di, patch.width - 2)),
+               iv = hn::Min(hn::ConvertTo(di, v), hn::Set(di, patch.height - 2));
+    const auto at =
+        hn::Add(hn::ShiftLeft<2>(iu), hn::Mul(iv, hn::Set(di, static_cast<std::int32_t>(patch.stride))));
+    hn::Store(at, di, out.at + i);
+    hn::Store(hn::Sub(u, hn::ConvertTo(d, iu)), d, out.wx + i);
+    hn::Store(hn::Sub(v, hn::ConvertTo(d, iv)), d, out.wy + i);
+}
+
+/// How much of a pixel at a place is inside a card's edges.
+template <class D, class V = hn::Vec<D>> HWY_INLINE V coverOf(D d, const Edges& edges, V u, V v) {
+    const auto half = hn::Set(d, 0.5f), one = hn::Set(d, 1.f), zero = hn::Zero(d);
+    const auto inside = [&](auto place, float low, float high, float reach) {
+        const auto each = hn::Set(d, 1 / reach);
+        const auto from = hn::MulAdd(hn::Sub(place, hn::Set(d, low)), each, half),
+                   to = hn::MulAdd(hn::Sub(hn::Set(d, high), place), each, half);
+        return hn::Mul(hn::Min(hn::Max(from, zero), one), hn::Min(hn::Max(to, zero), one));
+    };
+    return hn::Mul(inside(u, edges.left, edges.right, edges.reachU),
+                   inside(v, edges.top, edges.bottom, edges.reachV));
+}
 
 /// Colours of `pixels` pixels side by side in one register.
 struct Few {

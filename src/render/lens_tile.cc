@@ -8,13 +8,13 @@
 namespace stage::render {
 namespace {
 
-constexpr int smallest = 8;
-
 /// Discs below this are not seen, px.
 constexpr double noDisc = 0.35;
 /// Below this a card is filtered as the pinhole filters it, so that what is all but sharp is as crisp in
 /// both.
 constexpr double smallDisc = 3;
+/// More is not laid out for one tile.
+constexpr double mostTexels = 1024.0 * 1024.0;
 
 TileLinear over(const Linear& l, double x, double y, double by) {
     return {static_cast<float>(l.at(x, y) * by), static_cast<float>(l.b * by), static_cast<float>(l.c * by)};
@@ -108,15 +108,16 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
             seen.push_back(std::move(here));
             continue;
         }
-        if (reach.behind > 0) { // it meets the horizon here: as a pinhole sees it
+        // Where it meets the horizon, or spans too much to be laid out: as a pinhole sees it.
+        const auto plainly = [&] {
             Canvas& canvas = spare();
-            canvas.clear(width, height);
-            for (int y = 0; y < height; ++y)
-                sampleRow(plane, *entry.pixels, box.y0 + y, box.x0, box.x1,
-                          canvas.rgba + 4 * y * Canvas::side);
+            sampleBox(plane, *entry.pixels, m_air, box, canvas);
             card.fixed = canvas.rgba;
-            tile.ordered = tile.plain = false;
+            if (reach.behind > 0) tile.ordered = tile.plain = false;
             seen.push_back(std::move(here));
+        };
+        if (reach.behind > 0) {
+            plainly();
             continue;
         }
         // How finely it is read: by its disc in the middle, and as the pinhole would at its finest corner.
@@ -152,6 +153,7 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
             if (sharp.off) continue;
             if (!readyBrush(brush, plane, *entry.pixels, sharp, box.x0, box.y0, width, height, m_arena)) {
                 if (!whole) return false;
+                plainly();
                 continue;
             }
             brush.air = m_air;
@@ -166,16 +168,13 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         const double shrink = std::ldexp(1.0, -level);
         const double spanU = std::abs(widest.du) * widest.taps / 2,
                      spanV = std::abs(widest.dv) * widest.taps / 2;
-        if ((reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink > 1024.0 * 1024.0 && !whole)
-            return false;
+        if ((reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink > mostTexels) {
+            if (!whole) return false;
+            plainly();
+            continue;
+        }
         const auto take = [&](int n) {
-            const double k = std::ldexp(1.0, -n);
-            const auto least = [&](double at) {
-                return static_cast<int>(std::clamp(std::floor(at * k - 0.52), -1e8, 1e8));
-            };
-            return m_arena.take(plane, *entry.pixels, n,
-                                {least(reach.u0 - spanU), least(reach.v0 - spanV),
-                                 least(reach.u1 + spanU) + 3, least(reach.v1 + spanV) + 3});
+            return m_arena.take(plane, *entry.pixels, n, texelsAround(reach, spanU, spanV, n));
         };
         card.fine = take(level);
         if (m_tracing) card.occupancy.survey(card.fine);
@@ -208,24 +207,7 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
             card.du = static_cast<float>(widest.du * widest.taps * shrink);
             card.dv = static_cast<float>(widest.dv * widest.taps * shrink);
         }
-        card.edged =
-            reach.u0 - reach.marginU < plane.farLeft() || reach.u1 + reach.marginU > plane.farRight() ||
-            reach.v0 - reach.marginV < plane.farTop() || reach.v1 + reach.marginV > plane.farBottom();
-        if (card.edged) {
-            const auto edge = [&](double at, int origin) {
-                return static_cast<float>(at * shrink - 0.5 - origin);
-            };
-            card.left = edge(plane.farLeft(), card.fine.x0),
-            card.right = edge(plane.farRight(), card.fine.x0);
-            card.top = edge(plane.farTop(), card.fine.y0),
-            card.bottom = edge(plane.farBottom(), card.fine.y0);
-            const double mw = m.w.at(mx, my), u = m.u.at(mx, my) / mw, v = m.v.at(mx, my) / mw;
-            const auto size = [&](double a, double b) {
-                return static_cast<float>(std::max(std::hypot(a, b) * shrink / mw, 1e-6));
-            };
-            card.reachU = size(m.u.b - u * m.w.b, m.u.c - u * m.w.c);
-            card.reachV = size(m.v.b - v * m.w.b, m.v.c - v * m.w.c);
-        }
+        card.edges = edgesOf(plane, reach, card.fine, level, coversAt(plane, mx, my));
         card.air = m_air;
         card.hazy = m_air.density > 0;
         seen.push_back(std::move(here));
@@ -279,21 +261,15 @@ bool LensPainter::mesh(const Entry& entry, const Reach& reach, const media::Box&
         }
     if (lod > 1e8) lod = 0;
     const double wanted = std::min<double>(std::max(lod, lodOfDisc(disc, std::exp2(lod), m_rays)), plane.top);
-    const int level = static_cast<int>(std::floor(wanted + (disc < smallDisc ? 0.3 : 0.5)));
-    const double shrink = std::ldexp(1.0, -level);
-    const auto least = [&](double at) {
-        return static_cast<int>(std::clamp(std::floor(at * shrink - 0.52), -1e8, 1e8));
-    };
-    card.fine = m_arena.take(plane, *entry.pixels, level,
-                             {least(reach.u0), least(reach.v0), least(reach.u1) + 3, least(reach.v1) + 3});
-    card.scaleU = static_cast<float>(plane.size.x * shrink),
-    card.scaleV = static_cast<float>(plane.size.y * shrink);
-    card.edged = true;
-    const auto edge = [&](double at, int origin) { return static_cast<float>(at * shrink - 0.5 - origin); };
-    card.left = edge(plane.farLeft(), card.fine.x0), card.right = edge(plane.farRight(), card.fine.x0);
-    card.top = edge(plane.farTop(), card.fine.y0), card.bottom = edge(plane.farBottom(), card.fine.y0);
-    card.reachU = static_cast<float>(std::max(reachU * shrink, 1e-6)),
-    card.reachV = static_cast<float>(std::max(reachV * shrink, 1e-6));
+    int level = static_cast<int>(std::floor(wanted + (disc < smallDisc ? 0.3 : 0.5)));
+    const double texels = (reach.u1 - reach.u0) * (reach.v1 - reach.v0);
+    while (level < plane.top && texels * std::ldexp(1.0, -2 * level) > mostTexels)
+        ++level;
+    card.fine = m_arena.take(plane, *entry.pixels, level, texelsAround(reach, 0, 0, level));
+    card.scaleU = static_cast<float>(std::ldexp(plane.size.x, -level));
+    card.scaleV = static_cast<float>(std::ldexp(plane.size.y, -level));
+    card.edges = edgesOf(plane, reach, card.fine, level, {reachU, reachV});
+    card.edges.any = true; // some rays may miss it
     card.air = m_air;
     card.hazy = m_air.density > 0;
     return twice;
@@ -309,21 +285,24 @@ void LensPainter::paint(const Entries& entries, const media::Box& box, const flo
     m_spared = 0;
     m_tracing = true;
     std::vector<RayCard> cards;
-    const bool small = std::max(tile.width, tile.height) <= smallest;
-    if (!ready(entries.list, box, tile, cards, small)) return byParts(entries, box, ground, canvas, stop);
+    const bool small = std::max(tile.width, tile.height) <= smallestPart;
+    if (!ready(entries.list, box, tile, cards, small))
+        return paintByParts(box, canvas, [&](const media::Box& part, Canvas& own) {
+            paint(entries, part, ground, own, stop);
+        });
     canvas.clear(tile.width, tile.height);
     traceRays(tile, cards, canvas, stop);
-    throwAll(glints, tile, cards, canvas);
+    addSeen(glints, tile, cards, canvas);
 }
 
-void LensPainter::throwAll(const std::vector<const Glint*>& glints, const RayTile& tile,
-                           const std::vector<RayCard>& cards, Canvas& canvas) {
-    for (const Glint* glint : glints) {
-        // Where its own card is not among what is seen, something opaque is in front of it.
-        const bool seen = std::any_of(cards.begin(), cards.end(),
-                                      [&](const RayCard& card) { return card.of == glint->of; });
-        if (seen) addGlint(tile, cards, *glint, canvas);
-    }
+void LensPainter::addSeen(std::vector<const Glint*> glints, const RayTile& tile,
+                          const std::vector<RayCard>& cards, Canvas& canvas) {
+    // Where its own card is not among what is seen, something opaque is in front of it.
+    std::erase_if(glints, [&](const Glint* glint) {
+        return std::none_of(cards.begin(), cards.end(),
+                            [&](const RayCard& card) { return card.of == glint->of; });
+    });
+    if (!glints.empty()) render::addGlints(tile, cards, glints, canvas);
 }
 
 void LensPainter::addGlints(const Entries& entries, const media::Box& box, Canvas& canvas) {
@@ -336,7 +315,7 @@ void LensPainter::addGlints(const Entries& entries, const media::Box& box, Canva
     RayTile tile = tileOf(box);
     std::vector<RayCard> cards;
     ready(entries.list, box, tile, cards, true);
-    throwAll(glints, tile, cards, canvas);
+    addSeen(glints, tile, cards, canvas);
 }
 
 RayTile LensPainter::tileOf(const media::Box& box) const {
@@ -359,21 +338,6 @@ std::vector<const Glint*> LensPainter::glintsOn(const Entries& entries, const me
             glints.push_back(&glint);
     }
     return glints;
-}
-
-void LensPainter::byParts(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,
-                          const std::stop_token& stop) {
-    canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
-    const auto part = std::make_unique<Canvas>();
-    const int side = std::max(smallest, (std::max(canvas.width, canvas.height) / 2 + 7) / 8 * 8);
-    for (int y = box.y0; y < box.y1; y += side)
-        for (int x = box.x0; x < box.x1; x += side) {
-            const media::Box quarter{x, y, std::min(x + side, box.x1), std::min(y + side, box.y1)};
-            paint(entries, quarter, ground, *part, stop);
-            for (int row = 0; row < part->height; ++row)
-                std::copy_n(part->rgba + 4 * row * Canvas::side, 4 * part->width,
-                            canvas.rgba + 4 * ((y - box.y0 + row) * Canvas::side + x - box.x0));
-        }
 }
 
 }

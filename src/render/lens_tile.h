@@ -26,16 +26,14 @@ public:
 
 private:
     RayTile tileOf(const media::Box& box) const;
-    static void throwAll(const std::vector<const Glint*>& glints, const RayTile& tile,
-                         const std::vector<RayCard>& cards, Canvas& canvas);
+    static void addSeen(std::vector<const Glint*> glints, const RayTile& tile,
+                        const std::vector<RayCard>& cards, Canvas& canvas);
     static std::vector<const Glint*> glintsOn(const Entries& entries, const media::Box& box);
     /// False: too steep for a box of this size.
     bool ready(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile,
                std::vector<RayCard>& cards, bool whole);
     /// Readies a card that is not flat; true where rays may meet it twice.
     bool mesh(const Entry& entry, const Reach& reach, const media::Box& box, RayCard& card);
-    void byParts(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,
-                 const std::stop_token& stop);
     Canvas& spare();
 
     const RayPoints& m_points;

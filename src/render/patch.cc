@@ -69,6 +69,28 @@ Source sourceOf(int i, int level, int count, int base, const scene::Extension& l
 
 }
 
+media::Box texelsAround(const Reach& reach, double spanU, double spanV, int level) {
+    const double shrink = std::ldexp(1.0, -level);
+    const auto least = [&](double at) {
+        return static_cast<int>(std::clamp(std::floor(at * shrink - 0.52), -1e8, 1e8));
+    };
+    return {least(reach.u0 - spanU), least(reach.v0 - spanV), least(reach.u1 + spanU) + 3,
+            least(reach.v1 + spanV) + 3};
+}
+
+Edges edgesOf(const Plane& plane, const Reach& reach, const Patch& patch, int level, const V2d& covers) {
+    const double shrink = std::ldexp(1.0, -level);
+    const auto edge = [&](double at, int origin) { return static_cast<float>(at * shrink - 0.5 - origin); };
+    Edges edges;
+    edges.any = reach.u0 - reach.marginU < plane.farLeft() || reach.u1 + reach.marginU > plane.farRight() ||
+                reach.v0 - reach.marginV < plane.farTop() || reach.v1 + reach.marginV > plane.farBottom();
+    edges.left = edge(plane.farLeft(), patch.x0), edges.right = edge(plane.farRight(), patch.x0);
+    edges.top = edge(plane.farTop(), patch.y0), edges.bottom = edge(plane.farBottom(), patch.y0);
+    edges.reachU = static_cast<float>(std::max(covers.x * shrink, 1e-6));
+    edges.reachV = static_cast<float>(std::max(covers.y * shrink, 1e-6));
+    return edges;
+}
+
 Patch PatchArena::take(const Plane& plane, const media::Pyramid& pixels, int level, const media::Box& asked) {
     const media::TiledLevel& from = pixels.levels[static_cast<std::size_t>(level)];
     const double shrink = std::ldexp(1.0, -level);

@@ -3,6 +3,7 @@
 
 #include "media/pyramid.h"
 #include "render/plane.h"
+#include "render/reach.h"
 
 #include <cstdint>
 #include <memory>
@@ -17,6 +18,19 @@ struct Patch {
     std::ptrdiff_t stride = 0;             ///< from row to row, in numbers (a texel has four)
     int x0 = 0, y0 = 0, width = 0, height = 0;
 };
+
+/// Texels of a level around what a box of the frame shows, spans more (base texels) on each side, and what
+/// mixing reads.
+media::Box texelsAround(const Reach& reach, double spanU, double spanV, int level);
+
+/// Where a card ends, as texels of a patch from the middle of its first.
+struct Edges {
+    bool any = false; ///< some pixels are at them or beyond
+    float left = 0, top = 0, right = 0, bottom = 0;
+    float reachU = 1, reachV = 1; ///< what a pixel covers
+};
+/// For a patch of that level, in a box whose reach is that; `covers`: base texels that a pixel covers.
+Edges edgesOf(const Plane& plane, const Reach& reach, const Patch& patch, int level, const V2d& covers);
 
 /// Where patches that had to be put together live. For one thread.
 class PatchArena {

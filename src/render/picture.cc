@@ -5,21 +5,22 @@
 #include <algorithm>
 #include <cstdlib>
 #include <limits>
-#include <map>
 #include <mutex>
 #include <oneapi/tbb/parallel_for.h>
 #include <sys/mman.h>
+#include <utility>
+#include <vector>
 
 namespace stage::render {
-
 namespace {
 
-/// Rooms given back, of which a few are kept: the system clears what it hands out, which takes longer than
-/// one thinks.
+constexpr std::size_t page = std::size_t{2} << 20;
+
+/// Large rooms given back, of which a few are kept: the system clears what it hands out, which takes longer
+/// than one thinks.
 struct Kept {
     std::mutex lock;
-    std::vector<std::pair<std::size_t, void*>> rooms; ///< with their sizes
-    std::map<void*, std::size_t> out;
+    std::vector<std::pair<std::size_t, void*>> rooms; ///< with their sizes, latest first
     static constexpr std::size_t most = 3, mostBytes = std::size_t{256} << 20;
 };
 Kept& kept() {
@@ -30,43 +31,34 @@ Kept& kept() {
 }
 
 void* takeRoom(std::size_t bytes) {
-    constexpr std::size_t page = std::size_t{2} << 20;
-    Kept& store = kept();
-    const std::lock_guard guard(store.lock);
-    for (auto room = store.rooms.begin(); room != store.rooms.end(); ++room)
-        if (room->first == bytes) {
-            void* const at = room->second;
-            store.rooms.erase(room);
-            store.out[at] = bytes;
-            return at;
-        }
-    const std::size_t alignment = bytes >= page ? page : 64;
-    void* at = std::aligned_alloc(alignment, (bytes + alignment - 1) / alignment * alignment);
-    if (!at) throw std::bad_alloc();
     if (bytes >= page) {
-        ::madvise(at, bytes, MADV_HUGEPAGE); // advice: it works without
-        store.out[at] = bytes;
+        Kept& store = kept();
+        const std::lock_guard guard(store.lock);
+        for (auto room = store.rooms.begin(); room != store.rooms.end(); ++room)
+            if (room->first == bytes) {
+                void* const at = room->second;
+                store.rooms.erase(room);
+                return at;
+            }
     }
+    const std::size_t alignment = bytes >= page ? page : 64;
+    void* const at = std::aligned_alloc(alignment, (bytes + alignment - 1) / alignment * alignment);
+    if (!at) throw std::bad_alloc();
+    if (bytes >= page) ::madvise(at, bytes, MADV_HUGEPAGE); // advice: it works without
     return at;
 }
 
-void giveRoom(void* at) {
+void giveRoom(void* at, std::size_t bytes) {
+    if (bytes < page) return std::free(at);
     Kept& store = kept();
     const std::lock_guard guard(store.lock);
-    if (const auto known = store.out.find(at); known != store.out.end()) {
-        store.rooms.insert(store.rooms.begin(), {known->second, at});
-        store.out.erase(known);
-        std::size_t bytes = 0;
-        for (std::size_t i = 0; i < store.rooms.size(); ++i) {
-            bytes += store.rooms[i].first;
-            if (i < Kept::most && bytes <= Kept::mostBytes) continue;
-            for (std::size_t k = i; k < store.rooms.size(); ++k)
-                std::free(store.rooms[k].second);
-            store.rooms.resize(i);
-        }
-        return;
-    }
-    std::free(at);
+    store.rooms.insert(store.rooms.begin(), {bytes, at});
+    std::size_t sum = 0, keep = 0;
+    for (; keep < std::min(store.rooms.size(), Kept::most); ++keep)
+        if ((sum += store.rooms[keep].first) > Kept::mostBytes) break;
+    for (std::size_t i = keep; i < store.rooms.size(); ++i)
+        std::free(store.rooms[i].second);
+    store.rooms.resize(keep);
 }
 
 template <class Int> std::vector<Int> encoded(const Picture& picture) {

@@ -11,7 +11,7 @@
 namespace stage::render {
 
 void* takeRoom(std::size_t bytes);
-void giveRoom(void* at);
+void giveRoom(void* at, std::size_t bytes);
 
 /// Room for pictures: large pages, and numbers that are not set before they are written.
 template <class T> struct PictureRoom {
@@ -19,7 +19,7 @@ template <class T> struct PictureRoom {
     PictureRoom() = default;
     template <class U> explicit PictureRoom(const PictureRoom<U>&) {}
     T* allocate(std::size_t count) { return static_cast<T*>(takeRoom(count * sizeof(T))); }
-    void deallocate(T* at, std::size_t) { giveRoom(at); }
+    void deallocate(T* at, std::size_t count) { giveRoom(at, count * sizeof(T)); }
     template <class U> void construct(U* at) { ::new (static_cast<void*>(at)) U; }
     template <class U, class... A> void construct(U* at, A&&... from) {
         ::new (static_cast<void*>(at)) U(std::forward<A>(from)...);

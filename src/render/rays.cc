@@ -134,8 +134,7 @@ private:
                 alpha = alphaOf(card, x, y);
             through = hn::NegMulAdd(hn::Mul(through, alpha), hn::Set(d, card.opacity), through);
         }
-        // Where its own card is not among what is seen, something opaque is in front of it.
-        return m_tile.ordered ? hn::Zero(d) : through;
+        return through;
     }
     V pastAll(const std::vector<RayCard>& cards, int x, int y) {
         const D d;
@@ -163,8 +162,8 @@ private:
             std::fill(m_q + lanes, m_q + 16, m_q[lanes - 1]);
             lookAtMesh(card, xs, static_cast<float>(y), 0, us, vs);
             const auto u = hn::Load(d, us), v = hn::Load(d, vs);
-            const auto there = hn::Mul(hn::Load(d, m_cover), coverOf(card, u, v));
-            place(card.fine, u, v, 0, m_fine);
+            const auto there = hn::Mul(hn::Load(d, m_cover), coverOf(d, card.edges, u, v));
+            placeOn(d, card.fine, u, v, 0, m_fine);
             fetch(card.fine, m_fine);
             V r, g, b, a;
             hn::LoadInterleaved4(d, m_seen, r, g, b, a);
@@ -195,28 +194,15 @@ private:
         };
         const bool sharp = card.sharp.texels != nullptr;
         if (sharp)
-            place(card.sharp, onto(u, card.fine.x0, card.sharp.x0), onto(v, card.fine.y0, card.sharp.y0), 0,
-                  m_fine);
+            placeOn(d, card.sharp, onto(u, card.fine.x0, card.sharp.x0), onto(v, card.fine.y0, card.sharp.y0),
+                    0, m_fine);
         else
-            place(card.fine, u, v, 0, m_fine);
+            placeOn(d, card.fine, u, v, 0, m_fine);
         fetch(sharp ? card.sharp : card.fine, m_fine);
         V r, g, b, a;
         hn::LoadInterleaved4(d, m_seen, r, g, b, a);
-        return card.edged ? hn::Mul(a, coverOf(card, u, v)) : a;
+        return card.edges.any ? hn::Mul(a, coverOf(d, card.edges, u, v)) : a;
     }
-    static HWY_INLINE V coverOf(const RayCard& card, V u, V v) {
-        const D d;
-        const auto half = hn::Set(d, 0.5f), one = hn::Set(d, 1.f), zero = hn::Zero(d);
-        const auto inside = [&](auto place, float low, float high, float reach) {
-            const auto each = hn::Set(d, 1 / reach);
-            const auto from = hn::MulAdd(hn::Sub(place, hn::Set(d, low)), each, half),
-                       to = hn::MulAdd(hn::Sub(hn::Set(d, high), place), each, half);
-            return hn::Mul(hn::Min(hn::Max(from, zero), one), hn::Min(hn::Max(to, zero), one));
-        };
-        return hn::Mul(inside(u, card.left, card.right, card.reachU),
-                       inside(v, card.top, card.bottom, card.reachV));
-    }
-
     static HWY_INLINE V fraction(D d, V x) {
         return hn::Sub(x, hn::IfThenElseZero(hn::Ge(x, hn::Set(d, 1.f)), hn::Set(d, 1.f)));
     }
@@ -357,7 +343,7 @@ private:
                             if (card.hazy && c < 3)
                                 value = value * m_air[i] +
                                         card.air.colour[c] * (1 - m_air[i]) * m_seen[4 * i + 3];
-                            out[4 * i + c] = card.edged ? value * m_cover[i] : value;
+                            out[4 * i + c] = card.edges.any ? value * m_cover[i] : value;
                         }
                 }
                 if (m_tile.paint)
@@ -424,25 +410,7 @@ private:
         return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
     }
 
-    struct Fetched {
-        alignas(64) std::int32_t at[batch];
-        alignas(64) float wx[batch], wy[batch];
-    };
-
-    HWY_INLINE void place(const Patch& patch, V u, V v, int i, Fetched& out) {
-        const D d;
-        const hn::RebindToSigned<D> di;
-        const auto zero = hn::Zero(d);
-        u = hn::Min(hn::Max(u, zero), hn::Set(d, static_cast<float>(patch.width - 1)));
-        v = hn::Min(hn::Max(v, zero), hn::Set(d, static_cast<float>(patch.height - 1)));
-        const auto iu = hn::Min(hn::ConvertTo(di, u), hn::Set(di, patch.width - 2)),
-                   iv = hn::Min(hn::ConvertTo(di, v), hn::Set(di, patch.height - 2));
-        hn::Store(
-            hn::Add(hn::ShiftLeft<2>(iu), hn::Mul(iv, hn::Set(di, static_cast<std::int32_t>(patch.stride)))),
-            di, out.at + i);
-        hn::Store(hn::Sub(u, hn::ConvertTo(d, iu)), d, out.wx + i);
-        hn::Store(hn::Sub(v, hn::ConvertTo(d, iv)), d, out.wy + i);
-    }
+    using Fetched = FetchPlaces<batch>;
 
     /// Sixteen rays, through places of the frame (px from the tile's first pixel's middle) and m_p, m_q from
     /// `first` on: places on the card into u and v, how much of it is there into m_cover, depths into
@@ -493,7 +461,7 @@ private:
             lookAtMesh(card, xs, y, i, us, vs);
             for (int k = 0; k < 16; k += lanes) {
                 auto u = hn::Load(d, us + k), v = hn::Load(d, vs + k);
-                const auto cover = hn::Mul(hn::Load(d, m_cover + i + k), coverOf(card, u, v));
+                const auto cover = hn::Mul(hn::Load(d, m_cover + i + k), coverOf(d, card.edges, u, v));
                 hn::Store(cover, d, m_cover + i + k);
                 any = any || !hn::AllFalse(d, hn::Gt(cover, hn::Zero(d)));
                 if (card.hazy) {
@@ -501,7 +469,7 @@ private:
                         hn::Sub(hn::Load(d, m_depth + i + k), hn::Set(d, card.air.start)), hn::Zero(d));
                     hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i + k);
                 }
-                place(card.fine, u, v, i + k, m_fine);
+                placeOn(d, card.fine, u, v, i + k, m_fine);
             }
         }
         return any;
@@ -533,8 +501,9 @@ private:
             const float eu = std::abs(card.du) / 2 + 0.01f, ev = std::abs(card.dv) / 2 + 0.01f;
             const float x0 = least(u0 - spanU) - eu, x1 = most(u0 + spanU) + eu, y0 = least(v0 - spanV) - ev,
                         y1 = most(v0 + spanV) + ev;
-            if (card.edged && (x1 < card.left - card.reachU || x0 > card.right + card.reachU ||
-                               y1 < card.top - card.reachV || y0 > card.bottom + card.reachV))
+            if (card.edges.any &&
+                (x1 < card.edges.left - card.edges.reachU || x0 > card.edges.right + card.edges.reachU ||
+                 y1 < card.edges.top - card.edges.reachV || y0 > card.edges.bottom + card.edges.reachV))
                 return false;
             const auto whole = [](float a) {
                 return static_cast<int>(std::clamp(a, -1e6f, 1e6f) + 1e6f) - 1000000;
@@ -563,7 +532,7 @@ private:
                 u = hn::MulAdd(a, hn::Set(d, card.du), u);
                 v = hn::MulAdd(a, hn::Set(d, card.dv), v);
             }
-            if (card.edged) hn::Store(coverOf(card, u, v), d, m_cover + i);
+            if (card.edges.any) hn::Store(coverOf(d, card.edges, u, v), d, m_cover + i);
             if (card.hazy) {
                 const auto slant = hn::MulAdd(p, hn::Set(d, card.perRight),
                                               hn::MulAdd(q, hn::Set(d, card.perUp), hn::Set(d, 1.f)));
@@ -572,17 +541,17 @@ private:
                 const auto through = hn::Max(hn::Sub(depth, hn::Set(d, card.air.start)), hn::Zero(d));
                 hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i);
             }
-            place(card.fine, u, v, i, m_fine);
+            placeOn(d, card.fine, u, v, i, m_fine);
             if (card.between > 0) {
                 const auto half = hn::Set(d, 0.5f);
-                place(card.coarse,
-                      hn::MulAdd(u, half,
-                                 hn::Set(d, (static_cast<float>(card.fine.x0) + 0.5f) * 0.5f - 0.5f -
-                                                static_cast<float>(card.coarse.x0))),
-                      hn::MulAdd(v, half,
-                                 hn::Set(d, (static_cast<float>(card.fine.y0) + 0.5f) * 0.5f - 0.5f -
-                                                static_cast<float>(card.coarse.y0))),
-                      i, m_coarse);
+                placeOn(d, card.coarse,
+                        hn::MulAdd(u, half,
+                                   hn::Set(d, (static_cast<float>(card.fine.x0) + 0.5f) * 0.5f - 0.5f -
+                                                  static_cast<float>(card.coarse.x0))),
+                        hn::MulAdd(v, half,
+                                   hn::Set(d, (static_cast<float>(card.fine.y0) + 0.5f) * 0.5f - 0.5f -
+                                                  static_cast<float>(card.coarse.y0))),
+                        i, m_coarse);
             }
         }
         return true;
@@ -619,7 +588,7 @@ private:
             }
             const auto through = hn::Load(d, m_through + i);
             auto weight = through;
-            if (card.edged) weight = hn::Mul(weight, hn::Load(d, m_cover + i));
+            if (card.edges.any) weight = hn::Mul(weight, hn::Load(d, m_cover + i));
             if (card.opacity != 1) weight = hn::Mul(weight, hn::Set(d, card.opacity));
             red = hn::MulAdd(weight, r, red);
             green = hn::MulAdd(weight, g, green);
@@ -653,8 +622,11 @@ void TraceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& c
             tracer.trace(x, y, canvas.rgba + 4 * (y * Canvas::side + x));
 }
 
-void AddGlint(const RayTile& tile, const std::vector<RayCard>& cards, const Glint& glint, Canvas& canvas) {
-    PixelTracer(tile, cards).add(glint, canvas);
+void AddGlints(const RayTile& tile, const std::vector<RayCard>& cards,
+               const std::vector<const Glint*>& glints, Canvas& canvas) {
+    PixelTracer tracer(tile, cards);
+    for (const Glint* glint : glints)
+        tracer.add(*glint, canvas);
 }
 
 }
@@ -664,46 +636,16 @@ HWY_AFTER_NAMESPACE();
 namespace stage::render {
 
 HWY_EXPORT(TraceRays);
-HWY_EXPORT(AddGlint);
+HWY_EXPORT(AddGlints);
 
-void addGlint(const RayTile& tile, const std::vector<RayCard>& cards, const Glint& glint, Canvas& canvas) {
-    HWY_DYNAMIC_DISPATCH(AddGlint)(tile, cards, glint, canvas);
+void addGlints(const RayTile& tile, const std::vector<RayCard>& cards,
+               const std::vector<const Glint*>& glints, Canvas& canvas) {
+    HWY_DYNAMIC_DISPATCH(AddGlints)(tile, cards, glints, canvas);
 }
 
 void traceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas,
                const std::stop_token& stop) {
     HWY_DYNAMIC_DISPATCH(TraceRays)(tile, cards, canvas, stop);
-}
-
-void Occupancy::survey(const Patch& patch) {
-    m_width = patch.width, m_height = patch.height;
-    const auto cells = static_cast<std::size_t>(m_width + 1) * static_cast<std::size_t>(m_height + 1);
-    m_some.assign(cells, 0);
-    m_open.assign(cells, 0);
-    const std::uint16_t full = Imath::half(opaqueAlpha).bits();
-    for (int y = 0; y < m_height; ++y) {
-        const std::uint16_t* row = patch.texels + y * patch.stride;
-        int some = 0, open = 0;
-        const std::size_t above = static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width + 1),
-                          own = above + static_cast<std::size_t>(m_width + 1);
-        for (int x = 0; x < m_width; ++x, row += 4) {
-            some += ((row[0] | row[1] | row[2] | row[3]) & 0x7fff) != 0;
-            open += row[3] < full || row[3] > 0x7c00;
-            const auto at = static_cast<std::size_t>(x) + 1;
-            m_some[own + at] = m_some[above + at] + some;
-            m_open[own + at] = m_open[above + at] + open;
-        }
-    }
-}
-
-int Occupancy::sum(const std::vector<int>& table, int x0, int y0, int x1, int y1) const {
-    const auto inside = [](int at, int size) { return std::clamp(at, 0, size - 1); };
-    const auto a = static_cast<std::size_t>(inside(x0, m_width)),
-               b = static_cast<std::size_t>(inside(x1, m_width)) + 1;
-    const auto stride = static_cast<std::size_t>(m_width + 1);
-    const auto c = static_cast<std::size_t>(inside(y0, m_height)) * stride,
-               e = (static_cast<std::size_t>(inside(y1, m_height)) + 1) * stride;
-    return table[e + b] - table[c + b] - table[e + a] + table[c + a];
 }
 
 }

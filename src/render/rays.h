@@ -4,25 +4,12 @@
 #include "render/brush.h"
 #include "render/glints.h"
 #include "render/lens_points.h"
+#include "render/occupancy.h"
 
 #include <stop_token>
 #include <vector>
 
 namespace stage::render {
-
-/// Which texels of a patch are clear and which opaque, asked of any box at once.
-class Occupancy {
-public:
-    void survey(const Patch& patch);
-    /// Of texels x0..x1, y0..y1 of the patch, which are brought inside it.
-    bool clear(int x0, int y0, int x1, int y1) const { return sum(m_some, x0, y0, x1, y1) == 0; }
-    bool opaque(int x0, int y0, int x1, int y1) const { return sum(m_open, x0, y0, x1, y1) == 0; }
-
-private:
-    int sum(const std::vector<int>& table, int x0, int y0, int x1, int y1) const;
-    int m_width = 0, m_height = 0;
-    std::vector<int> m_some, m_open; ///< summed-area tables
-};
 
 /// A card over one tile, nearest first in a list of them. Places are texels of its patch, as a Brush has
 /// them.
@@ -40,8 +27,7 @@ struct RayCard {
     Occupancy occupancy;
     float du = 0,
           dv = 0; ///< the long axis of a pixel's footprint, where it is longer than texels of the patch
-    bool edged = false;
-    float left = 0, top = 0, right = 0, bottom = 0, reachU = 1, reachV = 1;
+    Edges edges;
     float opacity = 1;
     bool hazy = false;
     Air air;
@@ -73,8 +59,9 @@ struct RayTile {
 void traceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas,
                const std::stop_token& stop);
 
-/// Adds a glint to what the canvas shows: all of its disc, each place as far as the cards in front of it let
-/// the ray through that goes through its own point of the lens.
-void addGlint(const RayTile& tile, const std::vector<RayCard>& cards, const Glint& glint, Canvas& canvas);
+/// Adds glints, whose cards are among those given, to what the canvas shows: all of their discs, each place
+/// as far as the cards in front of it let the ray through that goes through its own point of the lens.
+void addGlints(const RayTile& tile, const std::vector<RayCard>& cards,
+               const std::vector<const Glint*>& glints, Canvas& canvas);
 
 }

@@ -34,6 +34,13 @@ Footprint footprintAt(const Plane& plane, double x, double y) {
                        (p.v.c - v * p.w.c) / w, plane.top);
 }
 
+V2d coversAt(const Plane& plane, double x, double y) {
+    const Projective& p = plane.pinhole;
+    const double w = p.w.at(x, y), u = p.u.at(x, y) / w, v = p.v.at(x, y) / w;
+    return {std::hypot(p.u.b - u * p.w.b, p.u.c - u * p.w.c) / w,
+            std::hypot(p.v.b - v * p.w.b, p.v.c - v * p.w.c) / w};
+}
+
 double lodOfDisc(double disc, double texelsPerPixel, int samples) {
     // Rays lie about disc / sqrt(samples) apart: texels of three quarters of that keep the disc's rim and
     // leave little to chance.

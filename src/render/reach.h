@@ -21,6 +21,9 @@ Footprint footprintOf(double ux, double uy, double vx, double vy, int top);
 /// That of a flat card at a place of the frame; nothing special where it is not.
 Footprint footprintAt(const Plane& plane, double x, double y);
 
+/// Base texels that a pixel covers across and down the picture of a flat card, at a place of the frame.
+V2d coversAt(const Plane& plane, double x, double y);
+
 enum class Through {
     Pinhole,
     Lens ///< all of the lens, and all of the exposure

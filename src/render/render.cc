@@ -16,12 +16,12 @@ namespace {
 /// What is looked past for glints is read as finely as a pinhole would.
 constexpr int plentyOfRays = 1 << 24;
 
-/// From the middle of the region outwards, on a grid that is the same for every region.
+/// From the middle of the region outwards.
 std::vector<media::Box> tilesOf(const media::Box& region) {
     constexpr int side = Canvas::side;
     std::vector<media::Box> tiles;
-    for (int y = region.y0 / side * side; y < region.y1; y += side)
-        for (int x = region.x0 / side * side; x < region.x1; x += side)
+    for (int y = region.y0; y < region.y1; y += side)
+        for (int x = region.x0; x < region.x1; x += side)
             tiles.push_back(media::Box{x, y, x + side, y + side}.within(region));
     const auto from = [&](const media::Box& box) {
         const double dx = box.x0 + box.x1 - region.x0 - region.x1,

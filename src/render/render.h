@@ -24,12 +24,15 @@ enum class Way {
 
 inline constexpr std::array<std::string_view, 4> wayNames = {"pinhole", "draft", "final", "traced"};
 
+/// Pieces of a picture are at most so many pixels across and down.
+inline constexpr int pieceSide = 32;
+
 struct Quality {
     Way way = Way::Pinhole;
     int samples = 64; ///< rays per pixel, of final and traced; rounded up to a multiple of 16
     /// A layer whose media cannot be read is drawn as a hatched card instead of failing the picture.
     bool placeholders = false;
-    /// Pixels that are wanted; the others are black and clear. Empty: all.
+    /// Pixels that are wanted; pieces without any are black and clear. Empty: all.
     media::Box region;
     /// Told of each piece as it is done, from the middle of the region outwards, by the threads that render.
     std::function<void(const Picture&, const media::Box&)> piece;

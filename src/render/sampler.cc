@@ -117,4 +117,17 @@ void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, 
     }
 }
 
+void sampleBox(const Plane& plane, const media::Pyramid& pixels, const Air& air, const media::Box& box,
+               Canvas& canvas) {
+    canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
+    for (int y = 0; y < canvas.height; ++y) {
+        float* row = canvas.row(y);
+        sampleRow(plane, pixels, box.y0 + y, box.x0, box.x1, row);
+        if (air.density <= 0) continue;
+        for (int x = 0; x < canvas.width; ++x)
+            if (row[4 * x + 3] > 0)
+                throughAir(air, nearnessAt(plane, box.x0 + x + 0.5, box.y0 + y + 0.5), row + 4 * x);
+    }
+}
+
 }

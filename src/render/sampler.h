@@ -2,8 +2,7 @@
 // kernels, and what they leave to it: boxes in which a card meets the horizon, and bent cards.
 #pragma once
 
-#include "media/pyramid.h"
-#include "render/plane.h"
+#include "render/brush.h"
 
 namespace stage::render {
 
@@ -11,6 +10,11 @@ namespace stage::render {
 /// anisotropic; antialiased at the card's edges by coverage. Pixels off the card get 0. Where a bent card
 /// lies twice along a ray, the nearer part counts.
 void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, int x1, float* out);
+
+/// A box of the frame, at most a canvas, as a pinhole sees it through the air, with sampleRow. The canvas is
+/// cleared first.
+void sampleBox(const Plane& plane, const media::Pyramid& pixels, const Air& air, const media::Box& box,
+               Canvas& canvas);
 
 /// RGBA at a place of the picture in base texels, at a level (fractions mix two); beyond its edges as its
 /// extensions say.

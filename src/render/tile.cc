@@ -12,9 +12,6 @@
 namespace stage::render {
 namespace {
 
-/// Boxes of this side are read pixel by pixel where a card is too steep for the kernel.
-constexpr int smallest = 8;
-
 /// Discs below this are not blurred, px of diameter.
 constexpr double leastBlur = 0.6;
 
@@ -128,7 +125,7 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
             here.reach = reachOf(entry.plane, box.x0, box.y0, box.x1, box.y1,
                                  m_draft ? Through::Lens : Through::Pinhole);
             if (here.reach.off) continue;
-            if (here.reach.behind > 0 && size > smallest) return byParts(entries, box, ground, canvas);
+            if (here.reach.behind > 0 && size > smallestPart) return byParts(entries, box, ground, canvas);
             if (!entry.plane.bent() && here.reach.behind == 0) {
                 // Grown by what a pixel covers, which filters may look at.
                 Reach grown = here.reach;
@@ -205,7 +202,7 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
         full = canvas.allFull();
     }
     if (full) return;
-    if (ready < seen.size() && size > smallest && !m_draft && m_blending == scene::Blending::Light) {
+    if (ready < seen.size() && size > smallestPart && !m_draft && m_blending == scene::Blending::Light) {
         const Entry& entry = *seen[ready].entry; // too steep?
         if (entry.blend == scene::Blend::Normal && entry.group.empty() && !entry.plane.bent())
             return byParts(entries, box, ground, canvas);
@@ -227,7 +224,7 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
             if (m_blur.paintUnder(atTime(entry.plane, m_time), *entry.pixels, m_air, entry.opacity, box,
                                   canvas))
                 continue;
-            if (size > smallest) return byParts(entries, box, ground, canvas);
+            if (size > smallestPart) return byParts(entries, box, ground, canvas);
         }
         under(canvas, own(seen[i]), entry.opacity);
     }
@@ -236,17 +233,8 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
 
 void TilePainter::byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
                           Canvas& canvas) {
-    canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
-    const auto part = std::make_unique<Canvas>();
-    const int side = std::max(smallest, (std::max(canvas.width, canvas.height) / 2 + 7) / 8 * 8);
-    for (int y = box.y0; y < box.y1; y += side)
-        for (int x = box.x0; x < box.x1; x += side) {
-            const media::Box quarter{x, y, std::min(x + side, box.x1), std::min(y + side, box.y1)};
-            paint(entries, quarter, ground, *part);
-            for (int row = 0; row < part->height; ++row)
-                std::copy_n(part->rgba + 4 * row * Canvas::side, 4 * part->width,
-                            canvas.rgba + 4 * ((y - box.y0 + row) * Canvas::side + x - box.x0));
-        }
+    paintByParts(box, canvas,
+                 [&](const media::Box& part, Canvas& own) { paint(entries, part, ground, own); });
 }
 
 void TilePainter::byPixel(const std::vector<Seen>& seen, const media::Box& box, const float* ground,
@@ -301,14 +289,7 @@ void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas)
         brush.hazy = m_air.density > 0;
         paintUnder(brush, canvas);
     } else {
-        for (int y = 0; y < canvas.height; ++y) {
-            float* row = canvas.rgba + 4 * y * Canvas::side;
-            sampleRow(plane, *entry.pixels, box.y0 + y, box.x0, box.x1, row);
-            if (m_air.density > 0)
-                for (int x = 0; x < canvas.width; ++x)
-                    throughAir(m_air, nearnessAt(entry.plane, box.x0 + x + 0.5, box.y0 + y + 0.5),
-                               row + 4 * x);
-        }
+        sampleBox(plane, *entry.pixels, m_air, box, canvas);
     }
     if (m_blending == scene::Blending::Paint)
         for (int y = 0; y < canvas.height; ++y)

@@ -11,7 +11,7 @@ class TilePainter {
 public:
     /// draft: cards are blurred by their discs; else they are as a pinhole sees them.
     TilePainter(bool draft, const Opening& opening, const Air& air, scene::Blending blending)
-        : m_draft(draft), m_opening(opening), m_air(air), m_blending(blending), m_blur(opening) {}
+        : m_draft(draft), m_air(air), m_blending(blending), m_blur(opening) {}
 
     /// Paints a box of the frame, at most Canvas::side across and down, over a ground of one colour. Colours
     /// are in the blending's values.
@@ -33,7 +33,6 @@ private:
     void alone(const Seen& seen, const media::Box& box, Canvas& canvas);
 
     bool m_draft;
-    Opening m_opening;
     Air m_air;
     scene::Blending m_blending;
     PatchArena m_arena;

@@ -328,6 +328,31 @@ TEST(Air, HazeTakesWhatOpticsSays) {
             }
 }
 
+/// A ground that runs to the horizon and past the camera: pixel by pixel the depth of the ground there.
+TEST(Air, HazeRunsToTheHorizonOfAGround) {
+    const TempDir dir;
+    test::writePicture(dir / "white.png", {64, 64}, [](int, int) { return Rgba8{255, 255, 255}; });
+    auto ground = std::make_shared<scene::Layer>(
+        *test::pictureLayer(1, "ground", dir / "white.png", {64, 64}, 4000, {0, -2, 0}));
+    for (const double lean : {-90.0, 90.0}) // whichever way it lies
+        for (const Way way : {Way::Pinhole, Way::Draft, Way::Final, Way::Traced}) {
+            ground->placement.turn = {lean, 0, 0};
+            auto scene = sceneOf({160, 90}, 35, 8, 10, {ground});
+            scene.haze = {{0.2, 0.4, 0.6, 1}, 0.01, 0};
+            const Picture picture = shown(scene, {way, 64});
+            const double slope = 35.0 / 36 * 160;
+            int looked = 0;
+            for (int y = 47; y < 90; y += 2) {
+                const double depth = 2 * slope / (y + 0.5 - 45), t = std::exp(-0.01 * depth);
+                const float* pixel = picture.row(y) + 4 * 80;
+                if (pixel[3] < 0.99f) continue;
+                EXPECT_NEAR(pixel[1], t + 0.4 * (1 - t), 0.02) << y << " way " << static_cast<int>(way);
+                ++looked;
+            }
+            EXPECT_GT(looked, 15) << static_cast<int>(way);
+        }
+}
+
 TEST(Shutter, AStreakIsAsLongAsTheExposure) {
     const TempDir dir;
     for (const double angle : {90.0, 180.0, 360.0})
