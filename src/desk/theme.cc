@@ -1,6 +1,8 @@
 #include "desk/theme.h"
 
+#include <QAbstractSpinBox>
 #include <QApplication>
+#include <QComboBox>
 #include <QFile>
 #include <QFontDatabase>
 #include <QHash>
@@ -43,10 +45,30 @@ private:
     std::shared_ptr<QSvgRenderer> m_renderer;
 };
 
+/// A panel that scrolls must not change choices and numbers on the way: they heed the wheel only with the
+/// focus, which the wheel does not give. NumberField keeps the same rule.
+class WheelRule : public QObject {
+public:
+    using QObject::QObject;
+    bool eventFilter(QObject* watched, QEvent* event) override {
+        if (event->type() != QEvent::Wheel && event->type() != QEvent::Polish) return false;
+        auto* widget = qobject_cast<QWidget*>(watched);
+        if (!qobject_cast<QComboBox*>(widget) && !qobject_cast<QAbstractSpinBox*>(widget)) return false;
+        if (event->type() == QEvent::Polish) {
+            widget->setFocusPolicy(Qt::StrongFocus);
+            return false;
+        }
+        if (widget->hasFocus()) return false;
+        event->ignore(); // whatever it lies on scrolls
+        return true;
+    }
+};
+
 }
 
 void apply(QApplication& application) {
     initResources();
+    application.installEventFilter(new WheelRule(&application));
     for (const char* name : {"DeskSansRegular", "DeskSansBold", "DeskMonoRegular", "DeskMonoBold"})
         QFontDatabase::addApplicationFont(QStringLiteral(":/desk/fonts/%1.otf").arg(QLatin1String(name)));
     application.setStyle(QStyleFactory::create(QStringLiteral("Fusion")));

@@ -66,6 +66,26 @@ TEST_F(Panels, WheelDolliesAndARowOfTurnsIsOneStep) {
     EXPECT_EQ(session().history().step(), steps + 1);
 }
 
+TEST_F(Panels, AWheelOverAChoiceScrollsThePanel) {
+    session().select({1});
+    int choices = 0;
+    for (QComboBox* box : window.findChildren<QComboBox*>()) {
+        if (!box->isVisible() || box->count() < 2) continue;
+        ++choices;
+        const int before = box->currentIndex();
+        const auto turn = [&](int by) {
+            QWheelEvent wheel({5, 5}, box->mapToGlobal(QPointF(5, 5)), {}, {0, by}, Qt::NoButton,
+                              Qt::NoModifier, Qt::NoScrollPhase, false);
+            QApplication::sendEvent(box, &wheel);
+        };
+        window.camera().setFocus();
+        turn(before == 0 ? -120 : 120);
+        EXPECT_EQ(box->currentIndex(), before) << box->accessibleName().toStdString();
+        EXPECT_FALSE(box->hasFocus());
+    }
+    EXPECT_GE(choices, 2);
+}
+
 TEST_F(Panels, AMarkIsDraggedInThePlan) {
     ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {2, 1, -3}}}));
     DraftView& plan = window.plan();
