@@ -81,6 +81,22 @@ double distance(const render::Picture& picture) {
     return -10 * std::log10(sum / (static_cast<double>(truth.rgba.size()) * 0.75));
 }
 
+/// How much of the frame the planes in front of the backdrop cover, each counted alone: in frames.
+void cover(benchmark::State& state, const std::string& name) {
+    const Stage& stage = stage_(name);
+    double sum = 0;
+    motion::Frame alone = stage.frame;
+    alone.background = {0, 0, 0, 0};
+    for (std::size_t i = 1; i < stage.frame.items.size(); ++i) {
+        alone.items = {stage.frame.items[i]};
+        const auto picture = render::render(alone, {}, cache());
+        for (std::size_t k = 3; k < picture->rgba.size(); k += 4)
+            sum += picture->rgba[k];
+    }
+    for (auto _ : state)
+        state.counters["frames"] = sum / (static_cast<double>(stage.frame.size.x) * stage.frame.size.y);
+}
+
 void ours(benchmark::State& state, const std::string& name, const render::Quality& quality,
           std::size_t threads, bool exposed = false, bool measured = false) {
     const Stage& stage = stage_(name);
@@ -113,10 +129,11 @@ void everything(benchmark::State& state) {
                 const render::Reach reach =
                     render::reachOf(entry.plane, x0, y0, x0 + w, y0 + h, render::Through::Pinhole);
                 if (reach.off) continue;
-                render::Brush brush;
                 arena.reset();
-                if (!render::readyBrush(brush, entry.plane, *entry.pixels, reach, x0, y0, w, h, arena, false))
-                    continue;
+                const render::Look look = render::lookAt(entry.plane, *entry.pixels, reach, x0, y0, w, h);
+                const render::Brush brush =
+                    render::brushOf(look, entry.plane, *entry.pixels, reach, x0, y0, w, h,
+                                    render::BlockGrid(entry.plane, x0, y0, w, h), 0, arena);
                 layer.clear(w, h);
                 render::paintUnder(brush, layer);
                 for (int i = 0; i < side * h * 4; i += 4)
@@ -198,6 +215,8 @@ int main(int argc, char** argv) {
     add("gl", [](auto& s) { gl(s, "ten"); });
     add("pinhole everything", [](auto& s) { everything(s); });
     add("pinhole hundred", [](auto& s) { ours(s, "hundred", {}, 2); });
+    once("cover", [](auto& s) { cover(s, "ten"); })->Repetitions(1);
+    once("cover hundred", [](auto& s) { cover(s, "hundred"); })->Repetitions(1);
     add("pinhole veils", [](auto& s) { ours(s, "veils", {}, 2); });
     add("warp veils", [](auto& s) { warp(s, "veils"); });
     add("gl veils", [](auto& s) { gl(s, "veils"); });

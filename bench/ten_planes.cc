@@ -32,15 +32,12 @@ struct Drawing {
     bool border;  ///< gathers at the edges
     unsigned seed;
     int highlights;
-    double scale = 1; ///< of its shapes
 };
 
 std::vector<float> drawn(const Drawing& d) {
     const auto shape = [&](int x, int y) {
-        const double k = 1 / d.scale;
-        double v = 0.6 * noise(x * k / 260.0, y * k / 260.0, d.seed) +
-                   0.28 * noise(x * k / 90.0, y * k / 90.0, d.seed + 1) +
-                   0.12 * noise(x * k / 24.0, y * k / 24.0, d.seed + 2);
+        double v = 0.6 * noise(x / 260.0, y / 260.0, d.seed) + 0.28 * noise(x / 90.0, y / 90.0, d.seed + 1) +
+                   0.12 * noise(x / 24.0, y / 24.0, d.seed + 2);
         if (d.border) {
             const double u = std::abs(2.0 * x / d.width - 1), w = std::abs(2.0 * y / d.height - 1);
             v = 0.35 * v + 0.65 * std::pow(std::max(u, w), 3.0);
@@ -160,17 +157,20 @@ scene::Scene tenPlanes(const std::filesystem::path& folder) {
 
 scene::Scene hundredPlanes(const std::filesystem::path& folder) {
     scene::Scene scene = emptyOf();
-    const V2i size(760, 428);
+    const V2i size(515, 290);
     std::vector<std::string> files;
     for (unsigned k = 0; k < 10; ++k)
         files.push_back(
-            written(folder, "part" + std::to_string(k), {size.x, size.y, 0.3, false, 500 + 11 * k, 2, 0.32}));
+            written(folder, "piece" + std::to_string(k), {size.x, size.y, 0.3, false, 500 + 11 * k, 2}));
     const V2i whole(2400, 1350);
     hang(scene, written(folder, "plane0", {whole.x, whole.y, 1, false, 100, 60}), whole, depths[0], 1.25);
     for (int i = 0; i < 99; ++i) {
-        // As large as a tenth of a plane of the ten, spread over the frame and through its depths.
+        // As if cut from the ten: shapes as large, as many texels to a pixel (in a third of them a little
+        // more than one), together as much cover (`cover` of the benchmark). Spread over the frame and
+        // through its depths.
         const double depth = 2.2 + 14 * hash(i, 1, 9) * hash(i, 2, 9);
-        hang(scene, files[static_cast<std::size_t>(i) % 10], size, depth, 1.25 * std::sqrt(0.1) * 0.86,
+        hang(scene, files[static_cast<std::size_t>(i) % 10], size, depth,
+             1.25 * size.x / whole.x * (i % 3 == 0 ? 1.12 / 1.25 : 1),
              {hash(i, 3, 9) - 0.5, 0.56 * (hash(i, 4, 9) - 0.5)});
     }
     return scene;

@@ -72,6 +72,16 @@ void NumberField::stepBy(double steps) {
     Q_EMIT entered(m_value);
 }
 
+bool NumberField::event(QEvent* event) {
+    // A number that is not being written leaves the space bar to the window, which plays with it.
+    if (event->type() == QEvent::ShortcutOverride && !isModified() &&
+        static_cast<QKeyEvent*>(event)->key() == Qt::Key_Space) {
+        event->ignore();
+        return false;
+    }
+    return QLineEdit::event(event);
+}
+
 void NumberField::keyPressEvent(QKeyEvent* event) {
     const double factor = event->modifiers() & Qt::ShiftModifier     ? 10
                           : event->modifiers() & Qt::ControlModifier ? 0.1

@@ -23,6 +23,7 @@ Q_SIGNALS:
     void misread(const QString& sentence);
 
 protected:
+    bool event(QEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void focusOutEvent(QFocusEvent* event) override;

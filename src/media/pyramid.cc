@@ -56,13 +56,12 @@ std::size_t Pyramid::bytes() const {
     return sum;
 }
 
-Tile::Tile(Raster raster)
-    : Raster(std::move(raster)),
-      cellGrid((size.x + cellSide - 1) / cellSide, (size.y + cellSide - 1) / cellSide),
-      cells(static_cast<std::size_t>(cellGrid.x) * cellGrid.y) {
+Tile::Tile(Raster raster) : Raster(std::move(raster)) {
+    const std::uint16_t almostOne = Imath::half(0.9995f).bits();
+    std::uint16_t highest = 0;
     // Bits of halfs of one sign are in the order of the halfs.
-    for (int cy = 0; cy < cellGrid.y; ++cy) {
-        for (int cx = 0; cx < cellGrid.x; ++cx) {
+    for (int cy = 0; cy * cellSide < size.y; ++cy)
+        for (int cx = 0; cx * cellSide < size.x; ++cx) {
             const int x0 = cx * cellSide, x1 = std::min(x0 + cellSide, size.x);
             std::uint16_t low[4] = {0xffff, 0xffff, 0xffff, 0xffff}, high[4] = {0, 0, 0, 0};
             for (int y = cy * cellSide; y < std::min((cy + 1) * cellSide, size.y); ++y) {
@@ -74,12 +73,29 @@ Tile::Tile(Raster raster)
                         high[c] = std::max(high[c], bits);
                     }
             }
-            Cell& cell = cells[static_cast<std::size_t>(cy) * cellGrid.x + cx];
-            cell.leastAlpha.setBits(low[3]);
-            cell.most.setBits(std::max({high[0], high[1], high[2], high[3]}));
-            if (cell.most.bits() > most.bits()) most = cell.most;
+            const std::uint16_t here = std::max({high[0], high[1], high[2], high[3]});
+            clear[static_cast<std::size_t>(cy)] |= std::uint32_t{here == 0} << cx;
+            opaque[static_cast<std::size_t>(cy)] |= std::uint32_t{low[3] >= almostOne} << cx;
+            highest = std::max(highest, here);
         }
+    most.setBits(highest);
+}
+
+TiledLevel::Cells TiledLevel::cells(int row, int first, int count) const {
+    constexpr int across = Tile::cellsAcross;
+    Cells found;
+    for (int c = first; c < first + count;) {
+        const int end = std::min(first + count, (c / across + 1) * across);
+        if (const Tile* tile = tiles[indexOf(c / across, row / across)].get()) {
+            const auto part = [&](const auto& rows) {
+                const std::uint64_t bits = rows[static_cast<std::size_t>(row % across)] >> (c % across);
+                return (bits & ((std::uint64_t{1} << (end - c)) - 1)) << (c - first);
+            };
+            found.clear |= part(tile->clear), found.opaque |= part(tile->opaque);
+        }
+        c = end;
     }
+    return found;
 }
 
 TilePtr meanTile(const TiledLevel& from, const TiledLevel& level, std::size_t index) {

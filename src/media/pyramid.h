@@ -4,6 +4,8 @@
 
 #include "media/raster.h"
 
+#include <array>
+#include <cstdint>
 #include <memory>
 #include <vector>
 
@@ -12,23 +14,20 @@ namespace stage::media {
 inline constexpr int tileSide = 256;
 
 /// RGBA; rows from the top, `size.x` texels each. Tiles at the right and lower edge are smaller. Each is
-/// surveyed as it is made: of every cell of 8 texels side it knows what the texels in it are between, so that
-/// large areas that are clear or opaque are told without reading them.
+/// surveyed as it is made, in cells of 8 texels side, so that large areas that are clear or opaque are told
+/// without reading them.
 struct Tile : Raster {
-    static constexpr int cellSide = 8;
-    struct Cell {
-        Imath::half leastAlpha;
-        Imath::half most; ///< of all four channels, whatever their sign; 0 only where all is clear
-    };
-    V2i cellGrid{0, 0};
-    std::vector<Cell> cells; ///< row by row
-    Imath::half most{0.f};   ///< of all cells
+    static constexpr int cellSide = 8, cellsAcross = tileSide / cellSide;
+    /// Rows of cells, a bit for each: whether all in it is 0, and whether all of it lets less through than 16
+    /// bits of a picture can tell.
+    std::array<std::uint32_t, cellsAcross> clear{}, opaque{};
+    Imath::half most{0.f}; ///< of all channels of all texels, whatever their sign
 
     explicit Tile(Raster raster);
-    const Cell& cellAt(int x, int y) const { ///< the one that holds a texel of the tile
-        return cells[static_cast<std::size_t>(y / cellSide) * cellGrid.x + x / cellSide];
+    bool clearAt(int x, int y) const { ///< the cell that holds a texel of the tile
+        return clear[static_cast<std::size_t>(y / cellSide)] >> (x / cellSide) & 1;
     }
-    std::size_t bytes() const { return rgba.size() * sizeof(Imath::half) + cells.size() * sizeof(Cell); }
+    std::size_t bytes() const { return rgba.size() * sizeof(Imath::half) + sizeof *this; }
 };
 using TilePtr = std::shared_ptr<const Tile>;
 
@@ -50,6 +49,12 @@ struct TiledLevel {
         const Tile* tile = tileAt(x, y);
         return tile ? tile->row(y % tileSide) + 4 * (x % tileSide) : nullptr;
     }
+    /// Cells of a row of them, `count` (at most 64) from `first` on, the first as the lowest bit. Of tiles
+    /// that are not there nothing is known.
+    struct Cells {
+        std::uint64_t clear = 0, opaque = 0;
+    };
+    Cells cells(int row, int first, int count) const;
     Box boxOfTile(std::size_t index) const;
     /// Texels of a box that lies inside the level; what is not there, and what lies outside, is clear.
     Raster piece(const Box& box) const;

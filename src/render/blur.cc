@@ -225,12 +225,12 @@ bool DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Ai
             if (!reach.off && plane.bent()) {
                 sampleBox(plane, pixels, air, {px, py, px + w, py + h}, m_part);
             } else if (!reach.off) {
-                Brush brush;
                 m_arena.reset();
-                if (!readyBrush(brush, plane, pixels, reach, px, py, w, h, m_arena)) return false;
-                brush.air = air;
-                brush.hazy = air.density > 0;
-                render::paintUnder(brush, m_part);
+                std::optional<Brush> brush = brushOf(plane, pixels, reach, px, py, w, h, m_arena);
+                if (!brush) return false;
+                brush->air = air;
+                brush->hazy = air.density > 0;
+                render::paintUnder(*brush, m_part);
             }
             for (int y = 0; y < h; ++y) {
                 const float* in = m_part.rgba + 4 * y * Canvas::side;

@@ -48,9 +48,11 @@ public:
     }
 
     void paint(int y) {
+        static_assert(group == blockSide);
+        const int without = m_brush.without >> (y / blockSide * blocksAcross);
         m_groups = 0;
         for (int x = 0; x < m_canvas.width; x += group)
-            if (!m_canvas.full[(y * Canvas::side + x) / group] && !(m_brush.clear >> (y / 8 * 4 + x / 8) & 1))
+            if (!m_canvas.full[(y * Canvas::side + x) / group] && !(without >> x / blockSide & 1))
                 m_live[m_groups++] = x;
         if (m_groups == 0) return;
         for (int g = 0; g < m_groups; ++g)
@@ -224,68 +226,17 @@ void throughAir(const Air& air, double nearness, float* rgba) {
         rgba[c] = rgba[c] * t + air.colour[c] * (1 - t) * rgba[3];
 }
 
-namespace {
-
-/// Blocks of a tile in which nothing is, by the cells of the levels that are read.
-std::uint16_t clearBlocks(const Plane& plane, const media::Pyramid& pixels, int fine, int levels,
-                          double spanU, double spanV, int x0, int y0, int width, int height) {
-    double us[5][5], vs[5][5];
-    const Projective& m = plane.pinhole;
-    for (int j = 0; j <= 4; ++j)
-        for (int i = 0; i <= 4; ++i) {
-            const double x = x0 + 8 * i, y = y0 + 8 * j, each = 1 / m.w.at(x, y);
-            if (!(each > 0)) return 0;
-            us[j][i] = m.u.at(x, y) * each, vs[j][i] = m.v.at(x, y) * each;
-        }
-    std::uint16_t clear = 0;
-    for (int j = 0; 8 * j < height; ++j)
-        for (int i = 0; 8 * i < width; ++i) {
-            const auto [u0, u1] = std::minmax({us[j][i], us[j][i + 1], us[j + 1][i], us[j + 1][i + 1]});
-            const auto [v0, v1] = std::minmax({vs[j][i], vs[j][i + 1], vs[j + 1][i], vs[j + 1][i + 1]});
-            // Where the picture goes on beyond its edges, it is not looked for.
-            if (plane.extensions.any() && (u0 < 0 || v0 < 0 || u1 > plane.size.x || v1 > plane.size.y))
-                continue;
-            bool nothing = true;
-            for (int n = 0; n < levels && nothing; ++n) {
-                const media::TiledLevel& level = pixels.levels[static_cast<std::size_t>(fine + n)];
-                const double k = std::ldexp(1.0, -(fine + n));
-                const auto at = [&](double place, int more, int size) {
-                    return std::clamp(static_cast<int>(std::clamp(std::floor(place * k - 0.5), -1e8, 1e8)) +
-                                          more,
-                                      0, size - 1);
-                };
-                constexpr int cell = media::Tile::cellSide;
-                const int c0 = at(u0 - spanU, 0, level.size.x) / cell,
-                          c1 = at(u1 + spanU, 1, level.size.x) / cell;
-                const int r0 = at(v0 - spanV, 0, level.size.y) / cell,
-                          r1 = at(v1 + spanV, 1, level.size.y) / cell;
-                for (int r = r0; r <= r1 && nothing; ++r)
-                    for (int c = c0; c <= c1 && nothing; ++c) {
-                        const media::Tile* tile = level.tileAt(c * cell, r * cell);
-                        nothing = tile && tile->cellAt(c * cell % media::tileSide, r * cell % media::tileSide)
-                                                  .most.bits() == 0;
-                    }
-            }
-            if (nothing) clear = static_cast<std::uint16_t>(clear | 1 << (4 * j + i));
-        }
-    return clear;
-}
-
-}
-
-bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0,
-                int y0, int width, int height, PatchArena& arena, bool skip) {
-    if (plane.bent() || reach.behind > 0) return false;
+Look lookAt(const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0, int y0, int width,
+            int height) {
+    Look look;
+    if (plane.bent() || reach.behind > 0) return look;
     const int top = static_cast<int>(pixels.levels.size()) - 1;
     const double cx = x0 + 0.5, cy = y0 + 0.5; // the first pixel's middle
     const double across = std::max(1, width - 1), down = std::max(1, height - 1);
-
     // How finely, at the corners.
     const Footprint first = footprintAt(plane, cx, cy);
     double low = first.lod, high = first.lod;
-    int taps = first.taps;
     Footprint widest = first;
-    brush.lod = {};
     double lods[3] = {first.lod, first.lod, first.lod};
     if (!plane.level) {
         const V2d corners[3] = {{cx + across, cy}, {cx, cy + down}, {cx + across, cy + down}};
@@ -293,37 +244,42 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
             const Footprint print = footprintAt(plane, corners[i].x, corners[i].y);
             lods[i] = print.lod;
             low = std::min(low, print.lod), high = std::max(high, print.lod);
-            if (print.taps > taps) taps = print.taps, widest = print;
+            if (print.taps > widest.taps) widest = print;
         }
     }
     const double least = static_cast<double>(leastShare);
-    const int fine = std::clamp(static_cast<int>(std::floor(low + least)), 0, top);
+    look.fine = std::clamp(static_cast<int>(std::floor(low + least)), 0, top);
     const int coarse = std::min(static_cast<int>(std::ceil(high - least)), top);
-    brush.levels = std::max(1, coarse - fine + 1);
-    if (brush.levels > Brush::mostLevels) return false;
-    if (!plane.level) {
-        brush.lod.b = static_cast<float>((lods[0] - first.lod) / across);
-        brush.lod.c = static_cast<float>((lods[1] - first.lod) / down);
-    }
-    brush.lod.a = static_cast<float>(first.lod - fine);
-
-    // Texels around what the box shows: half a pixel more on each side, what taps reach, and one for mixing.
-    const double shrink = std::ldexp(1.0, -fine);
-    const double spanU = std::abs(widest.du) * taps / 2, spanV = std::abs(widest.dv) * taps / 2;
+    const int levels = std::max(1, coarse - look.fine + 1);
+    const double shrink = std::ldexp(1.0, -look.fine);
     const double area = (reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink;
-    if (area > 64.0 * (width + 16) * (height + 16)) return false;
-    if (skip)
-        brush.clear = clearBlocks(plane, pixels, fine, brush.levels, spanU, spanV, x0, y0, width, height);
-    std::uint16_t all = 0;
-    for (int j = 0; 8 * j < height; ++j)
-        for (int i = 0; 8 * i < width; ++i)
-            all = static_cast<std::uint16_t>(all | 1 << (4 * j + i));
-    if (brush.clear == all) {
-        brush.levels = 0; // nothing to paint
-        return true;
+    if (levels > Brush::mostLevels || area > 64.0 * (width + 16) * (height + 16)) return look;
+    look.levels = levels;
+    look.lod.a = static_cast<float>(first.lod - look.fine);
+    if (!plane.level) {
+        look.lod.b = static_cast<float>((lods[0] - first.lod) / across);
+        look.lod.c = static_cast<float>((lods[1] - first.lod) / down);
     }
-    for (int n = 0; n < brush.levels; ++n)
-        brush.patches[n] = arena.take(plane, pixels, fine + n, texelsAround(reach, spanU, spanV, fine + n));
+    look.taps = widest.taps;
+    look.du = widest.du, look.dv = widest.dv;
+    look.spanU = std::abs(look.du) * look.taps / 2, look.spanV = std::abs(look.dv) * look.taps / 2;
+    return look;
+}
+
+Brush brushOf(const Look& look, const Plane& plane, const media::Pyramid& pixels, const Reach& whole, int x0,
+              int y0, int width, int height, const BlockGrid& grid, Blocks without, PatchArena& arena) {
+    Brush brush;
+    brush.without = without;
+    brush.levels = look.levels;
+    if ((without & grid.all()) == grid.all()) {
+        brush.levels = 0; // nothing to paint
+        return brush;
+    }
+    const Reach reach = grid.reachWithout(without, whole);
+    const double cx = x0 + 0.5, cy = y0 + 0.5, shrink = std::ldexp(1.0, -look.fine);
+    for (int n = 0; n < look.levels; ++n)
+        brush.patches[n] = arena.take(plane, pixels, look.fine + n,
+                                      texelsAround(reach, look.spanU, look.spanV, look.fine + n));
     const Patch& patch = brush.patches[0];
     const Projective& m = plane.pinhole;
     const auto local = [&](const Linear& l, double origin) {
@@ -337,12 +293,23 @@ bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, 
     const double w = m.w.at(cx, cy);
     brush.w = {1, static_cast<float>(m.w.b / w), static_cast<float>(m.w.c / w)};
     brush.level = plane.level;
-    brush.taps = taps;
-    brush.du = static_cast<float>(widest.du * shrink), brush.dv = static_cast<float>(widest.dv * shrink);
+    brush.lod = look.lod;
+    brush.taps = look.taps;
+    brush.du = static_cast<float>(look.du * shrink), brush.dv = static_cast<float>(look.dv * shrink);
     brush.nearness = {static_cast<float>(w), static_cast<float>(m.w.b), static_cast<float>(m.w.c)};
+    brush.edges =
+        edgesOf(plane, reach, patch, look.fine,
+                coversAt(plane, cx + std::max(1, width - 1) / 2.0, cy + std::max(1, height - 1) / 2.0));
+    return brush;
+}
 
-    brush.edges = edgesOf(plane, reach, patch, fine, coversAt(plane, cx + across / 2, cy + down / 2));
-    return true;
+std::optional<Brush> brushOf(const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0,
+                             int y0, int width, int height, PatchArena& arena) {
+    const Look look = lookAt(plane, pixels, reach, x0, y0, width, height);
+    if (look.levels == 0) return {};
+    const BlockGrid grid(plane, x0, y0, width, height);
+    const Known known = knownOf(plane, pixels, grid, reach, look.fine, look.levels, look.spanU, look.spanV);
+    return brushOf(look, plane, pixels, reach, x0, y0, width, height, grid, known.clear, arena);
 }
 
 }

@@ -1,10 +1,13 @@
 // Painting a flat card over a tile of the frame: the pinhole's kernel.
 #pragma once
 
+#include "render/blocks.h"
 #include "render/canvas.h"
 #include "render/patch.h"
 
+#include <optional>
 #include <string>
+#include <vector>
 
 namespace stage::render {
 
@@ -36,8 +39,7 @@ struct Brush {
     float du = 0, dv = 0; ///< from tap to tap
     Edges edges;
     float opacity = 1;
-    /// Bit 4 j + i: nothing is in the block of 8 x 8 pixels that is the i-th across and the j-th down.
-    std::uint16_t clear = 0;
+    Blocks without = 0; ///< which are not painted
     bool hazy = false;
     Air air;
     TileLinear nearness; ///< 1 / depth
@@ -49,11 +51,27 @@ inline constexpr float leastShare = 0.04f;
 /// Paints under what the canvas shows already.
 void paintUnder(const Brush& brush, Canvas& canvas);
 
-/// Readies a brush for the box of the frame from (x0, y0), or says that it is too steep there to be painted
-/// in one go (it meets the horizon, or spans too many levels). `reach` is that of the box. The patches live
-/// in the arena. skip: blocks in which nothing is are found and left out.
-bool readyBrush(Brush& brush, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0,
-                int y0, int width, int height, PatchArena& arena, bool skip = true);
+/// How a flat card's picture is read in a box of the frame.
+struct Look {
+    int fine = 0, levels = 0; ///< the finest of so many levels; 0: too steep to be painted in one go (it
+                              ///< meets the horizon, or spans too many)
+    TileLinear lod; ///< above that of the finest
+    int taps = 1;
+    double du = 0, dv = 0;       ///< base texels from tap to tap
+    double spanU = 0, spanV = 0; ///< base texels that they reach on each side
+};
+/// For the box of the frame from (x0, y0), whose reach is that.
+Look lookAt(const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0, int y0, int width,
+            int height);
+
+/// Readies a brush for that box, but for blocks in which nothing is to be painted. The patches live in the
+/// arena.
+Brush brushOf(const Look& look, const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0,
+              int y0, int width, int height, const BlockGrid& grid, Blocks without, PatchArena& arena);
+
+/// The same in one step, without the blocks in which nothing is, or none where it is too steep.
+std::optional<Brush> brushOf(const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0,
+                             int y0, int width, int height, PatchArena& arena);
 
 /// The instruction sets that this machine runs, and a way to keep to one, for tests: "" is the best.
 std::vector<std::string> instructionSets();

@@ -90,7 +90,7 @@ void throwGlints(const Plane& plane, const media::Pyramid& bright, V2i frame, do
         constexpr int side = media::Tile::cellSide;
         for (int cy = 0; cy < tile->size.y; cy += side)
             for (int cx = 0; cx < tile->size.x; cx += side) {
-                if (tile->cellAt(cx, cy).most.bits() == 0) continue;
+                if (tile->clearAt(cx, cy)) continue;
                 for (int y = cy; y < std::min(cy + side, tile->size.y); ++y)
                     for (int x = cx; x < std::min(cx + side, tile->size.x); ++x) {
                         const Imath::half* texel = tile->row(y) + 4 * x;

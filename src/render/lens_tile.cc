@@ -148,19 +148,20 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         tile.plain = tile.plain && entry.blend == scene::Blend::Normal;
 
         if (fixed) {
-            Brush brush;
             const Reach sharp = reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole);
             if (sharp.off) continue;
-            if (!readyBrush(brush, plane, *entry.pixels, sharp, box.x0, box.y0, width, height, m_arena)) {
+            std::optional<Brush> brush =
+                brushOf(plane, *entry.pixels, sharp, box.x0, box.y0, width, height, m_arena);
+            if (!brush) {
                 if (!whole) return false;
                 plainly();
                 continue;
             }
-            brush.air = m_air;
-            brush.hazy = m_air.density > 0;
+            brush->air = m_air;
+            brush->hazy = m_air.density > 0;
             Canvas& canvas = spare();
             canvas.clear(width, height);
-            paintUnder(brush, canvas);
+            paintUnder(*brush, canvas);
             card.fixed = canvas.rgba;
             seen.push_back(std::move(here));
             continue;

@@ -255,17 +255,17 @@ Presence presenceOf(const Plane& plane, const media::Pyramid& pixels, const Reac
     for (int n = level; n <= last && (nothing || opaque); ++n) {
         const media::TiledLevel& texels = pixels.levels[static_cast<std::size_t>(n)];
         const media::Box box = texelsOf(plane, r, n).within(media::boxOf(texels.size));
-        constexpr int cell = media::Tile::cellSide;
-        for (int y = box.y0 / cell * cell; y < box.y1; y += cell) {
-            for (int x = box.x0 / cell * cell; x < box.x1; x += cell) {
-                const media::Tile* tile = texels.tileAt(x, y);
-                if (!tile) return Presence::Something;
-                const media::Tile::Cell& known = tile->cellAt(x % media::tileSide, y % media::tileSide);
-                nothing = nothing && known.most.bits() == 0;
-                opaque = opaque && float(known.leastAlpha) >= 0.9995f;
+        constexpr int cell = media::Tile::cellSide, most = 64;
+        const int c1 = (box.x1 - 1) / cell + 1;
+        for (int row = box.y0 / cell; row <= (box.y1 - 1) / cell; ++row)
+            for (int c = box.x0 / cell; c < c1; c += most) {
+                const int count = std::min(most, c1 - c);
+                const media::TiledLevel::Cells known = texels.cells(row, c, count);
+                const std::uint64_t all = ~std::uint64_t{0} >> (most - count);
+                nothing = nothing && known.clear == all;
+                opaque = opaque && known.opaque == all;
                 if (!nothing && !opaque) return Presence::Something;
             }
-        }
     }
     return nothing ? Presence::Nothing : opaque ? Presence::Opaque : Presence::Something;
 }

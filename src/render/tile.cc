@@ -118,7 +118,7 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
     bool bent = false;
     for (const Entry& entry : entries) {
         if (!inside(entry.box, box)) continue;
-        Seen here{&entry, {}, false, 0, false};
+        Seen here{&entry, {}};
         here.nearness = nearnessAt(entry.plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0);
         if (entry.group.empty()) {
             here.blurred = m_draft && discOver(entry.plane, box) > leastBlur;
@@ -126,18 +126,6 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
                                  m_draft ? Through::Lens : Through::Pinhole);
             if (here.reach.off) continue;
             if (here.reach.behind > 0 && size > smallestPart) return byParts(entries, box, ground, canvas);
-            if (!entry.plane.bent() && here.reach.behind == 0) {
-                // Grown by what a pixel covers, which filters may look at.
-                Reach grown = here.reach;
-                const double spare = entry.plane.level ? 1 : Footprint::mostTaps / 2.0;
-                grown.u0 -= spare * grown.marginU, grown.u1 += spare * grown.marginU;
-                grown.v0 -= spare * grown.marginV, grown.v1 += spare * grown.marginV;
-                const Presence presence =
-                    presenceOf(entry.plane, *entry.pixels, grown, finestLevel(entry.plane, box));
-                if (presence == Presence::Nothing) continue;
-                here.opaque =
-                    presence == Presence::Opaque && entry.opacity == 1 && entry.blend == scene::Blend::Normal;
-            }
             bent = bent || entry.plane.bent();
         }
         seen.push_back(here);
@@ -147,26 +135,35 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
     std::stable_sort(seen.begin(), seen.end(), [](const Seen& a, const Seen& b) {
         return a.nearness > b.nearness + 1e-9 * std::abs(b.nearness);
     });
-    bool ordered;
-    if (bent) { // only what lies apart in depth all over the box keeps its order for sure
-        ordered = true;
-        double farthest = 1e300;
-        for (const Seen& each : seen) {
-            const auto [low, high] = nearnessIn(each.entry->plane, box.x0, box.y0, box.x1, box.y1);
-            ordered = ordered && high < farthest;
-            farthest = low;
+    const auto inOrder = [&] {
+        if (bent) { // only what lies apart in depth all over the box keeps its order for sure
+            double farthest = 1e300;
+            for (const Seen& each : seen) {
+                const auto [low, high] = nearnessIn(each.entry->plane, box.x0, box.y0, box.x1, box.y1);
+                if (high >= farthest) return false;
+                farthest = low;
+            }
+            return true;
         }
-    } else {
-        ordered = sameOrder(
+        return sameOrder(
             seen.size(), box,
             [&](std::size_t i, int x, int y) { return nearnessAt(seen[i].entry->plane, x, y); },
             [&](std::size_t i, std::size_t j) { return seen[i].entry > seen[j].entry; });
+    };
+    bool ordered = inOrder();
+    // What lies behind something opaque is never seen, so it is not looked at either.
+    const Blocks all = blocksOf(canvas.width, canvas.height);
+    Blocks hidden = 0;
+    std::size_t kept = 0;
+    for (std::size_t i = 0; i < seen.size() && !(ordered && (hidden & all) == all); ++i) {
+        know(seen[i], box);
+        if ((seen[i].known.clear & all) == all) continue;
+        hidden |= seen[i].known.opaque;
+        if (kept != i) seen[kept] = seen[i];
+        ++kept;
     }
-    if (!ordered) return byPixel(seen, box, ground, canvas);
-
-    // What lies behind something opaque is never seen.
-    const auto hides = std::find_if(seen.begin(), seen.end(), [](const Seen& each) { return each.opaque; });
-    if (hides != seen.end()) seen.erase(hides + 1, seen.end());
+    seen.resize(kept);
+    if (!ordered && !(ordered = inOrder())) return byPixel(seen, box, ground, canvas);
 
     std::unique_ptr<Canvas> layer;
     const auto own = [&](const Seen& each) -> Canvas& {
@@ -178,19 +175,20 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
     // are needed.
     m_arena.reset();
     Brush brushes[2];
+    hidden = 0;
     const auto readied = [&](std::size_t n) {
         const Entry& entry = *seen[n].entry;
         if (m_draft || m_blending != scene::Blending::Light || entry.blend != scene::Blend::Normal ||
-            !entry.group.empty())
+            !entry.group.empty() || seen[n].look.levels == 0)
             return false;
         Brush& brush = brushes[n % 2];
-        brush = Brush();
-        if (!readyBrush(brush, entry.plane, *entry.pixels, seen[n].reach, box.x0, box.y0, canvas.width,
-                        canvas.height, m_arena))
-            return false;
+        const BlockGrid grid(entry.plane, box.x0, box.y0, canvas.width, canvas.height);
+        brush = brushOf(seen[n].look, entry.plane, *entry.pixels, seen[n].reach, box.x0, box.y0, canvas.width,
+                        canvas.height, grid, static_cast<Blocks>(hidden | seen[n].known.clear), m_arena);
         brush.opacity = entry.opacity;
         brush.air = m_air;
         brush.hazy = m_air.density > 0;
+        hidden = static_cast<Blocks>(hidden | seen[n].known.opaque);
         return true;
     };
     std::size_t ready = 0;
@@ -229,6 +227,34 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
         under(canvas, own(seen[i]), entry.opacity);
     }
     underWhole(canvas, ground);
+}
+
+void TilePainter::know(Seen& seen, const media::Box& box) const {
+    const Entry& entry = *seen.entry;
+    const Plane& plane = entry.plane;
+    const Reach& reach = seen.reach;
+    if (!entry.group.empty() || plane.bent() || reach.behind > 0) return;
+    const media::Pyramid& pixels = *entry.pixels;
+    const bool lone = entry.opacity == 1 && entry.blend == scene::Blend::Normal; // hides what is behind
+    if (!m_draft) {
+        const V2i size = box.size();
+        seen.look = lookAt(plane, pixels, reach, box.x0, box.y0, size.x, size.y);
+        if (seen.look.levels == 0) return;
+        const BlockGrid grid(plane, box.x0, box.y0, size.x, size.y);
+        seen.known = knownOf(plane, pixels, grid, reach, seen.look.fine, seen.look.levels, seen.look.spanU,
+                             seen.look.spanV);
+        if (!lone) seen.known.opaque = 0;
+        if (!plane.extensions.any() || seen.known.clear || seen.known.opaque) return;
+    }
+    // All or nothing, of what moves meanwhile and of what goes on beyond its edges. Grown by what a pixel
+    // covers, which filters may look at.
+    Reach grown = reach;
+    const double spare = plane.level ? 1 : Footprint::mostTaps / 2.0;
+    grown.u0 -= spare * grown.marginU, grown.u1 += spare * grown.marginU;
+    grown.v0 -= spare * grown.marginV, grown.v1 += spare * grown.marginV;
+    const Presence presence = presenceOf(plane, pixels, grown, finestLevel(plane, box));
+    if (presence == Presence::Nothing) seen.known.clear = static_cast<Blocks>(~0);
+    if (presence == Presence::Opaque && lone) seen.known.opaque = static_cast<Blocks>(~0);
 }
 
 void TilePainter::byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
@@ -277,17 +303,17 @@ void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas)
     const Plane plane = m_draft ? atTime(entry.plane, m_time) : entry.plane;
     const Reach reach =
         m_draft ? reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole) : seen.reach;
-    Brush brush;
+    std::optional<Brush> brush;
     m_arena.reset();
     if (seen.blurred && m_blur.paintUnder(plane, *entry.pixels, m_air, 1, box, canvas)) {
         // done
     } else if (reach.off) {
         return;
-    } else if (readyBrush(brush, plane, *entry.pixels, reach, box.x0, box.y0, canvas.width, canvas.height,
-                          m_arena)) {
-        brush.air = m_air;
-        brush.hazy = m_air.density > 0;
-        paintUnder(brush, canvas);
+    } else if ((brush = brushOf(plane, *entry.pixels, reach, box.x0, box.y0, canvas.width, canvas.height,
+                                m_arena))) {
+        brush->air = m_air;
+        brush->hazy = m_air.density > 0;
+        paintUnder(*brush, canvas);
     } else {
         sampleBox(plane, *entry.pixels, m_air, box, canvas);
     }

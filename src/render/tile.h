@@ -2,6 +2,7 @@
 #pragma once
 
 #include "render/blur.h"
+#include "render/brush.h"
 #include "render/entry.h"
 
 namespace stage::render {
@@ -22,10 +23,13 @@ private:
     struct Seen {
         const Entry* entry;
         Reach reach;
-        bool opaque; ///< it hides all that is behind
-        double nearness;
-        bool blurred;
+        double nearness = 0;
+        bool blurred = false;
+        Look look{}; ///< of what is painted by a brush
+        Known known{};
     };
+    /// What can be told of one without painting it.
+    void know(Seen& seen, const media::Box& box) const;
     void byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
                  Canvas& canvas);
     void byPixel(const std::vector<Seen>& seen, const media::Box& box, const float* ground, Canvas& canvas);

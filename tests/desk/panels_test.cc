@@ -138,6 +138,17 @@ TEST_F(Panels, CameraNumbersMoveTheMark) {
     QTest::keyClick(pan, Qt::Key_Return);
     EXPECT_NEAR(scene().camera.marks[0].pose.pan, 15, 1e-9);
     EXPECT_EQ(scene().camera.marks.size(), 1u);
+    // Entered, the number keeps the focus, and the space bar plays.
+    Timeline* timeline = window.findChild<Timeline*>();
+    QTest::keyClick(pan, Qt::Key_Space);
+    EXPECT_TRUE(timeline->playing());
+    QTest::keyClick(pan, Qt::Key_Space);
+    EXPECT_FALSE(timeline->playing());
+    pan->selectAll();
+    QTest::keyClicks(pan, "16 °");
+    EXPECT_FALSE(timeline->playing());
+    EXPECT_EQ(pan->text(), QStringLiteral("16 °"));
+    pan->undo();
 }
 
 TEST_F(Panels, TextIsAddedAndChanged) {

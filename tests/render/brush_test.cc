@@ -81,13 +81,12 @@ TEST(Brush, IsItsPlainTwinOnEveryInstructionSet) {
             const Case c = cases.next();
             const Reach reach = reachOf(c.plane, c.box.x0, c.box.y0, c.box.x1, c.box.y1, Through::Pinhole);
             if (reach.off) continue;
-            Brush brush;
             arena.reset();
             const V2i size = c.box.size();
-            if (!readyBrush(brush, c.plane, *c.pixels, reach, c.box.x0, c.box.y0, size.x, size.y, arena))
-                continue;
+            const auto brush = brushOf(c.plane, *c.pixels, reach, c.box.x0, c.box.y0, size.x, size.y, arena);
+            if (!brush) continue;
             canvas->clear(size.x, size.y);
-            paintUnder(brush, *canvas);
+            paintUnder(*brush, *canvas);
             std::vector<float> row(static_cast<std::size_t>(size.x) * 4);
             for (int y = 0; y < size.y; ++y) {
                 sampleRow(c.plane, *c.pixels, c.box.y0 + y, c.box.x0, c.box.x1, row.data());
@@ -95,7 +94,7 @@ TEST(Brush, IsItsPlainTwinOnEveryInstructionSet) {
                     // Askew, the kernel mixes levels for a group at a time and takes as many taps all over a
                     // tile. A small share of one level is left out. Beyond the edges, what goes on in
                     // smaller levels is laid on whole texels.
-                    const bool exact = c.plane.level && (!c.plane.extensions.any() || brush.levels == 1);
+                    const bool exact = c.plane.level && (!c.plane.extensions.any() || brush->levels == 1);
                     const double bound = exact ? 0.012 : 0.35;
                     for (int k = 0; k < 4; ++k) {
                         const float got = canvas->rgba[4 * (y * Canvas::side + x) + k],
