@@ -26,6 +26,7 @@ struct Levels {
     float between = 0; ///< share of the next
 };
 Levels levelsAt(const Brush& brush, float x, float y) {
+    if (brush.levels == 1) return {};
     const float lod = brush.lod.a + brush.lod.b * x + brush.lod.c * y;
     const float level = std::clamp(lod, 0.f, static_cast<float>(brush.levels - 1));
     Levels levels;
@@ -45,6 +46,14 @@ public:
         const float air[4] = {brush.air.colour[0], brush.air.colour[1], brush.air.colour[2], 1};
         std::copy_n(air, 4, m_airColour);
         m_plain = brush.taps == 1 && !brush.hazy && !brush.edges.any;
+        for (int n = 0; n < brush.levels; ++n) {
+            const float k = 1.f / static_cast<float>(1 << n);
+            const Patch &first = brush.patches[0], &patch = brush.patches[n];
+            const auto origin = [&](int from, int to) {
+                return (static_cast<float>(from) + 0.5f) * k - 0.5f - static_cast<float>(to);
+            };
+            m_onto[n] = {k, origin(first.x0, patch.x0), origin(first.y0, patch.y0)};
+        }
     }
 
     void paint(int y) {
@@ -110,20 +119,14 @@ private:
     HWY_INLINE void findTexels(int x0, int tap) {
         const D d;
         const Levels levels = m_levels[x0 / group];
-        const Patch& first = m_brush.patches[0];
         const float by = static_cast<float>(tap) - 0.5f * static_cast<float>(m_brush.taps - 1);
         const auto du = hn::Set(d, by * m_brush.du), dv = hn::Set(d, by * m_brush.dv);
         const auto onto = [&](int n, Places& out) {
-            const Patch& patch = m_brush.patches[n];
-            const float k = 1.f / static_cast<float>(1 << n);
-            const auto scale = hn::Set(d, k);
-            const auto originU = hn::Set(d, (static_cast<float>(first.x0) + 0.5f) * k - 0.5f -
-                                                static_cast<float>(patch.x0)),
-                       originV = hn::Set(d, (static_cast<float>(first.y0) + 0.5f) * k - 0.5f -
-                                                static_cast<float>(patch.y0));
+            const auto scale = hn::Set(d, m_onto[n].scale);
+            const auto u0 = hn::Set(d, m_onto[n].u), v0 = hn::Set(d, m_onto[n].v);
             for (int i = x0; i < x0 + group; i += static_cast<int>(hn::Lanes(d)))
-                placeOn(d, patch, hn::MulAdd(hn::Add(hn::Load(d, m_u + i), du), scale, originU),
-                        hn::MulAdd(hn::Add(hn::Load(d, m_v + i), dv), scale, originV), i, out);
+                placeOn(d, m_brush.patches[n], hn::MulAdd(hn::Add(hn::Load(d, m_u + i), du), scale, u0),
+                        hn::MulAdd(hn::Add(hn::Load(d, m_v + i), dv), scale, v0), i, out);
         };
         onto(levels.fine, m_fine);
         if (levels.between > 0) onto(levels.fine + 1, m_coarse);
@@ -165,15 +168,13 @@ private:
             for (int x = x0; x < x0 + group; x += Few::pixels)
                 finish(x, fetch(a, m_fine, x));
         if (tap + 1 < m_brush.taps) return;
+        // Something faint hardly ever fills up what was not full before; that is noticed later.
+        if (faint) return;
         auto least = hn::Load(Few::D(), out + 4 * x0);
         for (int x = x0 + Few::pixels; x < x0 + group; x += Few::pixels)
             least = hn::Min(least, hn::Load(Few::D(), out + 4 * x));
-        alignas(64) float alphas[4 * Few::pixels];
-        hn::Store(least, Few::D(), alphas);
-        float alpha = alphas[3];
-        for (int i = 1; i < Few::pixels; ++i)
-            alpha = std::min(alpha, alphas[4 * i + 3]);
-        m_canvas.full[(y * Canvas::side + x0) / group] = alpha >= opaqueAlpha;
+        m_canvas.full[(y * Canvas::side + x0) / group] = hn::AllTrue(
+            Few::D(), hn::Ge(few.alpha(least), few.same(opaqueAlpha)));
     }
 
     const Brush& m_brush;
@@ -182,6 +183,9 @@ private:
     float m_airColour[4];
     int m_live[Canvas::side / group], m_groups = 0;
     Levels m_levels[Canvas::side / group];
+    struct {
+        float scale, u, v;
+    } m_onto[Brush::mostLevels]; ///< from places on the finest level to those on each
     alignas(64) float m_u[Canvas::side], m_v[Canvas::side], m_cover[Canvas::side], m_air[Canvas::side];
     alignas(64) float m_sums[4 * Canvas::side];
     Places m_fine, m_coarse;

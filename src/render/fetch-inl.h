@@ -52,13 +52,16 @@ HWY_INLINE void placeOn(D d, const Patch& patch, V u, V v, int i, Places& out) {
     const auto zero = hn::Zero(d);
     u = hn::Min(hn::Max(u, zero), hn::Set(d, static_cast<float>(patch.width - 1)));
     v = hn::Min(hn::Max(v, zero), hn::Set(d, static_cast<float>(patch.height - 1)));
-    const auto iu = hn::Min(hn::ConvertTo(di, u), hn::Set(di, patch.width - 2)),
-               iv = hn::Min(hn::ConvertTo(di, v), hn::Set(di, patch.height - 2));
-    const auto at =
-        hn::Add(hn::ShiftLeft<2>(iu), hn::Mul(iv, hn::Set(di, static_cast<std::int32_t>(patch.stride))));
-    hn::Store(at, di, out.at + i);
-    hn::Store(hn::Sub(u, hn::ConvertTo(d, iu)), d, out.wx + i);
-    hn::Store(hn::Sub(v, hn::ConvertTo(d, iv)), d, out.wy + i);
+    const auto iu = hn::Min(hn::Floor(u), hn::Set(d, static_cast<float>(patch.width - 2))),
+               iv = hn::Min(hn::Floor(v), hn::Set(d, static_cast<float>(patch.height - 2)));
+    // A whole number below 2^23 is the lower bits of its sum with 2^23, which spares what conversions do for
+    // those too large.
+    constexpr float whole = 8388608.f;
+    const auto at = hn::MulAdd(iv, hn::Set(d, static_cast<float>(patch.stride)),
+                               hn::MulAdd(iu, hn::Set(d, 4.f), hn::Set(d, whole)));
+    hn::Store(hn::Sub(hn::BitCast(di, at), hn::BitCast(di, hn::Set(d, whole))), di, out.at + i);
+    hn::Store(hn::Sub(u, iu), d, out.wx + i);
+    hn::Store(hn::Sub(v, iv), d, out.wy + i);
 }
 
 /// How much of a pixel at a place is inside a card's edges.
