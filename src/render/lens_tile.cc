@@ -99,7 +99,6 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         if (reach.behind > 0 && !whole) return false;
         if (plane.bent()) {
             const bool twice = mesh(entry, reach, box, card);
-            tile.ordered = tile.plain = false;
             if (twice) { // behind what is met first of it, as another card
                 Seen second{&entry, card, here.nearness, false};
                 second.card.behind = true;
@@ -219,8 +218,9 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
     });
     bool ordered = true;
     for (std::size_t i = 1; i < seen.size() && ordered; ++i)
-        ordered =
-            infront(seen[i - 1].entry->plane, seen[i].entry->plane, seen[i - 1].entry > seen[i].entry, box);
+        ordered = seen[i - 1].entry == seen[i].entry || // a mesh, and what of it is met behind that
+                  infront(seen[i - 1].entry->plane, seen[i].entry->plane,
+                          seen[i - 1].entry > seen[i].entry, box);
     if (ordered) {
         const auto hides =
             std::find_if(seen.begin(), seen.end(), [](const Seen& each) { return each.opaque; });
