@@ -143,16 +143,6 @@ Plane inPixelsOf(Plane plane, double size) {
 
 }
 
-Plane atTime(const Plane& plane, double time) {
-    if (plane.still) return plane;
-    Plane then = plane;
-    then.pinhole = plane.pinhole + plane.drift * time + plane.curve * (time * time);
-    then.still = true;
-    const Linear& w = then.pinhole.w;
-    then.level = plane.level && w.b == 0 && w.c == 0;
-    return then;
-}
-
 const DiscBlur::Rows& DiscBlur::rowsOf(double radius, int part) {
     // Sizes in steps that are not seen.
     constexpr double least = 0.05, step = 0.006;

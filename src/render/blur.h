@@ -39,7 +39,4 @@ private:
     int m_width = 0, m_height = 0;
 };
 
-/// The plane as it is at a time -1..1 of the exposure.
-Plane atTime(const Plane& plane, double time);
-
 }

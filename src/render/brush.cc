@@ -173,8 +173,8 @@ private:
         auto least = hn::Load(Few::D(), out + 4 * x0);
         for (int x = x0 + Few::pixels; x < x0 + group; x += Few::pixels)
             least = hn::Min(least, hn::Load(Few::D(), out + 4 * x));
-        m_canvas.full[(y * Canvas::side + x0) / group] = hn::AllTrue(
-            Few::D(), hn::Ge(few.alpha(least), few.same(opaqueAlpha)));
+        m_canvas.full[(y * Canvas::side + x0) / group] =
+            hn::AllTrue(Few::D(), hn::Ge(few.alpha(least), few.same(opaqueAlpha)));
     }
 
     const Brush& m_brush;

@@ -55,7 +55,7 @@ void paintUnder(const Brush& brush, Canvas& canvas);
 struct Look {
     int fine = 0, levels = 0; ///< the finest of so many levels; 0: too steep to be painted in one go (it
                               ///< meets the horizon, or spans too many)
-    TileLinear lod; ///< above that of the finest
+    TileLinear lod;           ///< above that of the finest
     int taps = 1;
     double du = 0, dv = 0;       ///< base texels from tap to tap
     double spanU = 0, spanV = 0; ///< base texels that they reach on each side

@@ -98,7 +98,7 @@ Plane seen(const motion::Item& item, const motion::Frame& frame, const Quality& 
         return planeOf(card, view, size, on);
     };
     Plane plane = through(item.card, frame.view);
-    if (frame.exposed && quality.way != Way::Pinhole && !plane.bent())
+    if (frame.exposed && quality.way != Way::Pinhole)
         expose(plane, through(item.open, frame.open), through(item.close, frame.close));
     return plane;
 }

@@ -218,9 +218,9 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
     });
     bool ordered = true;
     for (std::size_t i = 1; i < seen.size() && ordered; ++i)
-        ordered = seen[i - 1].entry == seen[i].entry || // a mesh, and what of it is met behind that
-                  infront(seen[i - 1].entry->plane, seen[i].entry->plane,
-                          seen[i - 1].entry > seen[i].entry, box);
+        ordered =
+            seen[i - 1].entry == seen[i].entry || // a mesh, and what of it is met behind that
+            infront(seen[i - 1].entry->plane, seen[i].entry->plane, seen[i - 1].entry > seen[i].entry, box);
     if (ordered) {
         const auto hides =
             std::find_if(seen.begin(), seen.end(), [](const Seen& each) { return each.opaque; });

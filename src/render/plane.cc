@@ -32,6 +32,7 @@ Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
         loose.left += spare, loose.right += spare, loose.top += spare, loose.bottom += spare;
         const Grid grid = gridOf(loose);
         plane.mesh = std::make_shared<const Mesh>(grid);
+        plane.rays = raysOf(view);
         plane.x0 = plane.y0 = 1e300, plane.x1 = plane.y1 = -1e300;
         for (const V3d& point : grid.points) {
             const auto at = optics::project(view, point);
@@ -73,7 +74,68 @@ Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
     return plane;
 }
 
+RayBasis RayBasis::operator+(const RayBasis& o) const {
+    return {eye + o.eye,   lensRight + o.lensRight, lensUp + o.lensUp,       start + o.start,
+            perX + o.perX, perY + o.perY,           awayRight + o.awayRight, awayUp + o.awayUp};
+}
+
+RayBasis RayBasis::operator*(double k) const {
+    return {eye * k, lensRight * k, lensUp * k, start * k, perX * k, perY * k, awayRight * k, awayUp * k};
+}
+
+RayBasis raysOf(const optics::View& view) {
+    RayBasis rays;
+    rays.eye = view.eye;
+    rays.lensRight = view.right * view.aperture, rays.lensUp = view.up * view.aperture;
+    rays.perX = view.right / view.slope, rays.perY = view.up * (-1 / view.slope);
+    rays.start = view.forward - rays.perX * view.centre.x - rays.perY * view.centre.y;
+    rays.awayRight = rays.lensRight / view.focus, rays.awayUp = rays.lensUp / view.focus;
+    return rays;
+}
+
+namespace {
+
+/// A basis taken along as one card becomes another of the same shape.
+RayBasis along(const RayBasis& rays, const optics::Card& from, const optics::Card& to) {
+    const V3d a = from.across, b = from.down, n = from.front * a.length();
+    const double volume = a.dot(b.cross(n));
+    if (!(std::abs(volume) > 1e-300)) return rays;
+    const V3d dualA = b.cross(n) / volume, dualB = n.cross(a) / volume, dualN = a.cross(b) / volume;
+    const V3d front = to.front * to.across.length();
+    const auto turned = [&](const V3d& v) {
+        return to.across * v.dot(dualA) + to.down * v.dot(dualB) + front * v.dot(dualN);
+    };
+    return {to.corner + turned(rays.eye - from.corner),
+            turned(rays.lensRight),
+            turned(rays.lensUp),
+            turned(rays.start),
+            turned(rays.perX),
+            turned(rays.perY),
+            turned(rays.awayRight),
+            turned(rays.awayUp)};
+}
+
+void exposeMesh(Plane& plane, const Plane& open, const Plane& close) {
+    const RayBasis first = along(open.rays, open.card, plane.card),
+                   last = along(close.rays, close.card, plane.card);
+    plane.raysDrift = (last + first * -1) * 0.5;
+    plane.raysCurve = (last + first) * 0.5 + plane.rays * -1;
+    const std::vector<V3d> now = plane.card.outline();
+    for (const Plane* other : {&open, &close}) {
+        const std::vector<V3d> then = other->card.outline();
+        for (std::size_t i = 0; i < std::min(now.size(), then.size()); ++i) {
+            const auto at = optics::project(plane.view, now[i]), to = optics::project(other->view, then[i]);
+            plane.sweep = std::max(plane.sweep, at && to ? (*at - *to).length() : at || to ? 1e4 : 0);
+        }
+    }
+    plane.sweep = std::min(plane.sweep, 1e4);
+    plane.still = !(plane.sweep > 1e-6);
+}
+
+}
+
 void expose(Plane& plane, const Plane& open, const Plane& close) {
+    if (plane.bent()) return exposeMesh(plane, open, close);
     plane.drift = (close.pinhole - open.pinhole) * 0.5;
     plane.curve = (close.pinhole + open.pinhole) * 0.5 - plane.pinhole;
     const auto size = [](const Linear& l) { return std::abs(l.a) + std::abs(l.b) + std::abs(l.c); };
@@ -114,10 +176,11 @@ std::pair<double, double> nearnessIn(const Plane& plane, int x0, int y0, int x1,
                 }
         return {low, high};
     }
+    const double a0 = x0 - plane.sweep, b0 = y0 - plane.sweep;
+    const double across = x1 - x0 + 2 * plane.sweep, down = y1 - y0 + 2 * plane.sweep;
     for (int j = 0; j <= bentSteps; ++j)
         for (int i = 0; i <= bentSteps; ++i) {
-            const double nearness = nearnessAt(plane, x0 + (x1 - x0) * static_cast<double>(i) / bentSteps,
-                                               y0 + (y1 - y0) * static_cast<double>(j) / bentSteps);
+            const double nearness = nearnessAt(plane, a0 + across * i / bentSteps, b0 + down * j / bentSteps);
             if (nearness > 0) low = std::min(low, nearness), high = std::max(high, nearness);
         }
     if (low > high) return {0, 1e300}; // it slips between the places looked at
@@ -129,6 +192,25 @@ double discAt(const Plane& plane, double x, double y) {
     const double nearness = nearnessAt(plane, x, y);
     if (!(nearness > 1e-7)) return 0;
     return 2 * plane.view.aperture * plane.view.slope * std::abs(1 / plane.view.focus - nearness);
+}
+
+Plane atTime(const Plane& plane, double time) {
+    if (plane.still) return plane;
+    Plane then = plane;
+    then.still = true;
+    if (plane.bent()) {
+        then.rays = plane.rays + plane.raysDrift * time + plane.raysCurve * (time * time);
+        const RayBasis& rays = then.rays;
+        optics::View& view = then.view; // whose axes are those of the space that the mesh stands still in
+        view.eye = rays.eye;
+        view.right = rays.perX * view.slope, view.up = rays.perY * -view.slope;
+        view.forward = rays.start + rays.perX * view.centre.x + rays.perY * view.centre.y;
+        return then;
+    }
+    then.pinhole = plane.pinhole + plane.drift * time + plane.curve * (time * time);
+    const Linear& w = then.pinhole.w;
+    then.level = plane.level && w.b == 0 && w.c == 0;
+    return then;
 }
 
 }

@@ -26,6 +26,15 @@ struct Projective {
     Projective operator*(double k) const { return {u * k, v * k, w * k}; }
 };
 
+/// Of what rays through a lens are made: through lens point (p, q), in radii, and a place (x, y) of the
+/// frame one goes from eye + p lensRight + q lensUp along start + x perX + y perY - p awayRight - q awayUp.
+struct RayBasis {
+    V3d eye{0}, lensRight{0}, lensUp{0}, start{0}, perX{0}, perY{0}, awayRight{0}, awayUp{0};
+    RayBasis operator+(const RayBasis& o) const;
+    RayBasis operator*(double k) const;
+};
+RayBasis raysOf(const optics::View& view);
+
 /// A card seen through a view.
 ///
 /// Flat: u, v and w of the ray through a place of the frame are linear in the place (a plane's homography),
@@ -34,8 +43,8 @@ struct Projective {
 /// space. w over 1 + p perRight + q perUp is 1 / depth.
 ///
 /// Not flat: rays meet a mesh, a little larger than what it shows so that pixels half on its edge are met; w
-/// is then that of the flat card, and of use for nothing but groups. It is taken as it is in the middle of
-/// the exposure.
+/// is then that of the flat card, and of use for nothing but groups. While the shutter is open the rays move
+/// past the mesh.
 struct Plane {
     Projective pinhole;   ///< through the lens's middle, at the middle of the exposure
     Projective right, up; ///< what a lens point one radius to the right and up adds
@@ -48,7 +57,9 @@ struct Plane {
     scene::Extensions extensions;
     optics::Card card;
     optics::View view;
-    std::shared_ptr<const Mesh> mesh; ///< null: flat
+    std::shared_ptr<const Mesh> mesh;    ///< null: flat
+    RayBasis rays, raysDrift, raysCurve; ///< of a mesh, over the exposure, where the mesh is in its middle
+    double sweep = 0; ///< px by which a mesh is seen elsewhere during the exposure, at most
     double x0 = 0, y0 = 0, x1 = 0,
            y1 = 0; ///< where a mesh is seen by a pinhole, px; all of the plane if some is behind the eye
 
@@ -75,5 +86,8 @@ std::pair<double, double> nearnessIn(const Plane& plane, int x0, int y0, int x1,
 /// Diameter in px of the disc into which the lens blurs a point of the card that is seen at a place. 0 where
 /// it is not.
 double discAt(const Plane& plane, double x, double y);
+
+/// The plane as it is at a time -1..1 of the exposure.
+Plane atTime(const Plane& plane, double time);
 
 }

@@ -160,6 +160,8 @@ private:
                 xs[i] = static_cast<float>(x0 + std::min(i, lanes - 1));
             std::fill(m_p + lanes, m_p + 16, m_p[lanes - 1]);
             std::fill(m_q + lanes, m_q + 16, m_q[lanes - 1]);
+            std::fill(m_t + lanes, m_t + 16, m_t[lanes - 1]);
+            std::fill_n(m_through, 16, 1.f);
             lookAtMesh(card, xs, static_cast<float>(y), 0, us, vs);
             const auto u = hn::Load(d, us), v = hn::Load(d, vs);
             const auto there = hn::Mul(hn::Load(d, m_cover), coverOf(d, card.edges, u, v));
@@ -299,6 +301,7 @@ private:
     /// As see(), for whatever is to be mixed in whatever order: every ray by itself, farthest first.
     void mix(float x, float y, int canvasAt, float* sum) {
         if (m_level.empty()) m_level.resize(1);
+        std::fill_n(m_through, batch, 1.f);
         mixCards(m_cards, x, y, canvasAt, m_tile.ground, 0);
         const float* rgba = m_level[0].mixed.data();
         for (int i = 0; i < m_rays; ++i, rgba += 4) {
@@ -416,24 +419,25 @@ private:
     /// `first` on: places on the card into u and v, how much of it is there into m_cover, depths into
     /// m_depth.
     void lookAtMesh(const RayCard& card, const float* xs, float y, int first, float* us, float* vs) {
-        const optics::View& view = card.mesh->view;
+        const Plane& mesh = *card.mesh;
         Rays16 rays;
-        const V3d& eye = view.eye;
-        const double lens = view.aperture, away = lens / view.focus;
+        RayBasis basis = mesh.rays;
         for (int i = 0; i < 16; ++i) {
+            if (!mesh.still) {
+                const auto t = static_cast<double>(m_t[first + i]);
+                basis = mesh.rays + (mesh.raysDrift + mesh.raysCurve * t) * t;
+            }
             const double p = static_cast<double>(m_p[first + i]), q = static_cast<double>(m_q[first + i]);
-            const double sx = (m_tile.x0 + 0.5 + static_cast<double>(xs[i]) - view.centre.x) / view.slope -
-                              p * away,
-                         sy = -(m_tile.y0 + 0.5 + static_cast<double>(y) - view.centre.y) / view.slope -
-                              q * away;
-            const V3d from = eye + view.right * (p * lens) + view.up * (q * lens),
-                      along = view.forward + view.right * sx + view.up * sy;
+            const V3d from = basis.eye + basis.lensRight * p + basis.lensUp * q,
+                      along = basis.start + basis.perX * (m_tile.x0 + 0.5 + static_cast<double>(xs[i])) +
+                              basis.perY * (m_tile.y0 + 0.5 + static_cast<double>(y)) - basis.awayRight * p -
+                              basis.awayUp * q;
             rays.ox[i] = static_cast<float>(from.x), rays.oy[i] = static_cast<float>(from.y),
             rays.oz[i] = static_cast<float>(from.z);
             rays.dx[i] = static_cast<float>(along.x), rays.dy[i] = static_cast<float>(along.y),
             rays.dz[i] = static_cast<float>(along.z);
             rays.from[i] = 1e-6f;
-            rays.valid[i] = -1;
+            rays.valid[i] = m_through[first + i] > 0 ? -1 : 0;
         }
         card.mesh->mesh->meet(rays);
         if (card.behind) {

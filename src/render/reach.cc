@@ -67,6 +67,7 @@ Reach bentReach(const Plane& plane, int x0, int y0, int x1, int y1, Through thro
             if (nearness < 1e299)
                 disc = std::max(disc, plane.view.aperture * plane.view.slope *
                                           std::abs(1 / plane.view.focus - std::max(0.0, nearness)));
+        disc += plane.sweep;
     }
     const double a0 = x0 - disc, a1 = x1 + disc, b0 = y0 - disc, b1 = y1 + disc;
     r.off = a1 < plane.x0 || b1 < plane.y0 || a0 > plane.x1 || b0 > plane.y1;

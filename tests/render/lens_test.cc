@@ -355,9 +355,15 @@ TEST(Air, HazeRunsToTheHorizonOfAGround) {
 
 TEST(Shutter, AStreakIsAsLongAsTheExposure) {
     const TempDir dir;
-    for (const double angle : {90.0, 180.0, 360.0})
+    struct Case {
+        double angle, bend;
+    };
+    for (const auto& [angle, bend] : {Case{90, 0}, Case{180, 0}, Case{360, 0}, Case{180, 5}})
         for (const Way way : ways) {
-            auto scene = sceneOf({480, 270}, 35, 22, 5, {dot(dir, 5, 5.0 * 36 / 35 / 480, 1)});
+            const scene::LayerPtr light = dot(dir, 5, 5.0 * 36 / 35 / 480, 1);
+            const auto bent = std::make_shared<scene::Layer>(*light);
+            bent->hanging.bend = bend;
+            auto scene = sceneOf({480, 270}, 35, 22, 5, {bent});
             // 30 m/s to the right at 24 frames a second: 35/36 * 480 / 5 px per metre
             scene.camera.shutter = angle;
             scene::Mark end = scene.camera.marks[0];
@@ -373,7 +379,7 @@ TEST(Shutter, AStreakIsAsLongAsTheExposure) {
             EXPECT_LT(still.squareX, 0.5);
             EXPECT_NEAR(s.squareX - still.squareX, length * length / 12,
                         std::max(0.1, 0.05 * length * length / 12))
-                << angle << " way " << static_cast<int>(way);
+                << angle << " way " << static_cast<int>(way) << " bent by " << bend;
             EXPECT_NEAR(s.x, 240, 0.2); // the exposure is centred on the frame's time
         }
 }
