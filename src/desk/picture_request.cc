@@ -1,12 +1,12 @@
 #include "desk/picture_request.h"
 
+#include "media/parallel.h"
 #include "render/curve.h"
 
 #include <QElapsedTimer>
 #include <QPointer>
 #include <QThreadPool>
 #include <cmath>
-#include <oneapi/tbb/parallel_for.h>
 #include <stop_token>
 
 namespace stage::desk {
@@ -51,7 +51,7 @@ QImage imageOf(const render::Picture& picture, const media::Box& box, const Show
         }
     };
     if (size.y > render::pieceSide)
-        oneapi::tbb::parallel_for(box.y0, box.y1, row);
+        media::inParallel(box.y0, box.y1, row);
     else // told of by one of many threads
         for (int y = box.y0; y < box.y1; ++y)
             row(y);

@@ -7,10 +7,10 @@
 
 namespace stage::media {
 
-/// Where the pixels of a flat layer (not a group) come from; frame: of its footage; layers of other kinds ignore
-/// it. Its size is the layer's natural one, or for drawings and texts a power of two times that. Files are only
-/// asked for their size and time of change, so that a changed file is read anew; of plates and of stills above
-/// 48 Mpx the header is read, once. Thread-safe.
+/// Where the pixels of a flat layer (not a group) come from; frame: of its footage; layers of other kinds
+/// ignore it. Its size is the layer's natural one, or for drawings and texts a power of two times that. Files
+/// are only asked for their size and time of change, so that a changed file is read anew; of plates and of
+/// stills above 48 Mpx the header is read, once. Thread-safe.
 PixelSourcePtr contentOf(const scene::Layer& layer, std::int64_t frame);
 
 /// A file that stands beside a layer's own (a clean plate): a still, or the n-th frame of a clip.

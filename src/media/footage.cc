@@ -2,6 +2,7 @@
 
 #include "media/ffmpeg.h"
 #include "media/light.h"
+#include "media/parallel.h"
 #include "scene/scene.h"
 
 extern "C" {
@@ -11,7 +12,6 @@ extern "C" {
 
 #include <algorithm>
 #include <cmath>
-#include <oneapi/tbb/parallel_for.h>
 
 namespace stage::media {
 namespace {
@@ -336,7 +336,7 @@ Result<Raster> FootageReader::State::convert() {
             ? std::clamp(av_pix_fmt_desc_get(static_cast<AVPixelFormat>(from.format))->comp[3].depth, 1, 16)
             : 16;
     const auto alphaTop = static_cast<float>((1 << alphaBits) - 1);
-    oneapi::tbb::parallel_for(0, flat.y, [&](int y) {
+    inParallel(0, flat.y, [&](int y) {
         const std::uint16_t* in = straight.data() + static_cast<std::size_t>(y) * flat.x * 4;
         for (int x = 0; x < flat.x; ++x, in += 4) {
             const V2i place = quarterTurns == 0   ? V2i(x, y)

@@ -1,7 +1,7 @@
 #include "media/pixel_cache.h"
 
-#include <oneapi/tbb/parallel_for.h>
-#include <oneapi/tbb/task_arena.h>
+#include "media/parallel.h"
+
 #include <unistd.h>
 
 namespace stage::media {
@@ -16,12 +16,6 @@ std::uint64_t unitFor(int level, std::size_t tile) {
 std::size_t quarterOfMemory() {
     return static_cast<std::size_t>(::sysconf(_SC_PHYS_PAGES)) *
            static_cast<std::size_t>(::sysconf(_SC_PAGE_SIZE)) / 4;
-}
-
-/// While something is marked as being made, its maker must not take up unrelated work that could wait for
-/// that very thing.
-template <class Work> auto alone(Work&& work) {
-    return oneapi::tbb::this_task_arena::isolate(std::forward<Work>(work));
 }
 
 Error outOfMemory() {
@@ -135,7 +129,7 @@ Result<void> PixelCache::make(const PixelSourcePtr& source, Pyramid& pyramid, in
     }
     std::mutex problems;
     Result<void> outcome;
-    oneapi::tbb::parallel_for(std::size_t{0}, tiles.size(), [&](std::size_t i) {
+    inParallel(std::size_t{0}, tiles.size(), [&](std::size_t i) {
         Result<TilePtr> tile = cancelled();
         try {
             if (mean) {

@@ -1,6 +1,6 @@
 #include "media/pyramid.h"
 
-#include <oneapi/tbb/parallel_for.h>
+#include "media/parallel.h"
 
 namespace stage::media {
 
@@ -126,7 +126,7 @@ PyramidPtr makePyramid(const Raster& base) {
     auto pyramid = std::make_shared<Pyramid>(base.size);
     for (std::size_t n = 0; n < pyramid->levels.size(); ++n) {
         TiledLevel& level = pyramid->levels[n];
-        oneapi::tbb::parallel_for(std::size_t{0}, level.tiles.size(), [&](std::size_t index) {
+        inParallel(std::size_t{0}, level.tiles.size(), [&](std::size_t index) {
             if (n > 0) {
                 level.tiles[index] = meanTile(pyramid->levels[n - 1], level, index);
                 return;

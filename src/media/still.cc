@@ -1,5 +1,6 @@
 #include "media/still.h"
 
+#include "media/parallel.h"
 #include "scene/scene.h"
 
 #include <OpenImageIO/filesystem.h>
@@ -11,7 +12,6 @@
 #include <cmath>
 #include <lcms2.h>
 #include <map>
-#include <oneapi/tbb/parallel_for.h>
 
 namespace stage::media {
 namespace {
@@ -211,7 +211,7 @@ Result<void> strips(OIIO::ImageInput& input, const std::string& name, const std:
                                        spec.nchannels, OIIO::TypeDesc::FLOAT, floats.data());
         if (!ok) return fail("Cannot read " + name + ": " + reasonFrom(input.geterror()) + ".");
         Raster raster(V2i(spec.width, y1 - y0));
-        oneapi::tbb::parallel_for(0, y1 - y0, [&](int y) {
+        inParallel(0, y1 - y0, [&](int y) {
             const float* in = floats.data() + static_cast<std::size_t>(y) * spec.width * n;
             Imath::half* out = raster.row(y);
             std::vector<float> straight, linear;

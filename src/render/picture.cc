@@ -1,12 +1,12 @@
 #include "render/picture.h"
 
+#include "media/parallel.h"
 #include "render/curve.h"
 
 #include <algorithm>
 #include <cstdlib>
 #include <limits>
 #include <mutex>
-#include <oneapi/tbb/parallel_for.h>
 #include <sys/mman.h>
 #include <utility>
 #include <vector>
@@ -64,7 +64,7 @@ void giveRoom(void* at, std::size_t bytes) {
 template <class Int> std::vector<Int> encoded(const Picture& picture) {
     constexpr float top = std::numeric_limits<Int>::max();
     std::vector<Int> out(picture.rgba.size());
-    oneapi::tbb::parallel_for(0, picture.size.y, [&](int y) {
+    media::inParallel(0, picture.size.y, [&](int y) {
         const float* in = picture.row(y);
         Int* to = out.data() + static_cast<std::size_t>(y) * picture.size.x * 4;
         for (int x = 0; x < picture.size.x; ++x, in += 4, to += 4) {

@@ -1,5 +1,6 @@
 #include "render/render.h"
 
+#include "media/parallel.h"
 #include "render/curve.h"
 #include "render/lens_tile.h"
 #include "render/tile.h"
@@ -9,8 +10,6 @@
 #include <hwy/cache_control.h>
 #include <hwy/highway.h>
 #include <oneapi/tbb/enumerable_thread_specific.h>
-#include <oneapi/tbb/parallel_for.h>
-#include <oneapi/tbb/task_arena.h>
 
 namespace stage::render {
 namespace {
@@ -79,7 +78,7 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
     const std::vector<media::Box> tiles = tilesOf(region);
     std::atomic<std::size_t> next = 0, done = 0;
     // Each takes the next tile, so that they come in order.
-    oneapi::tbb::parallel_for(0, oneapi::tbb::this_task_arena::max_concurrency(), [&](int) {
+    media::inParallel(0, media::cores(), [&](int) {
         Hand& hand = hands.local();
         for (std::size_t i; (i = next++) < tiles.size() && !progress.stopped();) {
             const media::Box& box = tiles[i];
