@@ -194,6 +194,29 @@ double discAt(const Plane& plane, double x, double y) {
     return 2 * plane.view.aperture * plane.view.slope * std::abs(1 / plane.view.focus - nearness);
 }
 
+Rays16 raysThrough(const Plane& plane, double x0, double y, const float* x, const float* p, const float* q,
+                   const float* t) {
+    Rays16 rays;
+    RayBasis basis = plane.rays;
+    for (int i = 0; i < 16; ++i) {
+        if (!plane.still) {
+            const auto time = static_cast<double>(t[i]);
+            basis = plane.rays + (plane.raysDrift + plane.raysCurve * time) * time;
+        }
+        const auto right = static_cast<double>(p[i]), up = static_cast<double>(q[i]);
+        const V3d from = basis.eye + basis.lensRight * right + basis.lensUp * up,
+                  along = basis.start + basis.perX * (x0 + static_cast<double>(x[i])) + basis.perY * y -
+                          basis.awayRight * right - basis.awayUp * up;
+        rays.ox[i] = static_cast<float>(from.x), rays.oy[i] = static_cast<float>(from.y),
+        rays.oz[i] = static_cast<float>(from.z);
+        rays.dx[i] = static_cast<float>(along.x), rays.dy[i] = static_cast<float>(along.y),
+        rays.dz[i] = static_cast<float>(along.z);
+        rays.from[i] = 1e-6f;
+        rays.valid[i] = -1;
+    }
+    return rays;
+}
+
 Plane atTime(const Plane& plane, double time) {
     if (plane.still) return plane;
     Plane then = plane;

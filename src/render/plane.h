@@ -87,6 +87,11 @@ std::pair<double, double> nearnessIn(const Plane& plane, int x0, int y0, int x1,
 /// it is not.
 double discAt(const Plane& plane, double x, double y);
 
+/// Sixteen rays to a mesh: through places of the frame (x[i] from x0, px), lens points and times of the
+/// exposure.
+Rays16 raysThrough(const Plane& plane, double x0, double y, const float* x, const float* p, const float* q,
+                   const float* t);
+
 /// The plane as it is at a time -1..1 of the exposure.
 Plane atTime(const Plane& plane, double time);
 

@@ -14,6 +14,7 @@
 #include <hwy/contrib/math/math-inl.h>
 
 #include "render/fetch-inl.h"
+#include "render/lens_aim-inl.h"
 
 HWY_BEFORE_NAMESPACE();
 namespace stage::render::HWY_NAMESPACE {
@@ -27,16 +28,8 @@ class PixelTracer {
     using V = hn::Vec<D>;
 
 public:
-    PixelTracer(const RayTile& tile, const std::vector<RayCard>& cards) : m_tile(tile), m_cards(cards) {
-        for (int k = 0; k < std::min(m_tile.opening.blades, mostBlades) && m_tile.opening.blades >= 3; ++k) {
-            const double each = 2 * 3.14159265358979323846 / m_tile.opening.blades;
-            const double from = static_cast<double>(m_tile.opening.turn) + k * each;
-            m_cornerX[k] = static_cast<float>(std::cos(from)),
-            m_cornerY[k] = static_cast<float>(std::sin(from));
-            m_nextX[k] = static_cast<float>(std::cos(from + each)),
-            m_nextY[k] = static_cast<float>(std::sin(from + each));
-        }
-    }
+    PixelTracer(const RayTile& tile, const std::vector<RayCard>& cards)
+        : m_tile(tile), m_cards(cards), m_aim(tile.opening) {}
 
     void trace(int x, int y, float* out) {
         float sum[4] = {0, 0, 0, 0};
@@ -47,7 +40,7 @@ public:
                                 noise.at(fx + 11, fy + 53)};
         for (int from = 0; from < count; from += batch) {
             m_rays = std::min(batch, count - from);
-            aim(from, shift);
+            m_aim.aim(D(), *m_tile.points, from, m_rays, shift, m_p, m_q, m_t, m_a);
             const float px = static_cast<float>(x), py = static_cast<float>(y);
             const int canvasAt = (y * Canvas::side + x) * 4;
             if (m_tile.plain)
@@ -80,16 +73,14 @@ public:
                 // Half a pixel around its rim is half in it.
                 const auto r = hn::Sqrt(hn::MulAdd(p, p, hn::Mul(q, q)));
                 auto inside = hn::Sub(hn::Set(d, size), hn::Mul(r, hn::Set(d, size)));
-                if (m_tile.opening.blades >= 3)
-                    for (int k = 0; k < m_tile.opening.blades; ++k) {
-                        // Distance from the side between two corners.
-                        const float nx = (m_cornerX[k] + m_nextX[k]) / 2,
-                                    ny = (m_cornerY[k] + m_nextY[k]) / 2, apothem = std::hypot(nx, ny);
-                        const auto along =
-                            hn::MulAdd(p, hn::Set(d, nx / apothem), hn::Mul(q, hn::Set(d, ny / apothem)));
-                        inside =
-                            hn::Min(inside, hn::Mul(hn::Sub(hn::Set(d, apothem), along), hn::Set(d, size)));
-                    }
+                for (int k = 0; k < m_aim.blades; ++k) {
+                    // Distance from the side between two corners.
+                    const float nx = (m_aim.cornerX[k] + m_aim.nextX[k]) / 2,
+                                ny = (m_aim.cornerY[k] + m_aim.nextY[k]) / 2, apothem = std::hypot(nx, ny);
+                    const auto along =
+                        hn::MulAdd(p, hn::Set(d, nx / apothem), hn::Mul(q, hn::Set(d, ny / apothem)));
+                    inside = hn::Min(inside, hn::Mul(hn::Sub(hn::Set(d, apothem), along), hn::Set(d, size)));
+                }
                 auto through = hn::Min(hn::Max(hn::Add(inside, half), zero), one);
                 if (hn::AllFalse(d, hn::Gt(through, zero))) continue;
                 const auto shrink = hn::Div(one, hn::Max(r, one));
@@ -106,8 +97,6 @@ public:
     }
 
 private:
-    static constexpr int mostBlades = 32;
-
     /// What the cards in front of a glint let through, for pixels from (x, y) on, whose rays m_p and m_q
     /// have.
     V past(const std::vector<RayCard>& cards, const Glint& glint, int x, int y) {
@@ -205,69 +194,6 @@ private:
         hn::LoadInterleaved4(d, m_seen, r, g, b, a);
         return card.edges.any ? hn::Mul(a, coverOf(d, card.edges, u, v)) : a;
     }
-    static HWY_INLINE V fraction(D d, V x) {
-        return hn::Sub(x, hn::IfThenElseZero(hn::Ge(x, hn::Set(d, 1.f)), hn::Set(d, 1.f)));
-    }
-
-    /// Lens points and times of the rays.
-    void aim(int from, const float* shift) {
-        const D d;
-        const RayPoints& points = *m_tile.points;
-        const int lanes = static_cast<int>(hn::Lanes(d));
-        for (int i = 0; i < m_rays; i += lanes) {
-            const auto u = fraction(d,
-                                    hn::Add(hn::LoadU(d, points.u.data() + from + i), hn::Set(d, shift[0]))),
-                       v = fraction(d,
-                                    hn::Add(hn::LoadU(d, points.v.data() + from + i), hn::Set(d, shift[1]))),
-                       t = fraction(d,
-                                    hn::Add(hn::LoadU(d, points.t.data() + from + i), hn::Set(d, shift[2]))),
-                       a = fraction(d,
-                                    hn::Add(hn::LoadU(d, points.a.data() + from + i), hn::Set(d, shift[3])));
-            hn::Store(hn::MulAdd(t, hn::Set(d, 2.f), hn::Set(d, -1.f)), d, m_t + i);
-            hn::Store(hn::Sub(a, hn::Set(d, 0.5f)), d, m_a + i);
-            V p, q;
-            if (m_tile.opening.blades >= 3) {
-                const auto n = hn::Set(d, static_cast<float>(m_tile.opening.blades));
-                const auto scaled = hn::Mul(u, n);
-                const auto sector = hn::Min(hn::Floor(scaled), hn::Sub(n, hn::Set(d, 1.f)));
-                const auto r = hn::Sqrt(hn::Sub(scaled, sector));
-                const hn::RebindToSigned<D> di;
-                const auto at = hn::ConvertTo(di, sector);
-                const auto corner = [&](const float* a0, const float* a1) {
-                    const auto c0 = hn::GatherIndex(d, a0, at), c1 = hn::GatherIndex(d, a1, at);
-                    return hn::Mul(r, hn::MulAdd(v, hn::Sub(c1, c0), c0));
-                };
-                p = corner(m_cornerX, m_nextX), q = corner(m_cornerY, m_nextY);
-            } else {
-                const auto one = hn::Set(d, 1.f), two = hn::Set(d, 2.f);
-                const auto a0 = hn::MulSub(u, two, one), b0 = hn::MulSub(v, two, one);
-                const auto wide = hn::Gt(hn::Abs(a0), hn::Abs(b0));
-                const auto r = hn::IfThenElse(wide, a0, b0), other = hn::IfThenElse(wide, b0, a0);
-                const auto safe = hn::IfThenElse(hn::Eq(r, hn::Zero(d)), one, r);
-                const auto phi = hn::Mul(hn::Div(other, safe), hn::Set(d, 0.78539816f)); // within pi/4
-                const auto p2 = hn::Mul(phi, phi);
-                // Taylor's series: off by less than 1e-6 within pi/4.
-                const auto sine = hn::Mul(
-                    phi,
-                    hn::MulAdd(p2,
-                               hn::MulAdd(p2, hn::MulAdd(p2, hn::Set(d, -1 / 5040.f), hn::Set(d, 1 / 120.f)),
-                                          hn::Set(d, -1 / 6.f)),
-                               one));
-                const auto cosine = hn::MulAdd(
-                    p2,
-                    hn::MulAdd(p2,
-                               hn::MulAdd(p2, hn::MulAdd(p2, hn::Set(d, 1 / 40320.f), hn::Set(d, -1 / 720.f)),
-                                          hn::Set(d, 1 / 24.f)),
-                               hn::Set(d, -0.5f)),
-                    one);
-                p = hn::Mul(r, hn::IfThenElse(wide, cosine, sine));
-                q = hn::Mul(r, hn::IfThenElse(wide, sine, cosine));
-            }
-            hn::Store(p, d, m_p + i);
-            hn::Store(q, d, m_q + i);
-        }
-    }
-
     static float at(const TileLinear& l, float x, float y) { return l.a + l.b * x + l.c * y; }
 
     void see(float x, float y, int canvasAt, float* sum) {
@@ -419,26 +345,10 @@ private:
     /// `first` on: places on the card into u and v, how much of it is there into m_cover, depths into
     /// m_depth.
     void lookAtMesh(const RayCard& card, const float* xs, float y, int first, float* us, float* vs) {
-        const Plane& mesh = *card.mesh;
-        Rays16 rays;
-        RayBasis basis = mesh.rays;
-        for (int i = 0; i < 16; ++i) {
-            if (!mesh.still) {
-                const auto t = static_cast<double>(m_t[first + i]);
-                basis = mesh.rays + (mesh.raysDrift + mesh.raysCurve * t) * t;
-            }
-            const double p = static_cast<double>(m_p[first + i]), q = static_cast<double>(m_q[first + i]);
-            const V3d from = basis.eye + basis.lensRight * p + basis.lensUp * q,
-                      along = basis.start + basis.perX * (m_tile.x0 + 0.5 + static_cast<double>(xs[i])) +
-                              basis.perY * (m_tile.y0 + 0.5 + static_cast<double>(y)) - basis.awayRight * p -
-                              basis.awayUp * q;
-            rays.ox[i] = static_cast<float>(from.x), rays.oy[i] = static_cast<float>(from.y),
-            rays.oz[i] = static_cast<float>(from.z);
-            rays.dx[i] = static_cast<float>(along.x), rays.dy[i] = static_cast<float>(along.y),
-            rays.dz[i] = static_cast<float>(along.z);
-            rays.from[i] = 1e-6f;
+        Rays16 rays = raysThrough(*card.mesh, m_tile.x0 + 0.5, m_tile.y0 + 0.5 + static_cast<double>(y), xs,
+                                  m_p + first, m_q + first, m_t + first);
+        for (int i = 0; i < 16; ++i)
             rays.valid[i] = m_through[first + i] > 0 ? -1 : 0;
-        }
         card.mesh->mesh->meet(rays);
         if (card.behind) {
             for (int i = 0; i < 16; ++i) {
@@ -607,7 +517,7 @@ private:
     const RayTile& m_tile;
     const std::vector<RayCard>& m_cards;
     int m_rays = 0;
-    float m_cornerX[mostBlades], m_cornerY[mostBlades], m_nextX[mostBlades], m_nextY[mostBlades];
+    const LensAim m_aim;
     alignas(64) float m_p[batch], m_q[batch], m_t[batch], m_a[batch], m_through[batch], m_cover[batch],
         m_air[batch], m_depth[batch];
     alignas(64) float m_seen[4 * batch];

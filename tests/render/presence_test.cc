@@ -1,4 +1,5 @@
 // What presenceOf says of a box without sampling, held against sampling every pixel of it.
+#include "render/brush.h"
 #include "render/reach.h"
 #include "render/sampler.h"
 
@@ -53,6 +54,62 @@ TEST(Presence, NeverContradictsThePixels) {
     }
     EXPECT_GT(nothing, 40);
     EXPECT_GT(opaque, 8);
+}
+
+/// What is known of blocks, and what a brush leaves out by that, against sampling every pixel.
+TEST(Presence, OfBlocksNeverContradictsThePixels) {
+    std::mt19937 random(17);
+    const auto in = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
+    int clear = 0, opaque = 0, mixed = 0;
+    for (int round = 0; round < 800; ++round) {
+        // patches of clear and of solid, some with edges in between
+        media::Raster level(V2i(static_cast<int>(in(100, 600)), static_cast<int>(in(100, 600))));
+        const double scale = in(0.01, 0.12), sharp = round % 2 ? 40 : 2;
+        for (int y = 0; y < level.size.y; ++y)
+            for (int x = 0; x < level.size.x; ++x) {
+                const double wave = std::sin(x * scale) + std::sin(y * scale * 1.3);
+                const auto alpha = static_cast<float>(std::clamp(wave * sharp + 0.5, 0.0, 1.0));
+                std::fill_n(level.row(y) + 4 * x, 4, alpha);
+            }
+        const auto pyramid = media::makePyramid(level);
+        const auto view = optics::viewOf({}, 36, {256, 144});
+        const double yaw = round % 4 ? in(-1.1, 1.1) : 0, size = in(3, 25);
+        const V3d across = V3d(std::cos(yaw), 0, -std::sin(yaw)) * size,
+                  down = V3d(0, -1, round % 4 ? in(-0.4, 0.4) : 0) * size;
+        scene::Extensions on;
+        if (round % 3 == 0) on.left = on.bottom = {scene::Beyond::Mirror, 0.5};
+        const Plane plane =
+            planeOf({V3d(in(-9, 0), in(0, 8), in(-14, -5)), across, down}, view, level.size, on);
+        const V2i tile(round % 5 ? 32 : static_cast<int>(in(1, 32)),
+                       round % 7 ? 32 : static_cast<int>(in(1, 32)));
+        const int x0 = static_cast<int>(in(0, 256 - tile.x)), y0 = static_cast<int>(in(0, 144 - tile.y));
+        const Reach reach = reachOf(plane, x0, y0, x0 + tile.x, y0 + tile.y, Through::Pinhole);
+        if (reach.off || reach.behind > 0) continue;
+        const Look look = lookAt(plane, *pyramid, reach, x0, y0, tile.x, tile.y);
+        if (look.levels == 0) continue;
+        const BlockGrid grid(plane, x0, y0, tile.x, tile.y);
+        const Known known =
+            knownOf(plane, *pyramid, grid, reach, look.fine, look.levels, look.spanU, look.spanV);
+        ASSERT_EQ(known.clear & known.opaque, 0);
+        clear += known.clear == grid.all();
+        opaque += known.opaque == grid.all();
+        mixed += (known.clear || known.opaque) && known.clear != grid.all() && known.opaque != grid.all();
+        float row[32 * 4];
+        for (int y = 0; y < tile.y; ++y) {
+            sampleRow(plane, *pyramid, y0 + y, x0, x0 + tile.x, row);
+            for (int x = 0; x < tile.x; ++x) {
+                const int block = y / blockSide * blocksAcross + x / blockSide;
+                const float alpha = row[4 * x + 3];
+                const float low = known.opaque >> block & 1 ? 0.998f : 0,
+                            high = known.clear >> block & 1 ? 0 : 2;
+                ASSERT_TRUE(alpha >= low && alpha <= high)
+                    << alpha << " in round " << round << " at " << x << ", " << y;
+            }
+        }
+    }
+    EXPECT_GT(clear, 15);
+    EXPECT_GT(opaque, 15);
+    EXPECT_GT(mixed, 60);
 }
 
 /// The tiles asked for beforehand are all that sampling reads, for cards in any position.
