@@ -40,7 +40,6 @@ void putAway(const float* in, int pixels, float* out) {
     const hn::FixedTag<float, 4> pixel;
     for (int i = 0; i < 4 * pixels; i += 4)
         hn::Stream(hn::Load(pixel, in + i), pixel, out + i);
-    hwy::FlushStream();
 }
 
 }
@@ -80,6 +79,9 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
     // Each takes the next tile, so that they come in order.
     media::inParallel(0, media::cores(), [&](int) {
         Hand& hand = hands.local();
+        struct Flush { // what was put away is there for all before the others hear of it
+            ~Flush() { hwy::FlushStream(); }
+        } const flush;
         for (std::size_t i; (i = next++) < tiles.size() && !progress.stopped();) {
             const media::Box& box = tiles[i];
             if (quality.way == Way::Pinhole || draft) {
