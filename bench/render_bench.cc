@@ -198,7 +198,7 @@ int main(int argc, char** argv) {
         return benchmark::RegisterBenchmark(name.c_str(), what)
             ->Unit(benchmark::kMillisecond)
             ->Iterations(1)
-            ->Repetitions(3);
+            ->Repetitions(5);
     };
     const auto slow = [&](const std::string& name, auto&& what) { once(name, what)->UseRealTime(); };
     const auto add = [](const std::string& name, auto&& what) {
@@ -208,8 +208,7 @@ int main(int argc, char** argv) {
             ->MinTime(0.3)
             ->Repetitions(7);
     };
-    // The machine's speed changes from minute to minute: what is compared stands together, and the best of
-    // several runs counts.
+    // The machine's speed changes from minute to minute: runs of all are mixed, and the best of each counts.
     add("pinhole", [](auto& s) { ours(s, "ten", {}, 2); });
     add("warp", [](auto& s) { warp(s, "ten"); });
     add("gl", [](auto& s) { gl(s, "ten"); });

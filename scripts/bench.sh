@@ -6,7 +6,7 @@ scripts/build.sh
 ninja -C build/release bench_render bench_desk
 home=$(mktemp -d)
 trap 'rm -rf "$home"' EXIT
-build/release/bin/bench_render --benchmark_out="$home/render.json" --benchmark_out_format=json
+build/release/bin/bench_render --benchmark_enable_random_interleaving=true --benchmark_out="$home/render.json" --benchmark_out_format=json
 HOME=$home XDG_RUNTIME_DIR=$home xvfb-run -a -s "-screen 0 1280x800x24" build/release/bin/bench_desk \
     --benchmark_out="$home/desk.json" --benchmark_out_format=json
 python3 scripts/bench_table.py "$home/render.json" "$home/desk.json" >docs/performance.md

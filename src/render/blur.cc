@@ -91,30 +91,48 @@ void BlurRow(const float* sums, const Ends* ends, int rows, float each, int coun
 #endif
 }
 
-/// A row of colours spread over a row of pixels, under what is there: pixel x lies between colours at[x] and
-/// the next.
-void SpreadRow(const float* colours, const int* at, const float* part, int count, float* out) {
+/// Colours between two rows of `count`.
+void BetweenRows(const float* upper, const float* lower, float part, float opacity, int count, float* out) {
+    const hn::ScalableTag<float> d;
+    const auto share = hn::Set(d, part), faint = hn::Set(d, opacity);
+    for (int i = 0; i < 4 * count; i += static_cast<int>(hn::Lanes(d))) {
+        const auto above = hn::LoadU(d, upper + i);
+        hn::StoreU(hn::Mul(hn::MulAdd(hn::Sub(hn::LoadU(d, lower + i), above), share, above), faint), d,
+                   out + i);
+    }
+}
+
+/// A row of colours spread over a row of a canvas, under what is there: pixel x lies between colours at[x]
+/// and the next.
+void SpreadRow(const float* colours, const int* at, const float* part, Canvas& canvas, int y) {
     const Few few;
-    for (int x = 0; x < count; x += Few::pixels) {
+    const Few::D d;
+    for (int x0 = 0; x0 < canvas.width; x0 += Canvas::group) {
+        bool& full = canvas.full[(y * Canvas::side + x0) / Canvas::group];
+        if (full) continue;
+        float* const out = canvas.row(y);
+        auto least = few.same(1);
+        for (int x = x0; x < x0 + Canvas::group; x += Few::pixels) {
 #if STAGE_FETCH_FOUR
-        const Few::D d;
-        const hn::FixedTag<float, 8> pair;
-        const auto both = [&](int i) {
-            return hn::Combine(d, hn::LoadU(pair, colours + 4 * at[x + i + 2]),
-                               hn::LoadU(pair, colours + 4 * at[x + i]));
-        };
-        const auto m02 = both(0), m13 = both(1);
-        const auto left = hn::OddEvenBlocks(hn::SwapAdjacentBlocks(m13), m02),
-                   right = hn::OddEvenBlocks(m13, hn::SwapAdjacentBlocks(m02));
+            const hn::FixedTag<float, 8> pair;
+            const auto both = [&](int i) {
+                return hn::Combine(d, hn::LoadU(pair, colours + 4 * at[x + i + 2]),
+                                   hn::LoadU(pair, colours + 4 * at[x + i]));
+            };
+            const auto m02 = both(0), m13 = both(1);
+            const auto left = hn::OddEvenBlocks(hn::SwapAdjacentBlocks(m13), m02),
+                       right = hn::OddEvenBlocks(m13, hn::SwapAdjacentBlocks(m02));
 #elif HWY_MAX_BYTES >= 32
-        const Few::D d;
-        const auto m0 = hn::LoadU(d, colours + 4 * at[x]), m1 = hn::LoadU(d, colours + 4 * at[x + 1]);
-        const auto left = hn::ConcatLowerLower(d, m1, m0), right = hn::ConcatUpperUpper(d, m1, m0);
+            const auto m0 = hn::LoadU(d, colours + 4 * at[x]), m1 = hn::LoadU(d, colours + 4 * at[x + 1]);
+            const auto left = hn::ConcatLowerLower(d, m1, m0), right = hn::ConcatUpperUpper(d, m1, m0);
 #else
-        const Few::D d;
-        const auto left = hn::LoadU(d, colours + 4 * at[x]), right = hn::LoadU(d, colours + 4 * at[x] + 4);
+            const auto left = hn::LoadU(d, colours + 4 * at[x]),
+                       right = hn::LoadU(d, colours + 4 * at[x] + 4);
 #endif
-        few.under(out + 4 * x, hn::MulAdd(hn::Sub(right, left), few.each(part + x), left));
+            few.under(out + 4 * x, hn::MulAdd(hn::Sub(right, left), few.each(part + x), left));
+            if (x < canvas.width) least = hn::Min(least, few.alpha(hn::LoadU(d, out + 4 * x)));
+        }
+        full = hn::AllTrue(d, hn::Ge(least, few.same(opaqueAlpha)));
     }
 }
 
@@ -125,6 +143,7 @@ HWY_AFTER_NAMESPACE();
 namespace stage::render {
 
 HWY_EXPORT(BlurRow);
+HWY_EXPORT(BetweenRows);
 HWY_EXPORT(SpreadRow);
 
 namespace {
@@ -295,7 +314,8 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
     const int step = shrink > 1 ? 1 << (shrink - 1) : 1 << shrink, phases = (1 << shrink) / step;
     const int across = (box.x1 - box.x0 + step - 1) / step + 2,
               high = (box.y1 - box.y0 + step - 1) / step + 2;
-    m_blurred.resize(static_cast<std::size_t>(across) * static_cast<std::size_t>(high) * 4);
+    m_blurred.resize(static_cast<std::size_t>(across) * static_cast<std::size_t>(high) * 4 +
+                     16); // read in steps
     std::vector<Ends> ends;
     const auto endsOf = [&](const Rows& rows, int row, double part) {
         const auto count = static_cast<int>(rows.left.size());
@@ -345,7 +365,7 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
 
     // Spread over the pixels, under what is there.
     const std::size_t rowSize = static_cast<std::size_t>(across) * 4;
-    m_row.resize(rowSize + 8);
+    m_row.resize(rowSize + 16);
     int at[Canvas::side];
     alignas(64) float parts[Canvas::side];
     for (int x = 0; x < Canvas::side; ++x) {
@@ -359,16 +379,8 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
         const float fv = v - static_cast<float>(j);
         const float* upper = m_blurred.data() + static_cast<std::size_t>(j) * rowSize;
         const float* lower = upper + rowSize;
-        for (std::size_t i = 0; i < rowSize; ++i)
-            m_row[i] = (upper[i] + (lower[i] - upper[i]) * fv) * opacity;
-        float* out = canvas.rgba + 4 * y * Canvas::side;
-        HWY_DYNAMIC_DISPATCH(SpreadRow)(m_row.data(), at, parts, (canvas.width + 3) / 4 * 4, out);
-        for (int g = 0; g < canvas.width; g += Canvas::group) {
-            bool full = true;
-            for (int x = g; x < std::min(g + Canvas::group, canvas.width); ++x)
-                full = full && out[4 * x + 3] >= opaqueAlpha;
-            canvas.full[(y * Canvas::side + g) / Canvas::group] = full;
-        }
+        HWY_DYNAMIC_DISPATCH(BetweenRows)(upper, lower, fv, opacity, across, m_row.data());
+        HWY_DYNAMIC_DISPATCH(SpreadRow)(m_row.data(), at, parts, canvas, y);
     }
     return true;
 }
