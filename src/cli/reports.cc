@@ -58,7 +58,7 @@ Json info(const scene::Scene& scene) {
 
 Json measurements(const scene::Scene& scene, std::int64_t frame) {
     const Rational time = timeOfFrame(frame, scene.output.rate);
-    const motion::CameraMove move(scene.camera);
+    const motion::CameraMove move(scene);
     Json layers = Json::array();
     scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) {
         const motion::Measure m = motion::measure(scene, layer->id, move, time);

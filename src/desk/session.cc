@@ -12,7 +12,7 @@ namespace stage::desk {
 Session::Session(std::filesystem::path journals, QObject* parent)
     : QObject(parent), m_journals(std::move(journals)),
       m_history(std::make_unique<edit::History>(scene::emptyScene())), m_shown(m_history->scene()),
-      m_move(m_shown->camera), m_sources(std::make_shared<media::PixelCache>()), m_swatches(m_sources) {
+      m_move(*m_shown), m_sources(std::make_shared<media::PixelCache>()), m_swatches(m_sources) {
     beginJournal();
 }
 
@@ -22,7 +22,7 @@ Session::~Session() = default;
 
 void Session::show(scene::ScenePtr scene) {
     m_shown = std::move(scene);
-    m_move = motion::CameraMove(m_shown->camera);
+    m_move = motion::CameraMove(*m_shown);
     std::erase_if(m_selection, [&](std::int64_t id) { return !scene::find(*m_shown, id).layer; });
     m_frame = std::clamp<std::int64_t>(m_frame, 0, m_shown->output.frames - 1);
     Q_EMIT sceneChanged();

@@ -2,11 +2,11 @@
 
 #include "edit/bring_in.h"
 #include "edit/cut_edits.h"
+#include "edit/move_edits.h"
 #include "edit/named.h"
 #include "edit/place_edits.h"
 #include "edit/set_edits.h"
 #include "media/text_picture.h"
-#include "motion/camera_move.h"
 #include "optics/lens.h"
 #include "optics/placing.h"
 #include "scene/scene_json.h"
@@ -23,15 +23,8 @@ using scene::Json;
 using scene::Layer;
 using scene::LayerPtr;
 using scene::Limits;
-using scene::Mark;
 using scene::Misread;
 using scene::Scene;
-
-std::size_t markOf(const Scene& scene, Fields& fields) {
-    return static_cast<std::size_t>(
-               fields.whole("mark", 1, static_cast<std::int64_t>(scene.camera.marks.size()))) -
-           1;
-}
 
 // ---- the edits
 
@@ -104,47 +97,6 @@ void lens(Scene& scene, Fields& fields) {
         if (focus > 0) pose.focus = focus;
         if (fstop > 0) pose.fstop = fstop;
     }
-}
-
-void setMarkAt(Scene& scene, Fields& fields) {
-    const Rational time = fields.rational("time", Rational(0), Rational(1'000'000));
-    auto& marks = scene.camera.marks;
-    auto place = std::lower_bound(marks.begin(), marks.end(), time,
-                                  [](const Mark& m, Rational t) { return m.time < t; });
-    if (place == marks.end() || place->time != time) {
-        if (marks.size() >= Limits::marks) throw Misread{"there are too many marks"};
-        Mark mark;
-        mark.time = time;
-        mark.pose = motion::CameraMove(scene.camera).at(time.toDouble());
-        for (const Mark& other : marks)
-            mark.id = std::max(mark.id, other.id);
-        ++mark.id;
-        if (place != marks.begin()) mark.pace = (place - 1)->pace;
-        place = marks.insert(place, mark);
-    }
-    place->pose = scene::readPose(fields, place->pose);
-    place->name = fields.text("name", 1000, place->name);
-}
-
-void moveMark(Scene& scene, Fields& fields) {
-    auto& marks = scene.camera.marks;
-    const std::size_t index = markOf(scene, fields);
-    marks[index].time = fields.rational("time", Rational(0), Rational(1'000'000));
-    for (std::size_t i = 0; i < marks.size(); ++i)
-        if (i != index && marks[i].time == marks[index].time)
-            throw Misread{"another mark stands at that time already"};
-    std::stable_sort(marks.begin(), marks.end(),
-                     [](const Mark& a, const Mark& b) { return a.time < b.time; });
-}
-
-void removeMark(Scene& scene, Fields& fields) {
-    if (scene.camera.marks.size() == 1) throw Misread{"the only mark cannot be removed"};
-    scene.camera.marks.erase(scene.camera.marks.begin() + static_cast<std::ptrdiff_t>(markOf(scene, fields)));
-}
-
-void pace(Scene& scene, Fields& fields) {
-    Mark& mark = scene.camera.marks[markOf(scene, fields)];
-    mark.pace = scene::readPace(fields, "pace", mark.pace);
 }
 
 void settings(Scene& scene, Fields& fields) {
@@ -270,9 +222,23 @@ constexpr auto kinds = std::to_array<Kind>({
     {"split", "Split", split},
     {"lens", "Change lens", lens},
     {"set-mark", "Set mark", setMarkAt},
+    {"mark", "Change mark", changeMarks},
     {"move-mark", "Move mark", moveMark},
+    {"copy-mark", "Copy mark", copyMark},
+    {"hold-mark", "Hold mark", holdMark},
+    {"reorder-mark", "Reorder mark", reorderMark},
     {"remove-mark", "Remove mark", removeMark},
+    {"retime", "Retime the move", retime},
     {"pace", "Change pace", pace},
+    {"ready-move", "Make a move", readyMove},
+    {"track", "Change track of", setTrack},
+    {"remove-track", "Remove track of", removeTrack},
+    {"key", "Key", setKey},
+    {"remove-key", "Take key off", removeKey},
+    {"keys", "Change keys of", changeKeys},
+    {"hand-held", "Hold by hand", handHeld},
+    {"showing", "Change times of", showing},
+    {"stagger", "Stagger", stagger},
     {"settings", "Change settings", settings},
     {"several", "Several changes", applySeveral},
 });
@@ -306,6 +272,7 @@ Result<Scene> apply(const Scene& scene, const Edit& edit) {
         fields.text("edit", 100);
         kind->run(next, fields);
         fields.nothingElse();
+        settleMarks(next);
         return next;
     } catch (const Misread& misread) {
         std::string sentence = misread.sentence;

@@ -122,7 +122,7 @@ void recede(Scene& scene, Fields& fields) {
     if (!(from < to)) throw Misread{"'recede.to' is not after 'recede.from'"};
     const double depth = fields.number("depth", -Limits::metres, Limits::metres);
     const scene::Pace pace = scene::readPace(fields, "pace", scene::Pace{});
-    const motion::CameraMove move(scene.camera);
+    const motion::CameraMove move(scene);
     const scene::Pose start = move.at(from.toDouble());
 
     // The camera's way from frame to frame: where it stands, the two ends say it all.

@@ -24,7 +24,7 @@ Reference referenceOf(const Scene& scene, scene::Fields& fields) {
     reference.time = reference.timed ? fields.rational("time", Rational(0), Rational(1'000'000))
                                      : marks[reference.mark].time;
     reference.pose = reference.timed && !reference.marked
-                         ? motion::CameraMove(scene.camera).at(reference.time.toDouble())
+                         ? motion::CameraMove(scene).at(reference.time.toDouble())
                          : marks[reference.mark].pose;
     return reference;
 }

@@ -55,6 +55,11 @@ std::vector<Json> renumbered(std::vector<Json> layers, std::int64_t next) {
         if (layer.contains("cutout")) redirectCutout(layer["cutout"]);
         if (layer.contains("follows") && given.contains(layer["follows"]))
             layer["follows"] = given[layer["follows"]];
+        if (layer.contains("tracks") && layer["tracks"].is_array())
+            for (Json& track : layer["tracks"])
+                if (track.is_object() && track.contains("link") && track["link"].is_object() &&
+                    track["link"].contains("layer") && given.contains(track["link"]["layer"]))
+                    track["link"]["layer"] = given[track["link"]["layer"]];
         if (layer.contains("layers") && layer["layers"].is_array())
             for (Json& child : layer["layers"])
                 redirect(child);
@@ -204,6 +209,23 @@ void removeLayers(Scene& scene, Fields& fields) {
         });
     }
     prune(scene.layers, gone);
+    // Nobody follows, aims at or focuses on what is gone.
+    const auto unlink = [&](std::vector<scene::Track>& tracks) {
+        for (scene::Track& track : tracks)
+            if (track.link && gone.contains(track.link->layer)) track.link.reset();
+        std::erase_if(tracks, [](const auto& t) { return t.keys.empty() && !t.link && t.noises.empty(); });
+    };
+    std::vector<std::int64_t> tracked;
+    scene::forEach(scene, [&](const LayerPtr& layer, const auto&) {
+        if (!layer->tracks.empty()) tracked.push_back(layer->id);
+    });
+    for (const std::int64_t id : tracked)
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) { unlink(layer.tracks); });
+    unlink(scene.camera.tracks);
+    for (scene::Mark& mark : scene.camera.marks) {
+        if (mark.aim.at == scene::Aim::At::Layer && gone.contains(mark.aim.layer)) mark.aim = {};
+        if (gone.contains(mark.focusOn)) mark.focusOn = 0;
+    }
 }
 
 void lock(Scene& scene, Fields& fields) {

@@ -1,5 +1,7 @@
 #include "motion/camera_move.h"
 
+#include "motion/settled.h"
+#include "optics/placing.h"
 #include "optics/view.h"
 
 #include <algorithm>
@@ -7,39 +9,6 @@
 
 namespace stage::motion {
 namespace {
-
-constexpr int arcSteps = 512;
-
-double bezier(double a, double b, double t) {
-    return 3 * a * t * (1 - t) * (1 - t) + 3 * b * t * t * (1 - t) + t * t * t;
-}
-double bezierSlope(double a, double b, double t) {
-    return 3 * a * (1 - t) * (1 - t) + 6 * (b - a) * t * (1 - t) + 3 * (1 - b) * t * t;
-}
-
-/// The parameter at which the curve's x is reached; x is monotonous because x1, x2 are within 0..1.
-double parameterAt(const scene::Pace& pace, double x) {
-    double low = 0, high = 1, t = x;
-    for (int i = 0; i < 60; ++i) {
-        const double error = bezier(pace.x1, pace.x2, t) - x;
-        if (std::abs(error) < 1e-12) break;
-        (error > 0 ? high : low) = t;
-        const double slope = bezierSlope(pace.x1, pace.x2, t);
-        const double next = slope > 1e-9 ? t - error / slope : -1;
-        t = next > low && next < high ? next : (low + high) / 2;
-    }
-    return t;
-}
-
-/// Barry and Goldman's pyramid.
-V3d onCurve(const V3d (&p)[4], const double (&k)[4], double t) {
-    const auto mix = [t](const V3d& a, const V3d& b, double ta, double tb) {
-        return a * ((tb - t) / (tb - ta)) + b * ((t - ta) / (tb - ta));
-    };
-    const V3d a = mix(p[0], p[1], k[0], k[1]), b = mix(p[1], p[2], k[1], k[2]),
-              c = mix(p[2], p[3], k[2], k[3]);
-    return mix(mix(a, b, k[0], k[2]), mix(b, c, k[1], k[3]), k[1], k[2]);
-}
 
 /// The turn that takes the untilted, unpanned axis onto the pose's; pan first about Y, then tilt.
 Quatd aimOf(const scene::Pose& pose) {
@@ -53,143 +22,252 @@ Quatd closer(Quatd q, const Quatd& near) {
     return (q ^ near) < 0 ? -q : q;
 }
 
+V3d between(const V3d& a, const V3d& b, double share) {
+    return a + (b - a) * share;
 }
 
-double paceAt(const scene::Pace& pace, double x) {
-    if (x <= 0) return 0;
-    if (x >= 1) return 1;
-    if (pace.x1 == pace.y1 && pace.x2 == pace.y2) return x;
-    return bezier(pace.y1, pace.y2, parameterAt(pace, x));
+/// Along the great circle from one unit vector to another.
+V3d turned(const V3d& a, const V3d& b, double share) {
+    const double angle = std::atan2(a.cross(b).length(), a.dot(b));
+    if (angle < 1e-9) return b;
+    V3d across = b - a * a.dot(b);
+    if (!(across.length() > 1e-9)) across = a.cross(std::abs(a.y) < 0.9 ? V3d(0, 1, 0) : V3d(1, 0, 0));
+    return a * std::cos(angle * share) + across.normalized() * std::sin(angle * share);
 }
 
-double paceSlope(const scene::Pace& pace, double x) {
-    // At an end whose handle lies on it the curve's own derivative is 0/0; a little inside it is not.
-    const double t = std::clamp(parameterAt(pace, std::clamp(x, 0.0, 1.0)), 1e-5, 1 - 1e-5);
-    const double dx = bezierSlope(pace.x1, pace.x2, t), dy = bezierSlope(pace.y1, pace.y2, t);
-    return dx > 1e-9 ? dy / dx : 0;
 }
 
-CameraMove::CameraMove(const scene::Camera& camera) : m_marks(camera.marks) {
-    const std::size_t count = m_marks.size();
-    for (std::size_t i = 0; i + 1 < count; ++i) {
+CameraMove::CameraMove(const scene::Scene& scene) : m_scene(scene) {
+    const std::vector<scene::Mark>& marks = m_scene.camera.marks;
+    std::vector<Stop> stops;
+    for (const scene::Mark& mark : marks) {
+        stops.push_back({mark.pose.position, mark.corner, mark.arriving, mark.leaving});
+        m_aims = m_aims || mark.aim.at != scene::Aim::At::Pose;
+        m_focuses = m_focuses || mark.focusOn != 0;
+    }
+    const std::vector<Path> paths = pathsThrough(stops);
+    for (std::size_t i = 0; i < paths.size(); ++i) {
         Move move;
-        const V3d start = m_marks[i].pose.position, end = m_marks[i + 1].pose.position;
-        // Where there is no neighbour, or it stands at the same place, the path is continued by reflection.
-        V3d before = i > 0 ? m_marks[i - 1].pose.position : start;
-        V3d after = i + 2 < count ? m_marks[i + 2].pose.position : end;
-        if ((before - start).length() < 1e-9) before = start * 2 - end;
-        if ((after - end).length() < 1e-9) after = end * 2 - start;
-        const V3d knots[4] = {before, start, end, after};
-        std::copy(std::begin(knots), std::end(knots), move.knots);
-        move.times[0] = 0;
-        for (int k = 1; k < 4; ++k)
-            move.times[k] = move.times[k - 1] + std::sqrt((knots[k] - knots[k - 1]).length());
-        move.lengths.assign(1, 0.0);
-        if ((end - start).length() > 1e-9) {
-            V3d last = start;
-            for (int step = 1; step <= arcSteps; ++step) {
-                const double t = move.times[1] + (move.times[2] - move.times[1]) * step / arcSteps;
-                const V3d next = onCurve(move.knots, move.times, t);
-                move.lengths.push_back(move.lengths.back() + (next - last).length());
-                last = next;
-            }
-        }
-        const scene::Pose& from = m_marks[i].pose;
-        const scene::Pose& to = m_marks[i + 1].pose;
-        move.aims[1] = aimOf(from);
-        move.aims[2] = closer(aimOf(to), move.aims[1]);
+        move.path = paths[i];
+        move.run = noRun;
+        move.aims[1] = aimOf(marks[i].pose);
+        move.aims[2] = closer(aimOf(marks[i + 1].pose), move.aims[1]);
         // Reflected at the ends like the path, so that two marks alone turn at one speed.
         const Quatd from12 = move.aims[2] * move.aims[1].inverse();
         const auto same = [](const Quatd& a, const Quatd& b) { return std::abs(a ^ b) > 1 - 1e-14; };
-        move.aims[0] = i > 0 ? closer(aimOf(m_marks[i - 1].pose), move.aims[1]) : move.aims[1];
+        move.aims[0] = i > 0 ? closer(aimOf(marks[i - 1].pose), move.aims[1]) : move.aims[1];
         if (same(move.aims[0], move.aims[1]))
             move.aims[0] = closer(from12.inverse() * move.aims[1], move.aims[1]);
-        move.aims[3] = i + 2 < count ? closer(aimOf(m_marks[i + 2].pose), move.aims[2]) : move.aims[2];
+        move.aims[3] = i + 2 < marks.size() ? closer(aimOf(marks[i + 2].pose), move.aims[2]) : move.aims[2];
         if (same(move.aims[3], move.aims[2])) move.aims[3] = closer(from12 * move.aims[2], move.aims[2]);
         move.turns = std::abs(move.aims[1] ^ move.aims[2]) < 1 - 1e-14;
         m_moves.push_back(std::move(move));
     }
+    if (!m_scene.camera.pace) return;
+    for (std::size_t i = 0; i < m_moves.size(); ++i) {
+        if (!(m_moves[i].path.length() > 0)) continue;
+        if (i == 0 || m_moves[i - 1].run == noRun)
+            m_runs.push_back({i, i, {0.0}, marks[i].time.toDouble(), 0});
+        Run& run = m_runs.back();
+        run.last = i + 1;
+        run.ways.push_back(run.ways.back() + m_moves[i].path.length());
+        run.end = marks[i + 1].time.toDouble();
+        m_moves[i].run = m_runs.size() - 1;
+    }
 }
 
 CameraMove::Moment CameraMove::momentAt(double seconds) const {
-    if (m_moves.empty() || seconds <= m_marks.front().time.toDouble()) return {0, 0, true};
-    if (seconds >= m_marks.back().time.toDouble()) return {m_moves.size() - 1, 1, true};
-    const auto next =
-        std::upper_bound(m_marks.begin(), m_marks.end(), seconds,
-                         [](double t, const scene::Mark& mark) { return t < mark.time.toDouble(); });
-    const auto move = static_cast<std::size_t>(next - m_marks.begin()) - 1;
-    const double start = m_marks[move].time.toDouble(), end = m_marks[move + 1].time.toDouble();
-    return {move, (seconds - start) / (end - start), false};
-}
-
-V3d CameraMove::point(std::size_t index, double fraction) const {
-    const Move& move = m_moves[index];
-    const auto& lengths = move.lengths;
-    if (lengths.size() < 2) return move.knots[1];
-    const double wanted = lengths.back() * fraction;
-    // A pace that overshoots runs straight on beyond its marks.
-    if (fraction < 0 || fraction > 1) {
-        const V3d end = fraction < 0 ? move.knots[1] : move.knots[2];
-        const double inside = fraction < 0 ? 1e-3 : 1 - 1e-3;
-        const V3d outward = (end - point(index, inside)).normalized();
-        return end + outward * (fraction < 0 ? -wanted : wanted - lengths.back());
+    const std::vector<scene::Mark>& marks = m_scene.camera.marks;
+    if (m_moves.empty() || seconds <= marks.front().time.toDouble()) return {0, 0, true};
+    if (seconds >= marks.back().time.toDouble()) return {m_moves.size() - 1, 1, true};
+    for (const Run& run : m_runs) {
+        if (seconds < run.begin || seconds >= run.end) continue;
+        const double done = paceAt(*m_scene.camera.pace, (seconds - run.begin) / (run.end - run.begin));
+        const double way = done * run.ways.back();
+        const auto next = std::upper_bound(run.ways.begin() + 1, run.ways.end() - 1, way);
+        const auto at = static_cast<std::size_t>(next - run.ways.begin()) - 1;
+        return {run.first + at, (way - run.ways[at]) / (run.ways[at + 1] - run.ways[at]), false};
     }
-    const auto above = std::lower_bound(lengths.begin() + 1, lengths.end() - 1, wanted);
-    const double low = *(above - 1), high = *above;
-    const double step =
-        static_cast<double>(above - lengths.begin()) - 1 + (high > low ? (wanted - low) / (high - low) : 0);
-    return onCurve(move.knots, move.times, move.times[1] + (move.times[2] - move.times[1]) * step / arcSteps);
+    const auto next =
+        std::upper_bound(marks.begin(), marks.end(), seconds,
+                         [](double t, const scene::Mark& mark) { return t < mark.time.toDouble(); });
+    const auto move = static_cast<std::size_t>(next - marks.begin()) - 1;
+    const double start = marks[move].time.toDouble(), end = marks[move + 1].time.toDouble();
+    return {move, paceAt(marks[move].pace, (seconds - start) / (end - start)), false};
 }
 
-V3d CameraMove::direction(const Move& move, double fraction) const {
+double CameraMove::arrival(std::size_t mark) const {
+    for (const Run& run : m_runs)
+        if (mark > run.first && mark < run.last)
+            return run.begin + (run.end - run.begin) * paceTime(*m_scene.camera.pace,
+                                                                run.ways[mark - run.first] / run.ways.back());
+    return m_scene.camera.marks[mark].time.toDouble();
+}
+
+V3d CameraMove::ownDirection(const Moment& moment) const {
+    const Move& move = m_moves[moment.move];
     Quatd aim = move.aims[1];
     if (move.turns) {
         // Inside the marks a smooth spline; beyond them, where a pace overshoots, the plain great circle.
-        aim = fraction >= 0 && fraction <= 1
-                  ? Imath::spline(move.aims[0], move.aims[1], move.aims[2], move.aims[3], fraction)
-                  : Imath::slerp(move.aims[1], move.aims[2], fraction);
+        const double done = moment.done;
+        aim = done >= 0 && done <= 1
+                  ? Imath::spline(move.aims[0], move.aims[1], move.aims[2], move.aims[3], done)
+                  : Imath::slerp(move.aims[1], move.aims[2], done);
     }
     return aim.rotateVector(V3d(0, 0, -1)).normalized();
 }
 
-scene::Pose CameraMove::at(double seconds) const {
+scene::Pose CameraMove::posed(double seconds) const {
+    const std::vector<scene::Mark>& marks = m_scene.camera.marks;
     const Moment moment = momentAt(seconds);
-    if (moment.standing) return (moment.fraction == 0 ? m_marks.front() : m_marks.back()).pose;
-    const scene::Pose& from = m_marks[moment.move].pose;
-    const scene::Pose& to = m_marks[moment.move + 1].pose;
-    if (moment.fraction == 0) return from;
-    const double f = paceAt(m_marks[moment.move].pace, moment.fraction);
+    if (moment.standing) return (moment.done == 0 ? marks.front() : marks.back()).pose;
+    const scene::Pose &from = marks[moment.move].pose, &to = marks[moment.move + 1].pose;
+    if (moment.done == 0) return from;
+    const double f = moment.done;
     scene::Pose pose;
-    pose.position = point(moment.move, f);
-    const V3d d = direction(m_moves[moment.move], f);
+    pose.position = m_moves[moment.move].path.at(f);
+    const V3d d = ownDirection(moment);
     pose.tilt = degrees(std::asin(std::clamp(d.y, -1.0, 1.0)));
     pose.pan = degrees(std::atan2(d.x, -d.z));
     pose.pan += 360 * std::round((from.pan - pose.pan) / 360); // stay near the mark's own count of turns
     pose.roll = from.roll + (to.roll - from.roll) * f;
     pose.focal = std::max(0.1, from.focal + (to.focal - from.focal) * f);
-    pose.focus = std::max(1e-3, from.focus + (to.focus - from.focus) * f);
+    pose.focus = std::max(1e-3, 1 / std::max(1e-9, 1 / from.focus + (1 / to.focus - 1 / from.focus) * f));
     pose.fstop = std::max(0.1, from.fstop + (to.fstop - from.fstop) * f);
     return pose;
 }
 
+std::optional<V3d> CameraMove::pivot(std::int64_t layer, double seconds, const V3d& eye) const {
+    const scene::Found found = scene::find(m_scene, layer);
+    if (!found.layer) return {};
+    if (!moves(m_scene)) return optics::pivotOf(found);
+    return optics::pivotOf(scene::find(settled(m_scene, Rational::nearest(seconds), eye), layer));
+}
+
+std::optional<V3d> CameraMove::targetOf(const scene::Aim& aim, double seconds, const V3d& eye) const {
+    switch (aim.at) {
+    case scene::Aim::At::Point:
+        return aim.point;
+    case scene::Aim::At::Layer:
+        return pivot(aim.layer, seconds, eye);
+    case scene::Aim::At::Pose:
+    case scene::Aim::At::Path:
+        break;
+    }
+    return {};
+}
+
+std::optional<V3d> CameraMove::direction(const Moment& moment, double seconds, const V3d& eye) const {
+    const std::vector<scene::Mark>& marks = m_scene.camera.marks;
+    const auto towards = [&](const V3d& target) -> std::optional<V3d> {
+        const V3d to = target - eye;
+        if (!(to.length() > 1e-9)) return {};
+        return to.normalized();
+    };
+    // The way in which one mark alone would have it look here; nothing: as its pose says.
+    const auto aimed = [&](const scene::Mark& mark) -> std::optional<V3d> {
+        if (mark.aim.at == scene::Aim::At::Path)
+            return m_moves.empty() ? std::nullopt : m_moves[moment.move].path.direction(moment.done);
+        const auto target = targetOf(mark.aim, seconds, eye);
+        return target ? towards(*target) : std::nullopt;
+    };
+    if (moment.standing || m_moves.empty()) return aimed(moment.done == 0 ? marks.front() : marks.back());
+    const scene::Mark &from = marks[moment.move], &to = marks[moment.move + 1];
+    if (from.aim == to.aim) return aimed(from);
+    const auto first = targetOf(from.aim, seconds, eye), last = targetOf(to.aim, seconds, eye);
+    if (first && last) return towards(between(*first, *last, moment.done));
+    const auto a = aimed(from), b = aimed(to);
+    if (!a && !b) return {};
+    const V3d own = ownDirection(moment);
+    return turned(a.value_or(own), b.value_or(own), std::clamp(moment.done, 0.0, 1.0));
+}
+
+double CameraMove::focus(const Moment& moment, double seconds, const scene::Pose& pose) const {
+    const std::vector<scene::Mark>& marks = m_scene.camera.marks;
+    const V3d axis = optics::forwardOf(pose.pan, pose.tilt);
+    const auto focused = [&](const scene::Mark& mark) {
+        if (mark.focusOn == 0) return mark.pose.focus;
+        const auto at = pivot(mark.focusOn, seconds, pose.position);
+        const double depth = at ? (*at - pose.position).dot(axis) : 0;
+        return depth > 1e-3 ? depth : mark.pose.focus;
+    };
+    if (moment.standing || m_moves.empty()) return focused(moment.done == 0 ? marks.front() : marks.back());
+    const scene::Mark &from = marks[moment.move], &to = marks[moment.move + 1];
+    if (from.focusOn == 0 && to.focusOn == 0) return pose.focus;
+    const double a = 1 / focused(from), b = 1 / focused(to);
+    return std::clamp(1 / std::max(1e-9, a + (b - a) * moment.done), 1e-3, scene::Limits::metres);
+}
+
+scene::Pose CameraMove::at(double seconds) const {
+    scene::Pose pose = posed(seconds);
+    const Values values(m_scene, [this](double t) { return posed(t); });
+    const bool tracked = !m_scene.camera.tracks.empty();
+    if (tracked) pose.position = values.tracked(pose, seconds).position;
+    if (m_aims || m_focuses) {
+        const Moment moment = momentAt(seconds);
+        if (const auto d = m_aims ? direction(moment, seconds, pose.position) : std::nullopt) {
+            const double before = pose.pan;
+            pose.tilt = degrees(std::asin(std::clamp(d->y, -1.0, 1.0)));
+            pose.pan = degrees(std::atan2(d->x, -d->z));
+            pose.pan += 360 * std::round((before - pose.pan) / 360);
+        }
+        if (m_focuses) pose.focus = focus(moment, seconds, pose);
+    }
+    if (!tracked) return pose;
+    const V3d position = pose.position;
+    pose = values.tracked(pose, seconds);
+    pose.position = position; // its noise is in it already
+    return pose;
+}
+
 double CameraMove::speed(double seconds) const {
+    const std::vector<scene::Mark>& marks = m_scene.camera.marks;
+    const auto moved = [](const scene::Track& track) {
+        return track.property == "across" || track.property == "height" || track.property == "along";
+    };
+    const auto& tracks = m_scene.camera.tracks;
+    if (std::any_of(tracks.begin(), tracks.end(), moved)) {
+        constexpr double h = 1e-3;
+        return (at(seconds + h).position - at(seconds - h).position).length() / (2 * h);
+    }
     const Moment moment = momentAt(seconds);
     if (moment.standing) return 0;
-    const double duration = (m_marks[moment.move + 1].time - m_marks[moment.move].time).toDouble();
-    return m_moves[moment.move].lengths.back() *
-           std::abs(paceSlope(m_marks[moment.move].pace, moment.fraction)) / duration;
+    const Move& move = m_moves[moment.move];
+    if (move.run != noRun) {
+        const Run& run = m_runs[move.run];
+        const double duration = run.end - run.begin;
+        return run.ways.back() * std::abs(paceSlope(*m_scene.camera.pace, (seconds - run.begin) / duration)) /
+               duration;
+    }
+    const double start = marks[moment.move].time.toDouble(),
+                 duration = marks[moment.move + 1].time.toDouble() - start;
+    return move.path.length() * std::abs(paceSlope(marks[moment.move].pace, (seconds - start) / duration)) /
+           duration;
 }
 
 double CameraMove::turning(double seconds) const {
-    const Moment moment = momentAt(seconds);
-    if (moment.standing || !m_moves[moment.move].turns) return 0;
-    const double duration = (m_marks[moment.move + 1].time - m_marks[moment.move].time).toDouble();
+    const std::vector<scene::Mark>& marks = m_scene.camera.marks;
+    if (m_moves.empty()) return 0;
+    // Within the move, so that what a pace does at a mark is told from its own side.
     constexpr double h = 1e-4;
-    const Move& move = m_moves[moment.move];
-    const scene::Pace& pace = m_marks[moment.move].pace;
-    const double a = std::max(0.0, moment.fraction - h), b = std::min(1.0, moment.fraction + h);
-    const V3d u = direction(move, paceAt(pace, a)), v = direction(move, paceAt(pace, b));
-    return degrees(std::atan2(u.cross(v).length(), u.dot(v))) / ((b - a) * duration);
+    double low = seconds - h, high = seconds + h;
+    for (const scene::Mark& mark : marks) {
+        const double t = mark.time.toDouble();
+        if (t > low && t <= seconds) low = t;
+        if (t > seconds && t < high) high = t;
+    }
+    const auto axis = [&](double t) {
+        const scene::Pose pose = at(t);
+        return optics::forwardOf(pose.pan, pose.tilt);
+    };
+    const V3d u = axis(low), v = axis(high);
+    return degrees(std::atan2(u.cross(v).length(), u.dot(v))) / (high - low);
+}
+
+double CameraMove::acceleration(double seconds) const {
+    constexpr double h = 5e-3;
+    const V3d change = at(seconds + h).position - at(seconds).position * 2 + at(seconds - h).position;
+    return change.length() / (h * h);
 }
 
 }

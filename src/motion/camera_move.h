@@ -1,52 +1,69 @@
-// The camera's way through its marks. Path: centripetal Catmull-Rom through the marks' positions,
-// parametrised by arc length (Yuksel, Schaefer, Keyser 2011; Barry-Goldman evaluation), so that the pace
-// alone sets the speed. Aim: spherical spline through the marks' directions, the shortest way; roll and
-// focal length run along with it.
+// The camera's way through its marks, with its pace, aims, focus and tracks. A path by arc length
+// (motion/path.h), so that the pace alone sets the speed. Where a mark has no aim of its own: a spherical
+// spline through the marks' directions, the shortest way. Roll, focal length and f-stop run along with it,
+// and so does the focus, in dioptres.
 #pragma once
 
+#include "motion/pace.h"
+#include "motion/path.h"
+#include "motion/values.h"
 #include "scene/scene.h"
 
 namespace stage::motion {
 
-/// y of the CSS cubic-bezier timing curve at x within 0..1.
-double paceAt(const scene::Pace& pace, double x);
-/// dy/dx of it.
-double paceSlope(const scene::Pace& pace, double x);
-
 /// Immutable once made; thread-safe.
 class CameraMove {
 public:
-    explicit CameraMove(const scene::Camera& camera);
+    explicit CameraMove(const scene::Scene& scene);
 
     /// The pose at a time in seconds; before the first and after the last mark the camera stands there.
     scene::Pose at(double seconds) const;
-    /// Metres per second along the path.
+    /// What its marks alone say, without aims, focus on layers and tracks.
+    scene::Pose posed(double seconds) const;
+    /// Metres per second through space.
     double speed(double seconds) const;
     /// Degrees per second by which the viewing axis turns.
     double turning(double seconds) const;
+    /// Metres per second squared, along the way and across it together.
+    double acceleration(double seconds) const;
     /// Length of the path between mark i and the next, metres.
-    double length(std::size_t move) const { return m_moves[move].lengths.back(); }
+    double length(std::size_t move) const { return m_moves[move].path.length(); }
     /// A point of the path between mark i and the next; fraction of its length, 0..1.
-    V3d point(std::size_t move, double fraction) const;
+    V3d point(std::size_t move, double fraction) const { return m_moves[move].path.at(fraction); }
+    const Path& path(std::size_t move) const { return m_moves[move].path; }
+    /// When mark i is passed, seconds: its own time, or what follows from the pace over the whole move.
+    double arrival(std::size_t mark) const;
 
 private:
     struct Move {
-        V3d knots[4];
-        double times[4];             ///< centripetal parameter at the knots
-        std::vector<double> lengths; ///< arc length up to each of equally spaced parameters
+        Path path;
         Quatd aims[4];
         bool turns = false;
+        std::size_t run = 0; ///< of m_runs; noRun: by its own pace
     };
+    /// Moves that have one pace together.
+    struct Run {
+        std::size_t first, last;  ///< marks
+        std::vector<double> ways; ///< metres up to each mark of it
+        double begin, end;        ///< seconds
+    };
+    static constexpr std::size_t noRun = static_cast<std::size_t>(-1);
     struct Moment {
         std::size_t move;
-        double fraction; ///< of the move's duration
-        bool standing;   ///< outside the marks
+        double done;   ///< share of the move's way, by its pace
+        bool standing; ///< outside the marks
     };
     Moment momentAt(double seconds) const;
-    V3d direction(const Move& move, double fraction) const;
+    V3d ownDirection(const Moment& moment) const;
+    std::optional<V3d> targetOf(const scene::Aim& aim, double seconds, const V3d& eye) const;
+    std::optional<V3d> direction(const Moment& moment, double seconds, const V3d& eye) const;
+    double focus(const Moment& moment, double seconds, const scene::Pose& pose) const;
+    std::optional<V3d> pivot(std::int64_t layer, double seconds, const V3d& eye) const;
 
-    std::vector<scene::Mark> m_marks;
+    scene::Scene m_scene;
     std::vector<Move> m_moves;
+    std::vector<Run> m_runs;
+    bool m_aims = false, m_focuses = false; ///< some mark aims, or focuses on a layer
 };
 
 }

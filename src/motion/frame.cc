@@ -1,6 +1,7 @@
 #include "motion/frame.h"
 
 #include "motion/settled.h"
+#include "motion/values.h"
 
 #include <algorithm>
 #include <array>
@@ -22,15 +23,19 @@ void gather(const Moments& moments, bool exposed, double opacity, scene::Blend b
     const std::size_t first = exposed ? 0 : 1, last = exposed ? 2 : 1;
     for (std::size_t n = 0; n < moments[1].layers->size(); ++n) {
         const scene::LayerPtr& layer = (*moments[1].layers)[n];
-        if (!layer->visible || layer->opacity * opacity <= 0) continue;
         std::array<optics::Affine, 3> worlds;
         for (std::size_t m = first; m <= last; ++m) {
             const scene::Layer& then = *(*moments[m].layers)[n];
             worlds[m] = then.follows == 0 ? moments[m].holder
                                           : optics::worldOf(moments[m].now->find(then.id).carriers);
         }
+        const V3d pivot = worlds[1](layer->placement.position);
+        const double shown = shownAt(layer->showing, moments[1].now->time) *
+                             shownFrom(layer->showing, (pivot - moments[1].now->view.eye).length());
+        const double seen = layer->opacity * shown * opacity;
+        if (!layer->visible || seen <= 0) continue;
         const scene::Blend own = layer->blend == scene::Blend::Normal ? blend : layer->blend;
-        Item item{layer, {}, nullptr, layer->opacity * opacity, own, false, {}, {}, {}};
+        Item item{layer, {}, nullptr, seen, own, false, {}, {}, {}};
         if (const scene::Group* group = layer->group()) {
             Moments inside = moments;
             for (std::size_t m = first; m <= last; ++m) {
@@ -107,7 +112,7 @@ Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::
 }
 
 Frame evaluate(const scene::Scene& scene, Rational time, V2i size, bool exposed) {
-    const CameraMove move(scene.camera);
+    const CameraMove move(scene);
     const double half = exposed ? halfExposure(scene).toDouble() : 0, at = time.toDouble();
     return evaluated(scene, time, size, {move.at(at - half), move.at(at), move.at(at + half)}, exposed);
 }

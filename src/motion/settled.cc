@@ -1,6 +1,7 @@
 #include "motion/settled.h"
 
 #include "motion/track.h"
+#include "motion/values.h"
 #include "optics/placing.h"
 
 #include <algorithm>
@@ -30,22 +31,19 @@ template <class Test> bool any(const std::vector<scene::LayerPtr>& layers, const
     });
 }
 bool keyed(const scene::Layer& layer) {
-    return !layer.places.empty();
+    return !layer.places.empty() || !layer.tracks.empty();
 }
 bool faces(const scene::Layer& layer) {
     return layer.hanging.facing != scene::Facing::Fixed;
 }
 
-void place(std::vector<scene::LayerPtr>& layers, Rational time) {
+void place(std::vector<scene::LayerPtr>& layers, const Values& values, Rational time) {
     for (scene::LayerPtr& slot : layers) {
         const bool inside = slot->group() && any(slot->group()->children, keyed);
-        if (!inside && slot->places.empty()) continue;
+        if (!inside && !keyed(*slot)) continue;
         auto copy = std::make_shared<scene::Layer>(*slot);
-        if (!slot->places.empty()) {
-            copy->placement = placeAt(*slot, time);
-            copy->places.clear();
-        }
-        if (inside) place(std::get<scene::Group>(copy->content).children, time);
+        values.settle(*copy, time);
+        if (inside) place(std::get<scene::Group>(copy->content).children, values, time);
         slot = std::move(copy);
     }
 }
@@ -106,7 +104,7 @@ bool moves(const scene::Scene& scene) {
 
 scene::Scene settled(const scene::Scene& scene, Rational time, const V3d& eye) {
     scene::Scene now = scene;
-    if (any(scene.layers, keyed)) place(now.layers, time);
+    if (any(scene.layers, keyed)) place(now.layers, Values(scene), time);
     if (any(now.layers, faces)) face(now, eye);
     return now;
 }

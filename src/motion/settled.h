@@ -11,8 +11,9 @@ namespace stage::motion {
 /// Whether layers are keyed, or turn to the camera by themselves.
 bool moves(const scene::Scene& scene);
 
-/// The scene with every layer where it is at that time, and turned to an eye in the world where it faces the
-/// camera: no keys of place and no facing remain. The same otherwise; shares the layers that stay.
+/// The scene with every layer where it is at that time, with the values of its tracks, and turned to an eye
+/// in the world where it faces the camera: no keys of place, tracks and facing remain. The same otherwise;
+/// shares the layers that stay.
 scene::Scene settled(const scene::Scene& scene, Rational time, const V3d& eye);
 
 /// Where a layer is at a time, relative to what carries it.

@@ -1,7 +1,7 @@
 // Keyed values at a time. Pure functions, thread-safe.
 #pragma once
 
-#include "motion/camera_move.h"
+#include "motion/pace.h"
 #include "scene/cutout.h"
 #include "scene/hanging.h"
 

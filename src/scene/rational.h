@@ -1,6 +1,8 @@
 // Exact times and rates.
 #pragma once
 
+#include <algorithm>
+#include <cmath>
 #include <compare>
 #include <cstdint>
 #include <numeric>
@@ -23,6 +25,11 @@ public:
             m_num /= g;
             m_den /= g;
         }
+    }
+
+    /// To the microsecond, within a million seconds.
+    static Rational nearest(double seconds) {
+        return {std::llround(std::clamp(seconds, -1e6, 1e6) * 1e6), 1'000'000};
     }
 
     constexpr std::int64_t num() const { return m_num; }

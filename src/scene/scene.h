@@ -30,7 +30,9 @@ struct Limits {
     static constexpr std::size_t marks = 10'000;
     static constexpr std::size_t keys = 100'000;
     static constexpr std::size_t tags = 100;
-    static constexpr int carriers = 64; ///< in a row
+    static constexpr std::size_t noises = 20;        ///< of one track
+    static constexpr std::size_t drawnSpeeds = 1000; ///< of one pace
+    static constexpr int carriers = 64;              ///< in a row
     static constexpr int copies = 2000;
     static constexpr int groupDepth = 32;
     static constexpr int jsonDepth = 100;
@@ -153,6 +155,16 @@ struct Group {
 /// Names of what a layer can be, in the order of its content.
 inline constexpr std::array<std::string_view, 5> layerKinds = {"picture", "footage", "text", "group", "card"};
 
+/// When a layer shows, and how it fades in time and by its distance from the lens.
+struct Showing {
+    std::optional<Rational> in, out; ///< seconds; from then on, until then; none: always
+    Rational fadeIn{0}, fadeOut{0};  ///< seconds after in and before out that the fades take
+    /// Metres from the lens: gone at the first, full at the second; 0 and 0: does not fade so.
+    double nearGone = 0, nearFull = 0;
+    double farFull = 0, farGone = 0; ///< full up to the first, gone from the second on
+    bool operator==(const Showing&) const = default;
+};
+
 struct Layer {
     std::int64_t id = 0; ///< unique in the scene, above 0
     std::string name;
@@ -163,7 +175,9 @@ struct Layer {
     Blend blend = Blend::Normal;
     Placement placement;
     std::vector<Key<Placement>> places; ///< where not empty: its place over time instead
-    std::int64_t follows = 0;           ///< the layer that carries it as a group would; 0: none
+    std::vector<Track> tracks;          ///< of single properties, on top of that; no two of one
+    Showing showing;
+    std::int64_t follows = 0; ///< the layer that carries it as a group would; 0: none
     Hanging hanging;
     V2i pixels{0, 0};          ///< natural size of its picture; a group has none
     double metresPerPixel = 0; ///< at scale 1
@@ -199,12 +213,25 @@ inline constexpr std::array<NamedPace, 5> namedPaces = {{{"even", {0, 0, 1, 1}},
                                                          {"soft both", {.42, 0, .58, 1}},
                                                          {"rush and settle", {.1, .7, .2, 1}}}};
 
+/// What the camera is aimed at, or focused on, instead of what a pose says.
+struct Aim {
+    enum class At { Pose, Point, Layer, Path };
+    At at = At::Pose;
+    V3d point{0};           ///< in the world
+    std::int64_t layer = 0; ///< its pivot; one that is not there counts as Pose
+    bool operator==(const Aim&) const = default;
+};
+
 struct Mark {
     std::int64_t id = 0;
     Rational time;
     std::string name;
     Pose pose;
-    Pace pace;
+    Pace pace;           ///< towards the next mark; not where the camera has a pace over the whole move
+    bool corner = false; ///< the path runs straight to it and on from it
+    std::optional<V3d> arriving, leaving; ///< handles of the path, from its place; else the path is smooth
+    Aim aim;
+    std::int64_t focusOn = 0; ///< the layer whose pivot is in focus; 0, or one that is not there: as posed
     Json extra = Json::object();
 };
 
@@ -218,6 +245,11 @@ struct Iris {
 struct Camera {
     double gate = 36;        ///< width of what the lens exposes
     std::vector<Mark> marks; ///< at least one, in order of time, no two at the same time
+    /// Over the whole move instead of from mark to mark, so that the speed need not stop at each. Where the
+    /// camera stands for a while, a move ends and another begins. The times of marks in between then follow
+    /// from the path.
+    std::optional<Pace> pace;
+    std::vector<Track> tracks; ///< of single properties, instead of what marks say; no two of one
     Iris iris;
     double shutter =
         180; ///< angle of the shutter: of 360 degrees, how long each frame is exposed, about its time; 0..720

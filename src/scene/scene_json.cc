@@ -2,6 +2,7 @@
 
 #include "scene/cutout_json.h"
 #include "scene/hanging_json.h"
+#include "scene/track_json.h"
 
 #include <algorithm>
 #include <span>
@@ -71,6 +72,11 @@ Mark readMark(const Json& json, const std::string& where) {
     mark.name = fields.text("name", 1000, "");
     mark.pose = readPose(fields, Pose{});
     mark.pace = readPace(fields, "pace", Pace{});
+    mark.corner = fields.yes("corner", false);
+    if (fields.has("arriving")) mark.arriving = fields.vector("arriving", Limits::metres);
+    if (fields.has("leaving")) mark.leaving = fields.vector("leaving", Limits::metres);
+    if (fields.has("aim")) mark.aim = readAim(fields.value("aim"), fields.at("aim"));
+    mark.focusOn = fields.whole("focusOn", 1, std::int64_t{1} << 50, 0);
     mark.extra = fields.rest();
     return mark;
 }
@@ -92,6 +98,8 @@ Camera readCamera(const Json& json, const std::string& where) {
         if (!ids.insert(camera.marks[i].id).second)
             throw Misread{"'" + fields.at("marks", i) + ".id' is used twice"};
     }
+    if (fields.has("pace")) camera.pace = readPace(fields, "pace", Pace{});
+    camera.tracks = readTracks(fields, Of::Camera);
     camera.extra = fields.rest();
     return camera;
 }
@@ -131,6 +139,7 @@ Json layersToJson(const std::vector<LayerPtr>& layers) {
 Json toJson(const Pace& pace) {
     for (const NamedPace& named : namedPaces)
         if (named.pace == pace) return named.name;
+    if (!pace.drawn.empty()) return {{"drawn", pace.drawn}};
     return {pace.x1, pace.y1, pace.x2, pace.y2};
 }
 
@@ -190,10 +199,22 @@ Pace readPace(Fields& fields, const char* key, const Pace& fallback) {
             names.push_back(named.name);
         return namedPaces[fields.choice(key, names)].pace;
     }
+    if (fields.value(key).is_object()) {
+        Fields drawn(fields.value(key), fields.at(key));
+        const Json& list = drawn.array("drawn", Limits::drawnSpeeds);
+        Pace pace;
+        for (std::size_t i = 0; i < list.size(); ++i)
+            pace.drawn.push_back(numberOf(list[i], drawn.at("drawn", i), 0, 1e6));
+        drawn.nothingElse();
+        if (pace.drawn.size() < 2 ||
+            std::all_of(pace.drawn.begin(), pace.drawn.end(), [](double v) { return v == 0; }))
+            throw Misread{"'" + drawn.at("drawn") + "' should have at least two speeds, and one above 0"};
+        return pace;
+    }
     const auto v = fields.numbers(key, 4, -10, 10);
     if (v[0] < 0 || v[0] > 1 || v[2] < 0 || v[2] > 1)
         throw Misread{"'" + fields.at(key) + "': the first and third number must be within 0 and 1"};
-    return {v[0], v[1], v[2], v[3]};
+    return {v[0], v[1], v[2], v[3], {}};
 }
 
 Json toJson(const Text& text) {
@@ -254,6 +275,9 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
     if (fields.has("tags")) layer->tags = readTags(fields);
     layer->placement = readPlacement(fields, Placement{});
     if (fields.has("places")) layer->places = readPlaces(fields);
+    layer->tracks = readTracks(fields, Of::Layer);
+    if (fields.has("showing"))
+        layer->showing = readShowing(fields.value("showing"), fields.at("showing"), Showing{});
     layer->follows = fields.whole("follows", 0, std::int64_t{1} << 50, 0);
     layer->hanging = readHanging(fields, Hanging{});
     const std::size_t kind = fields.choice("kind", layerKinds);
@@ -310,6 +334,8 @@ Json toJson(const Layer& layer) {
     if (!layer.tags.empty()) json["tags"] = layer.tags;
     json.update(toJson(place));
     if (!layer.places.empty()) json["places"] = toJson(layer.places);
+    if (!layer.tracks.empty()) json["tracks"] = toJson(layer.tracks);
+    if (!(layer.showing == Showing{})) json["showing"] = toJson(layer.showing);
     if (layer.follows != 0) json["follows"] = layer.follows;
     json.update(toJson(layer.hanging));
     if (!layer.group()) {
@@ -353,10 +379,17 @@ Json toJson(const Scene& scene) {
         Json json = {{"id", mark.id}, {"time", mark.time.text()}, {"name", mark.name}};
         json.update(toJson(mark.pose));
         json["pace"] = toJson(mark.pace);
+        if (mark.corner) json["corner"] = true;
+        if (mark.arriving) json["arriving"] = toJson(*mark.arriving);
+        if (mark.leaving) json["leaving"] = toJson(*mark.leaving);
+        if (mark.aim.at != Aim::At::Pose) json["aim"] = toJson(mark.aim);
+        if (mark.focusOn != 0) json["focusOn"] = mark.focusOn;
         marks.push_back(withRest(std::move(json), mark.extra));
     }
     Json camera = {
         {"gate", scene.camera.gate}, {"shutter", scene.camera.shutter}, {"marks", std::move(marks)}};
+    if (scene.camera.pace) camera["pace"] = toJson(*scene.camera.pace);
+    if (!scene.camera.tracks.empty()) camera["tracks"] = toJson(scene.camera.tracks);
     if (scene.camera.iris.blades > 0)
         camera["iris"] = {{"blades", scene.camera.iris.blades}, {"turn", scene.camera.iris.turn}};
     Json json = {{"format", "open-stage scene"},

@@ -220,7 +220,7 @@ TEST(HoldFraming, OverTimeWithAStandingAndAWalkingCamera) {
                                          {"depth", 40},
                                          {"pace", "soft both"}});
         EXPECT_EQ(moved.layers[1]->places.size(), walks ? 49u : 2u); // a key a frame where the camera walks
-        const motion::CameraMove move(scene.camera);
+        const motion::CameraMove move(scene);
         double worst = 0, far = 0;
         for (std::int64_t frame = 0; frame <= 60; ++frame) {
             const Rational time = timeOfFrame(frame, scene.output.rate);

@@ -16,10 +16,10 @@ scene::Mark mark(std::int64_t id, Rational time, V3d position, double pan = 0, d
     return m;
 }
 
-scene::Camera cameraOf(std::vector<scene::Mark> marks) {
-    scene::Camera camera;
-    camera.marks = std::move(marks);
-    return camera;
+scene::Scene sceneOf(std::vector<scene::Mark> marks) {
+    scene::Scene scene = scene::emptyScene();
+    scene.camera.marks = std::move(marks);
+    return scene;
 }
 
 TEST(PaceCurve, MatchesCssEaseInOut) {
@@ -47,8 +47,8 @@ TEST(PaceCurve, SlopeIsTheDerivative) {
 }
 
 TEST(CameraMove, EvenPaceHasOneSpeedAlongACurve) {
-    const auto camera = cameraOf({mark(1, 0, {0, 0, 0}), mark(2, 2, {3, 1, -2}), mark(3, 5, {2, 0, -7})});
-    const CameraMove move(camera);
+    const auto scene = sceneOf({mark(1, 0, {0, 0, 0}), mark(2, 2, {3, 1, -2}), mark(3, 5, {2, 0, -7})});
+    const CameraMove move(scene);
     for (const auto& [from, to] : {std::pair{0.0, 2.0}, std::pair{2.0, 5.0}}) {
         const double stride = (to - from) / 50;
         const double mean = move.length(from < 1 ? 0 : 1) / (to - from);
@@ -65,43 +65,43 @@ TEST(CameraMove, EvenPaceHasOneSpeedAlongACurve) {
 }
 
 TEST(CameraMove, PassesThroughItsMarks) {
-    const auto camera = cameraOf(
+    const auto scene = sceneOf(
         {mark(1, 0, {0, 0, 0}, 10, 5), mark(2, 2, {3, 1, -2}, 40, -10), mark(3, 5, {2, 0, -7}, 200, 0)});
-    const CameraMove move(camera);
-    for (const scene::Mark& m : camera.marks) {
+    const CameraMove move(scene);
+    for (const scene::Mark& m : scene.camera.marks) {
         const scene::Pose pose = move.at(m.time.toDouble());
         EXPECT_NEAR((pose.position - m.pose.position).length(), 0, 1e-9);
         EXPECT_NEAR(std::remainder(pose.pan - m.pose.pan, 360), 0, 1e-6);
         EXPECT_NEAR(pose.tilt, m.pose.tilt, 1e-6);
     }
     // and comes close to them from both sides
-    EXPECT_LT((move.at(1.9999).position - camera.marks[1].pose.position).length(), 1e-3);
-    EXPECT_LT((move.at(2.0001).position - camera.marks[1].pose.position).length(), 1e-3);
+    EXPECT_LT((move.at(1.9999).position - scene.camera.marks[1].pose.position).length(), 1e-3);
+    EXPECT_LT((move.at(2.0001).position - scene.camera.marks[1].pose.position).length(), 1e-3);
 }
 
 TEST(CameraMove, TwoMarksGoStraight) {
-    const CameraMove move(cameraOf({mark(1, 0, {0, 0, 0}), mark(2, 4, {4, 2, -4})}));
+    const CameraMove move(sceneOf({mark(1, 0, {0, 0, 0}), mark(2, 4, {4, 2, -4})}));
     EXPECT_NEAR((move.at(1).position - V3d(1, 0.5, -1)).length(), 0, 1e-9);
     EXPECT_NEAR(move.length(0), 6, 1e-9);
     EXPECT_NEAR(move.speed(1), 1.5, 1e-6);
 }
 
 TEST(CameraMove, TurnsTheShorterWayAndStaysLevel) {
-    const CameraMove move(cameraOf({mark(1, 0, {0, 0, 0}, 350, 0), mark(2, 1, {0, 0, 0}, 10, 0)}));
+    const CameraMove move(sceneOf({mark(1, 0, {0, 0, 0}, 350, 0), mark(2, 1, {0, 0, 0}, 10, 0)}));
     EXPECT_NEAR(std::remainder(move.at(0.5).pan, 360), 0, 1e-9);
     EXPECT_NEAR(move.turning(0.5), 20, 0.05);
     EXPECT_EQ(move.speed(0.5), 0);
-    const CameraMove tilted(cameraOf({mark(1, 0, {0, 0, 0}, 0, 30), mark(2, 1, {0, 0, 0}, 90, 30)}));
+    const CameraMove tilted(sceneOf({mark(1, 0, {0, 0, 0}, 0, 30), mark(2, 1, {0, 0, 0}, 90, 30)}));
     EXPECT_EQ(tilted.at(0.5).roll, 0);
 }
 
 TEST(CameraMove, StandsBeforeAndAfterAndBetweenEqualMarks) {
-    const CameraMove move(cameraOf({mark(1, 1, {1, 2, 3}), mark(2, 2, {1, 2, 3}), mark(3, 3, {5, 2, 3})}));
+    const CameraMove move(sceneOf({mark(1, 1, {1, 2, 3}), mark(2, 2, {1, 2, 3}), mark(3, 3, {5, 2, 3})}));
     EXPECT_EQ(move.at(0).position, V3d(1, 2, 3));
     EXPECT_EQ(move.at(1.5).position, V3d(1, 2, 3));
     EXPECT_EQ(move.at(9).position, V3d(5, 2, 3));
     EXPECT_EQ(move.speed(9), 0);
-    const CameraMove single(cameraOf({mark(1, 0, {1, 2, 3})}));
+    const CameraMove single(sceneOf({mark(1, 0, {1, 2, 3})}));
     EXPECT_EQ(single.at(7).position, V3d(1, 2, 3));
 }
 
@@ -121,7 +121,7 @@ TEST(Measures, TravelOfATruck) {
         scene::Scene scene = scene::emptyScene();
         scene.camera.marks.push_back(mark(2, scene::lastTime(scene), {0.5, 0, 0}));
         scene.layers.push_back(card({0, 0, -depth}));
-        const Measure m = measure(scene, 1, CameraMove(scene.camera), 0);
+        const Measure m = measure(scene, 1, CameraMove(scene), 0);
         EXPECT_NEAR(m.travel, travel, 1e-3);
         EXPECT_NEAR(m.depth, depth, 1e-12);
     }
@@ -130,7 +130,7 @@ TEST(Measures, TravelOfATruck) {
 TEST(Measures, CornersOfACard) {
     scene::Scene scene = scene::emptyScene();
     scene.layers.push_back(card({0.5, 0.25, -5}));
-    const Measure m = measure(scene, 1, CameraMove(scene.camera), 0);
+    const Measure m = measure(scene, 1, CameraMove(scene), 0);
     ASSERT_TRUE(m.corners);
     // 1 m x 0.5 m, its lower left corner on the axis; 1 m at 5 m is 35/36*1920/5 = 373.333 px
     EXPECT_NEAR((*m.corners)[3].x, 960, 1e-9);
@@ -144,7 +144,7 @@ TEST(Measures, CornersOfACard) {
 TEST(Measures, BehindTheCameraHasNoCorners) {
     scene::Scene scene = scene::emptyScene();
     scene.layers.push_back(card({0, 0, 5}));
-    const Measure m = measure(scene, 1, CameraMove(scene.camera), 0);
+    const Measure m = measure(scene, 1, CameraMove(scene), 0);
     EXPECT_FALSE(m.corners);
     EXPECT_EQ(m.travel, 0);
 }

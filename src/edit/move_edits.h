@@ -1,0 +1,36 @@
+// Edits of the camera's move, of tracks and of the times of layers. They throw Misread (scene/fields.h); used
+// by edit.cc only.
+#pragma once
+
+#include "edit/named.h"
+
+namespace stage::edit {
+
+void setMarkAt(scene::Scene& scene, scene::Fields& fields);
+void changeMarks(scene::Scene& scene, scene::Fields& fields);
+void moveMark(scene::Scene& scene, scene::Fields& fields);
+void copyMark(scene::Scene& scene, scene::Fields& fields);
+void holdMark(scene::Scene& scene, scene::Fields& fields);
+void reorderMark(scene::Scene& scene, scene::Fields& fields);
+void removeMark(scene::Scene& scene, scene::Fields& fields);
+void retime(scene::Scene& scene, scene::Fields& fields);
+void pace(scene::Scene& scene, scene::Fields& fields);
+void readyMove(scene::Scene& scene, scene::Fields& fields);
+
+void setTrack(scene::Scene& scene, scene::Fields& fields);
+void removeTrack(scene::Scene& scene, scene::Fields& fields);
+void setKey(scene::Scene& scene, scene::Fields& fields);
+void removeKey(scene::Scene& scene, scene::Fields& fields);
+void changeKeys(scene::Scene& scene, scene::Fields& fields);
+void handHeld(scene::Scene& scene, scene::Fields& fields);
+
+void showing(scene::Scene& scene, scene::Fields& fields);
+void stagger(scene::Scene& scene, scene::Fields& fields);
+
+/// Gives marks in the middle of a move that has one pace the times that follow from it.
+void settleMarks(scene::Scene& scene);
+
+/// The member 'mark', from 1, as an index.
+std::size_t markOf(const scene::Scene& scene, scene::Fields& fields);
+
+}

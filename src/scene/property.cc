@@ -1,0 +1,70 @@
+#include "scene/property.h"
+
+#include <algorithm>
+#include <array>
+
+namespace stage::scene {
+namespace {
+
+constexpr double far = Limits::metres, turns = 36'000;
+
+constexpr auto ofLayers = std::to_array<Property<Layer>>({
+    {"across", "m", -far, far, [](const Layer& l) { return l.placement.position.x; },
+     [](Layer& l, double v) { l.placement.position.x = v; }},
+    {"height", "m", -far, far, [](const Layer& l) { return l.placement.position.y; },
+     [](Layer& l, double v) { l.placement.position.y = v; }},
+    {"along", "m", -far, far, [](const Layer& l) { return -l.placement.position.z; },
+     [](Layer& l, double v) { l.placement.position.z = -v; }},
+    {"turn", "°", -turns, turns, [](const Layer& l) { return l.placement.turn.y; },
+     [](Layer& l, double v) { l.placement.turn.y = v; }},
+    {"lean", "°", -turns, turns, [](const Layer& l) { return l.placement.turn.x; },
+     [](Layer& l, double v) { l.placement.turn.x = v; }},
+    {"roll", "°", -turns, turns, [](const Layer& l) { return l.placement.turn.z; },
+     [](Layer& l, double v) { l.placement.turn.z = v; }},
+    {"wide", "", 1e-6, 1e6, [](const Layer& l) { return l.placement.scale.x; },
+     [](Layer& l, double v) { l.placement.scale.x = v; }},
+    {"tall", "", 1e-6, 1e6, [](const Layer& l) { return l.placement.scale.y; },
+     [](Layer& l, double v) { l.placement.scale.y = v; }},
+    {"bend", "°", -360, 360, [](const Layer& l) { return l.hanging.bend; },
+     [](Layer& l, double v) { l.hanging.bend = v; }},
+    {"opacity", "", 0, 1, [](const Layer& l) { return l.opacity; },
+     [](Layer& l, double v) { l.opacity = v; }},
+});
+
+constexpr auto ofCamera = std::to_array<Property<Pose>>({
+    {"across", "m", -far, far, [](const Pose& p) { return p.position.x; },
+     [](Pose& p, double v) { p.position.x = v; }},
+    {"height", "m", -far, far, [](const Pose& p) { return p.position.y; },
+     [](Pose& p, double v) { p.position.y = v; }},
+    {"along", "m", -far, far, [](const Pose& p) { return -p.position.z; },
+     [](Pose& p, double v) { p.position.z = -v; }},
+    {"pan", "°", -turns, turns, [](const Pose& p) { return p.pan; }, [](Pose& p, double v) { p.pan = v; }},
+    {"tilt", "°", -turns, turns, [](const Pose& p) { return p.tilt; }, [](Pose& p, double v) { p.tilt = v; }},
+    {"roll", "°", -turns, turns, [](const Pose& p) { return p.roll; }, [](Pose& p, double v) { p.roll = v; }},
+    {"focal", "mm", 0.1, 10'000, [](const Pose& p) { return p.focal; },
+     [](Pose& p, double v) { p.focal = v; }},
+    {"focus", "m", 1e-3, far, [](const Pose& p) { return p.focus; }, [](Pose& p, double v) { p.focus = v; }},
+    {"fstop", "", 0.1, 1000, [](const Pose& p) { return p.fstop; }, [](Pose& p, double v) { p.fstop = v; }},
+});
+
+template <class List> auto named(const List& list, std::string_view name) {
+    const auto at = std::find_if(list.begin(), list.end(), [&](const auto& p) { return p.name == name; });
+    return at == list.end() ? nullptr : &*at;
+}
+
+}
+
+std::span<const Property<Layer>> layerProperties() {
+    return ofLayers;
+}
+std::span<const Property<Pose>> cameraProperties() {
+    return ofCamera;
+}
+const Property<Layer>* layerProperty(std::string_view name) {
+    return named(ofLayers, name);
+}
+const Property<Pose>* cameraProperty(std::string_view name) {
+    return named(ofCamera, name);
+}
+
+}

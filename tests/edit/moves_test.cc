@@ -1,0 +1,203 @@
+// Edits of the camera's move, of tracks and of the times of layers.
+#include "edit/edit.h"
+#include "motion/camera_move.h"
+#include "motion/settled.h"
+#include "motion/values.h"
+#include "scene/scene_json.h"
+
+#include <gtest/gtest.h>
+
+namespace stage::edit {
+namespace {
+
+class Moves : public ::testing::Test {
+protected:
+    Moves() {
+        scene = scene::emptyScene();
+        for (const char* name : {"Boatman", "Bridge", "Title"})
+            apply({{"edit", "add-card"}, {"name", name}});
+        apply({{"edit", "set-mark"}, {"time", 2}, {"position", {1, 0, 0}}, {"name", "two"}});
+        apply({{"edit", "set-mark"}, {"time", 5}, {"position", {1, 1, -3}}, {"name", "three"}});
+    }
+    /// What must succeed; what was changed can be read again.
+    void apply(const Edit& edit) {
+        auto result = edit::apply(scene, edit);
+        ASSERT_TRUE(result) << edit.dump() << result.error().sentence;
+        scene = std::move(*result);
+        const auto again = scene::sceneFromJson(scene::toJson(scene));
+        ASSERT_TRUE(again) << again.error().sentence;
+        ASSERT_EQ(scene::toJson(*again), scene::toJson(scene));
+    }
+    std::string refused(const Edit& edit) {
+        const auto result = edit::apply(scene, edit);
+        return result ? "" : result.error().sentence;
+    }
+    const std::vector<scene::Mark>& marks() const { return scene.camera.marks; }
+    const scene::Layer& layer(const char* name) const {
+        for (const auto& each : scene.layers)
+            if (each->name == name) return *each;
+        throw std::runtime_error(name);
+    }
+    scene::Scene scene;
+};
+
+TEST_F(Moves, MarksAreCopiedHeldAndReordered) {
+    apply({{"edit", "copy-mark"}, {"mark", 1}, {"time", 7}});
+    ASSERT_EQ(marks().size(), 4u);
+    EXPECT_EQ(marks()[3].pose.position, V3d(0));
+    EXPECT_NE(marks()[3].id, marks()[0].id);
+    EXPECT_NE(refused({{"edit", "copy-mark"}, {"mark", 1}, {"time", 2}}), "");
+    apply({{"edit", "hold-mark"}, {"mark", 2}, {"seconds", "3/2"}});
+    ASSERT_EQ(marks().size(), 5u);
+    EXPECT_EQ(marks()[2].time, Rational(7, 2));
+    EXPECT_EQ(marks()[3].time, Rational(13, 2));
+    const motion::CameraMove move(scene);
+    EXPECT_EQ(move.at(3).position, V3d(1, 0, 0));
+    EXPECT_EQ(move.speed(3), 0);
+    apply({{"edit", "reorder-mark"}, {"mark", 1}, {"to", 3}});
+    EXPECT_EQ(marks()[2].pose.position, V3d(0));
+    EXPECT_EQ(marks()[0].time, Rational(0));
+    EXPECT_EQ(marks()[0].name, "two");
+}
+
+TEST_F(Moves, RetimingStretchesTheTracksToo) {
+    apply({{"edit", "key"}, {"property", "roll"}, {"time", 1}, {"value", 4}});
+    apply({{"edit", "key"}, {"property", "roll"}, {"time", 4}, {"value", 0}});
+    apply({{"edit", "retime"}, {"seconds", 10}});
+    EXPECT_EQ(marks()[1].time, Rational(4));
+    EXPECT_EQ(marks()[2].time, Rational(10));
+    EXPECT_EQ(scene.camera.tracks[0].keys[1].time, Rational(8));
+    EXPECT_NEAR(motion::CameraMove(scene).at(5).roll, 2, 1e-9);
+    EXPECT_NE(refused({{"edit", "retime"}}), "");
+}
+
+TEST_F(Moves, APaceOverAllSetsTheTimesBetween) {
+    apply({{"edit", "pace"}, {"whole", true}, {"pace", "even"}});
+    const motion::CameraMove move(scene);
+    const double first = move.length(0), all = first + move.length(1);
+    EXPECT_NEAR(marks()[1].time.toDouble(), 5 * first / all, 1e-6);
+    EXPECT_EQ(marks()[2].time, Rational(5));
+    EXPECT_NE(refused({{"edit", "move-mark"}, {"mark", 2}, {"time", 3}}), "");
+    // The time goes on following when the path is bent.
+    const Rational before = marks()[1].time;
+    apply({{"edit", "mark"}, {"mark", 1}, {"leaving", {0, 2, 0}}});
+    EXPECT_GT(marks()[1].time, before);
+    apply({{"edit", "pace"}, {"whole", true}, {"pace", nullptr}});
+    EXPECT_EQ(refused({{"edit", "move-mark"}, {"mark", 2}, {"time", 3}}), "");
+}
+
+TEST_F(Moves, AimsAndFocusNameLayersAndForgetThoseThatGo) {
+    apply({{"edit", "mark"}, {"aim", {{"layer", "Boatman"}}}, {"focusOn", "Bridge"}});
+    for (const scene::Mark& mark : marks()) {
+        EXPECT_EQ(mark.aim.layer, layer("Boatman").id);
+        EXPECT_EQ(mark.focusOn, layer("Bridge").id);
+    }
+    apply({{"edit", "remove"}, {"layers", {"Boatman", "Bridge"}}});
+    for (const scene::Mark& mark : marks()) {
+        EXPECT_EQ(mark.aim, scene::Aim{});
+        EXPECT_EQ(mark.focusOn, 0);
+    }
+    EXPECT_NE(refused({{"edit", "mark"}, {"mark", 1}, {"aim", {{"layer", "Nobody"}}}}), "");
+    EXPECT_NE(refused({{"edit", "mark"}, {"mark", 1}, {"aim", "sky"}}), "");
+}
+
+TEST_F(Moves, AReadyMoveReplacesWhatWasThere) {
+    apply({{"edit", "ready-move"},
+           {"move", "arc"},
+           {"amount", 90},
+           {"seconds", 4},
+           {"time", 1},
+           {"subject", "Bridge"}});
+    ASSERT_EQ(marks().size(), 4u); // the first, and three of the arc
+    EXPECT_EQ(marks()[1].time, Rational(1));
+    EXPECT_EQ(marks()[3].time, Rational(5));
+    EXPECT_NE(refused({{"edit", "ready-move"}, {"move", "somersault"}}), "");
+    apply({{"edit", "ready-move"}, {"move", "push in"}, {"seconds", 100}});
+    EXPECT_GE(scene.output.frames, 24 * 105); // the scene goes on as long as its move
+}
+
+TEST_F(Moves, KeysOfOneAndOfSeveral) {
+    apply({{"edit", "key"},
+           {"layers", {"Boatman", "Title"}},
+           {"property", "across"},
+           {"time", 0},
+           {"value", 1}});
+    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "across"}, {"time", 4}, {"value", 9}});
+    // without a value: what it is there
+    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "across"}, {"time", 1}});
+    EXPECT_NEAR(layer("Boatman").tracks[0].keys[1].value, 3, 1e-9);
+    apply({{"edit", "keys"}, {"layers", {"Boatman", "Title"}}, {"shift", 1}, {"add", 10}});
+    EXPECT_EQ(layer("Title").tracks[0].keys[0].time, Rational(1));
+    EXPECT_EQ(layer("Title").tracks[0].keys[0].value, 11);
+    EXPECT_EQ(layer("Boatman").tracks[0].keys[2].value, 19);
+    apply({{"edit", "keys"}, {"layers", {"Boatman"}}, {"from", 2}, {"stretch", 2}});
+    EXPECT_EQ(layer("Boatman").tracks[0].keys[2].time, Rational(8)); // 2 + 2 (5 - 2)
+    apply({{"edit", "keys"}, {"layers", {"Boatman"}}, {"even", true}});
+    EXPECT_EQ(layer("Boatman").tracks[0].keys[1].time, Rational(9, 2));
+    apply({{"edit", "remove-key"}, {"layers", {"Title"}}, {"property", "across"}, {"time", 1}});
+    EXPECT_TRUE(layer("Title").tracks.empty());
+    EXPECT_NE(refused({{"edit", "remove-key"}, {"layers", {"Title"}}, {"property", "across"}, {"time", 1}}),
+              "");
+    EXPECT_NE(refused({{"edit", "key"}, {"layers", {"Title"}}, {"property", "colour"}, {"time", 1}}), "");
+}
+
+TEST_F(Moves, ReversedKeysRunTheSameWayBack) {
+    apply({{"edit", "track"},
+           {"property", "roll"},
+           {"keys",
+            {{{"time", 0}, {"value", 0}, {"pace", "soft start"}},
+             {{"time", 1}, {"value", 5}, {"pace", {{"drawn", {0, 1, 3}}}}},
+             {{"time", 4}, {"value", -2}}}}});
+    const scene::Track forth = scene.camera.tracks[0];
+    apply({{"edit", "keys"}, {"property", "roll"}, {"reverse", true}});
+    const scene::Track back = scene.camera.tracks[0];
+    for (double t = 0; t <= 4; t += 0.1)
+        EXPECT_NEAR(motion::keysAt(back, t), motion::keysAt(forth, 4 - t), 1e-6) << t;
+}
+
+TEST_F(Moves, LinksAreCheckedAndHandsSway) {
+    apply({{"edit", "track"},
+           {"layers", {"Bridge"}},
+           {"property", "height"},
+           {"link", {{"layer", "Boatman"}, {"property", "height"}, {"factor", 2}}}});
+    EXPECT_NE(refused({{"edit", "track"},
+                       {"layers", {"Boatman"}},
+                       {"property", "height"},
+                       {"link", {{"layer", "Bridge"}, {"property", "height"}}}})
+                  .find("circle"),
+              std::string::npos);
+    EXPECT_NE(
+        refused({{"edit", "key"}, {"layers", {"Bridge"}}, {"property", "height"}, {"time", 0}, {"value", 1}}),
+        "");
+    // A copy of both follows its own; what followed one that goes stands.
+    apply({{"edit", "duplicate"}, {"layers", {"Boatman", "Bridge"}}});
+    EXPECT_EQ(layer("Bridge 2").tracks[0].link->layer, layer("Boatman 2").id);
+    apply({{"edit", "remove"}, {"layers", {"Boatman"}}});
+    EXPECT_TRUE(layer("Bridge").tracks.empty());
+    const scene::Pose still = motion::CameraMove(scene).at(2);
+    apply({{"edit", "hand-held"}, {"amount", 1}});
+    EXPECT_NE(motion::CameraMove(scene).at(2), still);
+    EXPECT_LT(std::abs(motion::CameraMove(scene).at(2).pan - still.pan), 0.5);
+    apply({{"edit", "hand-held"}, {"amount", 0}});
+    EXPECT_EQ(motion::CameraMove(scene).at(2), still);
+}
+
+TEST_F(Moves, LayersComeInOneAfterAnother) {
+    apply({{"edit", "showing"},
+           {"layers", {"Boatman", "Bridge", "Title"}},
+           {"in", 1},
+           {"out", 3},
+           {"fadeIn", "1/2"}});
+    apply({{"edit", "key"}, {"layers", {"Title"}}, {"property", "roll"}, {"time", 2}, {"value", 8}});
+    apply({{"edit", "stagger"}, {"layers", {"Boatman", "Bridge", "Title"}}, {"by", "1/4"}});
+    EXPECT_EQ(layer("Boatman").showing.in, Rational(1));
+    EXPECT_EQ(layer("Title").showing.in, Rational(3, 2));
+    EXPECT_EQ(layer("Title").showing.out, Rational(7, 2));
+    EXPECT_EQ(layer("Title").tracks[0].keys[0].time, Rational(5, 2));
+    apply({{"edit", "showing"}, {"layers", {"Title"}}, {"out", nullptr}});
+    EXPECT_FALSE(layer("Title").showing.out);
+    EXPECT_NE(refused({{"edit", "showing"}, {"layers", {"Title"}}, {"out", 1}}), "");
+}
+
+}
+}
