@@ -169,18 +169,15 @@ void MainWindow::makeDepthMenu(QMenu* menu) {
     c.add(menu, "remove-place-key", tr("Take the key here off"), {}, {},
           withSelection([this] { m_session.apply(m_session.onSelection("remove-place-key")); }));
     menu->addSeparator();
-    c.add(menu, "focus-here", tr("Focus on it"), keys("Shift+F"),
-          tr("The lens is focused on the layer's pivot, at every mark or at the one under the playhead"),
-          withSelection([this] {
-              const optics::View lens = optics::viewOf(m_session.pose(), m_session.scene()->camera.gate,
-                                                       m_session.scene()->output.frame);
-              const double depth =
-                  optics::depthOf(lens, optics::pivotOf(m_session.now().find(m_session.movable().front())));
-              if (!(depth > 0.001)) return say(tr("It is behind the camera."), true);
-              edit::Edit edit = {{"edit", "lens"}, {"focus", depth}};
-              if (const int mark = m_session.markHere(); mark >= 0) edit["mark"] = mark + 1;
-              m_session.apply(edit);
-          }));
+    c.add(
+        menu, "focus-here", tr("Focus on it"), keys("Shift+F"),
+        tr("The lens stays focused on the layer, from every mark or from the one under the playhead; between "
+           "two marks with different ones the focus is pulled"),
+        withSelection([this] {
+            edit::Edit edit = {{"edit", "mark"}, {"focusOn", m_session.movable().front()}};
+            if (const int mark = m_session.markHere(); mark >= 0) edit["mark"] = mark + 1;
+            m_session.apply(edit);
+        }));
 }
 
 void MainWindow::makePlaceMenu(QMenu* menu) {
@@ -422,6 +419,66 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
     });
     c.add(menu, "back-to-move", tr("Go back to the move"), keys("Ctrl+B"), {},
           [this] { m_session.backToMove(); });
+    menu->addSeparator();
+    const auto chosen = [this] { return m_session.selection().empty() ? 0 : m_session.selection().front(); };
+    c.add(menu, "ready-move", tr("Make a move…"), keys("Ctrl+M"),
+          tr("Push in, arc, dolly zoom and others, as marks from the playhead on"), [this, chosen] {
+              if (const auto edit = askReadyMove(this, *m_session.scene(), m_session.time(), chosen()))
+                  m_session.apply(*edit);
+          });
+    const auto whereMarked = [this](const auto& act) {
+        if (const int mark = m_session.markHere(); mark >= 0)
+            act(mark);
+        else
+            say(tr("The playhead stands on no mark."));
+    };
+    c.add(menu, "hold-mark", tr("Stay at this mark…"), {}, tr("What comes later is put off"),
+          [this, whereMarked] {
+              whereMarked([this](int mark) {
+                  if (const auto seconds = askSeconds(this, tr("Stay at this mark"), tr("Stay for"), 1,
+                                                      tr("Seconds; what comes later is put off by as much")))
+                      m_session.apply({{"edit", "hold-mark"},
+                                       {"mark", mark + 1},
+                                       {"seconds", Rational::nearest(*seconds).text()}});
+              });
+          });
+    c.add(menu, "corner", tr("Corner or curve at this mark"), {},
+          tr("A corner: the path runs straight to it and on from it"), [this, whereMarked] {
+              whereMarked([this](int mark) {
+                  const bool corner = m_session.scene()->camera.marks[static_cast<std::size_t>(mark)].corner;
+                  m_session.apply({{"edit", "mark"}, {"mark", mark + 1}, {"corner", !corner}});
+              });
+          });
+    c.add(menu, "retime", tr("Retime the move…"), {},
+          tr("From its first mark on, with what is keyed on the camera"), [this] {
+              const auto& marks = m_session.scene()->camera.marks;
+              const double now = (marks.back().time - marks.front().time).toDouble();
+              if (const auto seconds = askSeconds(this, tr("Retime the move"), tr("Takes"), now,
+                                                  tr("Seconds from the first mark to the last")))
+                  m_session.apply({{"edit", "retime"}, {"seconds", Rational::nearest(*seconds).text()}});
+          });
+    c.add(menu, "whole-pace", tr("One pace over the whole move"), {},
+          tr("The speed need not stop at each mark; the marks' own times then follow from the path"), [this] {
+              const bool off = m_session.scene()->camera.pace.has_value();
+              edit::Edit edit = {{"edit", "pace"}, {"whole", true}, {"pace", "soft both"}};
+              if (off) edit["pace"] = nullptr;
+              if (m_session.apply(edit))
+                  say(off ? tr("Each move has its own pace.") : tr("One pace runs over the whole move."));
+          });
+    QMenu* aim = menu->addMenu(tr("Aim"));
+    const auto aimAt = [this](const edit::Edit& at) { m_session.apply({{"edit", "mark"}, {"aim", at}}); };
+    c.add(aim, "aim-layer", tr("At the selected layer"), {},
+          tr("All along the move, also where the layer moves"), [this, chosen, aimAt] {
+              if (chosen() == 0)
+                  say(tr("Select the layer to aim at."));
+              else
+                  aimAt({{"layer", chosen()}});
+          });
+    c.add(aim, "aim-path", tr("Along the path"), {}, {}, [aimAt] { aimAt("path"); });
+    c.add(aim, "aim-pose", tr("As the marks are turned"), {}, {}, [aimAt] { aimAt("pose"); });
+    c.add(menu, "hand-held", tr("Hold by hand…"), {}, tr("Lets the camera sway a little"), [this] {
+        if (const auto edit = askHandHeld(this)) m_session.apply(*edit);
+    });
     menu->addSeparator();
     const auto tool = [&](const char* name, const QString& text, const char* shortcut,
                           CameraView::Tool which) {

@@ -94,7 +94,7 @@ void lens(Scene& scene, Fields& fields) {
         if (one && i != which) continue;
         scene::Pose& pose = scene.camera.marks[i].pose;
         if (focal > 0) pose.focal = focal;
-        if (focus > 0) pose.focus = focus;
+        if (focus > 0) pose.focus = focus, scene.camera.marks[i].focusOn = 0;
         if (fstop > 0) pose.fstop = fstop;
     }
 }

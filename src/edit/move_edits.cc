@@ -71,6 +71,19 @@ void readMore(const Scene& scene, Fields& fields, Mark& mark) {
     mark.name = fields.text("name", 1000, mark.name);
 }
 
+/// A mark that is given another direction, or focus, than its aim has it look at no longer aims.
+void honour(Scene& scene, Fields& fields, std::size_t index) {
+    const Mark& mark = scene.camera.marks[index];
+    const bool turned = !fields.has("aim") && (fields.has("pan") || fields.has("tilt")),
+               focused = !fields.has("focusOn") && fields.has("focus");
+    if (!(turned && mark.aim.at != scene::Aim::At::Pose) && !(focused && mark.focusOn != 0)) return;
+    const scene::Pose seen = motion::CameraMove(scene).at(mark.time.toDouble()), named = mark.pose;
+    Mark& now = scene.camera.marks[index];
+    const double pan = std::remainder(seen.pan - named.pan, 360);
+    if (turned && std::abs(pan) + std::abs(seen.tilt - named.tilt) > 1e-6) now.aim = {};
+    if (focused && std::abs(seen.focus - named.focus) > 1e-9 * named.focus) now.focusOn = 0;
+}
+
 /// The mark named, those named, or all of them.
 std::vector<std::size_t> marksOf(const Scene& scene, Fields& fields) {
     std::vector<std::size_t> which;
@@ -182,7 +195,7 @@ void setMarkAt(Scene& scene, Fields& fields) {
         roomFor(marks, 1);
         Mark mark;
         mark.time = time;
-        mark.pose = motion::CameraMove(scene).posed(time.toDouble());
+        mark.pose = motion::CameraMove(scene).at(time.toDouble());
         mark.id = freeId(marks);
         if (place != marks.begin()) {
             mark.pace = (place - 1)->pace;
@@ -193,6 +206,7 @@ void setMarkAt(Scene& scene, Fields& fields) {
     }
     place->pose = scene::readPose(fields, place->pose);
     readMore(scene, fields, *place);
+    honour(scene, fields, static_cast<std::size_t>(place - marks.begin()));
 }
 
 void changeMarks(Scene& scene, Fields& fields) {
@@ -200,6 +214,7 @@ void changeMarks(Scene& scene, Fields& fields) {
         Mark& mark = scene.camera.marks[i];
         mark.pose = scene::readPose(fields, mark.pose);
         readMore(scene, fields, mark);
+        honour(scene, fields, i);
     }
 }
 

@@ -207,11 +207,11 @@ struct NamedPace {
     std::string_view name;
     Pace pace;
 };
-inline constexpr std::array<NamedPace, 5> namedPaces = {{{"even", {0, 0, 1, 1}},
-                                                         {"soft start", {.42, 0, 1, 1}},
-                                                         {"soft stop", {0, 0, .58, 1}},
-                                                         {"soft both", {.42, 0, .58, 1}},
-                                                         {"rush and settle", {.1, .7, .2, 1}}}};
+inline const std::array<NamedPace, 5> namedPaces = {{{"even", {0, 0, 1, 1, {}}},
+                                                     {"soft start", {.42, 0, 1, 1, {}}},
+                                                     {"soft stop", {0, 0, .58, 1, {}}},
+                                                     {"soft both", {.42, 0, .58, 1, {}}},
+                                                     {"rush and settle", {.1, .7, .2, 1, {}}}}};
 
 /// What the camera is aimed at, or focused on, instead of what a pose says.
 struct Aim {

@@ -147,7 +147,8 @@ TEST_F(Staging, TheFocusLineIsDragged) {
     EXPECT_NEAR(scene().camera.marks[0].pose.focus, 8, 0.2);
     session().select({front});
     run("focus-here");
-    EXPECT_NEAR(scene().camera.marks[0].pose.focus, 10, 1e-9);
+    EXPECT_EQ(scene().camera.marks[0].focusOn, front);
+    EXPECT_NEAR(session().pose().focus, 10, 1e-9);
     type("f-stop", "2.8");
     EXPECT_NEAR(scene().camera.marks[0].pose.fstop, 2.8, 1e-9);
 }

@@ -101,6 +101,24 @@ TEST_F(Moves, AimsAndFocusNameLayersAndForgetThoseThatGo) {
     EXPECT_NE(refused({{"edit", "mark"}, {"mark", 1}, {"aim", "sky"}}), "");
 }
 
+TEST_F(Moves, AMarkThatIsTurnedByHandNoLongerAims) {
+    apply({{"edit", "mark"}, {"aim", {{"layer", "Boatman"}}}, {"focusOn", "Boatman"}});
+    // as the desk sets a mark: with the whole pose, which is what is seen there
+    apply(setMark(2, motion::CameraMove(scene).at(2)));
+    EXPECT_EQ(marks()[1].aim.at, scene::Aim::At::Layer);
+    EXPECT_NE(marks()[1].focusOn, 0);
+    scene::Pose turned = motion::CameraMove(scene).at(2);
+    turned.pan += 3;
+    turned.focus *= 1.5;
+    apply(setMark(2, turned));
+    EXPECT_EQ(marks()[1].aim.at, scene::Aim::At::Pose);
+    EXPECT_EQ(marks()[1].focusOn, 0);
+    EXPECT_NEAR(motion::CameraMove(scene).at(2).pan, turned.pan, 1e-9);
+    EXPECT_EQ(marks()[0].aim.at, scene::Aim::At::Layer);
+    apply({{"edit", "lens"}, {"focus", 3}});
+    EXPECT_EQ(motion::CameraMove(scene).at(0).focus, 3);
+}
+
 TEST_F(Moves, AReadyMoveReplacesWhatWasThere) {
     apply({{"edit", "ready-move"},
            {"move", "arc"},

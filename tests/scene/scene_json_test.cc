@@ -68,7 +68,7 @@ TEST(SceneJson, UnknownMembersSurvive) {
     json["later"] = {{"a", 1}};
     json["layers"][0]["relief"] = "deep";
     json["camera"]["aperture"] = 5;
-    json["camera"]["marks"][0]["aim"] = {1, 2, 3};
+    json["camera"]["marks"][0]["mood"] = {1, 2, 3};
     json["output"]["looks"] = {"x"};
     const auto scene = sceneFromJson(json);
     ASSERT_TRUE(scene);
@@ -76,7 +76,7 @@ TEST(SceneJson, UnknownMembersSurvive) {
     EXPECT_EQ(out["later"], json["later"]);
     EXPECT_EQ(out["layers"][0]["relief"], "deep");
     EXPECT_EQ(out["camera"]["aperture"], 5);
-    EXPECT_EQ(out["camera"]["marks"][0]["aim"], Json({1, 2, 3}));
+    EXPECT_EQ(out["camera"]["marks"][0]["mood"], Json({1, 2, 3}));
     EXPECT_EQ(out["output"]["looks"], Json({"x"}));
 }
 
