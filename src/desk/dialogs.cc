@@ -124,8 +124,8 @@ NumberField* number(Form& form, const QString& name, scene::Measured measured, c
 }
 
 /// What a field says now, also when it was not entered; a sentence is added to the complaint.
-double read(NumberField* field, scene::Measured measured, QString& complaint) {
-    const auto value = scene::quantity(field->text().toStdString(), measured);
+double read(NumberField* field, QString& complaint) {
+    const auto value = field->written();
     if (!value && complaint.isEmpty()) complaint = QString::fromStdString(value.error().sentence);
     return value ? *value : 0;
 }
@@ -164,15 +164,14 @@ std::optional<edit::Edit> askPush(QWidget* parent, std::size_t layers, double ne
         QString complaint;
         switch (way->currentIndex()) {
         case 0:
-            edit = {{"by", read(by, Measured::Length, complaint)}};
+            edit = {{"by", read(by, complaint)}};
             break;
         case 1:
-            edit = {{"ratio", read(ratio, Measured::Percent, complaint) / 100}};
+            edit = {{"ratio", read(ratio, complaint) / 100}};
             break;
         default:
-            edit = {
-                {"spread", {read(from, Measured::Length, complaint), read(to, Measured::Length, complaint)}},
-                {"steps", way->currentIndex() == 2 ? "even" : "parallax"}};
+            edit = {{"spread", {read(from, complaint), read(to, complaint)}},
+                    {"steps", way->currentIndex() == 2 ? "even" : "parallax"}};
         }
         return complaint;
     };
@@ -210,7 +209,7 @@ std::optional<edit::Edit> askRecede(QWidget* parent, const scene::Scene& scene, 
         if (!b) return QString::fromStdString(b.error().sentence);
         edit = {{"from", timeOfFrame(*a, rate).text()},
                 {"to", timeOfFrame(*b, rate).text()},
-                {"depth", read(target, scene::Measured::Length, complaint)}};
+                {"depth", read(target, complaint)}};
         return complaint;
     };
     return form.run(check) ? std::optional(edit) : std::nullopt;
@@ -250,11 +249,9 @@ std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scatter& now,
         QString complaint;
         edit = {{"count", count->value()},
                 {"seed", seed->value()},
-                {"box",
-                 {read(across, Measured::Length, complaint), read(up, Measured::Length, complaint),
-                  read(deep, Measured::Length, complaint)}},
-                {"turn", read(turn, Measured::Angle, complaint)},
-                {"sizes", read(sizes, Measured::Percent, complaint) / 100}};
+                {"box", {read(across, complaint), read(up, complaint), read(deep, complaint)}},
+                {"turn", read(turn, complaint)},
+                {"sizes", read(sizes, complaint) / 100}};
         return complaint;
     };
     return form.run(check) ? std::optional(edit) : std::nullopt;
@@ -317,11 +314,11 @@ std::optional<edit::Edit> askReadyMove(QWidget* parent, const scene::Scene& scen
     edit::Edit edit;
     const auto check = [&] {
         QString complaint;
-        const double takes = read(seconds, Measured::Plain, complaint);
+        const double takes = read(seconds, complaint);
         if (complaint.isEmpty() && !(takes > 0)) complaint = QObject::tr("A move takes more than 0 seconds.");
         edit = {{"edit", "ready-move"},
                 {"move", motion::readyNames[static_cast<std::size_t>(move->currentIndex())]},
-                {"amount", read(amount, Measured::Plain, complaint)},
+                {"amount", read(amount, complaint)},
                 {"seconds", Rational::nearest(takes).text()},
                 {"time", now.text()},
                 {"pace", scene::namedPaces[static_cast<std::size_t>(pace->currentIndex())].name}};
@@ -342,7 +339,7 @@ std::optional<double> askSeconds(QWidget* parent, const QString& title, const QS
     double seconds = 0;
     const auto check = [&] {
         QString complaint;
-        seconds = read(field, scene::Measured::Plain, complaint);
+        seconds = read(field, complaint);
         if (complaint.isEmpty() && !(seconds > 0)) complaint = QObject::tr("It takes more than 0 seconds.");
         return complaint;
     };
@@ -365,8 +362,8 @@ std::optional<edit::Edit> askHandHeld(QWidget* parent) {
     const auto check = [&] {
         QString complaint;
         edit = {{"edit", "hand-held"},
-                {"amount", read(amount, Measured::Percent, complaint) / 100},
-                {"rate", read(rate, Measured::Plain, complaint)},
+                {"amount", read(amount, complaint) / 100},
+                {"rate", read(rate, complaint)},
                 {"seed", seed->value()}};
         if (complaint.isEmpty())
             if (const auto tried = edit::apply(scene::emptyScene(), edit); !tried)
@@ -384,7 +381,7 @@ std::optional<double> askOverscan(QWidget* parent) {
     double percent = 0;
     const auto check = [&] {
         QString complaint;
-        percent = read(over, scene::Measured::Percent, complaint);
+        percent = read(over, complaint);
         return complaint;
     };
     return form.run(check) ? std::optional(percent) : std::nullopt;

@@ -49,8 +49,16 @@ void NumberField::setValue(double value) {
     if (!(hasFocus() && isModified())) display(); // never under the hands of who is typing
 }
 
+Result<double> NumberField::written() const {
+    QString plain = text();
+    // A plain number knows no units but the one that is shown behind it.
+    if (m_measured == scene::Measured::Plain && !m_unit.isEmpty() && plain.endsWith(m_unit))
+        plain.chop(m_unit.size());
+    return scene::quantity(plain.toStdString(), m_measured);
+}
+
 void NumberField::read() {
-    const auto value = scene::quantity(text().toStdString(), m_measured);
+    const auto value = written();
     if (!value) {
         setProperty("wrong", true);
         style()->polish(this);

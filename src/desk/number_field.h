@@ -15,6 +15,8 @@ public:
     NumberField(scene::Measured measured, QString unit, int decimals, double step, QWidget* parent = nullptr);
     void setValue(double value);
     double value() const { return m_value; }
+    /// What it says now, also when it was not entered; or a sentence.
+    Result<double> written() const;
     /// The wheel goes from one of these, in order, to the next; keys go on stepping.
     void setStops(std::vector<double> stops) { m_stops = std::move(stops); }
 
