@@ -333,6 +333,8 @@ void readyMove(Scene& scene, Fields& fields) {
         if (mark.time < move.start || mark.time > end) kept.push_back(mark);
     if (kept.size() + made.size() > Limits::marks) throw Misread{"there are too many marks"};
     std::int64_t id = freeId(marks);
+    for (const Mark& mark : marks) // the way on from its end keeps the pace that it had
+        if (mark.time <= end) made.back().pace = mark.pace;
     for (Mark& mark : made) {
         // One that stood at that very time keeps its id and its name.
         const auto same =

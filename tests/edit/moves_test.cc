@@ -129,6 +129,10 @@ TEST_F(Moves, AReadyMoveReplacesWhatWasThere) {
     ASSERT_EQ(marks().size(), 4u); // the first, and three of the arc
     EXPECT_EQ(marks()[1].time, Rational(1));
     EXPECT_EQ(marks()[3].time, Rational(5));
+    apply({{"edit", "pace"}, {"mark", 3}, {"pace", "soft stop"}});
+    apply({{"edit", "ready-move"}, {"move", "truck"}, {"seconds", 4}, {"time", 0}});
+    ASSERT_EQ(marks().size(), 3u); // 0, 4, and 5 as it was, with the pace towards it
+    EXPECT_EQ(marks()[1].pace, scene::namedPaces[2].pace);
     EXPECT_NE(refused({{"edit", "ready-move"}, {"move", "somersault"}}), "");
     apply({{"edit", "ready-move"}, {"move", "push in"}, {"seconds", 100}});
     EXPECT_GE(scene.output.frames, 24 * 105); // the scene goes on as long as its move
