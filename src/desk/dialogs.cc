@@ -303,7 +303,7 @@ std::optional<edit::Edit> askReadyMove(QWidget* parent, const scene::Scene& scen
     note->setObjectName(QStringLiteral("dim"));
     form.layout->addRow(note);
     const auto chosen = [&](int i) {
-        tip->setText(QObject::tr(tips[i]));
+        tip->setText(QObject::tr("%1. Amount 0: as far as fits.").arg(QObject::tr(tips[i])));
         const auto kind = static_cast<Ready>(i);
         const bool around = kind == Ready::Arc || kind == Ready::OrbitLoop;
         about->setEnabled(around || kind == Ready::Rise || kind == Ready::DollyZoom);

@@ -320,16 +320,13 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         QTest::qWait(1500);
         return save();
     }
-    if (view == QLatin1String("output")) {
-        QTest::qWait(1000);
-        shootDialog(window, QStringLiteral("Write movie or pictures…"), out);
-        return true;
-    }
-    if (view == QLatin1String("settings")) {
-        QTest::qWait(1000);
-        shootDialog(window, QStringLiteral("Settings…"), out);
-        return true;
-    }
+    for (const auto& [name, action] : {std::pair("output", "Write movie or pictures…"),
+                                       std::pair("settings", "Settings…"), std::pair("move", "Make a move…")})
+        if (view == QLatin1String(name)) {
+            QTest::qWait(1000);
+            shootDialog(window, QString::fromUtf8(action), out);
+            return true;
+        }
     return false;
 }
 
