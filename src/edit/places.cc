@@ -1,6 +1,7 @@
 #include "edit/places.h"
 
 #include "motion/camera_move.h"
+#include "scene/property.h"
 
 #include <algorithm>
 #include <map>
@@ -40,6 +41,28 @@ std::vector<std::int64_t> leadersOf(const Scene& scene, std::vector<std::int64_t
     return leaders;
 }
 
+namespace {
+
+/// Keys of single properties of a place, each to what the place is to be at its time: the one at the
+/// reference's time where there is one, else all.
+template <class Changed> void changeTracks(Layer& layer, const Reference& reference, const Changed& changed) {
+    for (scene::Track& track : layer.tracks) {
+        const auto* property = scene::layerProperty(track.property);
+        if (!property || track.link || track.property == "bend" || track.property == "opacity") continue;
+        const bool here =
+            reference.timed && std::any_of(track.keys.begin(), track.keys.end(),
+                                           [&](const auto& key) { return key.time == reference.time; });
+        for (scene::Key<double>& key : track.keys) {
+            if (here && key.time != reference.time) continue;
+            Layer then;
+            then.placement = changed(key.time);
+            key.value = property->get(then);
+        }
+    }
+}
+
+}
+
 void changePlaces(Scene& scene, const std::vector<std::int64_t>& ids, const Reference& reference,
                   const std::function<Placement(const Standing&, const Found&)>& change) {
     std::map<Rational, Standing> standings;
@@ -66,6 +89,8 @@ void changePlaces(Scene& scene, const std::vector<std::int64_t>& ids, const Refe
             return place;
         };
         scene::changeLayer(scene.layers, id, [&](Layer& l) {
+            changeTracks(l, reference,
+                         [&](Rational time) { return changed(at(time).find(id).layer->placement, time); });
             if (l.places.empty()) {
                 l.placement = changed(l.placement, reference.time);
                 return;

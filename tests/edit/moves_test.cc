@@ -177,6 +177,36 @@ TEST_F(Moves, ReversedKeysRunTheSameWayBack) {
         EXPECT_NEAR(motion::keysAt(back, t), motion::keysAt(forth, 4 - t), 1e-6) << t;
 }
 
+TEST_F(Moves, PushingAMovingLayerHoldsItsFramingAllAlong) {
+    apply({{"edit", "track"},
+           {"layers", {"Boatman"}},
+           {"property", "across"},
+           {"keys", {{{"time", 0}, {"value", -1}}, {{"time", 4}, {"value", 3}}}}});
+    apply({{"edit", "track"},
+           {"layers", {"Boatman"}},
+           {"property", "wide"},
+           {"keys", {{{"time", 0}, {"value", 1}}, {{"time", 4}, {"value", 2}}}}});
+    const auto seen = [&](Rational time) { // by the first mark
+        const auto settled = motion::settled(scene, time, V3d(0));
+        const auto& placement = settled.layers[0]->placement;
+        return V3d(placement.position.x / -placement.position.z, placement.position.y / -placement.position.z,
+                   placement.scale.x / -placement.position.z);
+    };
+    std::vector<V3d> before;
+    for (int t = 0; t <= 5; ++t)
+        before.push_back(seen(t));
+    const double depth = -layer("Boatman").placement.position.z;
+    apply({{"edit", "push"}, {"layers", {"Boatman"}}, {"depth", 3 * depth}});
+    EXPECT_NEAR(-layer("Boatman").placement.position.z, 3 * depth, 1e-9);
+    for (int t = 0; t <= 5; ++t)
+        EXPECT_NEAR((seen(t) - before[static_cast<std::size_t>(t)]).length(), 0, 1e-9) << t;
+    // At a key only that one goes.
+    const double first = layer("Boatman").tracks[0].keys[0].value;
+    apply({{"edit", "slide"}, {"layers", {"Boatman"}}, {"by", {2, 0, 0}}, {"time", 4}});
+    EXPECT_EQ(layer("Boatman").tracks[0].keys[0].value, first);
+    EXPECT_NEAR(seen(4).x - before[4].x, 2 / (3 * depth), 1e-9);
+}
+
 TEST_F(Moves, LinksAreCheckedAndHandsSway) {
     apply({{"edit", "track"},
            {"layers", {"Bridge"}},
