@@ -174,7 +174,12 @@ void MainWindow::makeDepthMenu(QMenu* menu) {
         tr("The lens stays focused on the layer, from every mark or from the one under the playhead; between "
            "two marks with different ones the focus is pulled"),
         withSelection([this] {
-            edit::Edit edit = {{"edit", "mark"}, {"focusOn", m_session.movable().front()}};
+            const std::int64_t layer = m_session.movable().front();
+            const optics::View lens = optics::viewOf(m_session.pose(), m_session.scene()->camera.gate,
+                                                     m_session.scene()->output.frame);
+            if (!(optics::depthOf(lens, optics::pivotOf(m_session.now().find(layer))) > 0.001))
+                return say(tr("It is behind the camera."), true);
+            edit::Edit edit = {{"edit", "mark"}, {"focusOn", layer}};
             if (const int mark = m_session.markHere(); mark >= 0) edit["mark"] = mark + 1;
             m_session.apply(edit);
         }));
@@ -411,11 +416,14 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
 void MainWindow::makeCameraMenu(QMenu* menu) {
     auto& c = m_commands;
     c.add(menu, "set-mark", tr("Set mark"), keys("K"), {}, [this] { m_session.setMarkHere(); });
-    c.add(menu, "remove-mark", tr("Remove this mark"), keys("Shift+Del"), {}, [this] {
+    const auto whereMarked = [this](const auto& act) {
         if (const int mark = m_session.markHere(); mark >= 0)
-            m_session.apply({{"edit", "remove-mark"}, {"mark", mark + 1}});
+            act(mark);
         else
             say(tr("The playhead stands on no mark."));
+    };
+    c.add(menu, "remove-mark", tr("Remove this mark"), keys("Shift+Del"), {}, [this, whereMarked] {
+        whereMarked([this](int mark) { m_session.apply({{"edit", "remove-mark"}, {"mark", mark + 1}}); });
     });
     c.add(menu, "back-to-move", tr("Go back to the move"), keys("Ctrl+B"), {},
           [this] { m_session.backToMove(); });
@@ -426,12 +434,6 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
               if (const auto edit = askReadyMove(this, *m_session.scene(), m_session.time(), chosen()))
                   m_session.apply(*edit);
           });
-    const auto whereMarked = [this](const auto& act) {
-        if (const int mark = m_session.markHere(); mark >= 0)
-            act(mark);
-        else
-            say(tr("The playhead stands on no mark."));
-    };
     c.add(menu, "hold-mark", tr("Stay at this mark…"), {}, tr("What comes later is put off"),
           [this, whereMarked] {
               whereMarked([this](int mark) {

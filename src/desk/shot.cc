@@ -46,7 +46,7 @@ void send(QWidget* widget, QEvent::Type type, QPointF at, Qt::KeyboardModifiers 
 }
 
 /// A dialog runs its own loop: its picture is taken from a timer.
-void shootDialog(desk::MainWindow& window, const QString& action, const QString& out) {
+void shootDialog(desk::MainWindow& window, QAction& action, const QString& out) {
     QTimer::singleShot(900, &window, [&window, out] {
         if (auto* text = window.findChild<QPlainTextEdit*>(QStringLiteral("newText")))
             text->setPlainText(QStringLiteral("Until the last light"));
@@ -54,8 +54,7 @@ void shootDialog(desk::MainWindow& window, const QString& action, const QString&
         QGuiApplication::primaryScreen()->grabWindow(0).save(out);
         if (QWidget* dialog = QApplication::activeModalWidget()) dialog->close();
     });
-    for (QAction* each : window.findChildren<QAction*>())
-        if (each->text() == action) each->trigger();
+    action.trigger();
 }
 
 /// Draws with the mouse through places of the layer's picture.
@@ -320,13 +319,13 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         QTest::qWait(1500);
         return save();
     }
-    for (const auto& [name, action] : {std::pair("output", "Write movie or pictures…"),
-                                       std::pair("settings", "Settings…"), std::pair("move", "Make a move…")})
-        if (view == QLatin1String(name)) {
-            QTest::qWait(1000);
-            shootDialog(window, QString::fromUtf8(action), out);
-            return true;
-        }
+    // The dialog of any command.
+    if (QAction* action =
+            window.commands().find(view == QLatin1String("output") ? QStringLiteral("write") : view)) {
+        QTest::qWait(1000);
+        shootDialog(window, *action, out);
+        return true;
+    }
     return false;
 }
 

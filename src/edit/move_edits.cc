@@ -427,10 +427,9 @@ void setKey(Scene& scene, Fields& fields) {
                 quiet(calm.camera.tracks);
             else
                 scene::changeLayer(calm.layers, id, [&](Layer& layer) { quiet(layer.tracks); });
-            key.value = motion::Values(calm).of(id, property, time.toDouble()).value_or(0);
-            if (id == 0)
-                key.value =
-                    scene::cameraProperty(property)->get(motion::CameraMove(calm).at(time.toDouble()));
+            key.value =
+                id == 0 ? scene::cameraProperty(property)->get(motion::CameraMove(calm).at(time.toDouble()))
+                        : motion::Values(calm).of(id, property, time.toDouble()).value_or(0);
         }
         if (!there && at != track.keys.begin()) key.pace = (at - 1)->pace;
         key.pace = scene::readPace(fields, "pace", key.pace);

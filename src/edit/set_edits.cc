@@ -2,6 +2,7 @@
 
 #include "edit/places.h"
 #include "media/probe.h"
+#include "scene/chance.h"
 #include "scene/file.h"
 #include "scene/hanging_json.h"
 #include "scene/scene_json.h"
@@ -144,17 +145,6 @@ void rehung(Layer& layer, const optics::Affine& from, const optics::Affine& to) 
     if (const std::string why = rehang(layer, from, to); !why.empty()) throw Misread{why};
 }
 
-/// A number within 0..1 from a seed, an index and a purpose; the same everywhere (splitmix64).
-double chance(std::int64_t seed, int index, int purpose) {
-    std::uint64_t z = static_cast<std::uint64_t>(seed) * 0x9E3779B97F4A7C15u +
-                      static_cast<std::uint64_t>(index) * 0xD1B54A32D192ED03u +
-                      static_cast<std::uint64_t>(purpose) * 0x8CB92BA72F3D8DD7u + 0x632BE59BD9B4E019u;
-    z = (z ^ (z >> 30)) * 0xBF58476D1CE4E5B9u;
-    z = (z ^ (z >> 27)) * 0x94D049BB133111EBu;
-    z ^= z >> 31;
-    return static_cast<double>(z >> 11) / 9007199254740992.0;
-}
-
 std::vector<LayerPtr> scattered(const Scene& scene, const scene::Scatter& how, const LayerPtr& pattern,
                                 std::int64_t next) {
     std::vector<LayerPtr> copies;
@@ -166,7 +156,7 @@ std::vector<LayerPtr> scattered(const Scene& scene, const scene::Scatter& how, c
         Scene alone;
         alone.layers = {copy};
         next = scene::highestId(alone) + 1;
-        const auto either = [&](int purpose) { return 2 * chance(how.seed, i, purpose) - 1; };
+        const auto either = [&](int purpose) { return 2 * scene::chance(how.seed, i, purpose) - 1; };
         copy->name = pattern->name + " " + std::to_string(i + 1);
         scene::Placement& place = copy->placement;
         place.position += V3d(either(0) * how.box.x, either(1) * how.box.y, either(2) * how.box.z) * 0.5;

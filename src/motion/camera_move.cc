@@ -264,10 +264,4 @@ double CameraMove::turning(double seconds) const {
     return degrees(std::atan2(u.cross(v).length(), u.dot(v))) / (high - low);
 }
 
-double CameraMove::acceleration(double seconds) const {
-    constexpr double h = 5e-3;
-    const V3d change = at(seconds + h).position - at(seconds).position * 2 + at(seconds - h).position;
-    return change.length() / (h * h);
-}
-
 }

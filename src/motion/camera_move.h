@@ -24,13 +24,10 @@ public:
     double speed(double seconds) const;
     /// Degrees per second by which the viewing axis turns.
     double turning(double seconds) const;
-    /// Metres per second squared, along the way and across it together.
-    double acceleration(double seconds) const;
     /// Length of the path between mark i and the next, metres.
     double length(std::size_t move) const { return m_moves[move].path.length(); }
     /// A point of the path between mark i and the next; fraction of its length, 0..1.
     V3d point(std::size_t move, double fraction) const { return m_moves[move].path.at(fraction); }
-    const Path& path(std::size_t move) const { return m_moves[move].path; }
     /// When mark i is passed, seconds: its own time, or what follows from the pace over the whole move.
     double arrival(std::size_t mark) const;
 

@@ -23,6 +23,7 @@ void gather(const Moments& moments, bool exposed, double opacity, scene::Blend b
     const std::size_t first = exposed ? 0 : 1, last = exposed ? 2 : 1;
     for (std::size_t n = 0; n < moments[1].layers->size(); ++n) {
         const scene::LayerPtr& layer = (*moments[1].layers)[n];
+        if (!layer->visible || layer->opacity * opacity <= 0) continue;
         std::array<optics::Affine, 3> worlds;
         for (std::size_t m = first; m <= last; ++m) {
             const scene::Layer& then = *(*moments[m].layers)[n];
@@ -33,7 +34,7 @@ void gather(const Moments& moments, bool exposed, double opacity, scene::Blend b
         const double shown = shownAt(layer->showing, moments[1].now->time) *
                              shownFrom(layer->showing, (pivot - moments[1].now->view.eye).length());
         const double seen = layer->opacity * shown * opacity;
-        if (!layer->visible || seen <= 0) continue;
+        if (seen <= 0) continue;
         const scene::Blend own = layer->blend == scene::Blend::Normal ? blend : layer->blend;
         Item item{layer, {}, nullptr, seen, own, false, {}, {}, {}};
         if (const scene::Group* group = layer->group()) {

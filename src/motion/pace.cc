@@ -83,6 +83,32 @@ double paceSlope(const scene::Pace& pace, double x) {
     return dx > 1e-9 ? dy / dx : 0;
 }
 
+scene::Pace partOf(const scene::Pace& pace, double from, double to) {
+    scene::Pace part;
+    if (counts(pace.drawn)) {
+        constexpr int steps = 24;
+        for (int i = 0; i <= steps; ++i)
+            part.drawn.push_back(paceSlope(pace, from + (to - from) * i / steps));
+        return part;
+    }
+    // A part of a Bezier curve is one again: its control points are values of the blossom.
+    const double a = parameterAt(pace, from), b = parameterAt(pace, to);
+    const auto cut = [&](double p1, double p2, double& c1, double& c2) {
+        const auto blossom = [&](double u, double v, double w) {
+            const auto mix = [](double p, double q, double t) { return p + (q - p) * t; };
+            const double q0 = mix(0, p1, u), q1 = mix(p1, p2, u), q2 = mix(p2, 1, u);
+            return mix(mix(q0, q1, v), mix(q1, q2, v), w);
+        };
+        const double begin = blossom(a, a, a), size = blossom(b, b, b) - begin;
+        if (std::abs(size) > 1e-12)
+            c1 = (blossom(a, a, b) - begin) / size, c2 = (blossom(a, b, b) - begin) / size;
+    };
+    cut(pace.x1, pace.x2, part.x1, part.x2);
+    cut(pace.y1, pace.y2, part.y1, part.y2);
+    part.x1 = std::clamp(part.x1, 0.0, 1.0), part.x2 = std::clamp(part.x2, 0.0, 1.0);
+    return part;
+}
+
 double paceTime(const scene::Pace& pace, double y) {
     if (y <= 0) return 0;
     // A pace may overshoot and come back: the first time counts.

@@ -10,6 +10,8 @@ namespace stage::motion {
 double paceAt(const scene::Pace& pace, double x);
 /// dy/dx of it: the speed over the mean speed.
 double paceSlope(const scene::Pace& pace, double x);
+/// A part of it, from one share of the time to another, as a pace of its own.
+scene::Pace partOf(const scene::Pace& pace, double from, double to);
 /// The share of the time at which a share y is done first; 1 where it is not.
 double paceTime(const scene::Pace& pace, double y);
 

@@ -11,45 +11,6 @@
 namespace stage::motion {
 namespace {
 
-/// A part of a pace, from one share of the time to another, as a pace of its own. Of a Bezier curve it is one
-/// again (de Casteljau); of drawn speeds, speeds.
-scene::Pace partOf(const scene::Pace& pace, double from, double to) {
-    if (!pace.drawn.empty()) {
-        scene::Pace part;
-        constexpr int steps = 24;
-        for (int i = 0; i <= steps; ++i)
-            part.drawn.push_back(paceSlope(pace, from + (to - from) * i / steps));
-        return part;
-    }
-    // The parameters of the curve at both times, by bisection of its x.
-    const auto x = [&](double t) {
-        return 3 * pace.x1 * t * (1 - t) * (1 - t) + 3 * pace.x2 * t * t * (1 - t) + t * t * t;
-    };
-    const auto parameter = [&](double at) {
-        double low = 0, high = 1;
-        for (int i = 0; i < 60; ++i)
-            (x((low + high) / 2) < at ? low : high) = (low + high) / 2;
-        return (low + high) / 2;
-    };
-    const double a = parameter(from), b = parameter(to);
-    // Blossom: the control points of the part between parameters a and b.
-    const auto blossom = [](double p1, double p2, double u, double v, double w) {
-        const auto mix = [](double p, double q, double t) { return p + (q - p) * t; };
-        const double q0 = mix(0, p1, u), q1 = mix(p1, p2, u), q2 = mix(p2, 1, u);
-        return mix(mix(q0, q1, v), mix(q1, q2, v), w);
-    };
-    const auto part = [&](double p1, double p2, double& c1, double& c2) {
-        const double begin = blossom(p1, p2, a, a, a), end = blossom(p1, p2, b, b, b), size = end - begin;
-        if (!(std::abs(size) > 1e-12)) return;
-        c1 = (blossom(p1, p2, a, a, b) - begin) / size, c2 = (blossom(p1, p2, a, b, b) - begin) / size;
-    };
-    scene::Pace cut;
-    part(pace.x1, pace.x2, cut.x1, cut.x2);
-    part(pace.y1, pace.y2, cut.y1, cut.y2);
-    cut.x1 = std::clamp(cut.x1, 0.0, 1.0), cut.x2 = std::clamp(cut.x2, 0.0, 1.0);
-    return cut;
-}
-
 /// Round an upright axis through a point, anticlockwise seen from above.
 V3d round(const V3d& v, double angle) {
     return {v.x * std::cos(angle) + v.z * std::sin(angle), v.y,

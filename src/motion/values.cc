@@ -3,6 +3,7 @@
 #include "motion/camera_move.h"
 #include "motion/settled.h"
 #include "motion/track.h"
+#include "scene/chance.h"
 #include "scene/property.h"
 
 #include <algorithm>
@@ -16,14 +17,9 @@ namespace {
 
 constexpr int mostLinks = 32; ///< in a row
 
-/// Within -1..1, from a seed and a number (splitmix64).
-double chance(std::int64_t seed, std::int64_t number) {
-    std::uint64_t z = static_cast<std::uint64_t>(seed) * 0x9E3779B97F4A7C15u +
-                      static_cast<std::uint64_t>(number) * 0xD1B54A32D192ED03u + 0x632BE59BD9B4E019u;
-    z = (z ^ (z >> 30)) * 0xBF58476D1CE4E5B9u;
-    z = (z ^ (z >> 27)) * 0x94D049BB133111EBu;
-    z ^= z >> 31;
-    return static_cast<double>(z >> 11) / 4503599627370496.0 - 1;
+/// Within -1..1.
+double eitherWay(std::int64_t seed, std::int64_t number) {
+    return 2 * scene::chance(seed, number) - 1;
 }
 
 /// Chance at whole numbers, smooth (to the second derivative) between.
@@ -31,7 +27,7 @@ double smooth(std::int64_t seed, double at) {
     const double floor = std::floor(at), f = at - floor;
     const auto i = static_cast<std::int64_t>(floor);
     const double s = f * f * f * (f * (f * 6 - 15) + 10);
-    return chance(seed, i) * (1 - s) + chance(seed, i + 1) * s;
+    return eitherWay(seed, i) * (1 - s) + eitherWay(seed, i + 1) * s;
 }
 
 template <class Thing> double boundBy(const scene::Property<Thing>& property, double value) {
@@ -47,7 +43,7 @@ double noiseAt(const scene::Noise& noise, double seconds) {
         // A slow sway and a finer one on it; together never more than the amount.
         return noise.amount * (0.7 * smooth(noise.seed, at) + 0.3 * smooth(noise.seed + 7919, at * 2.3));
     case scene::Noise::Kind::Jitter:
-        return noise.amount * chance(noise.seed, static_cast<std::int64_t>(std::floor(at)));
+        return noise.amount * eitherWay(noise.seed, static_cast<std::int64_t>(std::floor(at)));
     case scene::Noise::Kind::Flicker: {
         const double drop = std::max(0.0, smooth(noise.seed, at));
         return -noise.amount * drop * drop;

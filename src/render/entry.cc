@@ -93,13 +93,11 @@ media::Box boxOf(const Plane& plane, const media::Box& frame, Through through) {
 
 Plane seen(const motion::Item& item, const motion::Frame& frame, const Quality& quality, V2i size) {
     const scene::Extensions& on = item.layer->hanging.extensions;
-    const auto through = [&](const optics::Card& card, optics::View view) {
-        if (quality.way == Way::Pinhole) view.aperture = 0;
-        return planeOf(card, view, size, on);
-    };
-    Plane plane = through(item.card, frame.view);
+    optics::View view = frame.view;
+    if (quality.way == Way::Pinhole) view.aperture = 0;
+    Plane plane = planeOf(item.card, view, size, on);
     if (frame.exposed && quality.way != Way::Pinhole)
-        expose(plane, through(item.open, frame.open), through(item.close, frame.close));
+        expose(plane, {item.open, frame.open}, {item.close, frame.close});
     return plane;
 }
 

@@ -115,13 +115,13 @@ RayBasis along(const RayBasis& rays, const optics::Card& from, const optics::Car
             turned(rays.awayUp)};
 }
 
-void exposeMesh(Plane& plane, const Plane& open, const Plane& close) {
-    const RayBasis first = along(open.rays, open.card, plane.card),
-                   last = along(close.rays, close.card, plane.card);
+void exposeMesh(Plane& plane, const Sight& open, const Sight& close) {
+    const RayBasis first = along(raysOf(open.view), open.card, plane.card),
+                   last = along(raysOf(close.view), close.card, plane.card);
     plane.raysDrift = (last + first * -1) * 0.5;
     plane.raysCurve = (last + first) * 0.5 + plane.rays * -1;
     const std::vector<V3d> now = plane.card.outline();
-    for (const Plane* other : {&open, &close}) {
+    for (const Sight* other : {&open, &close}) {
         const std::vector<V3d> then = other->card.outline();
         for (std::size_t i = 0; i < std::min(now.size(), then.size()); ++i) {
             const auto at = optics::project(plane.view, now[i]), to = optics::project(other->view, then[i]);
@@ -134,10 +134,14 @@ void exposeMesh(Plane& plane, const Plane& open, const Plane& close) {
 
 }
 
-void expose(Plane& plane, const Plane& open, const Plane& close) {
+void expose(Plane& plane, const Sight& open, const Sight& close) {
     if (plane.bent()) return exposeMesh(plane, open, close);
-    plane.drift = (close.pinhole - open.pinhole) * 0.5;
-    plane.curve = (close.pinhole + open.pinhole) * 0.5 - plane.pinhole;
+    const auto pinhole = [&](const Sight& sight) {
+        return planeOf(sight.card, sight.view, plane.size).pinhole;
+    };
+    const Projective first = pinhole(open), last = pinhole(close);
+    plane.drift = (last - first) * 0.5;
+    plane.curve = (last + first) * 0.5 - plane.pinhole;
     const auto size = [](const Linear& l) { return std::abs(l.a) + std::abs(l.b) + std::abs(l.c); };
     const auto moves = [&](const Projective& p) {
         return size(p.u) + size(p.v) > 1e-9 * (size(plane.pinhole.u) + size(plane.pinhole.v)) ||

@@ -74,8 +74,13 @@ struct Plane {
 /// then.
 Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
               const scene::Extensions& extensions = {});
+/// A card at another moment, seen through the view of that moment.
+struct Sight {
+    optics::Card card;
+    optics::View view;
+};
 /// Lets it move during the exposure: what it is at the exposure's begin and end.
-void expose(Plane& plane, const Plane& open, const Plane& close);
+void expose(Plane& plane, const Sight& open, const Sight& close);
 
 /// 1 / depth at a place of the frame; at most 0 where the card is not there.
 double nearnessAt(const Plane& plane, double x, double y);

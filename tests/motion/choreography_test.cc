@@ -5,6 +5,7 @@
 #include "motion/values.h"
 #include "optics/view.h"
 #include "scene/property.h"
+#include "support/moves.h"
 
 #include <cmath>
 #include <gtest/gtest.h>
@@ -13,29 +14,10 @@
 namespace stage::motion {
 namespace {
 
-scene::Mark mark(std::int64_t id, Rational time, V3d position, double pan = 0, double tilt = 0) {
-    scene::Mark m;
-    m.id = id;
-    m.time = time;
-    m.pose.position = position;
-    m.pose.pan = pan;
-    m.pose.tilt = tilt;
-    return m;
-}
-scene::Scene sceneOf(std::vector<scene::Mark> marks) {
-    scene::Scene scene = scene::emptyScene();
-    scene.camera.marks = std::move(marks);
-    return scene;
-}
-std::shared_ptr<scene::Layer> card(std::int64_t id, V3d position) {
-    auto layer = std::make_shared<scene::Layer>();
-    layer->id = id;
-    layer->name = "card " + std::to_string(id);
-    layer->pixels = {100, 50};
-    layer->metresPerPixel = 0.01;
-    layer->placement.position = position;
-    return layer;
-}
+using test::card;
+using test::mark;
+using test::sceneOf;
+
 scene::Track track(std::string property, std::vector<scene::Key<double>> keys = {}) {
     scene::Track made;
     made.property = std::move(property);

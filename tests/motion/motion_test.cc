@@ -1,26 +1,14 @@
 #include "motion/frame.h"
 #include "motion/measure.h"
+#include "support/moves.h"
 
 #include <gtest/gtest.h>
 
 namespace stage::motion {
 namespace {
 
-scene::Mark mark(std::int64_t id, Rational time, V3d position, double pan = 0, double tilt = 0) {
-    scene::Mark m;
-    m.id = id;
-    m.time = time;
-    m.pose.position = position;
-    m.pose.pan = pan;
-    m.pose.tilt = tilt;
-    return m;
-}
-
-scene::Scene sceneOf(std::vector<scene::Mark> marks) {
-    scene::Scene scene = scene::emptyScene();
-    scene.camera.marks = std::move(marks);
-    return scene;
-}
+using test::mark;
+using test::sceneOf;
 
 TEST(PaceCurve, MatchesCssEaseInOut) {
     // cubic-bezier(.42,0,.58,1): reference values by solving x(t) to 1e-12 with bisection in extended
@@ -105,22 +93,12 @@ TEST(CameraMove, StandsBeforeAndAfterAndBetweenEqualMarks) {
     EXPECT_EQ(single.at(7).position, V3d(1, 2, 3));
 }
 
-scene::LayerPtr card(V3d position) {
-    auto layer = std::make_shared<scene::Layer>();
-    layer->id = 1;
-    layer->name = "card";
-    layer->pixels = {100, 50};
-    layer->metresPerPixel = 0.01;
-    layer->placement.position = position;
-    return layer;
-}
-
 TEST(Measures, TravelOfATruck) {
     // a 0.5 m truck at f=35, W=1920: 186.667 px at 5 m, 18.667 px at 50 m
     for (const auto& [depth, travel] : {std::pair{5.0, 186.667}, std::pair{50.0, 18.667}}) {
         scene::Scene scene = scene::emptyScene();
         scene.camera.marks.push_back(mark(2, scene::lastTime(scene), {0.5, 0, 0}));
-        scene.layers.push_back(card({0, 0, -depth}));
+        scene.layers.push_back(test::card(1, {0, 0, -depth}));
         const Measure m = measure(scene, 1, CameraMove(scene), 0);
         EXPECT_NEAR(m.travel, travel, 1e-3);
         EXPECT_NEAR(m.depth, depth, 1e-12);
@@ -129,7 +107,7 @@ TEST(Measures, TravelOfATruck) {
 
 TEST(Measures, CornersOfACard) {
     scene::Scene scene = scene::emptyScene();
-    scene.layers.push_back(card({0.5, 0.25, -5}));
+    scene.layers.push_back(test::card(1, {0.5, 0.25, -5}));
     const Measure m = measure(scene, 1, CameraMove(scene), 0);
     ASSERT_TRUE(m.corners);
     // 1 m x 0.5 m, its lower left corner on the axis; 1 m at 5 m is 35/36*1920/5 = 373.333 px
@@ -143,7 +121,7 @@ TEST(Measures, CornersOfACard) {
 
 TEST(Measures, BehindTheCameraHasNoCorners) {
     scene::Scene scene = scene::emptyScene();
-    scene.layers.push_back(card({0, 0, 5}));
+    scene.layers.push_back(test::card(1, {0, 0, 5}));
     const Measure m = measure(scene, 1, CameraMove(scene), 0);
     EXPECT_FALSE(m.corners);
     EXPECT_EQ(m.travel, 0);
@@ -151,7 +129,7 @@ TEST(Measures, BehindTheCameraHasNoCorners) {
 
 TEST(Frames, FootageTimeHoldsItsEnds) {
     scene::Scene scene = scene::emptyScene();
-    auto clip = std::make_shared<scene::Layer>(*card({0, 0, -5}));
+    auto clip = std::make_shared<scene::Layer>(*test::card(1, {0, 0, -5}));
     clip->content = scene::Footage{{"x", 0, ""}, Rational(12), 10, 0, Rational(1)};
     scene.layers = {clip};
     const auto shown = [&](Rational time) {
@@ -166,12 +144,12 @@ TEST(Frames, FootageTimeHoldsItsEnds) {
 
 TEST(Frames, HiddenLayersAndPlainGroupsAreResolved) {
     scene::Scene scene = scene::emptyScene();
-    auto hidden = std::make_shared<scene::Layer>(*card({0, 0, -5}));
+    auto hidden = std::make_shared<scene::Layer>(*test::card(1, {0, 0, -5}));
     hidden->visible = false;
     auto group = std::make_shared<scene::Layer>();
     group->id = 9;
     group->placement.position = {0, 0, -2};
-    group->content = scene::Group{{card({0, 0, -3}), hidden}};
+    group->content = scene::Group{{test::card(1, {0, 0, -3}), hidden}};
     scene.layers = {group};
     const Frame frame = evaluate(scene, 0, {64, 36});
     ASSERT_EQ(frame.items.size(), 1u);

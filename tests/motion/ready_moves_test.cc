@@ -123,7 +123,7 @@ TEST_F(ReadyMoves, NothingJumpsFromFrameToFrame) {
         }
         std::sort(changes.begin(), changes.end());
         const double median = changes[changes.size() / 2];
-        EXPECT_LT(changes.back(), 1.5 * median + 0.12) << readyNames[i] << " median " << median;
+        EXPECT_LT(changes.back(), 1.5 * median + 0.01) << readyNames[i] << " median " << median;
     }
 }
 
