@@ -53,7 +53,7 @@ void MarksStrip::next() {
     const double scale = std::min(pictureWidth * dpr / frame.x, pictureHeight * dpr / frame.y);
     const V2i size(std::max(1, static_cast<int>(frame.x * scale)),
                    std::max(1, static_cast<int>(frame.y * scale)));
-    m_request.ask({.frame = motion::evaluate(scene, mark.time, size, mark.pose),
+    m_request.ask({.frame = motion::evaluate(scene, mark.time, size),
                    .tag = (m_generation << 32) + static_cast<qint64>(m_wanted)});
     ++m_wanted;
 }
