@@ -1,6 +1,6 @@
 # The arrows of docs/architecture.md are enforced here: a module may only name modules that stand
 # before it in this list, and only the desk may name Qt.
-set(STAGE_ORDER scene optics motion media cutout edit render output cli desk)
+set(STAGE_ORDER scene optics motion checks media cutout edit render output cli desk)
 
 # stage_module(NAME [USES module...] [LIBS target...]): every .cc of the current folder but those of programs
 # becomes the static library stage_NAME with the alias stage::NAME.

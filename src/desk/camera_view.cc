@@ -17,7 +17,6 @@
 namespace stage::desk {
 namespace {
 
-constexpr std::size_t cacheBytes = 768u << 20;
 constexpr std::size_t mostFinals = 64;
 
 }
@@ -55,6 +54,7 @@ CameraView::CameraView(Session& session, QWidget* parent)
     });
     connect(m_bannerBack, &QPushButton::clicked, &m_session, &Session::backToMove);
 
+    makeWalkBar();
     m_walkEnd.setSingleShot(true);
     m_walkEnd.setInterval(600);
     connect(&m_walkEnd, &QTimer::timeout, this, [this] {
@@ -67,17 +67,17 @@ CameraView::CameraView(Session& session, QWidget* parent)
     connect(&m_session, &Session::frameChanged, this, &CameraView::update);
     connect(&m_session, &Session::cameraChanged, this, &CameraView::update);
     connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
+    connect(&m_session, &Session::playRangeChanged, this, &CameraView::refill);
     connect(&m_request, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double ms) {
         m_picture = picture;
         m_milliseconds = ms;
         if (m_session.previewing()) // towards what takes 30 ms
             m_draft = std::clamp(m_draft * std::sqrt(30 / std::max(1.0, ms)), 0.25, 1.0);
-        const bool onMove = !(m_session.offMove() && m_session.offMove()->time == m_session.time());
-        if (tag == m_generation * (1ll << 32) + m_session.frame() && onMove)
-            m_cache[m_session.frame()] = picture;
+        const bool onMove = !m_session.offHere();
+        if (tag == m_generation * (1ll << 32) + m_session.frame() && onMove) keep(m_session.frame(), picture);
         m_refined = false;
+        m_shown = tag & 0xffffffff;
         QWidget::update();
-        Q_EMIT cacheChanged();
         Q_EMIT pictureShown();
         refill();
         if (m_refining && !m_playing && !m_session.previewing()) m_still.start();
@@ -97,16 +97,16 @@ CameraView::CameraView(Session& session, QWidget* parent)
         if (tag != m_generation * (1ll << 32) + m_session.frame()) return;
         m_picture = picture;
         m_refined = true;
-        const bool onMove = !(m_session.offMove() && m_session.offMove()->time == m_session.time());
+        const bool onMove = !m_session.offHere();
         if (m_finals.size() > mostFinals) m_finals.clear();
         if (onMove) m_finals[m_session.frame()] = picture;
         QWidget::update();
         Q_EMIT pictureRefined();
+        refill();
     });
     connect(&m_ahead, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double) {
         if (tag >> 32 != m_generation) return;
-        m_cache[tag & 0xffffffff] = picture;
-        Q_EMIT cacheChanged();
+        keep(tag & 0xffffffff, picture);
         refill();
     });
     updateBanner();
@@ -119,6 +119,8 @@ void CameraView::setTool(Tool tool) {
               : tool == Tool::Turn ? Qt::OpenHandCursor
               : tool == Tool::Push ? Qt::SizeVerCursor
                                    : Qt::ArrowCursor);
+    m_walkBar->setVisible(tool == Tool::Walk);
+    placeWalkBar();
     QWidget::update();
     Q_EMIT toolChanged();
 }
@@ -241,6 +243,7 @@ void CameraView::refine() {
 
 void CameraView::forget() {
     m_cache.clear();
+    m_ahead.drop();
     m_finals.clear();
     ++m_generation;
     update();
@@ -257,12 +260,16 @@ void CameraView::update() {
     if (const auto final = m_finals.find(frame); final != m_finals.end() && !off && !m_playing) {
         m_picture = final->second;
         m_refined = true;
+        m_shown = frame;
         QWidget::update();
         Q_EMIT pictureRefined();
+        refill();
         return;
     }
-    if (const auto cached = m_cache.find(frame); cached != m_cache.end() && !off) {
-        m_picture = cached->second;
+    m_cache.setPlayhead(frame);
+    if (const QImage* cached = off ? nullptr : m_cache.find(frame)) {
+        m_picture = *cached;
+        m_shown = frame;
         QWidget::update();
         refill();
         if (m_refining && !m_playing) m_still.start();
@@ -278,26 +285,40 @@ void CameraView::update() {
     m_request.ask(std::move(wanted));
 }
 
-/// While playing, renders the frames that will be needed next.
+void CameraView::keep(std::int64_t frame, const QImage& picture) {
+    m_cache.setPlayhead(m_session.frame());
+    m_cache.keep(frame, picture);
+    Q_EMIT cacheChanged();
+}
+
+void CameraView::setPlayBudget(std::size_t bytes) {
+    m_cache.setBudget(bytes);
+    Q_EMIT cacheChanged();
+    refill();
+}
+
+/// Renders the frames that will be needed next: while it plays, and when nothing else is to be done.
 void CameraView::refill() {
-    if (!m_playing || m_ahead.busy()) return;
+    if (m_ahead.busy() || m_session.previewing() || m_dragging || m_panning) return;
+    if (!m_playing && (m_request.busy() || (m_refining && !m_refined))) return;
     const scene::Scene& scene = *m_session.scene();
+    if (scene.layers.empty()) return;
     const V2i size = pictureSize();
-    if (m_cache.size() * static_cast<std::size_t>(size.x) * static_cast<std::size_t>(size.y) * 4 > cacheBytes)
-        return;
-    const std::int64_t count = scene.output.frames;
-    for (std::int64_t i = 1; i < std::min<std::int64_t>(count, 1000); ++i) {
-        const std::int64_t frame = (m_session.frame() + i) % count;
-        if (m_cache.contains(frame)) continue;
-        const Rational time = timeOfFrame(frame, scene.output.rate);
-        Wish wanted = wish(frame);
-        wanted.frame = motion::evaluate(scene, time, size, m_session.move().at(time.toDouble()));
-        m_ahead.ask(std::move(wanted));
-        return;
-    }
+    const auto [first, last] = m_session.playRange();
+    m_cache.setRange(first, last);
+    m_cache.setPlayhead(m_session.frame());
+    const auto bytes = inView(size).size();
+    const auto frame =
+        m_cache.wanted(4 * static_cast<std::size_t>(bytes.x) * static_cast<std::size_t>(bytes.y));
+    if (!frame) return;
+    const Rational time = timeOfFrame(*frame, scene.output.rate);
+    Wish wanted = wish(*frame);
+    wanted.frame = motion::evaluate(scene, time, size, m_session.move().at(time.toDouble()));
+    m_ahead.ask(std::move(wanted));
 }
 
 void CameraView::resizeEvent(QResizeEvent*) {
+    placeWalkBar();
     forget();
 }
 
@@ -370,8 +391,7 @@ void CameraView::paintEvent(QPaintEvent*) {
     drawHandles(painter);
 
     QString say = m_say;
-    if (say.isEmpty() && m_tool == Tool::Walk)
-        say = tr("drag: pan and tilt · Shift: truck and pedestal · wheel: dolly");
+    if (say.isEmpty() && m_tool == Tool::Walk) say = walkHint();
     if (say.isEmpty() && m_tool == Tool::Turn)
         say = tr("drag: turn and lean · Shift: roll · Ctrl: steps of 15°");
     if (m_session.scene()->layers.empty()) {

@@ -2,10 +2,12 @@
 // depth, walking the camera.
 #pragma once
 
+#include "desk/frame_cache.h"
 #include "desk/handles.h"
 #include "desk/picture_request.h"
 #include "desk/session.h"
 #include "desk/snap.h"
+#include "motion/walking.h"
 #include "optics/placing.h"
 
 #include <QTimer>
@@ -14,6 +16,7 @@
 
 class QLabel;
 class QPushButton;
+class QToolButton;
 
 namespace stage::desk {
 
@@ -25,6 +28,11 @@ public:
     enum class Tool { Move, Push, Turn, Walk };
     void setTool(Tool tool);
     Tool tool() const { return m_tool; }
+    /// What a drag does to the camera with the walking tool; Shift and Ctrl lend Slide and Orbit to Look.
+    enum class Walk { Look, Slide, Dolly, Orbit, Roll, Zoom, DollyZoom };
+    static constexpr int walks = 7;
+    void setWalk(Walk walk);
+    Walk walk() const { return m_walk; }
     void setThirds(bool on);
     void setSafe(bool on);
     /// How the picture is shown; the scene does not change.
@@ -40,7 +48,11 @@ public:
 
     /// Shows the next frames as they are rendered ahead; while playing nothing is dropped from the cache.
     void setPlaying(bool playing);
-    int cachedFrames() const { return static_cast<int>(m_cache.size()); }
+    const FrameCache& cache() const { return m_cache; }
+    /// Bytes kept for playing.
+    void setPlayBudget(std::size_t bytes);
+    /// The frame whose picture is shown now: while playing it may be behind the playhead.
+    std::int64_t shownFrame() const { return m_shown; }
     double lastMilliseconds() const { return m_milliseconds; }
 
     /// The whole frame; else it has been zoomed at the pointer.
@@ -67,12 +79,15 @@ protected:
     void mouseReleaseEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    void keyReleaseEvent(QKeyEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
+    bool event(QEvent* event) override;
 
 private:
     void forget();
     void update();
     void refill();
+    void keep(std::int64_t frame, const QImage& picture);
     void refine();
     void updateBanner();
     V2i pictureSize() const;
@@ -82,7 +97,16 @@ private:
     optics::View view() const; ///< of the scene's own frame
     V2d toFrame(const QPointF& place) const;
     std::int64_t layerAt(const V2d& place) const;
-    void walkBy(double truck, double pedestal, double dolly, double pan, double tilt);
+    void makeWalkBar();
+    QString walkHint() const;
+    void placeWalkBar();
+    void beginWalk(const V2d& place);
+    void walkTo(const QPointF& place, Qt::KeyboardModifiers keys);
+    void walkBy(const motion::Step& step);
+    void walked(const scene::Pose& pose); ///< shows it, and says how far it went since the walk began
+    bool walkKey(QKeyEvent* event);
+    void wheelWalk(QWheelEvent* event);
+    void stopWalk();
     QPointF toView(const V2d& place) const;
     bool shows(const scene::Found& found, const V2d& place) const;
     std::optional<HandlePlane> planeOf(const scene::Found& found) const;
@@ -104,7 +128,8 @@ private:
     Tool m_tool = Tool::Move;
     bool m_thirds = true, m_safe = false, m_playing = false;
     QImage m_picture;
-    std::map<std::int64_t, QImage> m_cache;  ///< drafts, for playing
+    FrameCache m_cache; ///< drafts, for playing
+    std::int64_t m_shown = -1;
     std::map<std::int64_t, QImage> m_finals; ///< refined ones, which would flicker among drafts
     qint64 m_generation = 0;
     double m_milliseconds = 0;
@@ -120,7 +145,12 @@ private:
     int m_guide = -1;
     std::vector<SnapLine> m_across, m_up; ///< lines caught on now: upright and level
     QPointF m_from, m_last;
+    Walk m_walk = Walk::Look;
     scene::Pose m_walkFrom;
+    V3d m_around{0};       ///< what an orbit goes around, and a dolly zoom keeps as large as it is
+    bool m_wasOff = false; ///< as the walk began
+    bool m_level = false;  ///< L is held: along one axis only
+    Qt::KeyboardModifiers m_walkKeys;
     V3d m_grip;
     double m_depthFrom = 0;
     std::int64_t m_grabbed = 0;
@@ -130,7 +160,8 @@ private:
     QString m_say;
     QTimer m_walkEnd, m_still;
 
-    QWidget* m_banner;
+    QWidget *m_banner, *m_walkBar;
+    std::vector<QToolButton*> m_walkButtons;
     QLabel* m_bannerText;
     QPushButton *m_bannerSet, *m_bannerBack;
 };

@@ -146,8 +146,8 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
     m_plane.reset();
     m_guide = -1;
     m_grabbed = 0;
-    if (m_tool == Tool::Walk) return;
     const V2d place = toFrame(m_from);
+    if (m_tool == Tool::Walk) return beginWalk(place);
     // The middle of a layer is where it is grabbed to be moved, so its pivot is moved with Shift only.
     const bool pivots = event->modifiers() & Qt::ShiftModifier;
     for (const auto& [handle, at] :
@@ -204,20 +204,7 @@ void CameraView::mouseMoveEvent(QMouseEvent* event) {
     m_up.clear();
     if (m_guide >= 0) return dragGuide(place);
     if (m_handle) return dragHandle(place, event->modifiers());
-    const double perPixel = m_session.scene()->output.frame.x / frameRect().width();
-    if (m_tool == Tool::Walk) {
-        const optics::View lens = view();
-        const QPointF by = (place - m_last) * perPixel;
-        m_last = place;
-        if (event->modifiers() & Qt::ShiftModifier) {
-            const double metres = reach() / lens.slope;
-            walkBy(-by.x() * metres, by.y() * metres, 0, 0, 0);
-        } else {
-            walkBy(0, 0, 0, -degrees(std::atan(by.x() / lens.slope)),
-                   degrees(std::atan(by.y() / lens.slope)));
-        }
-        return;
-    }
+    if (m_tool == Tool::Walk) return walkTo(place, event->modifiers());
     if (m_tool == Tool::Turn) return turnBy(place - m_from, event->modifiers());
     if (m_tool == Tool::Push) {
         const double ratio = std::exp((m_from.y() - place.y()) / 180.0);
@@ -346,7 +333,7 @@ void CameraView::dragHandle(const QPointF& place, Qt::KeyboardModifiers keys) {
     if (m_handle->kind == Handle::Kind::Turn) {
         double by = turnBetween(*m_plane, m_shareFrom, *share);
         const scene::Found found = scene::find(*m_session.history().scene(), m_session.selection().front());
-        V3d turn = motion::placeAt(*found.layer, m_session.time()).turn;
+        V3d turn = m_session.layerNow(found.layer->id).placement.turn;
         if (keys & Qt::ShiftModifier) by = std::round((turn.z + by) / 15) * 15 - turn.z;
         turn.z += by;
         m_session.preview({{"edit", "place"},
@@ -378,7 +365,7 @@ void CameraView::turnBy(const QPointF& by, Qt::KeyboardModifiers keys) {
     const auto layers = m_session.movable();
     for (const std::int64_t id : layers) {
         const scene::Found found = scene::find(*m_session.history().scene(), id);
-        const V3d turn = motion::placeAt(*found.layer, m_session.time()).turn + V3d(lean, aside, turned);
+        const V3d turn = m_session.layerNow(found.layer->id).placement.turn + V3d(lean, aside, turned);
         edits.push_back({{"edit", "place"},
                          {"layer", id},
                          {"turn", scene::toJson(turn)},
@@ -419,20 +406,6 @@ void CameraView::contextMenuEvent(QContextMenuEvent* event) {
     Q_EMIT menuAsked(event->globalPos(), event->pos());
 }
 
-void CameraView::walkBy(double truck, double pedestal, double dolly, double pan, double tilt) {
-    const optics::View lens = view();
-    scene::Pose pose = m_session.pose();
-    pose.position += lens.right * truck + lens.up * pedestal + lens.forward * dolly;
-    pose.pan += pan;
-    pose.tilt = std::clamp(pose.tilt + tilt, -89.0, 89.0);
-    m_session.walk(pose);
-    const V3d gone = m_session.pose().position - m_walkFrom.position;
-    m_say = tr("truck %1 m · pedestal %2 m · dolly %3 m · pan %4° · tilt %5°")
-                .arg(figure(gone.dot(lens.right), 2), figure(gone.dot(lens.up), 2),
-                     figure(gone.dot(lens.forward), 2), figure(pose.pan, 1), figure(pose.tilt, 1));
-    QWidget::update();
-}
-
 void CameraView::wheelEvent(QWheelEvent* event) {
     if (m_tool != Tool::Walk) { // zoom at the pointer
         const double before = m_zoom;
@@ -444,10 +417,7 @@ void CameraView::wheelEvent(QWheelEvent* event) {
         forget();
         return event->accept();
     }
-    if (!m_walkEnd.isActive() && !m_dragging) m_walkFrom = m_session.pose();
-    walkBy(0, 0, event->angleDelta().y() / 120.0 * reach() * 0.02, 0, 0);
-    if (!m_dragging) m_walkEnd.start(); // a row of turns is one step
-    event->accept();
+    wheelWalk(event);
 }
 
 void CameraView::keyPressEvent(QKeyEvent* event) {
@@ -458,9 +428,13 @@ void CameraView::keyPressEvent(QKeyEvent* event) {
         m_across.clear();
         m_up.clear();
         m_say.clear();
-        if (m_tool == Tool::Walk) m_session.walk(m_walkFrom);
+        if (m_tool == Tool::Walk) stopWalk();
         m_session.dropPreview();
         QWidget::update();
+        return;
+    }
+    if (m_tool == Tool::Walk) {
+        if (!walkKey(event)) QWidget::keyPressEvent(event);
         return;
     }
     const bool fine = event->modifiers() & Qt::ControlModifier, turn = event->modifiers() & Qt::ShiftModifier;
@@ -488,16 +462,6 @@ void CameraView::keyPressEvent(QKeyEvent* event) {
         break;
     default:
         return QWidget::keyPressEvent(event);
-    }
-    if (m_tool == Tool::Walk) {
-        if (!m_walkEnd.isActive()) m_walkFrom = m_session.pose();
-        const double step = reach() * 0.01 * k;
-        if (turn)
-            walkBy(0, 0, 0, arrow.x * 0.5 * k, arrow.y * 0.5 * k);
-        else
-            walkBy(arrow.x * step, rise * step, arrow.y * step, 0, 0);
-        m_walkEnd.start();
-        return;
     }
     if (m_session.movable().empty()) return QWidget::keyPressEvent(event);
     if (m_tool == Tool::Push) {

@@ -5,6 +5,7 @@
 #include "desk/gates.h"
 #include "desk/hanging_part.h"
 #include "desk/theme.h"
+#include "desk/time_part.h"
 #include "media/content.h"
 #include "motion/measure.h"
 #include "motion/settled.h"
@@ -161,6 +162,8 @@ QWidget* DetailsPanel::makeLayerPage() {
     layout->addWidget(m_textPart);
     m_hanging = new HangingPart(m_session);
     layout->addWidget(m_hanging);
+    m_time = new TimePart(m_session);
+    layout->addWidget(m_time);
     m_content = new ContentPart(m_session);
     layout->addWidget(m_content);
 
@@ -190,7 +193,7 @@ QWidget* DetailsPanel::makeLayerPage() {
     const auto turnTo = [this, layer](int axis, double v) {
         const auto l = layer();
         if (!l) return;
-        V3d turn = motion::placeAt(*l, m_session.time()).turn;
+        V3d turn = m_session.layerNow(l->id).placement.turn;
         turn[axis] = v;
         m_session.apply({{"edit", "place"},
                          {"layer", l->id},
@@ -201,9 +204,11 @@ QWidget* DetailsPanel::makeLayerPage() {
     connect(m_lean, &NumberField::entered, this, [turnTo](double v) { turnTo(0, -v); });
     connect(m_roll, &NumberField::entered, this, [turnTo](double v) { turnTo(2, v); });
     connect(m_opacity, &NumberField::entered, this, [this](double v) {
-        m_session.apply({{"edit", "look"},
-                         {"layers", m_session.selection()},
-                         {"opacity", std::clamp(v / 100, 0.0, 1.0)}});
+        const double opacity = std::clamp(v / 100, 0.0, 1.0);
+        const edit::Edit all = {{"edit", "look"}, {"layers", m_session.selection()}, {"opacity", opacity}};
+        m_session.apply(m_session.selection().size() == 1
+                            ? m_session.setting(m_session.selection().front(), "opacity", opacity, all)
+                            : all);
     });
     connect(m_blend, &QComboBox::activated, this, [this](int i) {
         m_session.apply({{"edit", "look"},
@@ -515,6 +520,7 @@ void DetailsPanel::refresh() {
     m_content->setVisible(count == 1);
     if (!one) m_missing->hide();
     m_hanging->refresh();
+    m_time->refresh();
     if (!one) m_textPart->hide();
 }
 
@@ -541,11 +547,13 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     m_height->setValue(pivot.y);
     m_width->setValue(measured.metres.x);
     m_layerHeight->setValue(measured.metres.y);
-    const V3d turn = motion::placeAt(layer, m_session.time()).turn;
+    const V3d turn = layer.hanging.facing == scene::Facing::Fixed
+                         ? now.layer->placement.turn
+                         : m_session.layerNow(layer.id).placement.turn;
     m_turn->setValue(turn.y);
     m_lean->setValue(-turn.x);
     m_roll->setValue(turn.z);
-    m_opacity->setValue(layer.opacity * 100);
+    m_opacity->setValue(now.layer->opacity * 100);
     m_blend->setCurrentIndex(static_cast<int>(layer.blend));
     m_sizeInFrame->setText(measured.corners
                                ? tr("%1 × %2 %")

@@ -20,6 +20,7 @@ namespace stage::desk {
 
 class ContentPart;
 class HangingPart;
+class TimePart;
 
 class DetailsPanel : public QWidget {
     Q_OBJECT
@@ -52,6 +53,7 @@ private:
     QCheckBox* m_locked;
     QWidget *m_manyPart, *m_onePart;
     HangingPart* m_hanging;
+    TimePart* m_time;
     QComboBox* m_blend;
     QCheckBox* m_inDepth;
     QComboBox* m_iris;

@@ -1,10 +1,10 @@
 #include "desk/dialogs.h"
 
+#include "desk/dialog_form.h"
 #include "desk/form.h"
 #include "desk/number_field.h"
 #include "desk/theme.h"
 #include "media/pyramid.h"
-#include "motion/ready_moves.h"
 #include "optics/placing.h"
 #include "scene/scene_json.h"
 
@@ -26,44 +26,6 @@
 
 namespace stage::desk {
 namespace {
-
-struct Form {
-    QDialog dialog;
-    QFormLayout* layout;
-    QDialogButtonBox* buttons;
-
-    Form(QWidget* parent, const QString& title, const QString& ok) : dialog(parent) {
-        dialog.setWindowTitle(title);
-        dialog.setMinimumWidth(420);
-        auto* outer = new QVBoxLayout(&dialog);
-        outer->setContentsMargins(18, 16, 18, 14);
-        outer->setSpacing(14);
-        layout = new QFormLayout;
-        layout->setHorizontalSpacing(16);
-        layout->setVerticalSpacing(8);
-        outer->addLayout(layout);
-        buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
-        buttons->button(QDialogButtonBox::Ok)->setText(ok);
-        outer->addWidget(buttons);
-        QObject::connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
-        QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
-    }
-    /// Until it is cancelled or check() gives no complaint.
-    bool run(const std::function<QString()>& check = [] { return QString(); }) {
-        auto* complaint = new QLabel;
-        complaint->setObjectName(QStringLiteral("warning"));
-        complaint->setWordWrap(true);
-        complaint->hide();
-        layout->addRow(complaint);
-        while (dialog.exec() == QDialog::Accepted) {
-            const QString problem = check();
-            if (problem.isEmpty()) return true;
-            complaint->setText(problem);
-            complaint->show();
-        }
-        return false;
-    }
-};
 
 QSpinBox* pixels(int value) {
     auto* box = new QSpinBox;
@@ -110,24 +72,6 @@ constexpr Rate rates[] = {{"23.976", "24000/1001"},
                           {"50", "50"},
                           {"60", "60"}};
 
-}
-
-NumberField* number(Form& form, const QString& name, scene::Measured measured, const QString& unit,
-                    int decimals, double step, double value, const QString& tip) {
-    auto* field = new NumberField(measured, unit, decimals, step);
-    field->setObjectName(QStringLiteral("figure"));
-    field->setValue(value);
-    field->setToolTip(tip);
-    field->setAccessibleName(name);
-    form.layout->addRow(name, field);
-    return field;
-}
-
-/// What a field says now, also when it was not entered; a sentence is added to the complaint.
-double read(NumberField* field, QString& complaint) {
-    const auto value = field->written();
-    if (!value && complaint.isEmpty()) complaint = QString::fromStdString(value.error().sentence);
-    return value ? *value : 0;
 }
 
 std::optional<edit::Edit> askPush(QWidget* parent, std::size_t layers, double nearest, double farthest) {
@@ -252,122 +196,6 @@ std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scatter& now,
                 {"box", {read(across, complaint), read(up, complaint), read(deep, complaint)}},
                 {"turn", read(turn, complaint)},
                 {"sizes", read(sizes, complaint) / 100}};
-        return complaint;
-    };
-    return form.run(check) ? std::optional(edit) : std::nullopt;
-}
-
-std::optional<edit::Edit> askReadyMove(QWidget* parent, const scene::Scene& scene, Rational now,
-                                       std::int64_t subject) {
-    using motion::Ready;
-    using scene::Measured;
-    Form form(parent, QObject::tr("Make a move"), QObject::tr("Make it"));
-    auto* move = new QComboBox;
-    move->setObjectName(QStringLiteral("readyMove"));
-    const char* const tips[] = {
-        QT_TR_NOOP("Ahead along the axis, so many metres"),
-        QT_TR_NOOP("Back along the axis: what is around comes into view"),
-        QT_TR_NOOP("To the right; less than 0: to the left"),
-        QT_TR_NOOP("Up, tilting so that the subject stays where it is"),
-        QT_TR_NOOP("Around the subject, degrees; seen from above anticlockwise"),
-        QT_TR_NOOP("A little ahead and aside, for a picture that only breathes"),
-        QT_TR_NOOP("Ahead through all layers, to just before the last"),
-        QT_TR_NOOP("Ahead while the lens widens: the subject stays as wide, its ground grows"),
-        QT_TR_NOOP("Once around the subject; ends where it began")};
-    for (const std::string_view name : motion::readyNames)
-        move->addItem(QString::fromUtf8(name.data(), static_cast<qsizetype>(name.size())));
-    form.layout->addRow(QObject::tr("Move"), move);
-    auto* tip = new QLabel;
-    tip->setObjectName(QStringLiteral("dim"));
-    tip->setWordWrap(true);
-    tip->setMinimumWidth(320);
-    form.layout->addRow(QString(), tip);
-    auto* amount =
-        number(form, QObject::tr("Amount"), Measured::Plain, QString(), 2, 0.25, 0,
-               QObject::tr("Metres, or degrees of an arc. 0: a fitting one for where the subject is"));
-    auto* seconds = number(form, QObject::tr("Takes"), Measured::Plain, QStringLiteral("s"), 2, 0.5, 4,
-                           QObject::tr("Seconds, from the playhead on"));
-    auto* pace = new QComboBox;
-    for (const scene::NamedPace& named : scene::namedPaces)
-        pace->addItem(QString::fromUtf8(named.name.data(), static_cast<qsizetype>(named.name.size())));
-    form.layout->addRow(QObject::tr("Pace"), pace);
-    auto* about = new QComboBox;
-    about->addItem(QObject::tr("what is in focus"), QVariant::fromValue<qlonglong>(0));
-    scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) {
-        about->addItem(QString::fromStdString(layer->name), QVariant::fromValue<qlonglong>(layer->id));
-    });
-    about->setCurrentIndex(std::max(0, about->findData(QVariant::fromValue<qlonglong>(subject))));
-    form.layout->addRow(QObject::tr("Subject"), about);
-    auto* note =
-        new QLabel(QObject::tr("Becomes ordinary marks from the playhead on, in place of those there."));
-    note->setObjectName(QStringLiteral("dim"));
-    form.layout->addRow(note);
-    const auto chosen = [&](int i) {
-        tip->setText(QObject::tr("%1. Amount 0: as far as fits.").arg(QObject::tr(tips[i])));
-        const auto kind = static_cast<Ready>(i);
-        const bool around = kind == Ready::Arc || kind == Ready::OrbitLoop;
-        about->setEnabled(around || kind == Ready::Rise || kind == Ready::DollyZoom);
-        pace->setCurrentIndex(kind == Ready::OrbitLoop || kind == Ready::Drift ? 0 : 3);
-    };
-    QObject::connect(move, &QComboBox::currentIndexChanged, &form.dialog, chosen);
-    chosen(0);
-    edit::Edit edit;
-    const auto check = [&] {
-        QString complaint;
-        const double takes = read(seconds, complaint);
-        if (complaint.isEmpty() && !(takes > 0)) complaint = QObject::tr("A move takes more than 0 seconds.");
-        edit = {{"edit", "ready-move"},
-                {"move", motion::readyNames[static_cast<std::size_t>(move->currentIndex())]},
-                {"amount", read(amount, complaint)},
-                {"seconds", Rational::nearest(takes).text()},
-                {"time", now.text()},
-                {"pace", scene::namedPaces[static_cast<std::size_t>(pace->currentIndex())].name}};
-        if (about->isEnabled() && about->currentIndex() > 0)
-            edit["subject"] = about->currentData().toLongLong();
-        if (complaint.isEmpty())
-            if (const auto tried = edit::apply(scene, edit); !tried)
-                complaint = QString::fromStdString(tried.error().sentence);
-        return complaint;
-    };
-    return form.run(check) ? std::optional(edit) : std::nullopt;
-}
-
-std::optional<double> askSeconds(QWidget* parent, const QString& title, const QString& name, double now,
-                                 const QString& tip) {
-    Form form(parent, title, title);
-    auto* field = number(form, name, scene::Measured::Plain, QStringLiteral("s"), 2, 0.5, now, tip);
-    double seconds = 0;
-    const auto check = [&] {
-        QString complaint;
-        seconds = read(field, complaint);
-        if (complaint.isEmpty() && !(seconds > 0)) complaint = QObject::tr("It takes more than 0 seconds.");
-        return complaint;
-    };
-    return form.run(check) ? std::optional(seconds) : std::nullopt;
-}
-
-std::optional<edit::Edit> askHandHeld(QWidget* parent) {
-    using scene::Measured;
-    Form form(parent, QObject::tr("Hold by hand"), QObject::tr("Hold"));
-    auto* amount = number(form, QObject::tr("Amount"), Measured::Percent, QStringLiteral("%"), 0, 10, 100,
-                          QObject::tr("100 %: a calm hand; 0: as steady as before"));
-    auto* rate = number(form, QObject::tr("Rate"), Measured::Plain, QStringLiteral("per s"), 2, 0.1, 0.8,
-                        QObject::tr("How often it sways, per second"));
-    auto* seed = new QSpinBox;
-    seed->setRange(0, 1'000'000'000);
-    seed->setValue(1);
-    seed->setToolTip(QObject::tr("The same number sways the same"));
-    form.layout->addRow(QObject::tr("Take"), seed);
-    edit::Edit edit;
-    const auto check = [&] {
-        QString complaint;
-        edit = {{"edit", "hand-held"},
-                {"amount", read(amount, complaint) / 100},
-                {"rate", read(rate, complaint)},
-                {"seed", seed->value()}};
-        if (complaint.isEmpty())
-            if (const auto tried = edit::apply(scene::emptyScene(), edit); !tried)
-                complaint = QString::fromStdString(tried.error().sentence);
         return complaint;
     };
     return form.run(check) ? std::optional(edit) : std::nullopt;

@@ -11,14 +11,6 @@ class QWidget;
 
 namespace stage::desk {
 
-/// A `ready-move` that begins at a time, about a subject (0: what is in focus).
-std::optional<edit::Edit> askReadyMove(QWidget* parent, const scene::Scene& scene, Rational now,
-                                       std::int64_t subject);
-/// Seconds, above 0.
-std::optional<double> askSeconds(QWidget* parent, const QString& title, const QString& name, double now,
-                                 const QString& tip);
-/// A `hand-held`.
-std::optional<edit::Edit> askHandHeld(QWidget* parent);
 /// A new text layer.
 std::optional<edit::Edit> askText(QWidget* parent);
 /// Push layers by metres or by a ratio, or spread them between two depths.

@@ -191,13 +191,59 @@ std::int64_t DraftView::layerAt(const QPointF& place) const {
     return best;
 }
 
-int DraftView::markAt(const QPointF& place) const {
-    const auto& marks = m_session.scene()->camera.marks;
-    for (std::size_t i = 0; i < marks.size(); ++i) {
-        const QPointF at = placeOf(marks[i].pose.position);
-        if (QRectF(at.x() - (i % 2 ? 8 : 26), at.y() - 8, 34, 20).contains(place)) return static_cast<int>(i);
+std::optional<QPointF> DraftView::placeOf(CameraHand::Kind kind, int mark) const {
+    if (kind == CameraHand::Kind::Look) return lookPlace();
+    if (kind == CameraHand::Kind::Across || kind == CameraHand::Kind::Up) {
+        // Well out along the line, where nothing else of the camera is.
+        const auto [eye, left, right] = sightLines();
+        const QPointF along = right - eye;
+        return eye + along * (70 / std::max(1e-9, std::hypot(along.x(), along.y())));
     }
-    return -1;
+    for (const CameraHand& hand : cameraHands(m_session))
+        if (hand.kind == kind && hand.mark == mark) return placeOf(hand.at);
+    return {};
+}
+
+std::optional<CameraHand> DraftView::handAt(const QPointF& place) const {
+    using enum CameraHand::Kind;
+    const auto near = [&](const QPointF& at, double reach) {
+        return std::hypot(at.x() - place.x(), at.y() - place.y()) < reach;
+    };
+    const auto hands = cameraHands(m_session);
+    for (const auto kind : {Arriving, Leaving, Target})
+        for (const CameraHand& hand : hands)
+            if (hand.kind == kind && near(placeOf(hand.at), 8)) return hand;
+    for (const CameraHand& hand : hands) {
+        const QPointF at = placeOf(hand.at);
+        if (hand.kind == Mark &&
+            QRectF(at.x() - (hand.mark % 2 ? 8 : 26), at.y() - 8, 34, 20).contains(place))
+            return hand;
+    }
+    if (near(lookPlace(), 8)) return CameraHand{Look, -1, worldAt(lookPlace(), m_session.pose().position)};
+    if (near(placeOf(m_session.pose().position), 10)) return CameraHand{Body, -1, m_session.pose().position};
+    return {};
+}
+
+V3d DraftView::worldAt(const QPointF& place, const V3d& like) const {
+    const DraftPoint at = m_scale.metres(place), from = draft(like);
+    return like + (m_from == From::Above ? m_first.right : m_first.up) * (at.across - from.across) +
+           m_first.forward * (at.depth - from.depth);
+}
+
+/// By the path drawn, a few pixels from it.
+bool DraftView::onPath(const QPointF& place) const {
+    const auto& marks = m_session.scene()->camera.marks;
+    for (std::size_t i = 0; i + 1 < marks.size(); ++i)
+        for (int k = 0; k < 48; ++k) {
+            const QPointF a = placeOf(m_session.move().point(i, k / 48.0)),
+                          b = placeOf(m_session.move().point(i, (k + 1) / 48.0)), along = b - a;
+            const double length = QPointF::dotProduct(along, along);
+            const double t =
+                length > 0 ? std::clamp(QPointF::dotProduct(place - a, along) / length, 0.0, 1.0) : 0;
+            const QPointF off = place - (a + along * t);
+            if (std::hypot(off.x(), off.y()) < 6) return true;
+        }
+    return false;
 }
 
 /// The depth of another layer, of the focus or home, where one is near on paper; else as it is.
@@ -258,15 +304,18 @@ void DraftView::mousePressEvent(QMouseEvent* event) {
         return;
     }
     if (event->button() != Qt::LeftButton) return;
-    if ((m_dragMark = markAt(m_pressed)) >= 0) {
-        m_drag = Drag::Mark;
-        m_session.select({});
-        m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(m_dragMark)].time,
-                                   m_session.scene()->output.rate));
-        return;
-    }
+    if (const auto hand = handAt(m_pressed)) return takeHand(*hand);
     const std::int64_t layer = layerAt(m_pressed);
     if (!layer) {
+        const auto [eye, left, right] = sightLines();
+        for (const QPointF& end : {left, right}) {
+            const QPointF along = end - eye, from = m_pressed - eye;
+            const double length = std::hypot(along.x(), along.y());
+            if (length > 0 && QPointF::dotProduct(from, along) > 0 &&
+                std::abs(along.x() * from.y() - along.y() * from.x()) / length < 5)
+                return takeHand({m_from == From::Above ? CameraHand::Kind::Across : CameraHand::Kind::Up, -1,
+                                 worldAt(m_pressed, m_session.pose().position)});
+        }
         const QPolygonF line = bandOf(m_session.pose().focus, m_session.pose().focus);
         const QPointF along = line[1] - line[0];
         const double length = std::hypot(along.x(), along.y());
@@ -287,17 +336,34 @@ void DraftView::mousePressEvent(QMouseEvent* event) {
     m_depthFrom = m_session.now().depthOf(found);
 }
 
-void DraftView::moveMark(const QPointF& place) {
-    const scene::Mark& mark = m_session.history().scene()->camera.marks[static_cast<std::size_t>(m_dragMark)];
-    const DraftPoint at = m_scale.metres(place), from = draft(mark.pose.position);
-    scene::Pose pose = mark.pose;
-    pose.position += (m_from == From::Above ? m_first.right : m_first.up) * (at.across - from.across) +
-                     m_first.forward * (at.depth - from.depth);
-    m_session.preview(edit::setMark(mark.time, pose));
-    m_say =
-        (m_from == From::Above ? tr("mark %1: across %2 m, along %3 m") : tr("mark %1: up %2 m, along %3 m"))
-            .arg(m_dragMark + 1)
-            .arg(figure(at.across, 2), figure(at.depth, 2));
+void DraftView::takeHand(const CameraHand& hand) {
+    m_drag = Drag::Camera;
+    if (hand.kind == CameraHand::Kind::Mark) {
+        m_session.select({});
+        m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(hand.mark)].time,
+                                   m_session.scene()->output.rate));
+    }
+    m_camera.emplace(m_session, hand);
+    m_gripOff = placeOf(hand.at) - m_pressed;
+}
+
+/// A double click: on a handle it is as the path has it by itself again, on the path there is a mark.
+void DraftView::mouseDoubleClickEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton) return;
+    const auto hand = handAt(event->position());
+    if (hand && (hand->kind == CameraHand::Kind::Arriving || hand->kind == CameraHand::Kind::Leaving)) {
+        stop();
+        m_session.dropPreview();
+        m_session.apply(
+            {{"edit", "mark"}, {"mark", hand->mark + 1}, {"arriving", nullptr}, {"leaving", nullptr}});
+        return;
+    }
+    if (hand || layerAt(event->position()) || !onPath(event->position())) return mousePressEvent(event);
+    m_session.setFrame(frameNearest(m_session, [&](const V3d& point) {
+        const QPointF off = placeOf(point) - event->position();
+        return std::hypot(off.x(), off.y());
+    }));
+    if (m_session.markHere() < 0) m_session.setMarkHere();
 }
 
 void DraftView::mouseMoveEvent(QMouseEvent* event) {
@@ -318,8 +384,9 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
     case Drag::Frame:
         m_frame = QRectF(m_pressed, place).normalized();
         return update();
-    case Drag::Mark:
-        return moveMark(place);
+    case Drag::Camera:
+        m_say = m_camera->to(worldAt(place + m_gripOff, m_camera->hand().at), event->modifiers());
+        return update();
     case Drag::Focus: {
         const optics::View view =
             optics::viewOf(m_session.pose(), m_session.scene()->camera.gate, m_session.scene()->output.frame);
@@ -360,6 +427,7 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
 
 void DraftView::stop() {
     m_drag = Drag::None;
+    m_camera.reset();
     m_snappedAt.reset();
     m_say.clear();
     unsetCursor();
@@ -399,6 +467,7 @@ void DraftView::wheelEvent(QWheelEvent* event) {
 
 void DraftView::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Escape && m_drag != Drag::None) {
+        if (m_camera) m_camera->drop();
         stop();
         m_session.dropPreview();
         update();

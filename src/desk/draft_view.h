@@ -2,6 +2,7 @@
 // its path, and what it sees sharply. Layers are pushed in depth here, and marks are moved.
 #pragma once
 
+#include "desk/camera_hands.h"
 #include "desk/draft_scale.h"
 #include "desk/session.h"
 #include "optics/placing.h"
@@ -30,6 +31,8 @@ public:
     QPointF placeOf(const V3d& point) const;
     QPointF placeOfDepth(double depth) const; ///< on the axis
     QPointF barMiddle(std::int64_t layer) const;
+    /// Where a hand of the camera is; nothing when there is none.
+    std::optional<QPointF> placeOf(CameraHand::Kind kind, int mark = -1) const;
 
     /// Layers being pushed by someone else's hand (the ladder) go to a depth; snaps as this does.
     void pushTo(double depth, double from, std::int64_t grabbed, bool snap);
@@ -46,6 +49,7 @@ protected:
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
@@ -65,15 +69,20 @@ private:
     double snapped(double depth, std::int64_t grabbed) const;
     void layOut();
     std::int64_t layerAt(const QPointF& place) const;
-    int markAt(const QPointF& place) const;
-    QPointF alongAxis(double depth) const;
+    std::optional<CameraHand> handAt(const QPointF& place) const;
+    /// The sight lines, from the eye, in this view.
+    std::array<QPointF, 3> sightLines() const;
+    QPointF lookPlace() const;                                ///< of the hand that turns the camera
+    V3d worldAt(const QPointF& place, const V3d& like) const; ///< in the plane of this view through a point
+    bool onPath(const QPointF& place) const;
     void drawGrid(QPainter& painter) const;
     void drawSight(QPainter& painter) const;
+    void drawCamera(QPainter& painter) const;
     void drawPath(QPainter& painter) const;
     void drawSharp(QPainter& painter) const;
     void labelFocus(QPainter& painter) const;
     QPolygonF bandOf(double near, double far) const;
-    void moveMark(const QPointF& place);
+    void takeHand(const CameraHand& hand);
     void sayOf(std::int64_t layer);
     void stop();
 
@@ -84,9 +93,10 @@ private:
     optics::View m_first;
     std::vector<Bar> m_bars;
 
-    enum class Drag { None, Layer, Mark, Focus, Pan, Frame } m_drag = Drag::None;
+    enum class Drag { None, Layer, Camera, Focus, Pan, Frame } m_drag = Drag::None;
     std::int64_t m_dragLayer = 0;
-    int m_dragMark = -1;
+    std::optional<CameraDrag> m_camera;
+    QPointF m_gripOff; ///< of the pointer from the hand that it took
     bool m_moved = false;
     QPointF m_pressed, m_last;
     double m_depthFrom = 0;

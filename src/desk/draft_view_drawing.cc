@@ -150,21 +150,44 @@ void DraftView::labelFocus(QPainter& painter) const {
     painter.drawText(box, Qt::AlignCenter, text);
 }
 
-void DraftView::drawSight(QPainter& painter) const {
+namespace {
+
+/// The camera's axis laid into the plane of a view, and its right-hand side or upside there.
+struct Laid {
+    V3d ahead, aside;
+};
+Laid laid(const optics::View& view, const optics::View& first, bool above) {
+    const V3d normal = above ? first.up : first.right;
+    V3d ahead = view.forward - normal * view.forward.dot(normal);
+    if (ahead.length() < 1e-6) ahead = first.forward;
+    ahead.normalize();
+    return {ahead, above ? ahead.cross(normal) : normal.cross(ahead)};
+}
+
+}
+
+std::array<QPointF, 3> DraftView::sightLines() const {
     const scene::Scene& scene = *m_session.scene();
     const optics::View view = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
     const bool above = m_from == From::Above;
-    // The axis and the two edges, laid into this view's plane.
-    const V3d normal = above ? m_first.up : m_first.right;
-    V3d ahead = view.forward - normal * view.forward.dot(normal);
-    if (ahead.length() < 1e-6) ahead = m_first.forward;
-    ahead.normalize();
-    const V3d aside = above ? ahead.cross(normal) : normal.cross(ahead);
+    const auto [ahead, aside] = laid(view, m_first, above);
     const double half = (above ? scene.output.frame.x : scene.output.frame.y) / (2 * view.slope);
     const double reach = 50 * std::max(m_scale.fold(), 1.0);
-    const QPointF eye = placeOf(view.eye);
-    const QPointF left = placeOf(view.eye + (ahead - aside * half) * reach),
-                  right = placeOf(view.eye + (ahead + aside * half) * reach);
+    return {placeOf(view.eye), placeOf(view.eye + (ahead - aside * half) * reach),
+            placeOf(view.eye + (ahead + aside * half) * reach)};
+}
+
+QPointF DraftView::lookPlace() const {
+    const scene::Scene& scene = *m_session.scene();
+    const optics::View view = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
+    const V3d ahead = laid(view, m_first, m_from == From::Above).ahead;
+    const QPointF eye = placeOf(view.eye), toward = placeOf(view.eye + ahead * 0.05 * m_scale.fold()) - eye;
+    const double length = std::hypot(toward.x(), toward.y());
+    return eye + (length > 0 ? toward / length : QPointF(0, -1)) * 34;
+}
+
+void DraftView::drawSight(QPainter& painter) const {
+    const auto [eye, left, right] = sightLines();
     QPainterPath cone;
     cone.moveTo(eye);
     cone.lineTo(left);
@@ -174,10 +197,16 @@ void DraftView::drawSight(QPainter& painter) const {
     painter.setPen(QPen(theme::sight, 1.3));
     painter.drawLine(eye, left);
     painter.drawLine(eye, right);
-    // The camera: a wedge that points where it looks.
-    const QPointF toward = placeOf(view.eye + ahead * 0.05 * m_scale.fold()) - eye;
-    const double length = std::hypot(toward.x(), toward.y());
-    const QPointF u = length > 0 ? toward / length : QPointF(0, -1), v(-u.y(), u.x());
+}
+
+/// The camera: a wedge that points where it looks, with a ring ahead of it by which it is turned.
+void DraftView::drawCamera(QPainter& painter) const {
+    const QPointF eye = placeOf(m_session.pose().position), ring = lookPlace();
+    const QPointF u = (ring - eye) / 34, v(-u.y(), u.x());
+    painter.setPen(QPen(theme::sight, 1));
+    painter.drawLine(eye + u * 9, ring - u * 4);
+    painter.setBrush(theme::paper);
+    painter.drawEllipse(ring, 4, 4);
     painter.setPen(QPen(theme::pen, 1));
     painter.setBrush(theme::sight);
     painter.drawPolygon(QPolygonF{eye + u * 9, eye - u * 6 + v * 7, eye - u * 6 - v * 7});
@@ -190,9 +219,25 @@ void DraftView::drawPath(QPainter& painter) const {
         for (int k = 0; k <= 24; ++k)
             path << placeOf(m_session.move().point(i, k / 24.0));
     painter.setBrush(Qt::NoBrush);
-    painter.setPen(QPen(theme::vermilion, 1.6, Qt::DashLine));
+    painter.setPen(QPen(theme::vermilion, 1.2));
     painter.drawPolyline(path);
+    const Ticks ticks = ticksOf(m_session);
+    std::vector<QPointF> places;
+    for (const V3d& place : ticks.places)
+        places.push_back(placeOf(place));
+    paper::ticks(painter, places, ticks.seconds);
     const int here = m_session.markHere();
+    const auto held = [&](const CameraHand& hand) {
+        return m_camera && m_camera->hand().kind == hand.kind && m_camera->hand().mark == hand.mark;
+    };
+    const auto hands = cameraHands(m_session);
+    for (const CameraHand& hand : hands)
+        if (hand.kind == CameraHand::Kind::Arriving || hand.kind == CameraHand::Kind::Leaving)
+            paper::handle(painter, placeOf(marks[static_cast<std::size_t>(hand.mark)].pose.position),
+                          placeOf(hand.at), held(hand));
+        else if (hand.kind == CameraHand::Kind::Target)
+            paper::target(painter, placeOf(hand.at), held(hand));
+    drawCamera(painter);
     for (std::size_t i = 0; i < marks.size(); ++i)
         paper::mark(painter, placeOf(marks[i].pose.position), static_cast<int>(i),
                     static_cast<int>(i) == here);

@@ -3,10 +3,12 @@
 
 #include "desk/background.h"
 #include "desk/bring_in_dialog.h"
+#include "desk/curve_view.h"
 #include "desk/cut_panel.h"
 #include "desk/cut_view.h"
 #include "desk/details_panel.h"
 #include "desk/draft_view.h"
+#include "desk/findings.h"
 #include "desk/ladder.h"
 #include "desk/layer_list.h"
 #include "desk/marks_strip.h"
@@ -36,6 +38,7 @@
 #include <QSplitter>
 #include <QStackedWidget>
 #include <QStatusBar>
+#include <QStyle>
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <cmath>
@@ -89,7 +92,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
                 detailsPanel->setTitle(title);
                 detailsPanel->setNote(note);
             });
-    auto* pacePanel = new Panel(tr("Pace"), tr("speed along the move"), m_pace);
+    auto* pacePanel = new Panel(tr("Pace"), tr("draw it, or choose"), m_pace);
 
     auto* upper = new QSplitter(Qt::Horizontal);
     upper->addWidget(m_panes);
@@ -138,6 +141,15 @@ MainWindow::MainWindow(std::filesystem::path journals)
     layout->addWidget(inset, 1);
     setCentralWidget(centre);
 
+    m_findings = new Findings(m_session, this);
+    m_sheet = new FindingsSheet(m_session, *m_findings, this);
+    m_timeline->setFindings(m_findings);
+    m_timeline->setCache(&m_camera->cache());
+    m_camera->setPlayBudget(
+        static_cast<std::size_t>(settings().value(QStringLiteral("playMegabytes"), 512).toULongLong()) << 20);
+    m_findingsButton = new QToolButton;
+    m_findingsButton->setObjectName(QStringLiteral("findingsButton"));
+    m_findingsButton->setFocusPolicy(Qt::TabFocus);
     m_state = new QLabel;
     m_speed = new QLabel;
     m_cache = new QLabel;
@@ -147,6 +159,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     statusBar()->setSizeGripEnabled(false);
     statusBar()->setContentsMargins(10, 0, 10, 0);
     statusBar()->addWidget(m_state, 1);
+    statusBar()->addPermanentWidget(m_findingsButton);
     statusBar()->addPermanentWidget(m_speed);
     statusBar()->addPermanentWidget(m_cache);
 
@@ -154,7 +167,22 @@ MainWindow::MainWindow(std::filesystem::path journals)
 
     connect(setMark, &QToolButton::clicked, &m_session, &Session::setMarkHere);
     connect(m_timeline, &Timeline::playingChanged, m_camera, &CameraView::setPlaying);
-    connect(m_camera, &CameraView::cacheChanged, this, [this] { refreshStatus(); });
+    m_cacheTold.setSingleShot(true);
+    m_cacheTold.setInterval(120); // frames come faster than is worth telling
+    connect(m_camera, &CameraView::cacheChanged, this, [this] {
+        if (!m_cacheTold.isActive()) m_cacheTold.start();
+    });
+    connect(&m_cacheTold, &QTimer::timeout, this, [this] {
+        refreshStatus();
+        m_timeline->update();
+    });
+    connect(m_findings, &Findings::changed, this, &MainWindow::refreshFindings);
+    connect(m_findingsButton, &QToolButton::clicked, this,
+            [this] { showFindings(m_findingsButton->mapToGlobal(QPoint(0, 0))); });
+    connect(m_timeline, &Timeline::findingsAsked, this, &MainWindow::showFindings);
+    connect(m_timeline, &Timeline::keyMenuAsked, this, &MainWindow::showKeyMenu);
+    connect(m_timeline, &Timeline::layerMenuAsked, this, [this](const QPoint& at) { showLayerMenu(at); });
+    connect(m_curves, &CurveView::keyMenuAsked, this, &MainWindow::showKeyMenu);
     connect(m_camera, &CameraView::pictureRefined, this, [this] { refreshStatus(); });
     connect(&m_session.swatches(), &Swatches::loaded, this, [this] {
         for (QWidget* view :
@@ -276,11 +304,30 @@ void MainWindow::makeViews(QWidget* marks) {
     connect(m_plan, &DraftView::scaleChanged, this, scaleNote);
     scaleNote();
     auto* modelPanel = new Panel(tr("Model"), tr("drag turns it, wheel zooms"), m_model);
+    m_curves = new CurveView(m_session);
+    auto* curvesPanel = new Panel(tr("Curves"), QString(), m_curves);
+    connect(m_curves, &CurveView::titleChanged, curvesPanel, &Panel::setNote);
+    curvesPanel->setNote(tr("the camera"));
+    const auto curveButton = [&](const QString& text, const QString& tip, const char* command) {
+        auto* button = new QToolButton;
+        button->setObjectName(QStringLiteral("flat"));
+        button->setText(text);
+        button->setToolTip(tip);
+        button->setFocusPolicy(Qt::NoFocus);
+        connect(button, &QToolButton::clicked, this, [this, command] {
+            if (QAction* action = m_commands.find(QLatin1String(command))) action->trigger();
+        });
+        curvesPanel->addControl(button);
+    };
+    curveButton(tr("Key"), tr("A key of the property at the playhead"), "key-here");
+    curveButton(tr("Link"), tr("Lets the property follow another"), "track-link");
+    curveButton(tr("Noise"), tr("Puts sway, jitter or flicker on the property"), "track-noise");
     m_panes = new Panes(marks);
     m_panes->add(Panes::View::Camera, m_cameraPanel, tr("Camera"));
     m_panes->add(Panes::View::Plan, m_planPanel, tr("Plan"));
     m_panes->add(Panes::View::Section, m_sectionPanel, tr("Section"));
     m_panes->add(Panes::View::Model, modelPanel, tr("Model"));
+    m_panes->add(Panes::View::Curves, curvesPanel, tr("Curves"));
     m_panes->add(Panes::View::CutOut, makeCutPanel(), tr("Cut out"));
     connect(m_panes, &Panes::changed, this, [this] {
         // The view that is cut in, its numbers and its tool come and go together.
@@ -565,7 +612,7 @@ void MainWindow::refreshStatus() {
     const QString how =
         m_camera->refined() ? tr("final") : tr("draft %1 ms").arg(m_camera->lastMilliseconds(), 0, 'f', 0);
     m_cache->setText(
-        tr("%1 of %2 frames cached · %3").arg(m_camera->cachedFrames()).arg(scene.output.frames).arg(how));
+        tr("%1 of %2 frames cached · %3").arg(m_camera->cache().count()).arg(scene.output.frames).arg(how));
     const scene::Pose pose = m_session.pose();
     const optics::Sharpness sharp = optics::sharpnessOf(pose, scene.camera.gate, scene.output.frame);
     m_speed->setText(tr("Sharp %1 to %2 · hyperfocal %3 m · peak %4 m/s")
@@ -594,6 +641,28 @@ void MainWindow::refreshStatus() {
         m_state->setText(
             layers == 0 ? tr("●  No layers yet")
                         : tr("●  %1, all media present").arg(counted(layers, tr("layer"), tr("layers"))));
+}
+
+void MainWindow::refreshFindings() {
+    const checks::Report& report = m_findings->report();
+    const auto count = static_cast<qint64>(report.findings.size());
+    m_findingsButton->setText(
+        count > 0 ? tr("▲ %1").arg(counted(count, tr("finding"), tr("findings")))
+        : report.rig
+            ? tr("● believable by %1")
+                  .arg(QString::fromLatin1(scene::rigNames[static_cast<std::size_t>(*report.rig)].data()))
+            : tr("● nothing found"));
+    m_findingsButton->setProperty("warns", count > 0);
+    m_findingsButton->style()->unpolish(m_findingsButton);
+    m_findingsButton->style()->polish(m_findingsButton);
+    m_findingsButton->setToolTip(count > 0 ? QString::fromStdString(report.findings.front().sentence)
+                                           : tr("At most %1 m/s, %2 m/s², %3 °/s")
+                                                 .arg(figure(report.speed, 2), figure(report.acceleration, 2),
+                                                      figure(report.turning, 1)));
+}
+
+void MainWindow::showFindings(const QPoint& global) {
+    m_sheet->openAt(global);
 }
 
 void MainWindow::lookForMedia() {

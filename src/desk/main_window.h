@@ -21,8 +21,11 @@ class QToolButton;
 
 namespace stage::desk {
 
+class CurveView;
 class CutView;
 class DraftView;
+class Findings;
+class FindingsSheet;
 class Ladder;
 class ModelView;
 class MarksStrip;
@@ -48,6 +51,11 @@ public:
     Commands& commands() { return m_commands; }
     Timeline& timeline() { return *m_timeline; }
     CutView& cutView() { return *m_cut; }
+    CurveView& curves() { return *m_curves; }
+    PaceView& pace() { return *m_pace; }
+    Findings& findings() { return *m_findings; }
+    /// The list of what the checks found, over the status line.
+    void showFindings(const QPoint& global);
     /// The cut-out view in place of the Plan, its numbers in place of the details.
     void setCutting(bool on);
     bool cutting() const;
@@ -93,6 +101,14 @@ private:
     void makeDepthMenu(QMenu* menu);
     void makePlaceMenu(QMenu* menu);
     void makeCameraMenu(QMenu* menu);
+    void makeTimeMenu(QMenu* menu);
+    void makeKeysMenu(QMenu* menu);
+    void makeCheckMenu(QMenu* menu);
+    void showKeyMenu(const QPoint& global);
+    /// A change of the chosen keys; says so when none are.
+    void changeChosenKeys(const KeyChange& change, const QString& name);
+    /// Of a layer, or (0) the camera: the course that links and noise are for.
+    std::pair<std::int64_t, std::string> course() const;
     void makeViewMenu(QMenu* menu);
     /// run, or a sentence when nothing is selected that hands may move.
     std::function<void()> withSelection(std::function<void()> run);
@@ -109,6 +125,7 @@ private:
     bool save();
     void refreshLens();
     void refreshStatus();
+    void refreshFindings();
     void lookForMedia();
     void refreshTitle();
     void say(const QString& sentence, bool problem = false);
@@ -122,6 +139,9 @@ private:
     ModelView* m_model;
     Ladder* m_ladder;
     CutView* m_cut;
+    CurveView* m_curves;
+    Findings* m_findings;
+    FindingsSheet* m_sheet;
     Panes* m_panes;
     Panel *m_cameraPanel, *m_planPanel, *m_sectionPanel;
     QStackedWidget* m_numbers;
@@ -133,6 +153,9 @@ private:
     QToolButton *m_moveTool, *m_pushTool, *m_turnTool, *m_walkTool, *m_hold, *m_holdMark, *m_cutTool;
     NumberField *m_focal, *m_angle, *m_fstop, *m_focus;
     QFileSystemWatcher* m_watcher;
+    TakenKeys m_taken;
+    QToolButton* m_findingsButton;
+    QTimer m_cacheTold;
     QLabel *m_state, *m_speed, *m_cache, *m_name;
     QTimer m_sayOver, m_settled, m_saveTimer;
     int m_missing = 0;

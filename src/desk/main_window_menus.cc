@@ -1,4 +1,5 @@
 // The desk's menus. Every command has a name for the settings, so that its keys can be changed.
+#include "desk/curve_view.h"
 #include "desk/cut_view.h"
 #include "desk/dialogs.h"
 #include "desk/draft_view.h"
@@ -413,89 +414,6 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
           withSelection([this] { m_session.apply(edit::onLayers("remove", m_session.movable())); }));
 }
 
-void MainWindow::makeCameraMenu(QMenu* menu) {
-    auto& c = m_commands;
-    c.add(menu, "set-mark", tr("Set mark"), keys("K"), {}, [this] { m_session.setMarkHere(); });
-    const auto whereMarked = [this](const auto& act) {
-        if (const int mark = m_session.markHere(); mark >= 0)
-            act(mark);
-        else
-            say(tr("The playhead stands on no mark."));
-    };
-    c.add(menu, "remove-mark", tr("Remove this mark"), keys("Shift+Del"), {}, [this, whereMarked] {
-        whereMarked([this](int mark) { m_session.apply({{"edit", "remove-mark"}, {"mark", mark + 1}}); });
-    });
-    c.add(menu, "back-to-move", tr("Go back to the move"), keys("Ctrl+B"), {},
-          [this] { m_session.backToMove(); });
-    menu->addSeparator();
-    const auto chosen = [this] { return m_session.selection().empty() ? 0 : m_session.selection().front(); };
-    c.add(menu, "ready-move", tr("Make a move…"), keys("Ctrl+M"),
-          tr("Push in, arc, dolly zoom and others, as marks from the playhead on"), [this, chosen] {
-              if (const auto edit = askReadyMove(this, *m_session.scene(), m_session.time(), chosen()))
-                  m_session.apply(*edit);
-          });
-    c.add(menu, "hold-mark", tr("Stay at this mark…"), {}, tr("What comes later is put off"),
-          [this, whereMarked] {
-              whereMarked([this](int mark) {
-                  if (const auto seconds = askSeconds(this, tr("Stay at this mark"), tr("Stay for"), 1,
-                                                      tr("Seconds; what comes later is put off by as much")))
-                      m_session.apply({{"edit", "hold-mark"},
-                                       {"mark", mark + 1},
-                                       {"seconds", Rational::nearest(*seconds).text()}});
-              });
-          });
-    c.add(menu, "corner", tr("Corner or curve at this mark"), {},
-          tr("A corner: the path runs straight to it and on from it"), [this, whereMarked] {
-              whereMarked([this](int mark) {
-                  const bool corner = m_session.scene()->camera.marks[static_cast<std::size_t>(mark)].corner;
-                  m_session.apply({{"edit", "mark"}, {"mark", mark + 1}, {"corner", !corner}});
-              });
-          });
-    c.add(menu, "retime", tr("Retime the move…"), {},
-          tr("From its first mark on, with what is keyed on the camera"), [this] {
-              const auto& marks = m_session.scene()->camera.marks;
-              const double now = (marks.back().time - marks.front().time).toDouble();
-              if (const auto seconds = askSeconds(this, tr("Retime the move"), tr("Takes"), now,
-                                                  tr("Seconds from the first mark to the last")))
-                  m_session.apply({{"edit", "retime"}, {"seconds", Rational::nearest(*seconds).text()}});
-          });
-    c.add(menu, "whole-pace", tr("One pace over the whole move"), {},
-          tr("The speed need not stop at each mark; the marks' own times then follow from the path"), [this] {
-              const bool off = m_session.scene()->camera.pace.has_value();
-              edit::Edit edit = {{"edit", "pace"}, {"whole", true}, {"pace", "soft both"}};
-              if (off) edit["pace"] = nullptr;
-              if (m_session.apply(edit))
-                  say(off ? tr("Each move has its own pace.") : tr("One pace runs over the whole move."));
-          });
-    QMenu* aim = menu->addMenu(tr("Aim"));
-    const auto aimAt = [this](const edit::Edit& at) { m_session.apply({{"edit", "mark"}, {"aim", at}}); };
-    c.add(aim, "aim-layer", tr("At the selected layer"), {},
-          tr("All along the move, also where the layer moves"), [this, chosen, aimAt] {
-              if (chosen() == 0)
-                  say(tr("Select the layer to aim at."));
-              else
-                  aimAt({{"layer", chosen()}});
-          });
-    c.add(aim, "aim-path", tr("Along the path"), {}, {}, [aimAt] { aimAt("path"); });
-    c.add(aim, "aim-pose", tr("As the marks are turned"), {}, {}, [aimAt] { aimAt("pose"); });
-    c.add(menu, "hand-held", tr("Hold by hand…"), {}, tr("Lets the camera sway a little"), [this] {
-        if (const auto edit = askHandHeld(this)) m_session.apply(*edit);
-    });
-    menu->addSeparator();
-    const auto tool = [&](const char* name, const QString& text, const char* shortcut,
-                          CameraView::Tool which) {
-        c.add(menu, name, text, keys(shortcut), {}, [this, which] {
-            m_camera->setTool(which);
-            if (which == CameraView::Tool::Walk) m_camera->setFocus();
-        });
-    };
-    tool("tool-move", tr("Move tool"), "M", CameraView::Tool::Move);
-    tool("tool-push", tr("Push tool"), "P", CameraView::Tool::Push);
-    tool("tool-turn", tr("Turn tool"), "T", CameraView::Tool::Turn);
-    tool("tool-walk", tr("Walk camera"), "W", CameraView::Tool::Walk);
-    c.add(menu, "hold-framing", tr("Hold framing"), keys("H"), {}, [this] { m_hold->toggle(); });
-}
-
 void MainWindow::makeViewMenu(QMenu* menu) {
     auto& c = m_commands;
     const struct {
@@ -513,7 +431,8 @@ void MainWindow::makeViewMenu(QMenu* menu) {
     } views[] = {{"show-camera", QT_TR_NOOP("Show Camera"), "F5", Panes::View::Camera},
                  {"show-plan", QT_TR_NOOP("Show Plan"), "F6", Panes::View::Plan},
                  {"show-section", QT_TR_NOOP("Show Section"), "F7", Panes::View::Section},
-                 {"show-model", QT_TR_NOOP("Show Model"), "F8", Panes::View::Model}};
+                 {"show-model", QT_TR_NOOP("Show Model"), "F8", Panes::View::Model},
+                 {"show-curves", QT_TR_NOOP("Show Curves"), "F9", Panes::View::Curves}};
     for (const auto& each : views)
         c.add(menu, each.name, tr(each.text), keys(each.shortcut),
               tr("In the last pane, unless it is there already"),
@@ -530,6 +449,8 @@ void MainWindow::makeViewMenu(QMenu* menu) {
             m_plan->fitAll();
             m_section->fitAll();
             m_model->fitAll();
+            m_curves->fitAll();
+            m_timeline->fitAll();
         }
     };
     c.add(menu, "fit-all", tr("Fit all"), keys("F"), tr("Every view shows all of it"), [fit] { fit(false); });
@@ -578,18 +499,6 @@ void MainWindow::makeViewMenu(QMenu* menu) {
         m_session.apply({{"edit", "guides"}, {"guides", edit::Edit::array()}});
     });
     menu->addSeparator();
-    c.add(menu, "play", tr("Play or stop"), keys("Space"), {}, [this] { togglePlay(); });
-    const auto step = [&](const char* name, const QString& text, const char* shortcut, std::int64_t by) {
-        c.add(menu, name, text, keys(shortcut), {}, [this, by] {
-            m_timeline->setPlaying(false);
-            m_session.setFrame(m_session.frame() + by);
-        });
-    };
-    step("next-frame", tr("Next frame"), ".", 1);
-    step("previous-frame", tr("Previous frame"), ",", -1);
-    step("first-frame", tr("First frame"), "Home", -1'000'000'000);
-    step("last-frame", tr("Last frame"), "End", 1'000'000'000);
-    menu->addSeparator();
     c.add(menu, "memory", tr("Memory for pictures…"), {}, {}, [this] {
         bool ok = false;
         const int now = static_cast<int>(m_session.sources().budget() >> 20);
@@ -608,7 +517,9 @@ void MainWindow::makeMenus() {
     makeEditMenu(menuBar()->addMenu(tr("Edit")));
     makeLayerMenu(menuBar()->addMenu(tr("Layer")));
     makeCameraMenu(menuBar()->addMenu(tr("Camera")));
+    makeTimeMenu(menuBar()->addMenu(tr("Time")));
     makeViewMenu(menuBar()->addMenu(tr("View")));
+    makeCheckMenu(menuBar()->addMenu(tr("Check")));
     QMenu* output = menuBar()->addMenu(tr("Output"));
     m_commands.add(output, "write", tr("Write movie or pictures…"), keys("Ctrl+R"), {}, [this] {
         m_timeline->setPlaying(false);

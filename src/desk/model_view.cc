@@ -223,10 +223,19 @@ void ModelView::drawCamera(QPainter& painter) const {
     const optics::View lens = optics::viewOf(camera, scene.camera.gate, scene.output.frame);
     // Its way, with a tape T at each mark.
     const auto& marks = scene.camera.marks;
-    painter.setPen(QPen(theme::vermilion, 1.6, Qt::DashLine));
+    painter.setPen(QPen(theme::vermilion, 1.2));
     for (std::size_t i = 0; i + 1 < marks.size(); ++i)
         for (int k = 0; k < 24; ++k)
             line(painter, m_session.move().point(i, k / 24.0), m_session.move().point(i, (k + 1) / 24.0));
+    const Ticks ticks = ticksOf(m_session);
+    std::vector<QPointF> onPaper;
+    std::vector<bool> strong;
+    for (std::size_t i = 0; i < ticks.places.size(); ++i)
+        if (const auto at = placeOf(ticks.places[i])) {
+            onPaper.push_back(*at);
+            strong.push_back(ticks.seconds[i]);
+        }
+    paper::ticks(painter, onPaper, strong);
     for (std::size_t i = 0; i < marks.size(); ++i) {
         if (const auto at = placeOf(marks[i].pose.position))
             paper::mark(painter, *at, static_cast<int>(i), static_cast<int>(i) == m_session.markHere());
@@ -286,6 +295,97 @@ void ModelView::drawCamera(QPainter& painter) const {
     for (const auto& [x, y] :
          {std::pair(-.8, -.5), std::pair(.8, -.5), std::pair(.8, .5), std::pair(-.8, .5)})
         line(painter, at(0, 0, -.2), at(x, y, 1));
+    for (const CameraHand& hand : hands()) {
+        const auto place = placeOf(hand.at);
+        if (!place) continue;
+        const bool held =
+            m_camera && m_camera->hand().kind == hand.kind && m_camera->hand().mark == hand.mark;
+        if (hand.kind == CameraHand::Kind::Arriving || hand.kind == CameraHand::Kind::Leaving) {
+            if (const auto mark = placeOf(marks[static_cast<std::size_t>(hand.mark)].pose.position))
+                paper::handle(painter, *mark, *place, held);
+        } else if (hand.kind == CameraHand::Kind::Target) {
+            paper::target(painter, *place, held);
+        } else if (hand.kind == CameraHand::Kind::Look || hand.kind == CameraHand::Kind::Across) {
+            painter.setPen(QPen(hand.kind == CameraHand::Kind::Look ? theme::sight : theme::focus, 1.4));
+            painter.setBrush(theme::paper);
+            painter.drawEllipse(*place, 4, 4);
+        }
+    }
+}
+
+std::vector<CameraHand> ModelView::hands() const {
+    auto all = cameraHands(m_session);
+    const scene::Scene& scene = *m_session.scene();
+    const optics::View lens = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
+    const double depth = m_session.pose().focus;
+    // In the middle of what is sharp: turns the camera. At its sides: the focal length.
+    all.push_back({CameraHand::Kind::Look, -1, lens.eye + lens.forward * depth});
+    for (const double x : {0.0, static_cast<double>(scene.output.frame.x)})
+        all.push_back({CameraHand::Kind::Across, -1,
+                       lens.eye + optics::rayThrough(lens, {x, scene.output.frame.y / 2.0}) * depth});
+    return all;
+}
+
+std::optional<CameraHand> ModelView::handAt(const QPointF& place) const {
+    const auto all = hands();
+    std::optional<CameraHand> best;
+    double nearest = 11;
+    for (const CameraHand& hand : all)
+        if (const auto at = placeOf(hand.at)) {
+            // Handles before marks, marks before the body.
+            const double back = hand.kind == CameraHand::Kind::Body   ? 2
+                                : hand.kind == CameraHand::Kind::Mark ? 1
+                                                                      : 0;
+            const double off = std::hypot(at->x() - place.x(), at->y() - place.y()) + back;
+            if (off < nearest) nearest = off, best = hand;
+        }
+    return best;
+}
+
+/// Along the level through the hand; with Shift up and down. What turns the camera goes along its picture.
+void ModelView::dragCamera(const QPointF& place, Qt::KeyboardModifiers keys) {
+    const CameraHand& hand = m_camera->hand();
+    const optics::View v = view();
+    const V2d at(place.x(), place.y());
+    V3d normal(0, 1, 0), through = hand.at;
+    if (hand.kind == CameraHand::Kind::Look || hand.kind == CameraHand::Kind::Across) {
+        normal = optics::forwardOf(m_session.pose().pan, m_session.pose().tilt);
+    } else if (keys & Qt::ShiftModifier) {
+        normal = V3d(v.forward.x, 0, v.forward.z);
+        if (normal.length() < 1e-3) return;
+        normal.normalize();
+    }
+    const auto met = optics::meet(v, at, through, normal);
+    if (!met) return;
+    V3d to = *met;
+    if (normal.y == 0 && keys & Qt::ShiftModifier && hand.kind != CameraHand::Kind::Look &&
+        hand.kind != CameraHand::Kind::Across)
+        to = V3d(hand.at.x, to.y, hand.at.z);
+    // Near the level's horizon a pixel is a long way.
+    if ((to - hand.at).length() > 20 * (hand.at - v.eye).length()) return;
+    m_say = m_camera->to(to, keys);
+}
+
+/// On the path: a mark there. On one of its handles: as it is by itself again.
+void ModelView::mouseDoubleClickEvent(QMouseEvent* event) {
+    const auto hand = handAt(event->position());
+    if (hand && (hand->kind == CameraHand::Kind::Arriving || hand->kind == CameraHand::Kind::Leaving)) {
+        m_session.apply(
+            {{"edit", "mark"}, {"mark", hand->mark + 1}, {"arriving", nullptr}, {"leaving", nullptr}});
+        return;
+    }
+    const auto off = [&](const V3d& point) {
+        const auto at = placeOf(point);
+        return at ? std::hypot(at->x() - event->position().x(), at->y() - event->position().y()) : 1e300;
+    };
+    const auto& marks = m_session.scene()->camera.marks;
+    bool on = false;
+    for (std::size_t i = 0; i + 1 < marks.size(); ++i)
+        for (int k = 0; k <= 96 && !on; ++k)
+            on = off(m_session.move().point(i, k / 96.0)) < 6;
+    if (hand || !on) return mousePressEvent(event);
+    m_session.setFrame(frameNearest(m_session, off));
+    if (m_session.markHere() < 0) m_session.setMarkHere();
 }
 
 std::vector<V3d> ModelView::arrows() const {
@@ -386,6 +486,15 @@ void ModelView::mousePressEvent(QMouseEvent* event) {
             m_depthFrom = optics::depthOf(optics::firstView(*m_session.scene()), m_gripFrom);
             return;
         }
+    if (const auto hand = handAt(m_pressed)) {
+        m_drag = Drag::Camera;
+        if (hand->kind == CameraHand::Kind::Mark)
+            m_session.setFrame(
+                frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(hand->mark)].time,
+                        m_session.scene()->output.rate));
+        m_camera.emplace(m_session, *hand);
+        return;
+    }
     m_drag = event->modifiers() & Qt::ShiftModifier ? Drag::Shift : Drag::Turn;
 }
 
@@ -402,6 +511,7 @@ void ModelView::mouseMoveEvent(QMouseEvent* event) {
         m_tilt = std::clamp(m_tilt - by.y() * 0.4, -89.0, 89.0);
         return turned();
     }
+    if (m_drag == Drag::Camera) return dragCamera(place, event->modifiers());
     if (m_drag == Drag::Shift) {
         m_own = true;
         const optics::View v = view();
@@ -429,6 +539,7 @@ void ModelView::mouseMoveEvent(QMouseEvent* event) {
 void ModelView::mouseReleaseEvent(QMouseEvent* event) {
     const Drag drag = m_drag;
     m_drag = Drag::None;
+    m_camera.reset();
     m_say.clear();
     if (drag == Drag::Turn && !m_moved && event->button() == Qt::LeftButton)
         m_session.click(layerAt(event->position()), event->modifiers() & Qt::ControlModifier);
@@ -450,7 +561,9 @@ void ModelView::wheelEvent(QWheelEvent* event) {
 }
 
 void ModelView::keyPressEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_Escape && m_drag == Drag::Arrow) {
+    if (event->key() == Qt::Key_Escape && (m_drag == Drag::Arrow || m_drag == Drag::Camera)) {
+        if (m_camera) m_camera->drop();
+        m_camera.reset();
         m_drag = Drag::None;
         m_say.clear();
         m_session.dropPreview();

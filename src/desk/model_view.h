@@ -2,6 +2,7 @@
 // its path and the ground. The selected layer is pushed and slid by arrows.
 #pragma once
 
+#include "desk/camera_hands.h"
 #include "desk/picture_request.h"
 #include "desk/session.h"
 #include "optics/view.h"
@@ -26,6 +27,8 @@ public:
     std::optional<QPointF> placeOf(const V3d& point) const;
     /// The ends of the selected layer's arrows: across, up, in depth. Empty without a selection.
     std::vector<QPointF> arrowEnds() const;
+    /// The hands of the camera that are seen, with those at the corners of what is sharp.
+    std::vector<CameraHand> hands() const;
     bool hasPicture() const { return !m_picture.isNull(); }
 
 Q_SIGNALS:
@@ -38,6 +41,7 @@ protected:
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
@@ -60,6 +64,8 @@ private:
     std::vector<V3d> arrows() const; ///< unit vectors
     V3d grip() const;                ///< where the arrows begin
     double arrowLength() const;
+    std::optional<CameraHand> handAt(const QPointF& place) const;
+    void dragCamera(const QPointF& place, Qt::KeyboardModifiers keys);
 
     Session& m_session;
     PictureRequest m_request;
@@ -68,7 +74,8 @@ private:
     double m_distance = 40, m_pan = -32, m_tilt = -16;
     bool m_own = false;
 
-    enum class Drag { None, Turn, Shift, Arrow } m_drag = Drag::None;
+    enum class Drag { None, Turn, Shift, Arrow, Camera } m_drag = Drag::None;
+    std::optional<CameraDrag> m_camera;
     int m_arrow = -1;
     bool m_moved = false;
     QPointF m_pressed, m_last;

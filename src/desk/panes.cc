@@ -11,7 +11,7 @@
 namespace stage::desk {
 namespace {
 
-constexpr const char* keys[] = {"camera", "plan", "section", "model", "cut-out"};
+constexpr const char* keys[] = {"camera", "plan", "section", "model", "cut-out", "curves"};
 
 }
 

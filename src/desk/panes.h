@@ -14,12 +14,12 @@ class Panel;
 class Panes : public QWidget {
     Q_OBJECT
 public:
-    enum class View { Camera, Plan, Section, Model, CutOut };
-    static constexpr int views = 5;
+    enum class View { Camera, Plan, Section, Model, CutOut, Curves };
+    static constexpr int views = 6;
 
     /// below: stands under the left column, but for four panes.
     explicit Panes(QWidget* below, QWidget* parent = nullptr);
-    /// All five, before anything is shown. The panel's title becomes a menu of the views.
+    /// All of them, before anything is shown. The panel's title becomes a menu of the views.
     void add(View view, Panel* panel, const QString& name);
 
     int count() const { return m_count; }

@@ -1,6 +1,7 @@
 #include "desk/session.h"
 
 #include "motion/measure.h"
+#include "motion/values.h"
 #include "scene/file.h"
 #include "scene/scene_json.h"
 
@@ -24,6 +25,7 @@ void Session::show(scene::ScenePtr scene) {
     m_shown = std::move(scene);
     m_move = motion::CameraMove(*m_shown);
     std::erase_if(m_selection, [&](std::int64_t id) { return !scene::find(*m_shown, id).layer; });
+    m_keys = stillThere(*m_shown, std::move(m_keys));
     m_frame = std::clamp<std::int64_t>(m_frame, 0, m_shown->output.frames - 1);
     Q_EMIT sceneChanged();
 }
@@ -43,7 +45,10 @@ bool Session::apply(const edit::Edit& edit) {
 
 void Session::preview(const edit::Edit& edit) {
     auto next = edit::apply(*m_history->scene(), edit);
-    if (!next) return; // out of bounds while dragging: the last good place stays
+    if (!next) { // out of bounds while dragging: the last good place stays
+        if (!m_preview) Q_EMIT problem(QString::fromStdString(next.error().sentence));
+        return;
+    }
     m_preview = edit;
     show(std::make_shared<const scene::Scene>(std::move(*next)));
 }
@@ -121,6 +126,7 @@ void Session::startHistory(edit::History history, std::filesystem::path document
     m_savedStep = m_history->step();
     m_savedLost = unsaved;
     m_frame = 0;
+    m_playRange.reset();
     m_selection.clear();
     m_reference = 0;
     m_sources->forgetProblems();
@@ -172,10 +178,43 @@ void Session::setFrame(std::int64_t frame) {
     Q_EMIT frameChanged();
 }
 
+std::pair<std::int64_t, std::int64_t> Session::playRange() const {
+    const std::int64_t end = m_shown->output.frames - 1;
+    if (!m_playRange) return {0, end};
+    const std::int64_t first = std::min(m_playRange->first, end);
+    return {first, std::clamp(m_playRange->second, first, end)};
+}
+
+void Session::setPlayRange(std::optional<std::pair<std::int64_t, std::int64_t>> range) {
+    if (range && range->first > range->second) std::swap(range->first, range->second);
+    m_playRange = range;
+    Q_EMIT playRangeChanged();
+}
+
 void Session::select(std::vector<std::int64_t> layers) {
     if (layers == m_selection) return;
     m_selection = std::move(layers);
     Q_EMIT selectionChanged();
+}
+
+void Session::chooseKeys(KeyRefs keys) {
+    if (keys == m_keys) return;
+    m_keys = std::move(keys);
+    Q_EMIT keysChosen();
+}
+
+void Session::previewKeys(const edit::Edit& edit, KeyRefs then) {
+    m_keys = std::move(then); // before the scene is shown, which drops those that are not there
+    preview(edit);
+}
+
+bool Session::applyKeys(const edit::Edit& edit, KeyRefs then) {
+    const KeyRefs before = m_keys;
+    m_keys = std::move(then);
+    if (apply(edit)) return true;
+    m_keys = before;
+    Q_EMIT keysChosen();
+    return false;
 }
 
 void Session::click(std::int64_t layer, bool also) {
@@ -221,6 +260,25 @@ std::vector<V3d> Session::outlines(bool selectedOnly) const {
         points.insert(points.end(), outline.begin(), outline.end());
     }
     return points;
+}
+
+scene::Layer Session::layerNow(std::int64_t id) const {
+    // As it stood before the drag that goes on.
+    const scene::Scene& scene = *m_history->scene();
+    const scene::Found found = scene::find(scene, id);
+    if (!found.layer) return {};
+    scene::Layer layer = *found.layer;
+    motion::Values(scene).settle(layer, time());
+    return layer;
+}
+
+edit::Edit Session::setting(std::int64_t layer, std::string_view property, double value,
+                            edit::Edit otherwise) const {
+    const scene::Track* track = trackOf(*m_shown, layer, property);
+    if (!track || track->keys.empty() || track->link) return otherwise;
+    edit::Edit edit = {{"edit", "key"}, {"property", property}, {"time", time().text()}, {"value", value}};
+    if (layer != 0) edit["layers"] = {layer};
+    return edit;
 }
 
 std::vector<std::int64_t> Session::movable() const {
@@ -271,7 +329,7 @@ void Session::setHoldFraming(bool hold) {
 // ---- the camera
 
 scene::Pose Session::pose() const {
-    if (m_offMove && m_offMove->time == time()) return m_offMove->pose;
+    if (offHere()) return m_offMove->pose;
     return m_move.at(time().toDouble());
 }
 
@@ -283,12 +341,16 @@ int Session::markHere() const {
 }
 
 void Session::walk(const scene::Pose& pose) {
+    const scene::Scene& base = *m_history->scene();
+    const scene::Pose seen = motion::CameraMove(base).at(time().toDouble());
     const int mark = markHere();
-    if (mark >= 0) {
-        preview(edit::setMark(m_shown->camera.marks[static_cast<std::size_t>(mark)].time, pose));
-        return;
-    }
-    m_offMove = OffMove{time(), pose};
+    if (mark >= 0)
+        return preview(
+            edit::walked(base, m_shown->camera.marks[static_cast<std::size_t>(mark)].time, seen, pose));
+    const edit::Edit edit = edit::walked(base, time(), seen, pose);
+    const auto next = edit::apply(base, edit);
+    if (!next) return; // out of bounds: the last good pose stays
+    m_offMove = OffMove{time(), motion::CameraMove(*next).at(time().toDouble()), edit};
     Q_EMIT cameraChanged();
 }
 
@@ -297,16 +359,16 @@ void Session::endWalk() {
 }
 
 void Session::setMarkHere() {
-    if (m_offMove && m_offMove->time == time())
+    if (offHere())
         setMarkOffMove();
     else
-        apply(edit::setMark(time(), pose()));
+        apply({{"edit", "set-mark"}, {"time", time().text()}});
 }
 
 void Session::setMarkOffMove() {
     if (!m_offMove) return;
     const OffMove off = *m_offMove;
-    if (apply(edit::setMark(off.time, off.pose))) backToMove();
+    if (apply(off.edit)) backToMove();
 }
 
 void Session::backToMove() {

@@ -2,6 +2,7 @@
 // it is walked. Views hold nothing of this themselves; they ask and listen. Lives on the interface thread.
 #pragma once
 
+#include "desk/key_edits.h"
 #include "desk/swatch.h"
 #include "edit/journal.h"
 #include "media/pixel_cache.h"
@@ -33,6 +34,7 @@ public:
     /// One step of history. Reports a problem and gives false when the edit is refused.
     bool apply(const edit::Edit& edit);
     /// A change while it is being dragged: replaces the one before, becomes a step with commit().
+    /// One that is refused as the drag begins is told of; later on the last good one stays.
     void preview(const edit::Edit& edit);
     void commit();
     void dropPreview();
@@ -58,6 +60,10 @@ public:
     std::int64_t frame() const { return m_frame; }
     Rational time() const { return timeOfFrame(m_frame, scene()->output.rate); }
     void setFrame(std::int64_t frame);
+    /// What is played again and again, first and last frame; all of the scene unless it is set.
+    std::pair<std::int64_t, std::int64_t> playRange() const;
+    bool playsAll() const { return !m_playRange; }
+    void setPlayRange(std::optional<std::pair<std::int64_t, std::int64_t>> range);
     const std::vector<std::int64_t>& selection() const { return m_selection; }
     bool isSelected(std::int64_t layer) const {
         return std::find(m_selection.begin(), m_selection.end(), layer) != m_selection.end();
@@ -70,8 +76,21 @@ public:
     /// As a click on a layer does (0: on none): selects it, or with `also` adds or removes it. One that is
     /// selected with others stays so, for they may be about to be dragged together.
     void click(std::int64_t layer, bool also);
+    /// Keys of tracks that are chosen; those that go are chosen no longer.
+    const KeyRefs& keys() const { return m_keys; }
+    void chooseKeys(KeyRefs keys);
+    /// A change of the chosen keys being dragged: `then` is where they are by it.
+    void previewKeys(const edit::Edit& edit, KeyRefs then);
+    bool applyKeys(const edit::Edit& edit, KeyRefs then);
     /// The one selected layer; layer is null when there is none or several.
     scene::Found selected() const;
+    /// A layer with the values that it has at the playhead, not turned to the camera; relative to what
+    /// carries it.
+    scene::Layer layerNow(std::int64_t id) const;
+    /// An edit that gives a property a value at the playhead: of its keys where it has a track with some,
+    /// else as `otherwise` does.
+    edit::Edit setting(std::int64_t layer, std::string_view property, double value,
+                       edit::Edit otherwise) const;
     /// The selected layers that hands may move: without locked ones and what is in locked groups.
     std::vector<std::int64_t> movable() const;
     /// It, or a group that holds it.
@@ -113,9 +132,12 @@ public:
     void endWalk();
     struct OffMove {
         Rational time;
-        scene::Pose pose;
+        scene::Pose pose; ///< as it would be seen, were it a mark
+        edit::Edit edit;  ///< that makes it one
     };
     const std::optional<OffMove>& offMove() const { return m_offMove; }
+    /// The pose shown is off the move.
+    bool offHere() const { return m_offMove && m_offMove->time == time(); }
     /// A mark at the playhead with the pose shown.
     void setMarkHere();
     void setMarkOffMove(); ///< makes the pose off the move a mark at its time
@@ -128,7 +150,9 @@ public:
 Q_SIGNALS:
     void sceneChanged();
     void selectionChanged();
+    void keysChosen();
     void frameChanged();
+    void playRangeChanged();
     void holdChanged();   ///< hold framing, or its mark
     void cameraChanged(); ///< the pose shown changed without the scene
     void documentChanged();
@@ -155,7 +179,9 @@ private:
     std::size_t m_savedStep = 0;
     bool m_savedLost = false;
     std::int64_t m_frame = 0;
+    std::optional<std::pair<std::int64_t, std::int64_t>> m_playRange;
     std::vector<std::int64_t> m_selection;
+    KeyRefs m_keys;
     bool m_holdFraming = true, m_aboutAxis = false;
     std::int64_t m_reference = 0; ///< id of a mark; one that is not there: the first
     mutable std::optional<motion::Standing> m_now;

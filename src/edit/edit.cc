@@ -7,8 +7,10 @@
 #include "edit/place_edits.h"
 #include "edit/set_edits.h"
 #include "media/text_picture.h"
+#include "motion/camera_move.h"
 #include "optics/lens.h"
 #include "optics/placing.h"
+#include "scene/property.h"
 #include "scene/scene_json.h"
 
 #include <algorithm>
@@ -82,6 +84,7 @@ void lens(Scene& scene, Fields& fields) {
     scene.camera.iris = scene::readIris(fields, scene.camera.iris);
     scene.camera.shutter = fields.number("shutter", 0, 720, scene.camera.shutter);
     scene.camera.gate = fields.number("gate", 0.1, 1000, scene.camera.gate);
+    if (fields.has("rig")) scene.camera.rig = static_cast<scene::Rig>(fields.choice("rig", scene::rigNames));
     if (fields.has("focal") && fields.has("angle")) throw Misread{"lens takes 'focal' or 'angle', not both"};
     double focal = 0;
     if (fields.has("focal")) focal = fields.number("focal", 0.1, 10'000);
@@ -123,6 +126,7 @@ void settings(Scene& scene, Fields& fields) {
     }
     out.rate = fields.rational("rate", Rational(1, 10), Rational(1000), out.rate);
     out.frames = fields.whole("frames", 1, Limits::frames, out.frames);
+    out.loop = fields.yes("loop", out.loop);
     if (fields.has("background")) out.background = fields.colour("background");
     constexpr std::array<std::string_view, 2> names = {"light", "paint"};
     if (fields.has("blending")) out.blending = static_cast<scene::Blending>(fields.choice("blending", names));
@@ -302,10 +306,35 @@ std::string describe(const Scene& scene, const Edit& edit) {
     return std::string(kind->verb) + (what.empty() ? "" : " " + what);
 }
 
-Edit setMark(Rational time, const scene::Pose& pose) {
-    Edit edit = {{"edit", "set-mark"}, {"time", time.text()}};
-    edit.update(scene::toJson(pose));
-    return edit;
+Edit walked(const scene::Scene& scene, Rational time, const scene::Pose& seen, const scene::Pose& to) {
+    scene::Scene calm = scene; // as the marks and their aims alone have it
+    calm.camera.tracks.clear();
+    const scene::Pose own = motion::CameraMove(calm).at(time.toDouble());
+    const scene::Json was = scene::toJson(seen);
+    scene::Pose mark = to;
+    std::vector<Edit> edits(1);
+    for (const auto& property : scene::cameraProperties()) {
+        const auto track = std::find_if(scene.camera.tracks.begin(), scene.camera.tracks.end(),
+                                        [&](const scene::Track& t) { return t.property == property.name; });
+        if (track == scene.camera.tracks.end() || property.get(to) == property.get(seen)) continue;
+        const double by = property.get(to) - property.get(seen);
+        if (!track->keys.empty() && !track->link) { // it has keys: one here, without what chance adds
+            property.set(mark, property.get(seen));
+            edits.push_back({{"edit", "key"},
+                             {"property", property.name},
+                             {"time", time.text()},
+                             {"value", std::clamp(motion::keysAt(*track, time.toDouble()) + by, property.low,
+                                                  property.high)}});
+        } else { // what a track adds to the mark is not to be added twice
+            property.set(mark, std::clamp(property.get(own) + by, property.low, property.high));
+        }
+    }
+    Edit& edit = edits.front();
+    edit = {{"edit", "set-mark"}, {"time", time.text()}};
+    const scene::Json is = scene::toJson(mark);
+    for (const auto& [key, value] : is.items())
+        if (value != was.at(key)) edit[key] = value;
+    return edits.size() == 1 ? edit : several("Set mark", edits);
 }
 
 Edit onLayers(std::string_view kind, std::span<const std::int64_t> layers, const Edit& more) {

@@ -24,7 +24,9 @@ std::string describe(const scene::Scene& scene, const Edit& edit);
 std::vector<std::string> editNames();
 
 // Making the edits that the desk uses most; the rest are written as they stand.
-Edit setMark(Rational time, const scene::Pose& pose);
+/// What the camera is moved by at a time, from what is seen there to another pose: a mark there with what
+/// differs, and keys for what has a track of its own. What aims and chance make of the mark goes on.
+Edit walked(const scene::Scene& scene, Rational time, const scene::Pose& seen, const scene::Pose& to);
 /// An edit with the member 'layers', and more members.
 Edit onLayers(std::string_view kind, std::span<const std::int64_t> layers, const Edit& more = Edit::object());
 Edit several(std::string name, std::vector<Edit> edits);

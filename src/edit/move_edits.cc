@@ -193,16 +193,31 @@ void setMarkAt(Scene& scene, Fields& fields) {
                                   [](const Mark& m, Rational t) { return m.time < t; });
     if (place == marks.end() || place->time != time) {
         roomFor(marks, 1);
+        Scene calm = scene; // what tracks say comes on top of marks
+        calm.camera.tracks.clear();
         Mark mark;
         mark.time = time;
-        mark.pose = motion::CameraMove(scene).at(time.toDouble());
+        mark.pose = motion::CameraMove(calm).at(time.toDouble());
         mark.id = freeId(marks);
         if (place != marks.begin()) {
-            mark.pace = (place - 1)->pace;
-            mark.aim = (place - 1)->aim;
-            mark.focusOn = (place - 1)->focusOn;
+            Mark& before = *(place - 1);
+            mark.pace = before.pace;
+            mark.aim = before.aim;
+            mark.focusOn = before.focusOn;
+            if (place != marks.end()) { // the speed goes on as it was, with the mark as without it
+                const double share = ((time - before.time) / (place->time - before.time)).toDouble();
+                mark.pace = motion::partOf(before.pace, share, 1);
+                before.pace = motion::partOf(before.pace, 0, share);
+            }
         }
         place = marks.insert(place, mark);
+        // Where two marks pull at the aim or the focus, neither of theirs says what is seen between them.
+        calm.camera.marks = marks;
+        const scene::Pose seen = motion::CameraMove(calm).at(time.toDouble());
+        if (std::abs(std::remainder(seen.pan - mark.pose.pan, 360)) + std::abs(seen.tilt - mark.pose.tilt) >
+            1e-6)
+            place->aim = {};
+        if (std::abs(seen.focus - mark.pose.focus) > 1e-9 * mark.pose.focus) place->focusOn = 0;
     }
     place->pose = scene::readPose(fields, place->pose);
     readMore(scene, fields, *place);

@@ -4,6 +4,7 @@
 #include "motion/camera_move.h"
 #include "motion/settled.h"
 #include "motion/track.h"
+#include "motion/values.h"
 #include "scene/hanging_json.h"
 #include "scene/scene_json.h"
 
@@ -197,7 +198,14 @@ void place(Scene& scene, Fields& fields) {
         if (turn) place.turn = wanted.turn;
         if (scale) place.scale = wanted.scale;
     };
+    Layer seen = *scene::find(scene, id).layer;
+    motion::Values(scene).settle(seen, reference.time);
     scene::changeLayer(scene.layers, id, [&](Layer& layer) {
+        changeTracks(layer, reference, [&](Rational) {
+            Placement then = seen.placement;
+            set(then);
+            return std::pair(seen.placement, then);
+        });
         if (layer.places.empty()) return set(layer.placement);
         const auto key = std::find_if(layer.places.begin(), layer.places.end(),
                                       [&](const auto& k) { return k.time == reference.time; });

@@ -43,24 +43,32 @@ std::vector<std::int64_t> leadersOf(const Scene& scene, std::vector<std::int64_t
 
 namespace {
 
-/// Keys of single properties of a place, each to what the place is to be at its time: the one at the
-/// reference's time where there is one, else all.
-template <class Changed> void changeTracks(Layer& layer, const Reference& reference, const Changed& changed) {
+bool ofPlace(const scene::Track& track) {
+    return !track.link && track.property != "bend" && track.property != "opacity" &&
+           scene::layerProperty(track.property);
+}
+
+}
+
+void changeTracks(Layer& layer, const Reference& reference,
+                  const std::function<std::pair<Placement, Placement>(Rational)>& change) {
     for (scene::Track& track : layer.tracks) {
+        if (!ofPlace(track)) continue;
         const auto* property = scene::layerProperty(track.property);
-        if (!property || track.link || track.property == "bend" || track.property == "opacity") continue;
         const bool here =
             reference.timed && std::any_of(track.keys.begin(), track.keys.end(),
                                            [&](const auto& key) { return key.time == reference.time; });
         for (scene::Key<double>& key : track.keys) {
             if (here && key.time != reference.time) continue;
-            Layer then;
-            then.placement = changed(key.time);
-            key.value = property->get(then);
+            Layer before, after;
+            std::tie(before.placement, after.placement) = change(key.time);
+            const double was = property->get(before), is = property->get(after);
+            // What chance adds is in both.
+            const bool factor = track.property == "wide" || track.property == "tall";
+            key.value = std::clamp(factor && was != 0 ? key.value * is / was : key.value + is - was,
+                                   property->low, property->high);
         }
     }
-}
-
 }
 
 void changePlaces(Scene& scene, const std::vector<std::int64_t>& ids, const Reference& reference,
@@ -89,8 +97,10 @@ void changePlaces(Scene& scene, const std::vector<std::int64_t>& ids, const Refe
             return place;
         };
         scene::changeLayer(scene.layers, id, [&](Layer& l) {
-            changeTracks(l, reference,
-                         [&](Rational time) { return changed(at(time).find(id).layer->placement, time); });
+            changeTracks(l, reference, [&](Rational time) {
+                const Placement seen = at(time).find(id).layer->placement;
+                return std::pair(seen, changed(seen, time));
+            });
             if (l.places.empty()) {
                 l.placement = changed(l.placement, reference.time);
                 return;
@@ -131,6 +141,15 @@ std::string rehang(Layer& layer, const optics::Affine& from, const optics::Affin
         place = *result;
         return true;
     };
+    const bool tracked = std::any_of(layer.tracks.begin(), layer.tracks.end(), ofPlace);
+    if (tracked && !shifted)
+        return "the place of '" + layer.name + "' has tracks, and what would carry it is turned or scaled";
+    if (tracked)
+        changeTracks(layer, {}, [&](Rational) {
+            Placement after;
+            after.position = between.origin;
+            return std::pair(Placement{}, after);
+        });
     bool ok = moved(layer.placement);
     for (scene::Key<Placement>& key : layer.places)
         ok = ok && moved(key.value);

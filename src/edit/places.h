@@ -29,8 +29,14 @@ std::vector<std::int64_t> leadersOf(const scene::Scene& scene, std::vector<std::
 void changePlaces(scene::Scene& scene, const std::vector<std::int64_t>& ids, const Reference& reference,
                   const std::function<scene::Placement(const Standing&, const scene::Found&)>& change);
 
+/// Changes the keys of single properties of a layer's place, each by what becomes of its place at its time,
+/// from and to: the key at the reference's time where there is one, else all.
+void changeTracks(scene::Layer& layer, const Reference& reference,
+                  const std::function<std::pair<scene::Placement, scene::Placement>(Rational)>& change);
+
 /// Hangs a layer, with its keys, at the same places under other carriers; turn and scale are kept as they are
-/// where the carriers differ by where they are alone. A sentence when it would be sheared.
+/// where the carriers differ by where they are alone. A sentence when it would be sheared, or when tracks
+/// of its place would have to be turned or scaled.
 std::string rehang(scene::Layer& layer, const optics::Affine& from, const optics::Affine& to);
 
 }

@@ -26,6 +26,7 @@ public:
     double turning(double seconds) const;
     /// Length of the path between mark i and the next, metres.
     double length(std::size_t move) const { return m_moves[move].path.length(); }
+    const Path& path(std::size_t move) const { return m_moves[move].path; }
     /// A point of the path between mark i and the next; fraction of its length, 0..1.
     V3d point(std::size_t move, double fraction) const { return m_moves[move].path.at(fraction); }
     /// When mark i is passed, seconds: its own time, or what follows from the pace over the whole move.

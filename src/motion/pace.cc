@@ -85,6 +85,7 @@ double paceSlope(const scene::Pace& pace, double x) {
 
 scene::Pace partOf(const scene::Pace& pace, double from, double to) {
     scene::Pace part;
+    if (pace.drawn.empty() && pace.x1 == pace.y1 && pace.x2 == pace.y2) return part; // even
     if (counts(pace.drawn)) {
         constexpr int steps = 24;
         for (int i = 0; i <= steps; ++i)

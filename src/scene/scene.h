@@ -242,6 +242,10 @@ struct Iris {
     bool operator==(const Iris&) const = default;
 };
 
+/// What carries the camera: how fast it can believably go.
+enum class Rig { Hand, Dolly, Crane, Drone };
+inline constexpr std::array<std::string_view, 4> rigNames = {"hand", "dolly", "crane", "drone"};
+
 struct Camera {
     double gate = 36;        ///< width of what the lens exposes
     std::vector<Mark> marks; ///< at least one, in order of time, no two at the same time
@@ -251,6 +255,7 @@ struct Camera {
     std::optional<Pace> pace;
     std::vector<Track> tracks; ///< of single properties, instead of what marks say; no two of one
     Iris iris;
+    Rig rig = Rig::Dolly;
     double shutter =
         180; ///< angle of the shutter: of 360 degrees, how long each frame is exposed, about its time; 0..720
     Json extra = Json::object();
@@ -269,6 +274,7 @@ struct Output {
     std::int64_t frames = 144; ///< duration
     Colour background{0, 0, 0, 1};
     Blending blending = Blending::Light;
+    bool loop = false; ///< it is to be shown again and again: its end should meet its beginning
     std::vector<Guide> guides;
     Json extra = Json::object();
 };

@@ -59,6 +59,7 @@ Output readOutput(const Json& json, const std::string& where) {
     if (fields.has("background")) output.background = fields.colour("background");
     if (fields.has("blending"))
         output.blending = static_cast<Blending>(fields.choice("blending", blendingNames));
+    output.loop = fields.yes("loop", false);
     if (fields.has("guides")) output.guides = readGuides(fields);
     output.extra = fields.rest();
     return output;
@@ -87,6 +88,7 @@ Camera readCamera(const Json& json, const std::string& where) {
     camera.gate = fields.number("gate", 0.1, 1000, camera.gate);
     camera.iris = readIris(fields, Iris{});
     camera.shutter = fields.number("shutter", 0, 720, camera.shutter);
+    if (fields.has("rig")) camera.rig = static_cast<Rig>(fields.choice("rig", rigNames));
     const Json& marks = fields.array("marks", Limits::marks);
     if (marks.empty())
         throw Misread{"'" + fields.at("marks") + "' is empty; a camera needs at least one mark"};
@@ -373,6 +375,7 @@ Json toJson(const Scene& scene) {
                    {"frames", out.frames},
                    {"background", toJson(out.background)},
                    {"blending", blendingNames[static_cast<std::size_t>(out.blending)]}};
+    if (out.loop) output["loop"] = true;
     if (!out.guides.empty()) output["guides"] = toJson(out.guides);
     Json marks = Json::array();
     for (const Mark& mark : scene.camera.marks) {
@@ -388,6 +391,8 @@ Json toJson(const Scene& scene) {
     }
     Json camera = {
         {"gate", scene.camera.gate}, {"shutter", scene.camera.shutter}, {"marks", std::move(marks)}};
+    if (scene.camera.rig != Rig::Dolly)
+        camera["rig"] = rigNames[static_cast<std::size_t>(scene.camera.rig)];
     if (scene.camera.pace) camera["pace"] = toJson(*scene.camera.pace);
     if (!scene.camera.tracks.empty()) camera["tracks"] = toJson(scene.camera.tracks);
     if (scene.camera.iris.blades > 0)

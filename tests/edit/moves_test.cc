@@ -103,20 +103,64 @@ TEST_F(Moves, AimsAndFocusNameLayersAndForgetThoseThatGo) {
 
 TEST_F(Moves, AMarkThatIsTurnedByHandNoLongerAims) {
     apply({{"edit", "mark"}, {"aim", {{"layer", "Boatman"}}}, {"focusOn", "Boatman"}});
-    // as the desk sets a mark: with the whole pose, which is what is seen there
-    apply(setMark(2, motion::CameraMove(scene).at(2)));
+    const scene::Pose seen = motion::CameraMove(scene).at(2);
+    scene::Pose aside = seen;
+    aside.position.x += 0.5; // trucked, it goes on aiming
+    apply(edit::walked(scene, 2, seen, aside));
     EXPECT_EQ(marks()[1].aim.at, scene::Aim::At::Layer);
     EXPECT_NE(marks()[1].focusOn, 0);
-    scene::Pose turned = motion::CameraMove(scene).at(2);
+    const scene::Pose now = motion::CameraMove(scene).at(2);
+    EXPECT_NEAR(now.position.x, aside.position.x, 1e-12);
+    EXPECT_NE(now.pan, seen.pan);
+    scene::Pose turned = now;
     turned.pan += 3;
     turned.focus *= 1.5;
-    apply(setMark(2, turned));
+    apply(edit::walked(scene, 2, now, turned));
     EXPECT_EQ(marks()[1].aim.at, scene::Aim::At::Pose);
     EXPECT_EQ(marks()[1].focusOn, 0);
     EXPECT_NEAR(motion::CameraMove(scene).at(2).pan, turned.pan, 1e-9);
     EXPECT_EQ(marks()[0].aim.at, scene::Aim::At::Layer);
     apply({{"edit", "lens"}, {"focus", 3}});
     EXPECT_EQ(motion::CameraMove(scene).at(0).focus, 3);
+}
+
+TEST_F(Moves, WalkingDoesNotSetWhatChanceAdds) {
+    apply({{"edit", "hand-held"}, {"amount", 3}});
+    const scene::Pose mark = marks()[1].pose, seen = motion::CameraMove(scene).at(2);
+    ASSERT_GT((seen.position - mark.position).length(), 1e-4);
+    scene::Pose to = seen;
+    to.position.y += 0.25;
+    apply(edit::walked(scene, 2, seen, to));
+    EXPECT_NEAR((marks()[1].pose.position - mark.position - V3d(0, 0.25, 0)).length(), 0, 1e-9);
+    EXPECT_NEAR((motion::CameraMove(scene).at(2).position - to.position).length(), 0, 1e-9);
+}
+
+TEST_F(Moves, WalkingKeysWhatHasATrackOfItsOwn) {
+    apply({{"edit", "key"}, {"property", "focal"}, {"time", 0}, {"value", 20}});
+    apply({{"edit", "key"}, {"property", "focal"}, {"time", 5}, {"value", 70}});
+    const scene::Pose seen = motion::CameraMove(scene).at(2);
+    EXPECT_NEAR(seen.focal, 40, 1e-9);
+    scene::Pose to = seen;
+    to.focal = 50;
+    const double posed = marks()[1].pose.focal;
+    apply(edit::walked(scene, 2, seen, to));
+    EXPECT_EQ(marks()[1].pose.focal, posed);
+    ASSERT_EQ(scene.camera.tracks.at(0).keys.size(), 3u);
+    EXPECT_NEAR(motion::CameraMove(scene).at(2).focal, 50, 1e-9);
+}
+
+TEST_F(Moves, AMarkSetOnTheMoveChangesNothingOfItsTime) {
+    for (const char* pace : {"soft both", "rush and settle", "even"}) {
+        apply({{"edit", "pace"}, {"pace", pace}});
+        const motion::CameraMove before(scene);
+        scene::Scene with = *edit::apply(scene, {{"edit", "set-mark"}, {"time", "7/2"}});
+        ASSERT_EQ(with.camera.marks.size(), 4u);
+        // The path bends a little differently; how far along it the camera is does not change at once.
+        const motion::CameraMove after(with);
+        EXPECT_NEAR(after.speed(3.5 - 1e-6), after.speed(3.5 + 1e-6), 0.02 * before.speed(3.5)) << pace;
+        EXPECT_NEAR((before.at(3.5).position - after.at(3.5).position).length(), 0, 1e-9) << pace;
+        EXPECT_NEAR(before.speed(3.5), after.speed(3.5), 0.05 * before.speed(3.5)) << pace;
+    }
 }
 
 TEST_F(Moves, AReadyMoveReplacesWhatWasThere) {

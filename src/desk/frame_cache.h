@@ -1,0 +1,40 @@
+// Pictures of frames, ready to be played: within a budget of memory, those that are shown next. Interface
+// thread.
+#pragma once
+
+#include <QImage>
+#include <map>
+#include <optional>
+
+namespace stage::desk {
+
+class FrameCache {
+public:
+    /// Bytes; at least one picture is always kept.
+    void setBudget(std::size_t bytes);
+    std::size_t budget() const { return m_budget; }
+    /// Frames from first to last are played in a loop, from the playhead on. Pictures of others go first when
+    /// room is wanted.
+    void setRange(std::int64_t first, std::int64_t last);
+    void setPlayhead(std::int64_t frame) { m_playhead = frame; }
+
+    void keep(std::int64_t frame, const QImage& picture);
+    const QImage* find(std::int64_t frame) const; ///< null when it is not there
+    void clear();
+    int count() const { return static_cast<int>(m_pictures.size()); }
+    std::size_t bytes() const { return m_bytes; }
+    /// The frame that is wanted next, for which there is room, or would be without one that is wanted later;
+    /// nothing when all of the range is there, or as much as the budget holds.
+    std::optional<std::int64_t> wanted(std::size_t bytesEach) const;
+
+private:
+    /// How many frames from now it is shown, going round the range; large outside of it.
+    std::int64_t until(std::int64_t frame) const;
+    void makeRoom(std::size_t bytes);
+
+    std::map<std::int64_t, QImage> m_pictures;
+    std::size_t m_budget = 512u << 20, m_bytes = 0;
+    std::int64_t m_first = 0, m_last = 0, m_playhead = 0;
+};
+
+}

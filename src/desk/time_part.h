@@ -1,0 +1,27 @@
+// When a layer shows and how it fades, in the details: in and out, fades in time and by its distance.
+#pragma once
+
+#include "desk/number_field.h"
+#include "desk/session.h"
+
+#include <QWidget>
+
+class QVBoxLayout;
+
+namespace stage::desk {
+
+class TimePart : public QWidget {
+    Q_OBJECT
+public:
+    explicit TimePart(Session& session, QWidget* parent = nullptr);
+    void refresh(); ///< shows the one selected layer
+
+private:
+    NumberField* field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
+                       const QString& unit, const QString& tip);
+    void set(const char* member, double seconds);
+    Session& m_session;
+    NumberField *m_in, *m_out, *m_fadeIn, *m_fadeOut, *m_nearGone, *m_nearFull, *m_farFull, *m_farGone;
+};
+
+}

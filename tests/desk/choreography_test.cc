@@ -1,0 +1,277 @@
+// The whole of a move by hand in the real window: marks set by walking, a mark dragged in time, the path
+// bent, the pace changed, focus pulled, played, and all of it undone step by step.
+#include "desk/camera_hands.h"
+#include "desk/draft_view.h"
+#include "desk/model_view.h"
+#include "desk/pace_view.h"
+#include "desk/timeline.h"
+#include "scene/scene_json.h"
+#include "staged_fixture.h"
+
+#include <QComboBox>
+
+namespace stage::desk {
+namespace {
+
+using Kind = CameraHand::Kind;
+
+class Choreography : public Staged {
+protected:
+    CameraView& camera() { return window.camera(); }
+    DraftView& plan() { return window.plan(); }
+    Timeline& timeline() { return window.timeline(); }
+    const std::vector<scene::Mark>& marks() { return scene().camera.marks; }
+    QPointF middle() { return camera().frameRect().center(); }
+    void walk(CameraView::Walk how, QPointF by, Qt::KeyboardModifiers keys = Qt::NoModifier) {
+        camera().setTool(CameraView::Tool::Walk);
+        camera().setWalk(how);
+        drag(&camera(), middle(), middle() + by, keys);
+    }
+    void twoMarks() {
+        ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 4}, {"position", {1, 1.5, -4}}}));
+        session().setFrame(0);
+    }
+};
+
+TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
+    const auto before = scene::toJson(scene());
+    const std::size_t steps = session().history().step();
+
+    // Between marks: a banner, and nothing is kept until a mark is set.
+    session().setFrame(48);
+    walk(CameraView::Walk::Dolly, {0, -60});
+    ASSERT_TRUE(session().offMove());
+    EXPECT_EQ(scene::toJson(scene()), before);
+    EXPECT_LT(session().pose().position.z, -0.2);
+    QTest::mouseClick(camera().findChild<QPushButton*>(QStringLiteral("bannerSet")), Qt::LeftButton);
+    ASSERT_EQ(marks().size(), 2u);
+    EXPECT_FALSE(session().offMove());
+
+    session().setFrame(120);
+    walk(CameraView::Walk::Slide, {-90, 30});
+    QTest::keyClick(&camera(), Qt::Key_K);
+    ASSERT_EQ(marks().size(), 3u);
+    EXPECT_GT(marks()[2].pose.position.x, marks()[1].pose.position.x + 0.2);
+
+    // On a mark, walking changes that mark.
+    const scene::Pose third = marks()[2].pose;
+    walk(CameraView::Walk::Look, {50, 0});
+    EXPECT_LT(marks()[2].pose.pan, third.pan - 1);
+    EXPECT_EQ(marks()[2].pose.position, third.position);
+
+    // In time, by its T.
+    const double y = timeline().rowRect(0).center().y();
+    drag(&timeline(), {timeline().xOfFrame(48), y}, {timeline().xOfFrame(72), y});
+    EXPECT_EQ(marks()[1].time, Rational(3));
+
+    // In space, and the path by its handle: what was a straight run bends.
+    session().setFrame(72);
+    const QPointF mark = *plan().placeOf(Kind::Mark, 1);
+    drag(&plan(), mark, mark + QPointF(20, -6));
+    const scene::Pose second = marks()[1].pose;
+    EXPECT_GT(second.position.x, 0.05);
+    ASSERT_TRUE(plan().placeOf(Kind::Leaving, 1));
+    const QPointF handle = *plan().placeOf(Kind::Leaving, 1);
+    const double length = session().move().length(1);
+    drag(&plan(), handle, handle + QPointF(24, 8));
+    ASSERT_TRUE(marks()[1].leaving);
+    ASSERT_TRUE(marks()[1].arriving); // straight through the mark
+    EXPECT_NEAR((marks()[1].leaving->normalized() + marks()[1].arriving->normalized()).length(), 0, 1e-9);
+    EXPECT_NE(session().move().length(1), length);
+
+    // The pace, by its box beside the paper.
+    session().setFrame(80);
+    auto* pace = window.pace().findChild<QComboBox*>(QStringLiteral("paceOf"));
+    pace->setCurrentIndex(3);
+    Q_EMIT pace->activated(3);
+    EXPECT_EQ(marks()[1].pace, scene::namedPaces[3].pace);
+    EXPECT_NEAR(session().move().speed(3.0001), 0, 0.02);
+
+    // A focus pull: one layer at the first mark, another at the last.
+    session().setFrame(0);
+    session().select({front});
+    run("focus-here");
+    session().setFrame(120);
+    session().select({back});
+    run("focus-here");
+    EXPECT_EQ(marks()[0].focusOn, front);
+    EXPECT_EQ(marks()[2].focusOn, back);
+    EXPECT_GT(session().move().at(5).focus, session().move().at(0).focus + 5);
+
+    // Played, frames come; nothing of the scene changes by it.
+    const auto made = scene::toJson(scene());
+    session().setFrame(0);
+    timeline().setPlaying(true);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session().frame() > 5; }, 20000));
+    timeline().setPlaying(false);
+    EXPECT_EQ(scene::toJson(scene()), made);
+
+    // Step by step back to the begin, and again to the end.
+    std::size_t undone = 0;
+    while (session().history().step() > steps) {
+        session().undo();
+        ++undone;
+    }
+    EXPECT_EQ(undone, 9u); // two marks, a look, a time, a place, a bend, a pace, two focuses
+    EXPECT_EQ(scene::toJson(scene()), before);
+    while (session().history().canRedo())
+        session().redo();
+    EXPECT_EQ(scene::toJson(scene()), made);
+}
+
+TEST_F(Choreography, EveryWalkDoesItsOwn) {
+    const auto walked = [&](CameraView::Walk how, QPointF by, Qt::KeyboardModifiers keys = Qt::NoModifier) {
+        walk(how, by, keys);
+        const scene::Pose pose = marks()[0].pose;
+        session().undo();
+        return pose;
+    };
+    const scene::Pose from = marks()[0].pose;
+    const scene::Pose looked = walked(CameraView::Walk::Look, {60, 40});
+    EXPECT_EQ(looked.position, from.position);
+    EXPECT_LT(looked.pan, from.pan - 1);
+    EXPECT_GT(looked.tilt, from.tilt + 1);
+    const scene::Pose slid = walked(CameraView::Walk::Slide, {60, 40});
+    EXPECT_EQ(slid.pan, from.pan);
+    EXPECT_LT(slid.position.x, from.position.x);
+    EXPECT_GT(slid.position.y, from.position.y);
+    const scene::Pose nearer = walked(CameraView::Walk::Dolly, {0, -60});
+    EXPECT_LT(nearer.position.z, from.position.z);
+    EXPECT_EQ(nearer.position.x, from.position.x);
+    const scene::Pose around = walked(CameraView::Walk::Orbit, {80, 0});
+    EXPECT_NE(around.position.x, from.position.x);
+    EXPECT_NE(around.pan, from.pan);
+    const scene::Pose zoomed = walked(CameraView::Walk::Zoom, {0, -60});
+    EXPECT_GT(zoomed.focal, from.focal * 1.1);
+    EXPECT_EQ(zoomed.position, from.position);
+    const scene::Pose both = walked(CameraView::Walk::DollyZoom, {0, -60});
+    EXPECT_LT(both.focal, from.focal);
+    EXPECT_LT(both.position.z, from.position.z);
+    camera().setWalk(CameraView::Walk::Roll);
+    drag(&camera(), middle() + QPointF(80, 0), middle() + QPointF(0, 80));
+    EXPECT_NEAR(marks()[0].pose.roll, from.roll - 90, 2);
+    session().undo();
+    // Shift and Ctrl lend Slide and Orbit to Look.
+    EXPECT_EQ(walked(CameraView::Walk::Look, {60, 0}, Qt::ShiftModifier).pan, from.pan);
+    EXPECT_NE(walked(CameraView::Walk::Look, {60, 0}, Qt::ControlModifier).position, from.position);
+}
+
+TEST_F(Choreography, AWalkIsHeldToOneAxisByL) {
+    camera().setTool(CameraView::Tool::Walk);
+    camera().setWalk(CameraView::Walk::Slide);
+    drag(&camera(), middle(), middle() + QPointF(70, 30), Qt::NoModifier, false);
+    EXPECT_NE(session().pose().position.y, 0);
+    const double y = marks().size() ? session().history().scene()->camera.marks[0].pose.position.y : 0;
+    QTest::keyPress(&camera(), Qt::Key_L);
+    EXPECT_EQ(session().pose().position.y, y);
+    EXPECT_NE(session().pose().position.x, 0);
+    QTest::keyRelease(&camera(), Qt::Key_L);
+    EXPECT_NE(session().pose().position.y, y);
+    QTest::keyClick(&camera(), Qt::Key_Escape);
+    EXPECT_EQ(session().pose().position, marks()[0].pose.position);
+    EXPECT_FALSE(session().previewing());
+}
+
+TEST_F(Choreography, AnOrbitKeepsWhatIsAimedAtInPlace) {
+    session().select({front});
+    run("aim-layer");
+    session().select({});
+    const auto place = [&] {
+        return *optics::project(session().now().view, optics::pivotOf(session().now().find(front)));
+    };
+    const V2d was = place();
+    walk(CameraView::Walk::Orbit, {90, 20});
+    EXPECT_NEAR((place() - was).length(), 0, 1e-6);
+    EXPECT_EQ(marks()[0].aim.layer, front); // it goes on aiming
+    EXPECT_GT((marks()[0].pose.position - V3d(0, 1.5, 0)).length(), 0.5);
+}
+
+TEST_F(Choreography, BodyLookAndSightLinesAreDraggedInPlan) {
+    twoMarks();
+    const scene::Pose from = marks()[0].pose;
+    session().setFrame(48); // between marks, so that the body is not under a mark's T
+    const QPointF body = *plan().placeOf(Kind::Body);
+    drag(&plan(), body, body + QPointF(30, 0));
+    ASSERT_TRUE(session().offMove());
+    EXPECT_GT(session().pose().position.x, session().move().at(2).position.x + 0.2);
+    EXPECT_NEAR(session().pose().position.y, session().move().at(2).position.y, 1e-9);
+    session().backToMove();
+
+    session().setFrame(0);
+    const QPointF look = *plan().placeOf(Kind::Look);
+    drag(&plan(), look, look + QPointF(14, 0));
+    EXPECT_GT(marks()[0].pose.pan, from.pan + 5);
+    session().undo();
+    const QPointF sight = *plan().placeOf(Kind::Across);
+    drag(&plan(), sight, sight + QPointF(20, 0));
+    EXPECT_LT(marks()[0].pose.focal, from.focal - 2); // wider
+    EXPECT_EQ(marks()[0].pose.position, from.position);
+    EXPECT_EQ(marks()[1].pose.focal, from.focal);
+}
+
+TEST_F(Choreography, AMarkIsSetOnThePathAndAHandleLetGo) {
+    twoMarks();
+    const V3d on = session().move().point(0, 0.5);
+    QTest::mouseDClick(&plan(), Qt::LeftButton, Qt::NoModifier, plan().placeOf(on).toPoint());
+    ASSERT_EQ(marks().size(), 3u);
+    EXPECT_NEAR((marks()[1].pose.position - on).length(), 0, 0.2);
+    ASSERT_EQ(session().markHere(), 1);
+    const QPointF handle = *plan().placeOf(Kind::Arriving, 1);
+    drag(&plan(), handle, handle + QPointF(15, 3), Qt::ControlModifier);
+    EXPECT_TRUE(marks()[1].arriving);
+    EXPECT_FALSE(marks()[1].leaving); // with Ctrl on its own
+    QTest::mouseDClick(&plan(), Qt::LeftButton, Qt::NoModifier, plan().placeOf(Kind::Arriving, 1)->toPoint());
+    EXPECT_FALSE(marks()[1].arriving);
+}
+
+TEST_F(Choreography, TheModelMovesMarksAlongTheLevelAndUp) {
+    twoMarks();
+    window.panes().reveal(Panes::View::Model);
+    ModelView& model = window.model();
+    QApplication::processEvents();
+    const V3d from = marks()[1].pose.position;
+    const QPointF at = *model.placeOf(from);
+    drag(&model, at, at + QPointF(25, 10));
+    EXPECT_NE(marks()[1].pose.position.x, from.x);
+    EXPECT_NEAR(marks()[1].pose.position.y, from.y, 1e-9);
+    const V3d level = marks()[1].pose.position;
+    const QPointF there = *model.placeOf(level);
+    drag(&model, there, there + QPointF(0, -20), Qt::ShiftModifier);
+    EXPECT_GT(marks()[1].pose.position.y, level.y + 0.05);
+    EXPECT_NEAR(marks()[1].pose.position.x, level.x, 1e-9);
+}
+
+TEST_F(Choreography, ThePaceIsDrawnByHand) {
+    twoMarks();
+    PacePaper& paper = window.pace().paper();
+    const double even = session().move().speed(2);
+    // Down to nothing in the middle of the way.
+    drag(&paper, paper.placeOf(1.0, even), paper.placeOf(2.0, 0));
+    ASSERT_FALSE(marks()[0].pace.drawn.empty());
+    EXPECT_LT(session().move().speed(2), even * 0.4);
+    EXPECT_GT(session().move().speed(3.5), even); // the way is as long as it was
+    EXPECT_NEAR((session().move().at(4).position - marks()[1].pose.position).length(), 0, 1e-9);
+    session().undo();
+    EXPECT_TRUE(marks()[0].pace.drawn.empty());
+    // Over the whole move, by the button beside it.
+    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 5}, {"position", {3, 1.5, -4}}}));
+    run("whole-pace");
+    ASSERT_TRUE(scene().camera.pace);
+    drag(&paper, paper.placeOf(1.0, 0.4), paper.placeOf(1.6, 0.1));
+    EXPECT_FALSE(scene().camera.pace->drawn.empty());
+}
+
+TEST_F(Choreography, ARefusedDragSaysWhy) {
+    twoMarks();
+    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 5}, {"position", {3, 1.5, -4}}}));
+    run("whole-pace");
+    QSignalSpy problems(&session(), &Session::problem);
+    const double y = timeline().rowRect(0).center().y();
+    const double x = timeline().xOfFrame(marks()[1].time.toDouble() * 24);
+    drag(&timeline(), {x, y}, {x + 60, y});
+    EXPECT_FALSE(problems.isEmpty());
+    EXPECT_EQ(marks().size(), 3u);
+}
+
+}
+}

@@ -1,0 +1,289 @@
+// Tracks in the timeline and on the curves, layers in time, and what the checks say.
+#include "desk/curve_view.h"
+#include "desk/findings.h"
+#include "desk/timeline.h"
+#include "motion/values.h"
+#include "scene/scene_json.h"
+#include "staged_fixture.h"
+
+#include <QComboBox>
+#include <QListWidget>
+#include <QPushButton>
+
+namespace stage::desk {
+namespace {
+
+class Tracks : public Staged {
+protected:
+    Timeline& timeline() { return window.timeline(); }
+    CurvePaper& paper() { return window.curves().paper(); }
+    void key(std::int64_t id, const char* property, Rational time, double value) {
+        edit::Edit edit = {{"edit", "key"}, {"property", property}, {"time", time.text()}, {"value", value}};
+        if (id != 0) edit["layers"] = {id};
+        ASSERT_TRUE(session().apply(edit));
+    }
+    const scene::Track* track(std::int64_t id, const char* property) {
+        return trackOf(scene(), id, property);
+    }
+    void showCurves() {
+        window.panes().reveal(Panes::View::Curves);
+        QApplication::processEvents();
+        window.curves().setProperty("height");
+    }
+};
+
+TEST_F(Tracks, KeysAreDraggedCopiedAndTakenOffInTheTimeline) {
+    key(front, "height", 1, 0.5);
+    key(front, "height", 3, 1.5);
+    timeline().setOpen(front, true);
+    const KeyRef first{front, "height", 1}, last{front, "height", 3};
+    ASSERT_FALSE(timeline().laneOf(front, "height").isEmpty());
+    const QPointF at = timeline().placeOf(first);
+    drag(&timeline(), at, at + QPointF(timeline().xOfFrame(12) - timeline().xOfFrame(0), 0));
+    EXPECT_EQ(track(front, "height")->keys[0].time, Rational(3, 2));
+    EXPECT_TRUE(has(session().keys(), {front, "height", Rational(3, 2)}));
+    // With Shift a copy.
+    const QPointF end = timeline().placeOf(last);
+    drag(&timeline(), end, {timeline().xOfFrame(96), end.y()}, Qt::ShiftModifier);
+    ASSERT_EQ(track(front, "height")->keys.size(), 3u);
+    EXPECT_EQ(track(front, "height")->keys[2].time, Rational(4));
+    EXPECT_EQ(track(front, "height")->keys[2].value, 1.5);
+    // Several by a frame around them, then off.
+    const QRectF lane = timeline().laneOf(front, "height");
+    drag(&timeline(), {timeline().xOfFrame(60), lane.top() + 1},
+         {timeline().xOfFrame(120), lane.bottom() - 1});
+    EXPECT_EQ(session().keys().size(), 2u);
+    QTest::keyClick(&timeline(), Qt::Key_Delete);
+    ASSERT_EQ(track(front, "height")->keys.size(), 1u);
+    EXPECT_EQ(scene().layers.size(), 2u); // the layer is still there
+    // A double click is a key, with what the value is there.
+    QTest::mouseDClick(&timeline(), Qt::LeftButton, Qt::NoModifier,
+                       QPointF(timeline().xOfFrame(72), lane.center().y()).toPoint());
+    ASSERT_EQ(track(front, "height")->keys.size(), 2u);
+    EXPECT_NEAR(track(front, "height")->keys[1].value, 0.5, 1e-9);
+}
+
+TEST_F(Tracks, CurvesSetMoveAndBendKeys) {
+    session().select({front});
+    showCurves();
+    const double here = scene::find(scene(), front).layer->placement.position.y;
+    QTest::mouseDClick(&paper(), Qt::LeftButton, Qt::NoModifier,
+                       paper().placeOf("height", 1, here).toPoint());
+    ASSERT_TRUE(track(front, "height"));
+    EXPECT_NEAR(track(front, "height")->keys[0].value, here, 1e-9); // on the curve: its value
+    key(front, "height", 4, here + 2);
+    const KeyRef last{front, "height", 4};
+    const QPointF at = paper().placeOf(last);
+    const QPointF to = paper().placeOf("height", 5, here + 1);
+    drag(&paper(), at, to);
+    EXPECT_EQ(track(front, "height")->keys[1].time, Rational(5));
+    EXPECT_NEAR(track(front, "height")->keys[1].value, here + 1, 0.05);
+    // Along one axis with Shift.
+    const QPointF from = paper().placeOf({front, "height", 5});
+    drag(&paper(), from, from + QPointF(3, -40), Qt::ShiftModifier);
+    EXPECT_EQ(track(front, "height")->keys[1].time, Rational(5));
+    EXPECT_GT(track(front, "height")->keys[1].value, here + 1.1);
+    // How it arrives, by the hand at the key.
+    session().chooseKeys({{front, "height", 5}});
+    const auto hand = paper().handle({front, "height", 5}, false);
+    ASSERT_TRUE(hand);
+    drag(&paper(), *hand, *hand + QPointF(-60, 0));
+    EXPECT_LT(track(front, "height")->keys[0].pace.x2, 0.95);
+    EXPECT_FALSE(paper().handle({front, "height", 5}, true)); // nothing comes after it
+}
+
+TEST_F(Tracks, SeveralKeysAreStretchedReversedAndLooped) {
+    key(front, "height", 1, 0);
+    key(front, "height", 2, 4);
+    key(front, "turn", 2, 10);
+    key(front, "turn", 3, 50);
+    session().select({front});
+    run("keys-all");
+    EXPECT_EQ(session().keys().size(), 4u);
+    run("keys-reverse"); // as one: 1..3 becomes 3..1
+    EXPECT_EQ(track(front, "height")->keys[0].time, Rational(2));
+    EXPECT_EQ(track(front, "height")->keys[0].value, 4);
+    EXPECT_EQ(track(front, "turn")->keys[0].time, Rational(1));
+    EXPECT_EQ(track(front, "turn")->keys[0].value, 50);
+    session().undo();
+    run("keys-all");
+    run("keys-stretch", [](QDialog* dialog) {
+        for (NumberField* f : dialog->findChildren<NumberField*>())
+            f->setText(QStringLiteral("200 %"));
+        dialog->accept();
+    });
+    EXPECT_EQ(track(front, "height")->keys[1].time, Rational(3));
+    EXPECT_EQ(track(front, "turn")->keys[0].time, Rational(3));
+    EXPECT_EQ(track(front, "turn")->keys[1].time, Rational(5));
+    session().chooseKeys({{front, "turn", 3}});
+    run("beside-ping-pong");
+    EXPECT_EQ(track(front, "turn")->beside, scene::Beside::PingPong);
+    run("keys-hold");
+    EXPECT_TRUE(track(front, "turn")->keys[0].hold);
+}
+
+TEST_F(Tracks, KeysAreCopiedToAnotherLayerAndTheCamera) {
+    key(front, "height", 1, 0);
+    key(front, "height", 2, 4);
+    key(front, "opacity", 1, 1);
+    session().select({front});
+    run("keys-all");
+    run("keys-copy");
+    session().select({back});
+    session().setFrame(48);
+    run("keys-put");
+    ASSERT_TRUE(track(back, "height"));
+    EXPECT_EQ(track(back, "height")->keys[0].time, Rational(2));
+    EXPECT_EQ(track(back, "height")->keys[1].value, 4);
+    EXPECT_TRUE(track(back, "opacity"));
+    session().select({});
+    run("keys-put");
+    ASSERT_TRUE(track(0, "height")); // the camera has a height, but no opacity
+    EXPECT_FALSE(track(0, "opacity"));
+}
+
+TEST_F(Tracks, LinksAndNoiseByTheirDialogs) {
+    key(front, "across", 0, 0);
+    key(front, "across", 4, 2);
+    session().select({back});
+    showCurves();
+    window.curves().setProperty("across");
+    run("track-link", [this](QDialog* dialog) {
+        auto* leader = dialog->findChild<QComboBox*>(QStringLiteral("linkLayer"));
+        leader->setCurrentIndex(leader->findData(QVariant::fromValue<qlonglong>(front)));
+        dialog->findChild<QComboBox*>(QStringLiteral("linkProperty"))
+            ->setCurrentText(QStringLiteral("across"));
+        for (NumberField* f : dialog->findChildren<NumberField*>())
+            if (f->accessibleName() == QStringLiteral("Factor")) f->setText(QStringLiteral("0.5"));
+        dialog->accept();
+    });
+    ASSERT_TRUE(track(back, "across") && track(back, "across")->link);
+    EXPECT_NEAR(*motion::Values(scene()).of(back, "across", 2), 0.5, 1e-9);
+    run("track-noise", [](QDialog* dialog) {
+        for (NumberField* f : dialog->findChildren<NumberField*>())
+            if (f->accessibleName() == QStringLiteral("Amount")) f->setText(QStringLiteral("5cm"));
+        dialog->reject();
+    });
+    EXPECT_TRUE(track(back, "across")->noises.empty());
+    run("track-noise", [](QDialog* dialog) {
+        for (NumberField* f : dialog->findChildren<NumberField*>())
+            if (f->accessibleName() == QStringLiteral("Amount")) f->setText(QStringLiteral("0.05"));
+        dialog->accept();
+    });
+    ASSERT_EQ(track(back, "across")->noises.size(), 1u);
+    EXPECT_EQ(track(back, "across")->noises[0].amount, 0.05);
+    run("track-remove");
+    EXPECT_FALSE(track(back, "across"));
+}
+
+TEST_F(Tracks, BarsAreTrimmedFadedAndMoved) {
+    session().select({front});
+    const QRectF bar = timeline().barOf(front);
+    const double y = bar.bottom() - 2;
+    drag(&timeline(), {bar.left(), y}, {timeline().xOfFrame(24), y});
+    EXPECT_EQ(layer(front).showing.in, Rational(1));
+    drag(&timeline(), {bar.right(), y}, {timeline().xOfFrame(96), y});
+    EXPECT_EQ(layer(front).showing.out, Rational(4));
+    // A fade, by the dot at its upper corner.
+    const QRectF now = timeline().barOf(front);
+    drag(&timeline(), {now.left() + 6, now.top() + 1},
+         {now.left() + 6 + timeline().xOfFrame(12) - timeline().xOfFrame(0), now.top() + 1});
+    EXPECT_EQ(layer(front).showing.fadeIn, Rational(1, 2));
+    drag(&timeline(), {now.right() - 6, now.top() + 1},
+         {now.right() - 6 - timeline().xOfFrame(24) + timeline().xOfFrame(0), now.top() + 1});
+    EXPECT_EQ(layer(front).showing.fadeOut, Rational(1));
+    EXPECT_NEAR(motion::shownAt(layer(front).showing, Rational(5, 4)), 0.5, 1e-9);
+    // All of it.
+    drag(&timeline(), {now.center().x(), y},
+         {now.center().x() + timeline().xOfFrame(24) - timeline().xOfFrame(0), y});
+    EXPECT_EQ(layer(front).showing.in, Rational(2));
+    EXPECT_EQ(layer(front).showing.out, Rational(5));
+    // Back to the very begin: it shows always.
+    const QRectF then = timeline().barOf(front);
+    drag(&timeline(), {then.left(), y}, {timeline().xOfFrame(-20), y});
+    EXPECT_FALSE(layer(front).showing.in);
+}
+
+TEST_F(Tracks, StaggeredFromTheFirstSelected) {
+    session().select({back, front});
+    run("stagger", [](QDialog* dialog) {
+        for (NumberField* f : dialog->findChildren<NumberField*>())
+            f->setText(QStringLiteral("0.5"));
+        dialog->accept();
+    });
+    EXPECT_EQ(layer(back).showing.in, Rational(0));
+    EXPECT_EQ(layer(front).showing.in, Rational(1, 2));
+}
+
+TEST_F(Tracks, NumbersOfTheDetailsChangeTheKeys) {
+    key(front, "opacity", 0, 1);
+    key(front, "opacity", 4, 0);
+    session().select({front});
+    session().setFrame(48);
+    ASSERT_TRUE(field("Opacity"));
+    EXPECT_NEAR(field("Opacity")->value(), 50, 1e-9);
+    type("Opacity", "80");
+    ASSERT_EQ(track(front, "opacity")->keys.size(), 3u);
+    EXPECT_NEAR(track(front, "opacity")->keys[1].value, 0.8, 1e-9);
+    type("Near: full", "2");
+    EXPECT_EQ(layer(front).showing.nearFull, 2);
+}
+
+TEST_F(Tracks, APartIsPlayedAgainAndAgain) {
+    QTest::mouseMove(&timeline());
+    drag(&timeline(), {timeline().xOfFrame(20), 8}, {timeline().xOfFrame(40), 8}, Qt::ShiftModifier);
+    EXPECT_EQ(session().playRange(), std::pair(std::int64_t{20}, std::int64_t{40}));
+    session().setFrame(39);
+    timeline().setPlaying(true);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session().frame() >= 20 && session().frame() < 30; }, 10000));
+    timeline().setPlaying(false);
+    run("play-all");
+    EXPECT_TRUE(session().playsAll());
+    session().setFrame(30);
+    run("play-from");
+    EXPECT_EQ(session().playRange().first, 30);
+}
+
+TEST_F(Tracks, WhatStandsInTheWayIsSaidAndMended) {
+    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 1}, {"position", {0, 1.5, -8}}}));
+    const auto speed = [&]() -> const checks::Finding* {
+        for (const auto& finding : window.findings().report().findings)
+            if (finding.kind == checks::Kind::Speed) return &finding;
+        return nullptr;
+    };
+    ASSERT_TRUE(QTest::qWaitFor([&] { return speed() != nullptr; }, 10000));
+    window.showFindings(window.mapToGlobal(QPoint(600, 780)));
+    auto* sheet = window.findChild<FindingsSheet*>();
+    ASSERT_TRUE(sheet && sheet->isVisible());
+    session().setFrame(100);
+    QPushButton* mend = nullptr;
+    for (QPushButton* button : sheet->findChildren<QPushButton*>())
+        if (button->objectName() == QStringLiteral("fix") &&
+            button->text().contains(QStringLiteral("as long"))) {
+            mend = button;
+            break;
+        }
+    ASSERT_TRUE(mend);
+    auto* go = sheet->findChild<QPushButton*>(QStringLiteral("goThere"));
+    QTest::mouseClick(go, Qt::LeftButton);
+    EXPECT_LT(session().frame(), 30);
+    QTest::mouseClick(mend, Qt::LeftButton);
+    EXPECT_GT(scene().camera.marks.back().time, Rational(3));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return window.findings().known() && !speed(); }, 10000));
+    sheet->hide();
+    session().undo();
+    EXPECT_EQ(scene().camera.marks.back().time, Rational(1));
+}
+
+TEST_F(Tracks, AllFramesAreKeptReadyWhileNothingIsDone) {
+    ASSERT_TRUE(session().apply({{"edit", "settings"}, {"frames", 8}}));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return window.camera().cache().count() == 8; }, 60000));
+    const std::size_t each = window.camera().cache().bytes() / 8;
+    window.camera().setPlayBudget(each * 3 + each / 2);
+    EXPECT_EQ(window.camera().cache().count(), 3);
+    ASSERT_TRUE(session().apply({{"edit", "look"}, {"layers", {front}}, {"opacity", 0.5}}));
+    EXPECT_LE(window.camera().cache().count(), 1); // what was rendered before is no longer true
+}
+
+}
+}
