@@ -18,6 +18,16 @@
 
 namespace stage::desk {
 
+namespace {
+
+/// An even pace has its hands at thirds, where they can be taken; its course is the same.
+scene::Pace withHands(const scene::Pace& pace) {
+    if (!pace.drawn.empty() || pace.x1 != pace.y1 || pace.x2 != pace.y2) return pace;
+    return {1 / 3.0, 1 / 3.0, 2 / 3.0, 2 / 3.0, {}};
+}
+
+}
+
 // ---- the list of properties
 
 CurveView::CurveView(Session& session, QWidget* parent) : QWidget(parent), m_session(session) {
@@ -219,7 +229,8 @@ std::optional<QPointF> CurvePaper::handle(const KeyRef& ref, bool leaving) const
         if (from.hold || !from.pace.drawn.empty()) return {};
         const QPointF a = placeOf(ref.property, from.time, from.value),
                       b = placeOf(ref.property, to.time, to.value);
-        const double x = leaving ? from.pace.x1 : from.pace.x2, y = leaving ? from.pace.y1 : from.pace.y2;
+        const scene::Pace pace = withHands(from.pace);
+        const double x = leaving ? pace.x1 : pace.x2, y = leaving ? pace.y1 : pace.y2;
         return QPointF(a.x() + (b.x() - a.x()) * x, a.y() + (b.y() - a.y()) * y);
     }
     return {};
@@ -403,16 +414,19 @@ void CurvePaper::mousePressEvent(QMouseEvent* event) {
         m_drag = Drag::Playhead;
         return mouseMoveEvent(event);
     }
+    const auto taken = keyAt(place);
+    const auto off = [&](const QPointF& at) { return std::hypot(at.x() - place.x(), at.y() - place.y()); };
+    const double nearer = taken ? off(placeOf(*taken)) : 9;
     for (const KeyRef& key : m_session.keys())
         if (key.layer == m_view.subject())
             for (const bool leaving : {true, false})
-                if (const auto hand = handle(key, leaving); hand && (*hand - place).manhattanLength() < 9) {
+                if (const auto hand = handle(key, leaving); hand && off(*hand) < nearer) {
                     m_drag = Drag::Handle;
                     m_key = key;
                     m_leaving = leaving;
                     return;
                 }
-    if (const auto key = keyAt(place)) {
+    if (const auto key = taken) {
         KeyRefs keys = m_session.keys();
         if (also) {
             if (std::erase(keys, *key) == 0) keys.push_back(*key);
@@ -545,7 +559,7 @@ void CurvePaper::mouseMoveEvent(QMouseEvent* event) {
             const double y = std::abs(b.y() - a.y()) < 1
                                  ? x
                                  : std::clamp((place.y() - a.y()) / (b.y() - a.y()), -3.0, 4.0);
-            scene::Pace pace = from.pace;
+            scene::Pace pace = withHands(from.pace);
             (m_leaving ? pace.x1 : pace.x2) = x;
             (m_leaving ? pace.y1 : pace.y2) = y;
             edit::Edit edit = {{"edit", "keys"},

@@ -206,22 +206,22 @@ std::optional<QPointF> DraftView::placeOf(CameraHand::Kind kind, int mark) const
 
 std::optional<CameraHand> DraftView::handAt(const QPointF& place) const {
     using enum CameraHand::Kind;
-    const auto near = [&](const QPointF& at, double reach) {
-        return std::hypot(at.x() - place.x(), at.y() - place.y()) < reach;
+    // The nearest; a mark is taken by its number too.
+    std::optional<CameraHand> best;
+    double nearest = 8;
+    const auto consider = [&](const CameraHand& hand, const QPointF& at, double back) {
+        const double off = std::hypot(at.x() - place.x(), at.y() - place.y()) + back;
+        if (off < nearest) nearest = off, best = hand;
     };
-    const auto hands = cameraHands(m_session);
-    for (const auto kind : {Arriving, Leaving, Target})
-        for (const CameraHand& hand : hands)
-            if (hand.kind == kind && near(placeOf(hand.at), 8)) return hand;
-    for (const CameraHand& hand : hands) {
+    const V3d eye = m_session.pose().position;
+    for (const CameraHand& hand : cameraHands(m_session)) {
         const QPointF at = placeOf(hand.at);
-        if (hand.kind == Mark &&
-            QRectF(at.x() - (hand.mark % 2 ? 8 : 26), at.y() - 8, 34, 20).contains(place))
-            return hand;
+        consider(hand, at, hand.kind == Body ? 1 : hand.kind == Mark ? -1 : 0);
+        const QRectF number(at.x() - (hand.mark % 2 ? 8 : 26), at.y() - 8, 34, 20);
+        if (hand.kind == Mark && number.contains(place)) consider(hand, place, 6);
     }
-    if (near(lookPlace(), 8)) return CameraHand{Look, -1, worldAt(lookPlace(), m_session.pose().position)};
-    if (near(placeOf(m_session.pose().position), 10)) return CameraHand{Body, -1, m_session.pose().position};
-    return {};
+    consider({Look, -1, worldAt(lookPlace(), eye)}, lookPlace(), 0);
+    return best;
 }
 
 V3d DraftView::worldAt(const QPointF& place, const V3d& like) const {
@@ -307,20 +307,20 @@ void DraftView::mousePressEvent(QMouseEvent* event) {
     if (const auto hand = handAt(m_pressed)) return takeHand(*hand);
     const std::int64_t layer = layerAt(m_pressed);
     if (!layer) {
+        const auto off = [this](const QPointF& begin, const QPointF& end) {
+            const QPointF along = end - begin, from = m_pressed - begin;
+            const double length = std::hypot(along.x(), along.y());
+            return length > 0 ? std::abs(along.x() * from.y() - along.y() * from.x()) / length : 1e9;
+        };
+        const QPolygonF line = bandOf(m_session.pose().focus, m_session.pose().focus);
+        const double focus = off(line[0], line[1]);
         const auto [eye, left, right] = sightLines();
         for (const QPointF& end : {left, right}) {
-            const QPointF along = end - eye, from = m_pressed - eye;
-            const double length = std::hypot(along.x(), along.y());
-            if (length > 0 && QPointF::dotProduct(from, along) > 0 &&
-                std::abs(along.x() * from.y() - along.y() * from.x()) / length < 5)
+            if (QPointF::dotProduct(m_pressed - eye, end - eye) > 0 && off(eye, end) < std::min(5.0, focus))
                 return takeHand({m_from == From::Above ? CameraHand::Kind::Across : CameraHand::Kind::Up, -1,
                                  worldAt(m_pressed, m_session.pose().position)});
         }
-        const QPolygonF line = bandOf(m_session.pose().focus, m_session.pose().focus);
-        const QPointF along = line[1] - line[0];
-        const double length = std::hypot(along.x(), along.y());
-        const QPointF from = m_pressed - line[0];
-        if (length > 0 && std::abs(along.x() * from.y() - along.y() * from.x()) / length < 4) {
+        if (focus < 4) {
             m_drag = Drag::Focus;
             return;
         }

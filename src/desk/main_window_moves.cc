@@ -167,17 +167,18 @@ void MainWindow::makeTimeMenu(QMenu* menu) {
     c.add(menu, "previous-mark", tr("Previous mark"), keys("Ctrl+Left"), {},
           [this] { m_timeline->toMark(-1); });
     menu->addSeparator();
-    c.add(menu, "play-from", tr("Play from here"), keys("Ctrl+,"),
+    c.add(menu, "play-from", tr("Play from here"), keys("Ctrl+Home"),
           tr("The part that is played again and again"), [this] {
               m_session.setPlayRange(
                   std::pair(m_session.frame(), std::max(m_session.frame(), m_session.playRange().second)));
           });
-    c.add(menu, "play-to", tr("Play up to here"), keys("Ctrl+."),
+    c.add(menu, "play-to", tr("Play up to here"), keys("Ctrl+End"),
           tr("The part that is played again and again"), [this] {
               m_session.setPlayRange(
                   std::pair(std::min(m_session.frame(), m_session.playRange().first), m_session.frame()));
           });
-    c.add(menu, "play-all", tr("Play all"), keys("Ctrl+/"), {}, [this] { m_session.setPlayRange({}); });
+    c.add(menu, "play-all", tr("Play all"), keys("Ctrl+Shift+Home"), {},
+          [this] { m_session.setPlayRange({}); });
     c.add(menu, "play-memory", tr("Memory for playing…"), {}, tr("How many frames are kept ready"), [this] {
         bool ok = false;
         const int now = static_cast<int>(m_camera->cache().budget() >> 20);
@@ -229,7 +230,7 @@ void MainWindow::changeChosenKeys(const KeyChange& change, const QString& name) 
 
 void MainWindow::makeKeysMenu(QMenu* menu) {
     auto& c = m_commands;
-    c.add(menu, "key-here", tr("Key here"), keys("Shift+K"),
+    c.add(menu, "key-here", tr("Key the curve here"), keys("Ctrl+K"),
           tr("Keys the property of the curves at the playhead"), [this] { m_curves->keyHere(); });
     c.add(menu, "keys-all", tr("Choose all keys"), {}, tr("Of the selected layers, or of the camera"),
           [this] {

@@ -387,7 +387,7 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
     if (m_drag == Drag::None) return;
     if (!m_moved && m_drag != Drag::Playhead && (place - m_pressed).manhattanLength() < 3) return;
     m_moved = true;
-    const auto& out = m_session.scene()->output;
+    const Rational rate = m_session.scene()->output.rate; // the scene goes with a change
     switch (m_drag) {
     case Drag::Playhead:
         m_session.setFrame(frameOfX(place.x()));
@@ -396,7 +396,7 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
         m_session.setPlayRange(std::pair(frameOfX(m_pressed.x()), frameOfX(place.x())));
         return;
     case Drag::Mark: {
-        const Rational time = timeOfFrame(frameOfX(place.x()), out.rate);
+        const Rational time = timeOfFrame(frameOfX(place.x()), rate);
         if (time == m_from && !m_session.previewing()) return;
         m_session.preview({{"edit", m_copies ? "copy-mark" : "move-mark"},
                            {"mark", m_dragMark + 1},
@@ -405,12 +405,12 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
         m_session.setFrame(frameOfX(place.x()));
         m_say = tr("mark %1 at %2")
                     .arg(m_dragMark + 1)
-                    .arg(QString::fromStdString(scene::timecode(frameOfX(place.x()), out.rate)));
+                    .arg(QString::fromStdString(scene::timecode(frameOfX(place.x()), rate)));
         return update();
     }
     case Drag::Keys: {
         const Rational shift =
-            timeOfFrame(frameOfX(place.x()), out.rate) - timeOfFrame(frameAt(m_from, out.rate), out.rate);
+            timeOfFrame(frameOfX(place.x()), rate) - timeOfFrame(frameAt(m_from, rate), rate);
         KeyChange change{.shift = shift};
         if (m_copies) change.more["copy"] = true;
         m_session.previewKeys(changeKeys(m_keysFrom, change, m_copies ? "Copy keys" : "Move keys"),

@@ -310,30 +310,28 @@ Edit walked(const scene::Scene& scene, Rational time, const scene::Pose& seen, c
     scene::Scene calm = scene; // as the marks and their aims alone have it
     calm.camera.tracks.clear();
     const scene::Pose own = motion::CameraMove(calm).at(time.toDouble());
-    const scene::Json was = scene::toJson(seen);
     scene::Pose mark = to;
     std::vector<Edit> edits(1);
     for (const auto& property : scene::cameraProperties()) {
         const auto track = std::find_if(scene.camera.tracks.begin(), scene.camera.tracks.end(),
                                         [&](const scene::Track& t) { return t.property == property.name; });
-        if (track == scene.camera.tracks.end() || property.get(to) == property.get(seen)) continue;
+        if (track == scene.camera.tracks.end()) continue;
+        // What a track adds to the mark is not to be added twice.
         const double by = property.get(to) - property.get(seen);
-        if (!track->keys.empty() && !track->link) { // it has keys: one here, without what chance adds
-            property.set(mark, property.get(seen));
-            edits.push_back({{"edit", "key"},
-                             {"property", property.name},
-                             {"time", time.text()},
-                             {"value", std::clamp(motion::keysAt(*track, time.toDouble()) + by, property.low,
-                                                  property.high)}});
-        } else { // what a track adds to the mark is not to be added twice
-            property.set(mark, std::clamp(property.get(own) + by, property.low, property.high));
-        }
+        const bool keyed = !track->keys.empty() && !track->link;
+        property.set(mark, std::clamp(property.get(own) + (keyed ? 0 : by), property.low, property.high));
+        if (!keyed || by == 0) continue;
+        edits.push_back({{"edit", "key"},
+                         {"property", property.name},
+                         {"time", time.text()},
+                         {"value", std::clamp(motion::keysAt(*track, time.toDouble()) + by, property.low,
+                                              property.high)}});
     }
     Edit& edit = edits.front();
     edit = {{"edit", "set-mark"}, {"time", time.text()}};
-    const scene::Json is = scene::toJson(mark);
-    for (const auto& [key, value] : is.items())
-        if (value != was.at(key)) edit[key] = value;
+    const scene::Json was = scene::toJson(seen), is = scene::toJson(to), written = scene::toJson(mark);
+    for (const auto& [key, value] : written.items())
+        if (is.at(key) != was.at(key)) edit[key] = value;
     return edits.size() == 1 ? edit : several("Set mark", edits);
 }
 

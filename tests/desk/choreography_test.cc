@@ -9,6 +9,7 @@
 #include "staged_fixture.h"
 
 #include <QComboBox>
+#include <QPushButton>
 
 namespace stage::desk {
 namespace {

@@ -185,10 +185,10 @@ TEST_F(Staged, MarksAreDraggedInTimeAndInThePlan) {
 TEST_F(Staged, LayersAreHiddenRenamedAndRemoved) {
     Timeline& timeline = window.timeline();
     QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier,
-                      QPoint(16, static_cast<int>(timeline.rowRect(1).center().y())));
+                      QPoint(16, static_cast<int>(timeline.rowOf(scene().layers[1]->id).center().y())));
     EXPECT_FALSE(scene().layers[1]->visible); // the first row is the topmost layer
     QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier,
-                      QPoint(80, static_cast<int>(timeline.rowRect(2).center().y())));
+                      QPoint(80, static_cast<int>(timeline.rowOf(back).center().y())));
     EXPECT_EQ(session().selection(), std::vector{back});
     QTest::keyClick(&window, Qt::Key_Delete);
     EXPECT_EQ(scene().layers.size(), 1u);

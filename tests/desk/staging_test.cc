@@ -200,8 +200,9 @@ TEST_F(Staging, CornersScaleAboutThePivotAndStayUnderTheHand) {
     EXPECT_NEAR(layer(front).placement.scale.y / scale.y, k, 1e-9); // both alike
     EXPECT_NEAR(layer(front).placement.position.x, 0, 1e-9);
     // Freely with Shift, the corner goes where the hand goes, turned as the layer is.
-    const QPointF again = handle(Handle::Kind::Corner, 0, 0), to = again + QPointF(-14, 9);
-    drag(&window.camera(), again, to, Qt::ShiftModifier);
+    const QPointF again = handle(Handle::Kind::Corner, 0, 0), to = again + QPointF(-14, 9),
+                  pressed = again.toPoint(); // presses come on whole pixels
+    drag(&window.camera(), pressed, pressed + (to - again), Qt::ShiftModifier);
     EXPECT_LT((handle(Handle::Kind::Corner, 0, 0) - to).manhattanLength(), 0.5);
     // An edge scales one way.
     const V2d before = layer(front).placement.scale;
