@@ -30,10 +30,38 @@ LAYERS = [
     ("Reeds right", "reeds-right.webp", (1430, 440, 2360, 1240), 1.7),
 ]
 
-MARKS = [
-    {"id": 1, "time": "0/1", "name": "Wide on the quay", "position": [0, EYE, 0], "pan": 0, "tilt": 0, "roll": 0, "focal": FOCAL, "focus": 6.4, "fstop": 2, "pace": "soft start"},
-    {"id": 2, "time": "77/24", "name": "Past the reeds", "position": [0.38, EYE + 0.04, -1.25], "pan": -0.9, "tilt": 0.3, "roll": 0, "focal": FOCAL, "focus": 6.4, "fstop": 2, "pace": "soft stop"},
-    {"id": 3, "time": "143/24", "name": "Close on the boatman", "position": [0.16, EYE - 0.10, -2.35], "pan": -0.4, "tilt": -0.6, "roll": 0, "focal": FOCAL, "focus": 6.4, "fstop": 2},
+SECONDS = 8
+
+# The first mark measures the depths, so it looks straight ahead from the quay's edge.
+FIRST = {"id": 1, "time": "0/1", "name": "Among the reeds", "position": [-0.34, EYE - 0.32, 0], "pan": 0, "tilt": 0, "roll": 0, "focal": FOCAL, "focus": 4.2, "fstop": 2, "pace": "even"}
+
+# Glide past the reeds, rise over the boat while the focus goes from the lanterns to the boatman, settle on the
+# title. One soft pace over all of it, so nothing stops on the way.
+MOVE = [
+    {"edit": "set-mark", "time": 2, "name": "Past the reeds", "position": [0.06, EYE - 0.16, -1.35], "pan": 1.2, "tilt": 0.6},
+    {"edit": "set-mark", "time": 5, "name": "Over the boat", "position": [0.5, EYE + 0.42, -2.05], "pan": -3.4, "tilt": -2.6},
+    {"edit": "set-mark", "time": SECONDS - 1, "name": "The title", "position": [0.12, EYE + 0.5, -2.75], "pan": -2.4, "tilt": 4.4, "focal": 36},
+    {"edit": "mark", "marks": [1, 2], "focusOn": "Lantern string"},
+    {"edit": "mark", "mark": 3, "focusOn": "Boatman"},
+    {"edit": "mark", "mark": 4, "focusOn": "Title"},
+    {"edit": "pace", "whole": True, "pace": "soft both"},
+    {"edit": "hand-held", "amount": 0.25, "rate": 0.5, "seed": 4},
+]
+
+# What lives on the quay.
+LIFE = [
+    {"edit": "track", "layers": ["Boatman"], "property": "height", "noise": [{"kind": "sway", "amount": 0.03, "rate": 0.4, "seed": 2}]},
+    {"edit": "track", "layers": ["Boatman"], "property": "roll", "noise": [{"kind": "sway", "amount": 0.9, "rate": 0.35, "seed": 3}]},
+    {"edit": "track", "layers": ["Lantern string"], "property": "roll", "noise": [{"kind": "sway", "amount": 0.5, "rate": 0.3, "seed": 5}]},
+    {"edit": "track", "layers": ["Far lanterns"], "property": "opacity", "noise": [{"kind": "flicker", "amount": 0.25, "rate": 4, "seed": 6}]},
+    {"edit": "track", "layers": ["Reeds left"], "property": "roll", "keys": [{"time": 0, "value": -1.2, "pace": "soft both"}, {"time": 2, "value": 1.4, "pace": "soft both"}, {"time": 4, "value": -1.2}], "beside": "loop"},
+    {"edit": "track", "layers": ["Reeds right"], "property": "roll", "link": {"layer": "Reeds left", "property": "roll", "factor": 0.7, "delay": "1/2"}},
+    {"edit": "track", "layers": ["Mist"], "property": "across", "keys": [{"time": 0, "value": -0.6}, {"time": SECONDS, "value": 0.8}]},
+    {"edit": "track", "layers": ["Title"], "property": "height", "keys": [{"time": 4, "value": 4.3, "pace": "soft stop"}, {"time": 7, "value": 3.7}]},
+    {"edit": "showing", "layers": ["Title"], "in": 4, "fadeIn": "3/2"},
+    {"edit": "hang", "layers": ["Reeds left", "Reeds right"], "extend": {"bottom": {"beyond": "stretch", "by": 0.6}}},
+    {"edit": "showing", "layers": ["Reeds left", "Reeds right"], "near": [0.2, 0.5]},
+    {"edit": "footage", "layers": ["Water"], "ends": "ping-pong"},
 ]
 
 
@@ -61,19 +89,20 @@ def layer(index, name, file, box, depth):
 def main(cli):
     scene = {
         "format": "open-stage scene", "version": 1,
-        "output": {"frame": [WIDTH, HEIGHT], "rate": "24/1", "frames": 144, "background": [0, 0, 0, 1], "blending": "light"},
-        "homeDepth": 10.0, "camera": {"gate": GATE, "marks": MARKS},
+        "output": {"frame": [WIDTH, HEIGHT], "rate": "24/1", "frames": SECONDS * 24, "background": [0, 0, 0, 1], "blending": "light"},
+        "homeDepth": 10.0, "camera": {"gate": GATE, "marks": [FIRST]},
         "layers": [layer(i + 1, *entry) for i, entry in enumerate(LAYERS) if entry[1]],
     }
     path = os.path.join(HERE, "lantern-quay.ostage")
     with open(path, "w") as file:
         json.dump(scene, file)
-    # The title is set by the program itself and pushed to its depth.
+    # The title, the move and what lives are set by the program itself.
     depth = dict((entry[0], entry[3]) for entry in LAYERS)["Title"]
     edits = [
         {"edit": "add-text", "text": "LANTERN NIGHT", "name": "Title", "font": "B612 Bold", "fill": [1.0, 0.66, 0.27, 1.0], "tracking": 0.06, "em": 0.41},
         {"edit": "slide", "layers": ["Title"], "by": [-0.50, 1.86, 0]},
         {"edit": "push", "layers": ["Title"], "depth": depth},
+        *MOVE, *LIFE,
     ]
     subprocess.run([cli, "apply", path, "-", "-o", path], input=json.dumps(edits), text=True, check=True)
 

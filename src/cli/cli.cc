@@ -23,6 +23,7 @@ constexpr const char* examples = R"(Examples:
   open-stage-cli apply quay.ostage edits.json -o staged.ostage
   open-stage-cli info staged.ostage
   open-stage-cli measure staged.ostage --frame 72
+  open-stage-cli check staged.ostage
   open-stage-cli render staged.ostage -o move.mp4 --size 1280x720
   open-stage-cli render staged.ostage -o "frames/f.####.png" --frames 0-47
 
@@ -154,6 +155,10 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     measure->add_option("SCENE", scenePath)->required();
     measure->add_option("--frame", frame, "Frame to measure at, from 0")->default_val(0);
 
+    CLI::App* checkCommand = app.add_subcommand(
+        "check", "Print what stands in the way of the camera's move, as JSON, each with edits that mend it");
+    checkCommand->add_option("SCENE", scenePath)->required();
+
     CLI::App* renderCommand =
         app.add_subcommand("render", "Render frames: .mp4/.mov (H.264), .mkv (FFV1), or .png");
     std::size_t memory = 0;
@@ -224,6 +229,8 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
             saveTo(scene, outPath);
         } else if (*infoCommand) {
             out << info(need(scene::load(scenePath), CannotRead)).dump(2) << '\n';
+        } else if (*checkCommand) {
+            out << findings(need(scene::load(scenePath), CannotRead)).dump(2) << '\n';
         } else if (*measure) {
             const scene::Scene scene = need(scene::load(scenePath), CannotRead);
             if (frame < 0 || frame >= scene.output.frames)

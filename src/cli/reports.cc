@@ -1,5 +1,7 @@
 #include "cli/reports.h"
 
+#include "checks/choreography.h"
+
 #include "media/content.h"
 #include "motion/measure.h"
 #include "motion/settled.h"
@@ -88,6 +90,30 @@ Json measurements(const scene::Scene& scene, std::int64_t frame) {
             {"speed", move.speed(time.toDouble())},
             {"turning", move.turning(time.toDouble())},
             {"layers", std::move(layers)}};
+}
+
+Json findings(const scene::Scene& scene) {
+    const auto report = checks::choreography(scene);
+    if (!report) return Json::object();
+    Json list = Json::array();
+    for (const checks::Finding& finding : report->findings) {
+        Json json = {{"what", checks::kindNames[static_cast<std::size_t>(finding.kind)]},
+                     {"sentence", finding.sentence},
+                     {"from", finding.from.text()},
+                     {"to", finding.to.text()},
+                     {"at", finding.at.text()}};
+        if (finding.layer != 0) json["layer"] = finding.layer;
+        Json fixes = Json::array();
+        for (const checks::Fix& fix : finding.fixes)
+            fixes.push_back({{"name", fix.name}, {"edit", fix.edit}});
+        json["fixes"] = std::move(fixes);
+        list.push_back(std::move(json));
+    }
+    return {{"speed", report->speed},
+            {"acceleration", report->acceleration},
+            {"turning", report->turning},
+            {"rig", report->rig ? Json(scene::rigNames[static_cast<std::size_t>(*report->rig)]) : Json()},
+            {"findings", std::move(list)}};
 }
 
 }

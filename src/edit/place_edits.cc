@@ -114,6 +114,18 @@ void pushLayers(Scene& scene, Fields& fields) {
         if (!hold) return optics::slid(found, first.forward * (to - from));
         return value(optics::held(found, marked.pose.position, first, from, to));
     });
+    if (!hold) return;
+    // What chance adds in metres is to be seen as before, too.
+    const double eye = optics::depthOf(first, marked.pose.position);
+    for (const std::int64_t id : ids) {
+        const double k = (target.at(id) - eye) / (depthOf(id) - eye);
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) {
+            for (scene::Track& track : layer.tracks)
+                for (scene::Noise& noise : track.noises)
+                    for (const char* name : {"across", "height", "along", "wide", "tall"})
+                        if (track.property == name) noise.amount *= k;
+        });
+    }
 }
 
 void recede(Scene& scene, Fields& fields) {

@@ -63,7 +63,6 @@ void changeTracks(Layer& layer, const Reference& reference,
             Layer before, after;
             std::tie(before.placement, after.placement) = change(key.time);
             const double was = property->get(before), is = property->get(after);
-            // What chance adds is in both.
             const bool factor = track.property == "wide" || track.property == "tall";
             key.value = std::clamp(factor && was != 0 ? key.value * is / was : key.value + is - was,
                                    property->low, property->high);
@@ -74,7 +73,17 @@ void changeTracks(Layer& layer, const Reference& reference,
 void changePlaces(Scene& scene, const std::vector<std::int64_t>& ids, const Reference& reference,
                   const std::function<Placement(const Standing&, const Found&)>& change) {
     std::map<Rational, Standing> standings;
-    const Scene before = scene;
+    // Without what chance adds to places: that comes on top again, and is not to be set.
+    Scene before = scene;
+    scene::forEach(scene, [&](const scene::LayerPtr& each, const auto&) {
+        if (std::none_of(each->tracks.begin(), each->tracks.end(),
+                         [](const scene::Track& t) { return ofPlace(t) && !t.noises.empty(); }))
+            return;
+        scene::changeLayer(before.layers, each->id, [](Layer& layer) {
+            for (scene::Track& track : layer.tracks)
+                if (ofPlace(track)) track.noises.clear();
+        });
+    });
     const auto at = [&](Rational time) -> const Standing& {
         return standings.try_emplace(time, before, time, reference.pose).first->second;
     };

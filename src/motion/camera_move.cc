@@ -50,19 +50,9 @@ CameraMove::CameraMove(const scene::Scene& scene) : m_scene(scene) {
         Move move;
         move.path = paths[i];
         move.run = noRun;
-        move.aims[1] = aimOf(marks[i].pose);
-        move.aims[2] = closer(aimOf(marks[i + 1].pose), move.aims[1]);
-        // Reflected at the ends like the path, so that two marks alone turn at one speed.
-        const Quatd from12 = move.aims[2] * move.aims[1].inverse();
-        const auto same = [](const Quatd& a, const Quatd& b) { return std::abs(a ^ b) > 1 - 1e-14; };
-        move.aims[0] = i > 0 ? closer(aimOf(marks[i - 1].pose), move.aims[1]) : move.aims[1];
-        if (same(move.aims[0], move.aims[1]))
-            move.aims[0] = closer(from12.inverse() * move.aims[1], move.aims[1]);
-        move.aims[3] = i + 2 < marks.size() ? closer(aimOf(marks[i + 2].pose), move.aims[2]) : move.aims[2];
-        if (same(move.aims[3], move.aims[2])) move.aims[3] = closer(from12 * move.aims[2], move.aims[2]);
-        move.turns = std::abs(move.aims[1] ^ move.aims[2]) < 1 - 1e-14;
         m_moves.push_back(std::move(move));
     }
+    turn();
     if (!m_scene.camera.pace) return;
     for (std::size_t i = 0; i < m_moves.size(); ++i) {
         if (!(m_moves[i].path.length() > 0)) continue;
@@ -73,6 +63,53 @@ CameraMove::CameraMove(const scene::Scene& scene) : m_scene(scene) {
         run.ways.push_back(run.ways.back() + m_moves[i].path.length());
         run.end = marks[i + 1].time.toDouble();
         m_moves[i].run = m_runs.size() - 1;
+    }
+}
+
+/// Directions as a Bezier curve of turns between marks, by de Casteljau's construction (Shoemake 1985),
+/// through which the camera turns on smoothly at a mark, however unlike the ways before and after it are: its
+/// rate there is the mean of both moves', each weighed by the other's way. With no neighbour that turns, it
+/// is the great circle's.
+void CameraMove::turn() {
+    const std::vector<scene::Mark>& marks = m_scene.camera.marks;
+    struct Turn {
+        Quatd from, to;
+        V3d vector; ///< axis times radians, in the world
+        double way; ///< metres, or seconds where the camera stands
+        bool is;
+    };
+    std::vector<Turn> turns;
+    for (std::size_t i = 0; i < m_moves.size(); ++i) {
+        const Quatd from = aimOf(marks[i].pose), to = closer(aimOf(marks[i + 1].pose), from);
+        const Quatd by = to * from.inverse();
+        const double sine = by.v.length();
+        const V3d vector = sine > 1e-14 ? by.v * (2 * std::atan2(sine, by.r) / sine) : V3d(0);
+        const double metres = m_moves[i].path.length();
+        turns.push_back({from, to, vector,
+                         metres > 0 ? metres : (marks[i + 1].time - marks[i].time).toDouble(),
+                         std::abs(from ^ to) < 1 - 1e-14});
+    }
+    const auto rate = [&](std::size_t mark) -> V3d { // at a mark, for the move that ends or begins there
+        const Turn *before = mark > 0 ? &turns[mark - 1] : nullptr,
+                   *after = mark < turns.size() ? &turns[mark] : nullptr;
+        if (before && !before->is) before = nullptr;
+        if (after && !after->is) after = nullptr;
+        if (!before || !after) {
+            const Turn* only = before ? before : after;
+            return only ? only->vector / only->way : V3d(0);
+        }
+        return (before->vector * (after->way / before->way) + after->vector * (before->way / after->way)) /
+               (before->way + after->way);
+    };
+    const auto turned = [](const V3d& by, const Quatd& q) {
+        const double angle = by.length();
+        return angle > 0 ? Quatd().setAxisAngle(by / angle, angle) * q : q;
+    };
+    for (std::size_t i = 0; i < m_moves.size(); ++i) {
+        const Turn& t = turns[i];
+        m_moves[i].turns = t.is;
+        m_moves[i].aims = {t.from, turned(rate(i) * (t.way / 3), t.from),
+                           turned(rate(i + 1) * (-t.way / 3), t.to), t.to};
     }
 }
 
@@ -106,13 +143,19 @@ double CameraMove::arrival(std::size_t mark) const {
 
 V3d CameraMove::ownDirection(const Moment& moment) const {
     const Move& move = m_moves[moment.move];
-    Quatd aim = move.aims[1];
+    Quatd aim = move.aims[0];
     if (move.turns) {
-        // Inside the marks a smooth spline; beyond them, where a pace overshoots, the plain great circle.
         const double done = moment.done;
-        aim = done >= 0 && done <= 1
-                  ? Imath::spline(move.aims[0], move.aims[1], move.aims[2], move.aims[3], done)
-                  : Imath::slerp(move.aims[1], move.aims[2], done);
+        const auto between = [&](const Quatd& a, const Quatd& b) {
+            return Imath::slerpShortestArc(a, b, done);
+        };
+        if (done >= 0 && done <= 1) {
+            const Quatd a = between(move.aims[0], move.aims[1]), b = between(move.aims[1], move.aims[2]),
+                        c = between(move.aims[2], move.aims[3]);
+            aim = between(between(a, b), between(b, c));
+        } else { // beyond them, where a pace overshoots, the plain great circle
+            aim = between(move.aims[0], move.aims[3]);
+        }
     }
     return aim.rotateVector(V3d(0, 0, -1)).normalized();
 }

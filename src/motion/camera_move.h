@@ -35,7 +35,7 @@ public:
 private:
     struct Move {
         Path path;
-        Quatd aims[4];
+        std::array<Quatd, 4> aims; ///< its Bezier points
         bool turns = false;
         std::size_t run = 0; ///< of m_runs; noRun: by its own pace
     };
@@ -51,6 +51,7 @@ private:
         double done;   ///< share of the move's way, by its pace
         bool standing; ///< outside the marks
     };
+    void turn();
     Moment momentAt(double seconds) const;
     V3d ownDirection(const Moment& moment) const;
     std::optional<V3d> targetOf(const scene::Aim& aim, double seconds, const V3d& eye) const;

@@ -21,7 +21,8 @@ std::string demo() {
 TEST(CommandLine, HelpShowsExamplesAndExitCodes) {
     const auto ran = cli("--help");
     EXPECT_EQ(ran.code, 0);
-    for (const char* part : {"import", "apply", "info", "measure", "render", "Examples:", "Exit codes:"})
+    for (const char* part :
+         {"import", "apply", "info", "measure", "check", "render", "Examples:", "Exit codes:"})
         EXPECT_NE(ran.printed.find(part), std::string::npos) << part;
     EXPECT_EQ(cli("").code, 2);
     EXPECT_EQ(cli("fly").code, 2);
@@ -108,6 +109,16 @@ TEST(CommandLine, BadInputGetsItsSentenceAndCode) {
     }
 }
 
+/// What moves in the demo by itself stands still, and nothing is focused on a layer.
+const Json calm() {
+    return {{"edit", "several"},
+            {"name", "Calm"},
+            {"edits",
+             {{{"edit", "hand-held"}, {"amount", 0}},
+              {{"edit", "mark"}, {"focusOn", nullptr}},
+              {{"edit", "showing"}, {"layers", {"Title"}}, {"in", nullptr}}}}};
+}
+
 /// The demo: pushing a layer away with its framing held changes nothing of what the first mark sees of it,
 /// but for how much it is out of focus.
 TEST(Demo, PushingAnyLayerFiveTimesAsFarChangesNoPixel) {
@@ -121,8 +132,8 @@ TEST(Demo, PushingAnyLayerFiveTimesAsFarChangesNoPixel) {
             if (other["id"] != layer["id"]) hide["layers"].push_back(other["id"]);
         const Json push = {
             {"edit", "push"}, {"layers", {layer["id"]}}, {"depth", layer["depth"].get<double>() * 5}};
-        test::writeAll(dir / "alone.json", Json({hide}).dump());
-        test::writeAll(dir / "pushed.json", Json({hide, push}).dump());
+        test::writeAll(dir / "alone.json", Json({calm(), hide}).dump());
+        test::writeAll(dir / "pushed.json", Json({calm(), hide, push}).dump());
         std::vector<std::uint8_t> pixels[2];
         for (const std::string name : {"alone", "pushed"}) {
             ASSERT_EQ(
@@ -150,7 +161,13 @@ TEST(Demo, PushingAnyLayerFiveTimesAsFarChangesNoPixel) {
 TEST(Demo, ALayerRecedesUnseen) {
     const TempDir dir;
     const std::string d = dir.path().string();
-    const Json still = {{"edit", "look"}, {"layers", {"Water"}}, {"visible", false}}; // quicker
+    const Json water = {{"edit", "look"}, {"layers", {"Water"}}, {"visible", false}}; // quicker
+    const Json still = {{"edit", "several"},
+                        {"name", "Still"},
+                        {"edits",
+                         {water,
+                          {{"edit", "remove-track"}, {"layers", {"Boatman"}}, {"property", "height"}},
+                          {{"edit", "mark"}, {"focusOn", nullptr}}}}};
     const Json sky = {{"edit", "recede"}, {"layers", {"Night sky"}}, {"from", "1"}, {"to", "2"},
                       {"depth", 150},     {"pace", "soft both"}};
     const Json boat = {{"edit", "recede"}, {"layers", {"Boatman"}}, {"from", "1"}, {"to", "2"}, {"depth", 8}};

@@ -295,5 +295,71 @@ TEST_F(Moves, LayersComeInOneAfterAnother) {
     EXPECT_NE(refused({{"edit", "showing"}, {"layers", {"Title"}}, {"out", 1}}), "");
 }
 
+/// Every corner of a layer in the frame at a time, as the move sees it.
+std::vector<V2d> cornersOf(const scene::Scene& scene, std::int64_t id, double seconds) {
+    const Rational time = Rational::nearest(seconds);
+    const motion::Standing now(scene, time, motion::CameraMove(scene).at(seconds));
+    const auto& found = now.find(id);
+    std::vector<V2d> places;
+    for (const V3d& corner : optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline())
+        places.push_back(optics::project(now.view, corner).value_or(V2d(1e9)));
+    return places;
+}
+
+TEST_F(Moves, FramingIsHeldOverTimeWithKeysAndNoise) {
+    // The camera stands; the layer is keyed, and sways in metres and degrees.
+    apply({{"edit", "remove-mark"}, {"mark", 3}});
+    apply({{"edit", "remove-mark"}, {"mark", 2}});
+    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "across"}, {"time", 0}, {"value", -1}});
+    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "across"}, {"time", 4}, {"value", 2}});
+    for (const auto& [property, amount] :
+         {std::pair("height", 0.3), std::pair("across", 0.2), std::pair("roll", 8.0)})
+        apply({{"edit", "track"},
+               {"layers", {"Boatman"}},
+               {"property", property},
+               {"noise", {{{"kind", "sway"}, {"amount", amount}, {"rate", 1.5}, {"seed", 3}}}}});
+    const std::int64_t id = layer("Boatman").id;
+    std::vector<std::vector<V2d>> before;
+    for (double t = 0; t < 5; t += 0.37)
+        before.push_back(cornersOf(scene, id, t));
+    for (const char* time : {"1/2", "3/2"}) {
+        apply({{"edit", "push"}, {"layers", {"Boatman"}}, {"ratio", 2.5}, {"time", time}});
+        std::size_t i = 0;
+        for (double t = 0; t < 5; t += 0.37, ++i) {
+            const auto after = cornersOf(scene, id, t);
+            for (std::size_t k = 0; k < after.size(); ++k)
+                EXPECT_NEAR((after[k] - before[i][k]).length(), 0, 0.01) << time << " at " << t;
+        }
+    }
+}
+
+TEST_F(Moves, PlacingATrackedLayerMovesItsKeys) {
+    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "turn"}, {"time", 1}, {"value", 10}});
+    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "turn"}, {"time", 3}, {"value", 30}});
+    const auto turnAt = [&](double t) { return *motion::Values(scene).of(layer("Boatman").id, "turn", t); };
+    // At a time between them both go along.
+    apply({{"edit", "place"}, {"layer", "Boatman"}, {"turn", {0, 25, 0}}, {"time", 2}});
+    EXPECT_NEAR(turnAt(2), 25, 1e-9);
+    EXPECT_NEAR(turnAt(1), 15, 1e-9);
+    // At a key that one alone.
+    apply({{"edit", "place"}, {"layer", "Boatman"}, {"turn", {0, 50, 0}}, {"time", 3}});
+    EXPECT_NEAR(turnAt(3), 50, 1e-9);
+    EXPECT_NEAR(turnAt(1), 15, 1e-9);
+}
+
+TEST_F(Moves, GroupingKeepsKeyedPlaces) {
+    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "height"}, {"time", 1}, {"value", 1}});
+    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "height"}, {"time", 3}, {"value", 3}});
+    const std::int64_t id = layer("Boatman").id;
+    const auto before = cornersOf(scene, id, 1.7);
+    apply({{"edit", "group"}, {"layers", {"Boatman", "Bridge"}}, {"name", "Both"}});
+    const auto grouped = cornersOf(scene, id, 1.7);
+    for (std::size_t k = 0; k < before.size(); ++k)
+        EXPECT_NEAR((grouped[k] - before[k]).length(), 0, 1e-6);
+    // Turned, it cannot be told in single properties any more.
+    apply({{"edit", "place"}, {"layer", "Both"}, {"turn", {0, 30, 0}}});
+    EXPECT_NE(refused({{"edit", "ungroup"}, {"layers", {"Both"}}}), "");
+}
+
 }
 }
