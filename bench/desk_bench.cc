@@ -6,9 +6,11 @@
 #include "desk/draft_view.h"
 #include "desk/main_window.h"
 #include "desk/theme.h"
+#include "desk/timeline.h"
 #include "motion/frame.h"
 
 #include <QApplication>
+#include <QEventLoop>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QSettings>
@@ -19,6 +21,7 @@
 #include <benchmark/benchmark.h>
 #include <chrono>
 #include <cstring>
+#include <functional>
 #include <thread>
 
 namespace {
@@ -174,6 +177,136 @@ void yardstickQt(benchmark::State& state) {
     state.counters["cards"] = static_cast<double>(cards.size());
 }
 BENCHMARK(yardstickQt)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+/// When which frame was painted, told of by the paint events of a view.
+class Painted : public QObject {
+public:
+    Painted(QWidget& view, std::function<std::int64_t()> frame) : m_view(view), m_frame(std::move(frame)) {
+        m_view.installEventFilter(this);
+    }
+    ~Painted() override { m_view.removeEventFilter(this); }
+    void start() {
+        m_begin = Clock::now();
+        m_first.clear();
+    }
+    /// Of frames that were due at i / rate: how many were painted more than half a frame late or not at all.
+    void tell(benchmark::State& state, std::int64_t count, double rate, std::int64_t loop) const {
+        int late = 0, never = 0;
+        double worst = 0;
+        for (std::int64_t i = 1; i < count; ++i) { // the first is there already
+            const double due = static_cast<double>(i) / rate;
+            double came = -1;
+            for (const auto& [frame, at] : m_first)
+                if (frame == i % loop && at > due - 0.5 / rate && at < due + 1 / rate) {
+                    came = at;
+                    break;
+                }
+            if (came < 0)
+                ++never;
+            else
+                worst = std::max(worst, came - due);
+            if (came < 0 || came > due + 0.5 / rate) ++late;
+        }
+        state.counters["late_percent"] = 100.0 * late / static_cast<double>(count);
+        state.counters["never"] = never;
+        state.counters["latest_ms"] = worst * 1000;
+    }
+
+protected:
+    bool eventFilter(QObject*, QEvent* event) override {
+        if (event->type() != QEvent::Paint) return false;
+        const std::int64_t frame = m_frame();
+        if (m_first.empty() || m_first.back().first != frame)
+            m_first.emplace_back(frame, std::chrono::duration<double>(Clock::now() - m_begin).count());
+        return false;
+    }
+
+private:
+    QWidget& m_view;
+    std::function<std::int64_t()> m_frame;
+    Clock::time_point m_begin;
+    std::vector<std::pair<std::int64_t, double>> m_first;
+};
+
+constexpr std::int64_t playedFrames = 360; ///< 15 s at 24 per second
+
+/// As an application lives; QTest's own wait sleeps for 10 ms at a time.
+void live(int milliseconds) {
+    QEventLoop loop;
+    QTimer::singleShot(milliseconds, Qt::PreciseTimer, &loop, &QEventLoop::quit);
+    loop.exec();
+}
+
+/// The demo played from the cache, the Camera view's frame 1280 x 720, all other views beside it.
+void playCached(benchmark::State& state) {
+    QTemporaryDir journals;
+    desk::MainWindow window{journals.path().toStdString()};
+    window.resize(1900, 1240);
+    window.show();
+    window.openFile(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
+    window.camera().setRefining(false);
+    for (int i = 0; i < 12; ++i) { // until the frame has that size
+        QTest::qWait(50);
+        const QRectF frame = window.camera().frameRect();
+        window.resize(window.size() + QSize(static_cast<int>((1280 - frame.width()) * 1.4),
+                                            static_cast<int>((720 - frame.height()) * 1.2)));
+        if (std::abs(frame.width() - 1280) < 2) break;
+    }
+    const std::int64_t count = window.session().scene()->output.frames;
+    window.camera().setPlayBudget(2048u << 20);
+    if (!QTest::qWaitFor([&] { return window.camera().cache().count() == count; }, 120000))
+        return state.SkipWithError("the cache was not filled");
+    Painted painted(window.camera(), [&] { return window.camera().shownFrame(); });
+    for (auto _ : state) {
+        window.session().setFrame(0);
+        QTest::qWait(300);
+        painted.start();
+        window.timeline().setPlaying(true);
+        live(static_cast<int>(playedFrames * 1000 / 24));
+        window.timeline().setPlaying(false);
+    }
+    painted.tell(state, playedFrames - 2, 24, count);
+    state.counters["width"] = window.camera().frameRect().width();
+    window.session().close();
+}
+BENCHMARK(playCached)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1)->Repetitions(3);
+
+/// As many pictures of that size shown by a bare widget at the same rate: what this machine can do at all.
+void yardstickShow(benchmark::State& state) {
+    struct Bare : QWidget {
+        QImage pictures[2] = {QImage(1280, 720, QImage::Format_ARGB32_Premultiplied),
+                              QImage(1280, 720, QImage::Format_ARGB32_Premultiplied)};
+        std::int64_t frame = 0;
+        void paintEvent(QPaintEvent*) override { QPainter(this).drawImage(0, 0, pictures[frame % 2]); }
+    } bare;
+    for (QImage& picture : bare.pictures)
+        picture.fill(Qt::darkBlue);
+    bare.resize(1280, 720);
+    bare.show();
+    QTest::qWait(500);
+    Painted painted(bare, [&] { return bare.frame; });
+    QTimer timer;
+    timer.setTimerType(Qt::PreciseTimer);
+    Clock::time_point begin;
+    QObject::connect(&timer, &QTimer::timeout, &bare, [&] {
+        const auto frame =
+            static_cast<std::int64_t>(std::chrono::duration<double>(Clock::now() - begin).count() * 24);
+        if (frame == bare.frame) return;
+        bare.frame = frame;
+        bare.update();
+    });
+    for (auto _ : state) {
+        bare.frame = 0;
+        begin = Clock::now();
+        painted.start();
+        bare.update();
+        timer.start(2);
+        live(static_cast<int>(playedFrames * 1000 / 24));
+        timer.stop();
+    }
+    painted.tell(state, playedFrames - 2, 24, 1 << 30);
+}
+BENCHMARK(yardstickShow)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1);
 
 void yardstickCopy(benchmark::State& state) {
     std::vector<char> from(64 << 20, 1), to(64 << 20);

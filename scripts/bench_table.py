@@ -95,6 +95,10 @@ for name, each in runs(desk).items():
         notes.append(f"{sorted(run['per_second'] for run in each)[len(each) // 2]:.1f} per second")
     if "blocked_ms" in each[0]:
         notes.append(f"interface thread blocked for at most {max(run['blocked_ms'] for run in each):.1f} ms")
+    if "late_percent" in each[0]:
+        worst = max(each, key=lambda run: run["late_percent"])
+        notes.append(f"{worst['late_percent']:.1f} % of frames late, {worst['never']:.0f} left out, the latest by "
+                     f"{max(run['latest_ms'] for run in each):.1f} ms")
     if "cards" in each[0]:
         notes.append(f"{each[0]['cards']:.0f} cards")
     if "bytes_per_second" in each[0]:
@@ -103,4 +107,6 @@ for name, each in runs(desk).items():
 print("""
 `planDrag`: one move of the mouse that drags a bar in the Plan of the demo with 300 scattered layers more, until the Plan is
 painted and the Camera view shows a new picture (in a drag it is a draft, at a share of the view's size that takes about 30 ms).
+`playCached`: 15 s of the demo played from the cache, the picture 1280 x 720, every other view beside it; late is by more than half
+a frame (worst of the runs). `yardstickShow`: as many pictures of that size shown by a bare widget.
 `yardstickQt`: the same cards with their thumbnails painted by Qt's own rasteriser at the same size. `yardstickCopy`: 64 MB copied.""")

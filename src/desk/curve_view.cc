@@ -51,7 +51,7 @@ CurveView::CurveView(Session& session, QWidget* parent) : QWidget(parent), m_ses
     });
     for (const auto signal : {&Session::sceneChanged, &Session::selectionChanged})
         connect(&m_session, signal, this, &CurveView::fill);
-    connect(&m_session, &Session::frameChanged, m_paper, qOverload<>(&QWidget::update));
+    m_session.beat().follow(m_paper, Beat::Rank::Drawing, [this] { m_paper->update(); });
     connect(&m_session, &Session::keysChosen, m_paper, qOverload<>(&QWidget::update));
     fill();
 }

@@ -40,7 +40,8 @@ CutPanel::CutPanel(Session& session, CutView& view, QWidget* parent)
     : QWidget(parent), m_session(session), m_view(view) {
     m_outer = new QVBoxLayout(this);
     m_outer->setContentsMargins(0, 0, 0, 0);
-    for (const auto signal : {&Session::sceneChanged, &Session::selectionChanged, &Session::frameChanged})
+    m_session.beat().follow(this, Beat::Rank::Numbers, [this] { refresh(); });
+    for (const auto signal : {&Session::sceneChanged, &Session::selectionChanged})
         connect(&m_session, signal, this, &CutPanel::refresh);
     connect(&m_view, &CutView::matteChanged, this, &CutPanel::refresh);
     connect(&m_view, &CutView::toolChanged, this, &CutPanel::refresh);

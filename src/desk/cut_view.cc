@@ -77,7 +77,7 @@ CutView::CutView(Session& session, QWidget* parent) : QWidget(parent), m_session
     });
     connect(&m_session, &Session::selectionChanged, this, &CutView::layerMayHaveChanged);
     connect(&m_session, &Session::sceneChanged, this, &CutView::layerMayHaveChanged);
-    connect(&m_session, &Session::frameChanged, this, &CutView::request);
+    m_session.beat().follow(this, Beat::Rank::Drawing, [this] { request(); });
 }
 
 CutView::~CutView() {

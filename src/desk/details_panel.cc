@@ -59,9 +59,12 @@ DetailsPanel::DetailsPanel(Session& session, QWidget* parent) : QWidget(parent),
     m_settled.setSingleShot(true);
     m_settled.setInterval(40);
     connect(&m_settled, &QTimer::timeout, this, &DetailsPanel::measureTravel);
-    for (const auto signal : {&Session::sceneChanged, &Session::selectionChanged, &Session::frameChanged,
-                              &Session::cameraChanged})
-        connect(&m_session, signal, this, &DetailsPanel::refresh);
+    for (const auto signal : {&Session::sceneChanged, &Session::selectionChanged, &Session::cameraChanged})
+        connect(&m_session, signal, this, [this] {
+            refresh();
+            m_settled.start();
+        });
+    m_session.beat().follow(this, Beat::Rank::Numbers, [this] { refresh(); });
     refresh();
 }
 
@@ -569,7 +572,6 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     const double sharp = optics::sharpDisc(scene.output.frame.x);
     m_blur->setText(measured.blur <= sharp ? tr("%1 px · sharp").arg(figure(measured.blur, 1))
                                            : tr("%1 px").arg(figure(measured.blur, 1)));
-    m_settled.start();
 
     const auto* text = std::get_if<scene::Text>(&layer.content);
     m_textPart->setVisible(text != nullptr);

@@ -23,11 +23,12 @@ DraftView::DraftView(Session& session, From from, QWidget* parent)
     setMinimumSize(160, 120);
     setAccessibleName(from == From::Above ? tr("Plan") : tr("Section"));
     connect(&m_session, &Session::sceneChanged, this, &DraftView::refresh);
-    for (const auto signal : {&Session::frameChanged, &Session::cameraChanged})
-        connect(&m_session, signal, this, [this] {
-            layOut();
-            update();
-        });
+    const auto follow = [this] {
+        layOut();
+        update();
+    };
+    m_session.beat().follow(this, Beat::Rank::Drawing, follow);
+    connect(&m_session, &Session::cameraChanged, this, follow);
     connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
     connect(&m_session, &Session::documentChanged, this, [this] {
         m_own = false;

@@ -56,8 +56,8 @@ Rungs::Rungs(Session& session, DraftView& plan, QWidget* parent)
         layOut();
         update();
     };
-    for (const auto signal : {&Session::sceneChanged, &Session::frameChanged, &Session::cameraChanged,
-                              &Session::selectionChanged})
+    m_session.beat().follow(this, Beat::Rank::Numbers, refresh);
+    for (const auto signal : {&Session::sceneChanged, &Session::cameraChanged, &Session::selectionChanged})
         connect(&m_session, signal, this, refresh);
     connect(&m_plan, &DraftView::scaleChanged, this, refresh);
     layOut();

@@ -167,6 +167,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
 
     connect(setMark, &QToolButton::clicked, &m_session, &Session::setMarkHere);
     connect(m_timeline, &Timeline::playingChanged, m_camera, &CameraView::setPlaying);
+    connect(m_timeline, &Timeline::playingChanged, &m_session.beat(), &Beat::setPlaying);
     m_cacheTold.setSingleShot(true);
     m_cacheTold.setInterval(120); // frames come faster than is worth telling
     connect(m_camera, &CameraView::cacheChanged, this, [this] {
@@ -204,10 +205,12 @@ MainWindow::MainWindow(std::filesystem::path journals)
     });
     connect(&m_session, &Session::holdChanged, this, &MainWindow::refreshHold);
     connect(&m_session, &Session::selectionChanged, this, &MainWindow::refreshStatus);
-    connect(&m_session, &Session::frameChanged, this, &MainWindow::refreshLens);
-    connect(&m_session, &Session::cameraChanged, this, &MainWindow::refreshLens);
-    for (const auto signal : {&Session::frameChanged, &Session::cameraChanged})
-        connect(&m_session, signal, this, &MainWindow::refreshStatus);
+    const auto numbers = [this] {
+        refreshLens();
+        refreshStatus();
+    };
+    m_session.beat().follow(this, Beat::Rank::Numbers, numbers);
+    connect(&m_session, &Session::cameraChanged, this, numbers);
     // Asks the disk, so not at every step of a drag.
     m_settled.setSingleShot(true);
     m_settled.setInterval(300);

@@ -32,7 +32,7 @@ MarksStrip::MarksStrip(Session& session, QWidget* parent)
         m_settled.start(); // not at every step of a drag
         update();
     });
-    connect(&m_session, &Session::frameChanged, this, qOverload<>(&QWidget::update));
+    m_session.beat().follow(this, Beat::Rank::Numbers, [this] { update(); });
     connect(&m_request, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double) {
         if (tag >> 32 == m_generation && (tag & 0xffffffff) < static_cast<qint64>(m_pictures.size())) {
             m_pictures[static_cast<std::size_t>(tag & 0xffffffff)] = picture;

@@ -33,7 +33,7 @@ ModelView::ModelView(Session& session, QWidget* parent)
         m_own = false;
         refresh();
     });
-    connect(&m_session, &Session::frameChanged, this, &ModelView::turned);
+    m_session.beat().follow(this, Beat::Rank::Drawing, [this] { turned(); });
     connect(&m_session, &Session::cameraChanged, this, &ModelView::turned);
     connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
     connect(&m_request, &PictureRequest::ready, this, [this](const QImage& picture, qint64, double) {

@@ -91,8 +91,8 @@ PaceView::PaceView(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     });
     connect(m_graph, &QComboBox::activated, this,
             [this](int i) { m_paper->setGraph(static_cast<PacePaper::Graph>(i)); });
-    for (const auto signal : {&Session::sceneChanged, &Session::frameChanged})
-        connect(&m_session, signal, this, &PaceView::refresh);
+    m_session.beat().follow(this, Beat::Rank::Numbers, [this] { refresh(); });
+    connect(&m_session, &Session::sceneChanged, this, &PaceView::refresh);
     refresh();
 }
 
@@ -127,7 +127,7 @@ PacePaper::PacePaper(Session& session, QWidget* parent) : QWidget(parent), m_ses
         measure();
         update();
     });
-    connect(&m_session, &Session::frameChanged, this, qOverload<>(&QWidget::update));
+    m_session.beat().follow(this, Beat::Rank::Drawing, [this] { update(); });
     measure();
 }
 

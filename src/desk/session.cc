@@ -134,6 +134,7 @@ void Session::startHistory(edit::History history, std::filesystem::path document
     show(m_history->scene());
     Q_EMIT selectionChanged();
     Q_EMIT frameChanged();
+    m_beat.tick();
     Q_EMIT cameraChanged();
     Q_EMIT documentChanged();
 }
@@ -176,6 +177,7 @@ void Session::setFrame(std::int64_t frame) {
     if (frame == m_frame) return;
     m_frame = frame;
     Q_EMIT frameChanged();
+    m_beat.tick();
 }
 
 std::pair<std::int64_t, std::int64_t> Session::playRange() const {

@@ -2,6 +2,7 @@
 // it is walked. Views hold nothing of this themselves; they ask and listen. Lives on the interface thread.
 #pragma once
 
+#include "desk/beat.h"
 #include "desk/key_edits.h"
 #include "desk/swatch.h"
 #include "edit/journal.h"
@@ -143,6 +144,8 @@ public:
     void setMarkOffMove(); ///< makes the pose off the move a mark at its time
     void backToMove();     ///< gives the pose up
 
+    /// Tells views that follow the playhead without being what is played.
+    Beat& beat() { return m_beat; }
     media::PixelCache& sources() { return *m_sources; }
     Swatches& swatches() { return m_swatches; }
     std::shared_ptr<media::PixelCache> sharedSources() const { return m_sources; }
@@ -151,7 +154,7 @@ Q_SIGNALS:
     void sceneChanged();
     void selectionChanged();
     void keysChosen();
-    void frameChanged();
+    void frameChanged(); ///< for what is played; all else follows the beat
     void playRangeChanged();
     void holdChanged();   ///< hold framing, or its mark
     void cameraChanged(); ///< the pose shown changed without the scene
@@ -169,6 +172,7 @@ private:
     void journalled(const Result<void>& result);
     std::filesystem::path untitledJournal() const;
 
+    Beat m_beat;
     std::filesystem::path m_journals;
     std::filesystem::path m_document;
     std::unique_ptr<edit::History> m_history;

@@ -44,14 +44,12 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     setClock();
     connect(&m_session, &Session::sceneChanged, this, [this] {
         layOut();
-        update();
+        redraw();
     });
-    for (const auto signal : {&Session::keysChosen, &Session::playRangeChanged})
-        connect(&m_session, signal, this, qOverload<>(&QWidget::update));
-    connect(&m_session, &Session::selectionChanged, this, [this] {
-        layOut();
-        update();
-    });
+    for (const auto signal : {&Session::keysChosen, &Session::playRangeChanged, &Session::cameraChanged})
+        connect(&m_session, signal, this, &Timeline::redraw);
+    connect(&m_session.swatches(), &Swatches::loaded, this, &Timeline::redraw);
+    connect(&m_session, &Session::selectionChanged, this, &Timeline::redraw);
     const auto tell = [this] {
         if (!m_time->hasFocus())
             m_time->setText(
@@ -67,7 +65,7 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
 
 void Timeline::setFindings(const Findings* findings) {
     m_findings = findings;
-    connect(findings, &Findings::changed, this, qOverload<>(&QWidget::update));
+    connect(findings, &Findings::changed, this, &Timeline::redraw);
 }
 
 void Timeline::layOut() {
@@ -101,7 +99,7 @@ void Timeline::setOpen(std::int64_t layer, bool open) {
     else
         m_open.erase(id);
     layOut();
-    update();
+    redraw();
 }
 
 void Timeline::resizeEvent(QResizeEvent*) {
@@ -263,20 +261,34 @@ const std::vector<double>& Timeline::curveOf(const Row& row) const {
 
 // ---- drawing
 
-void Timeline::paintName(QPainter& painter, const QRectF& rect, const QString& name, double indent, bool bold,
-                         const QColor& colour, const QString& note) {
-    painter.setFont(theme::figures(10));
-    const double noteWidth = note.isEmpty() ? 0 : painter.fontMetrics().horizontalAdvance(note) + 8;
-    painter.setPen(theme::dim);
-    if (!note.isEmpty())
-        painter.drawText(QRectF(rect.left(), rect.top(), namesWidth - 10, rect.height()),
-                         Qt::AlignRight | Qt::AlignVCenter, note);
+void Timeline::paintName(QPainter& painter, const QRectF& rect, const QString& name, double indent,
+                         double kept, bool bold, const QColor& colour) {
     painter.setPen(colour);
     painter.setFont(theme::sans(12, bold));
-    const double room = namesWidth - 12 - indent - noteWidth;
+    const double room = namesWidth - 12 - indent - kept;
     painter.drawText(
         QRectF(rect.left() + indent, rect.top(), room, rect.height()), Qt::AlignLeft | Qt::AlignVCenter,
         painter.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(std::max(0.0, room))));
+}
+
+/// What a lane's property is at the playhead.
+void Timeline::paintValue(QPainter& painter, const Row& row, const QRectF& rect) {
+    if (row.kind == Row::Kind::Places) return;
+    const bool lens = row.kind == Row::Kind::Lens;
+    const Reading reading = readingOf(row.id(), lens ? "focus" : row.property);
+    double now = m_session.pose().focus;
+    if (!lens && row.id() == 0)
+        now = scene::cameraProperty(row.property)->get(m_session.pose());
+    else if (!lens)
+        now = motion::Values(*m_session.scene(), [&](double t) { return m_session.move().posed(t); })
+                  .of(row.id(), row.property, m_session.time().toDouble())
+                  .value_or(0);
+    painter.setFont(theme::figures(10));
+    painter.setPen(theme::dim);
+    painter.drawText(
+        QRectF(rect.left(), rect.top(), namesWidth - 10, rect.height()), Qt::AlignRight | Qt::AlignVCenter,
+        figure(now, reading.decimals) + (reading.unit.empty() ? QString() : QStringLiteral(" ")) +
+            QString::fromStdString(reading.unit));
 }
 
 void Timeline::paintLayer(QPainter& painter, const Row& row, const QRectF& rect) {
@@ -299,7 +311,7 @@ void Timeline::paintLayer(QPainter& painter, const Row& row, const QRectF& rect)
         else
             painter.drawPolyline(QPolygonF{c + QPointF(-2, -4), c + QPointF(2.5, 0), c + QPointF(-2, 4)});
     }
-    paintName(painter, rect, QString::fromStdString(layer.name), 46, selected,
+    paintName(painter, rect, QString::fromStdString(layer.name), 46, 0, selected,
               layer.visible ? theme::text : theme::dim);
     QColor colour = m_session.swatches().of(scene, row.layer).colour;
     // Dark pictures would vanish on the desk.
@@ -376,7 +388,7 @@ void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) 
     painter.setPen(QPen(theme::panel, 1));
     painter.drawLine(rect.bottomLeft(), rect.bottomRight());
     if (row.kind == Row::Kind::Places) {
-        paintName(painter, rect, tr("place"), 58, false, theme::dim);
+        paintName(painter, rect, tr("place"), 58, 0, false, theme::dim);
         painter.setPen(QPen(theme::edge, 1));
         painter.setBrush(theme::brass);
         for (const auto& key : row.layer->places)
@@ -385,21 +397,11 @@ void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) 
     }
     const bool lens = row.kind == Row::Kind::Lens;
     const scene::Track* track = lens ? nullptr : trackOf(scene, row.id(), row.property);
-    const Reading reading = readingOf(row.id(), lens ? "focus" : row.property);
-    const double now = lens ? m_session.pose().focus
-                       : row.id() == 0
-                           ? scene::cameraProperty(row.property)->get(m_session.pose())
-                           : motion::Values(scene, [&](double t) { return m_session.move().posed(t); })
-                                 .of(row.id(), row.property, m_session.time().toDouble())
-                                 .value_or(0);
-    const QString value = figure(now, reading.decimals) +
-                          (reading.unit.empty() ? QString() : QStringLiteral(" ")) +
-                          QString::fromStdString(reading.unit);
     paintName(painter, rect,
-              lens
-                  ? tr("Lens and focus")
-                  : QString::fromStdString(row.property) + (row.id() == 0 ? tr(" of the camera") : QString()),
-              lens ? 46 : 58, false, lens ? theme::text : theme::dim, value);
+              lens            ? tr("Focus")
+              : row.id() == 0 ? tr("%1 of the camera").arg(QString::fromStdString(row.property))
+                              : QString::fromStdString(row.property),
+              lens ? 46 : 58, lens ? 60 : 66, false, lens ? theme::text : theme::dim);
     painter.save();
     painter.setClipRect(QRectF(namesWidth - 6, rect.top(), width() - namesWidth + 6, rect.height()),
                         Qt::IntersectClip);
@@ -495,23 +497,28 @@ void Timeline::paintRuler(QPainter& painter) {
         painter.drawText(QRectF(x + 4, headHeight - 18, 70, 14), Qt::AlignLeft | Qt::AlignVCenter,
                          tr("%1 s").arg(s, 0, 'f', 0));
     }
-    // Frames that are there to be played: a teal line along the ruler's foot.
-    if (m_cache) {
-        painter.fillRect(QRectF(namesWidth, headHeight - 2.5, width() - namesWidth - rightRoom, 2.5),
-                         theme::edge);
-        std::int64_t from = -1;
-        const double half = std::max(0.5, frames / 2);
-        for (std::int64_t f = 0; f <= out.frames; ++f) {
-            const bool there = f < out.frames && m_cache->find(f);
-            if (there && from < 0) from = f;
-            if (there || from < 0) continue;
-            painter.fillRect(QRectF(QPointF(xOfFrame(static_cast<double>(from)) - half, headHeight - 2.5),
-                                    QPointF(xOfFrame(static_cast<double>(f - 1)) + half, headHeight)),
-                             theme::focus.lighter(125));
-            from = -1;
-        }
-    }
     painter.restore();
+}
+
+/// Frames that are there to be played: a teal line along the ruler's foot.
+void Timeline::paintCached(QPainter& painter) {
+    if (!m_cache) return;
+    const std::int64_t frames = m_session.scene()->output.frames;
+    painter.setClipRect(QRectF(namesWidth - 6, 0, width() - namesWidth + 6, headHeight));
+    painter.fillRect(QRectF(namesWidth, headHeight - 2.5, width() - namesWidth - rightRoom, 2.5),
+                     theme::edge);
+    std::int64_t from = -1;
+    const double half = std::max(0.5, (xOfFrame(1) - xOfFrame(0)) / 2);
+    for (std::int64_t f = 0; f <= frames; ++f) {
+        const bool there = f < frames && m_cache->find(f);
+        if (there && from < 0) from = f;
+        if (there || from < 0) continue;
+        painter.fillRect(QRectF(QPointF(xOfFrame(static_cast<double>(from)) - half, headHeight - 2.5),
+                                QPointF(xOfFrame(static_cast<double>(f - 1)) + half, headHeight)),
+                         theme::focus.lighter(125));
+        from = -1;
+    }
+    painter.setClipping(false);
 }
 
 void Timeline::paintMove(QPainter& painter) {
@@ -521,7 +528,7 @@ void Timeline::paintMove(QPainter& painter) {
     painter.setPen(QPen(theme::edge, 1));
     painter.drawLine(row.bottomLeft(), row.bottomRight());
     const bool whole = scene.camera.pace.has_value();
-    paintName(painter, row, tr("Camera move"), 46, false, theme::text);
+    paintName(painter, row, tr("Camera move"), 46, 0, false, theme::text);
     painter.save();
     painter.setClipRect(QRectF(namesWidth - 10, row.top(), width() - namesWidth + 10, row.height()));
     const auto& marks = scene.camera.marks;
@@ -586,8 +593,13 @@ void Timeline::paintFindings(QPainter& painter) {
     }
 }
 
-void Timeline::paintEvent(QPaintEvent*) {
-    QPainter painter(this);
+void Timeline::redraw() {
+    m_stale = true;
+    update();
+}
+
+/// All that does not change from frame to frame.
+void Timeline::paintStill(QPainter& painter) {
     painter.setRenderHint(QPainter::Antialiasing);
     painter.fillRect(rect(), theme::panel);
     // All but the camera's move scrolls under it.
@@ -608,15 +620,36 @@ void Timeline::paintEvent(QPaintEvent*) {
         painter.drawRoundedRect(
             QRectF(width() - 8, scrolled.top() + m_scroll / all * room, 6, room / all * room), 3, 3);
     }
+    painter.setClipping(false);
+    paintRuler(painter);
+    paintMove(painter);
+    paintFindings(painter);
+}
+
+void Timeline::paintEvent(QPaintEvent*) {
+    const double ratio = devicePixelRatioF();
+    if (m_stale || m_still.size() != size() * ratio) {
+        m_still = QPixmap(size() * ratio);
+        m_still.setDevicePixelRatio(ratio);
+        QPainter still(&m_still);
+        paintStill(still);
+        m_stale = false;
+    }
+    QPainter painter(this);
+    painter.drawPixmap(0, 0, m_still);
+    painter.setRenderHint(QPainter::Antialiasing);
+    paintCached(painter);
+    painter.setClipRect(QRectF(0, headHeight + rowHeight, width(), height() - headHeight - rowHeight));
+    for (std::size_t i = 1; i < m_rows.size(); ++i)
+        if (const QRectF row = rowRect(static_cast<int>(i));
+            m_rows[i].kind != Row::Kind::Layer && row.bottom() > headHeight && row.top() < height())
+            paintValue(painter, m_rows[i], row);
     if (m_drag == Drag::Frame && m_moved) {
         painter.setPen(QPen(theme::vermilion, 1, Qt::DashLine));
         painter.setBrush(QColor(0xD9, 0x51, 0x2F, 30));
         painter.drawRect(m_frame);
     }
     painter.setClipping(false);
-    paintRuler(painter);
-    paintMove(painter);
-    paintFindings(painter);
     // Playhead.
     const double x = xOfFrame(static_cast<double>(m_session.frame()));
     if (x > namesWidth - 2) {

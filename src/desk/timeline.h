@@ -4,6 +4,7 @@
 #include "desk/session.h"
 
 #include <QElapsedTimer>
+#include <QPixmap>
 #include <QTimer>
 #include <QWidget>
 #include <map>
@@ -85,13 +86,18 @@ private:
     const std::vector<double>& curveOf(const Row& row) const; ///< values over the frames, few enough to draw
     QPointF placeOf(const Row& row, const QRectF& lane, Rational time, double value) const;
 
+    void redraw(); ///< also what stands still
+    void paintStill(QPainter& painter);
+    void paintCached(QPainter& painter);
+    void paintValue(QPainter& painter, const Row& row, const QRectF& rect);
     void paintRuler(QPainter& painter);
     void paintMove(QPainter& painter);
     void paintLayer(QPainter& painter, const Row& row, const QRectF& rect);
     void paintLane(QPainter& painter, const Row& row, const QRectF& rect);
     void paintFindings(QPainter& painter);
-    void paintName(QPainter& painter, const QRectF& rect, const QString& name, double indent, bool bold,
-                   const QColor& colour, const QString& note = {});
+    /// kept: room for a value at its right.
+    void paintName(QPainter& painter, const QRectF& rect, const QString& name, double indent, double kept,
+                   bool bold, const QColor& colour);
 
     void pressLayer(const Row& row, QMouseEvent* event);
     void pressKeys(const Row& row, QMouseEvent* event);
@@ -110,6 +116,8 @@ private:
     std::vector<Row> m_rows;
     std::set<std::int64_t> m_open;
     mutable std::map<std::pair<std::int64_t, std::string>, std::vector<double>> m_curves;
+    QPixmap m_still;
+    bool m_stale = true;
     double m_scroll = 0;
     double m_first = 0, m_span = 0; ///< frames in view; 0: all
 

@@ -62,7 +62,7 @@ void Timeline::toMark(int way) {
 
 void Timeline::fitAll() {
     m_span = 0;
-    update();
+    redraw();
 }
 
 void Timeline::readTime() {
@@ -471,7 +471,7 @@ void Timeline::wheelEvent(QWheelEvent* event) {
         const double most = std::max(0.0, rowsHeight() - (height() - headHeight - rowHeight));
         m_scroll = std::clamp(m_scroll - event->angleDelta().y() * 0.4, 0.0, most);
     }
-    update();
+    redraw();
     event->accept();
 }
 
