@@ -121,6 +121,7 @@ void CameraView::setTool(Tool tool) {
                                    : Qt::ArrowCursor);
     m_walkBar->setVisible(tool == Tool::Walk);
     placeWalkBar();
+    updateBanner();
     QWidget::update();
     Q_EMIT toolChanged();
 }
@@ -339,7 +340,8 @@ void CameraView::updateBanner() {
         m_bannerBack->setText(tr("Give it up"));
     }
     m_banner->adjustSize();
-    m_banner->move((width() - m_banner->width()) / 2, static_cast<int>(frameRect().top()) + 10);
+    m_banner->move((width() - m_banner->width()) / 2,
+                   static_cast<int>(frameRect().top()) + (m_walkBar->isVisible() ? 46 : 10));
 }
 
 void CameraView::paintEvent(QPaintEvent*) {

@@ -647,14 +647,14 @@ void MainWindow::refreshStatus() {
 }
 
 void MainWindow::refreshFindings() {
+    static const char* const believable[] = {
+        QT_TR_NOOP("● believable by hand"), QT_TR_NOOP("● believable on a dolly"),
+        QT_TR_NOOP("● believable on a crane"), QT_TR_NOOP("● believable by drone")};
     const checks::Report& report = m_findings->report();
     const auto count = static_cast<qint64>(report.findings.size());
-    m_findingsButton->setText(
-        count > 0 ? tr("▲ %1").arg(counted(count, tr("finding"), tr("findings")))
-        : report.rig
-            ? tr("● believable by %1")
-                  .arg(QString::fromLatin1(scene::rigNames[static_cast<std::size_t>(*report.rig)].data()))
-            : tr("● nothing found"));
+    m_findingsButton->setText(count > 0    ? tr("▲ %1").arg(counted(count, tr("finding"), tr("findings")))
+                              : report.rig ? tr(believable[static_cast<std::size_t>(*report.rig)])
+                                           : tr("● nothing found"));
     m_findingsButton->setProperty("warns", count > 0);
     m_findingsButton->style()->unpolish(m_findingsButton);
     m_findingsButton->style()->polish(m_findingsButton);

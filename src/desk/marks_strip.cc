@@ -32,7 +32,14 @@ MarksStrip::MarksStrip(Session& session, QWidget* parent)
         m_settled.start(); // not at every step of a drag
         update();
     });
-    m_session.beat().follow(this, Beat::Rank::Numbers, [this] { update(); });
+    m_session.beat().follow(this, Beat::Rank::Numbers, [this] {
+        if (const int here = m_session.markHere(); here >= 0) { // what the playhead stands on is in view
+            const double left = 12 + here * cardWidth;
+            m_scroll =
+                std::clamp(m_scroll, std::max(0.0, left + cardWidth - width()), std::max(0.0, left - 12));
+        }
+        update();
+    });
     connect(&m_request, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double) {
         if (tag >> 32 == m_generation && (tag & 0xffffffff) < static_cast<qint64>(m_pictures.size())) {
             m_pictures[static_cast<std::size_t>(tag & 0xffffffff)] = picture;

@@ -1,10 +1,13 @@
 // open-stage-shot VIEW SCENE OUT.png: opens the desk, brings it into a state worth showing, and saves its
 // picture. For docs/screenshots and for machines without a display.
+#include "desk/curve_view.h"
 #include "desk/cut_view.h"
 #include "desk/draft_view.h"
+#include "desk/findings.h"
 #include "desk/ladder.h"
 #include "desk/main_window.h"
 #include "desk/model_view.h"
+#include "desk/pace_view.h"
 #include "desk/theme.h"
 #include "desk/timeline.h"
 
@@ -23,6 +26,8 @@
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
+#include <QWheelEvent>
+#include <cmath>
 #include <cstdio>
 
 namespace {
@@ -301,6 +306,60 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         const bool ok = save();
         send(&rungs, QEvent::MouseButtonRelease, rung + QPointF(0, 40));
         return ok;
+    }
+    if (view == QLatin1String("curves")) {
+        window.panes().show(1, desk::Panes::View::Curves);
+        const std::int64_t reeds = layerNamed(session, "Reeds left"), title = layerNamed(session, "Title");
+        session.apply({{"edit", "key"},
+                       {"layers", {title}},
+                       {"property", "turn"},
+                       {"time", 4},
+                       {"value", -25},
+                       {"pace", "soft stop"}});
+        session.apply(
+            {{"edit", "key"}, {"layers", {title}}, {"property", "turn"}, {"time", 6}, {"value", 0}});
+        window.timeline().setOpen(reeds, true);
+        window.timeline().setOpen(title, true);
+        window.timeline().setOpen(0, false);
+        session.setFrame(118);
+        session.select({title});
+        session.chooseKeys({{title, "height", Rational(4)}, {title, "height", Rational(7)}});
+        window.curves().setProperty("height");
+        QTest::qWait(3000);
+        return save();
+    }
+    if (view == QLatin1String("pace")) {
+        // The path bent by its handle at a mark, the pace drawn.
+        session.select({});
+        desk::PacePaper& paper = window.pace().paper();
+        QTest::qWait(500);
+        send(&paper, QEvent::MouseButtonPress, paper.placeOf(0.05, 0));
+        for (int i = 0; i <= 30; ++i)
+            send(&paper, QEvent::MouseMove,
+                 paper.placeOf(0.05 + 6.95 * i / 30.0, 0.65 * std::pow(std::sin(i / 30.0 * 3.1416), 0.8)));
+        send(&paper, QEvent::MouseButtonRelease, paper.placeOf(6.7, 0.2));
+        session.apply({{"edit", "mark"}, {"mark", 3}, {"leaving", {-0.35, 0.05, -0.1}}});
+        session.setFrame(frameAt(session.scene()->camera.marks[2].time, session.scene()->output.rate));
+        for (int i = 0; i < 5; ++i) { // nearer
+            QWheelEvent wheel(window.plan().placeOf(session.pose().position), QPointF(), QPoint(),
+                              QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+            QApplication::sendEvent(&window.plan(), &wheel);
+        }
+        QTest::qWait(2500);
+        return save();
+    }
+    if (view == QLatin1String("check")) {
+        session.apply({{"edit", "retime"}, {"seconds", 2}});
+        session.apply(
+            {{"edit", "push"}, {"layers", {"Lantern string"}}, {"depth", 2.4}, {"holdFraming", false}});
+        session.apply({{"edit", "slide"}, {"layers", {"Lantern string"}}, {"by", {0, -0.6, 0}}});
+        session.setFrame(24);
+        for (int i = 0; i < 100 && !window.findings().known(); ++i)
+            QTest::qWait(50);
+        QTest::qWait(1500);
+        if (QAction* action = window.commands().find(QStringLiteral("findings"))) action->trigger();
+        QTest::qWait(800);
+        return save();
     }
     if (view == QLatin1String("off-the-move")) {
         session.setFrame(40);

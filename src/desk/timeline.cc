@@ -72,8 +72,7 @@ void Timeline::layOut() {
     m_rows = {{Row::Kind::Move, nullptr, {}}, {Row::Kind::Lens, nullptr, {}}};
     m_curves.clear();
     const scene::Scene& scene = *m_session.scene();
-    // The camera's tracks are few and few scenes have them: always shown, but for folded ones.
-    if (!m_open.contains(-1))
+    if (isOpen(0))
         for (const scene::Track& track : scene.camera.tracks)
             m_rows.push_back({Row::Kind::Track, nullptr, track.property});
     std::vector<std::vector<Row>> layers;
@@ -92,12 +91,10 @@ void Timeline::layOut() {
 }
 
 void Timeline::setOpen(std::int64_t layer, bool open) {
-    // The camera's are shown unless they are folded.
-    const std::int64_t id = layer == 0 ? -1 : layer;
-    if (open != (layer == 0))
-        m_open.insert(id);
+    if (open)
+        m_open.insert(layer);
     else
-        m_open.erase(id);
+        m_open.erase(layer);
     layOut();
     redraw();
 }
@@ -271,6 +268,16 @@ void Timeline::paintName(QPainter& painter, const QRectF& rect, const QString& n
         painter.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(std::max(0.0, room))));
 }
 
+/// Opens and closes lanes.
+void Timeline::paintChevron(QPainter& painter, const QRectF& rect, bool open) {
+    painter.setPen(QPen(theme::text, 1.5));
+    const QPointF c(36, rect.center().y());
+    if (open)
+        painter.drawPolyline(QPolygonF{c + QPointF(-4, -2), c + QPointF(0, 2.5), c + QPointF(4, -2)});
+    else
+        painter.drawPolyline(QPolygonF{c + QPointF(-2, -4), c + QPointF(2.5, 0), c + QPointF(-2, 4)});
+}
+
 /// What a lane's property is at the playhead.
 void Timeline::paintValue(QPainter& painter, const Row& row, const QRectF& rect) {
     if (row.kind == Row::Kind::Places) return;
@@ -303,14 +310,7 @@ void Timeline::paintLayer(QPainter& painter, const Row& row, const QRectF& rect)
                 layer.visible ? theme::text : theme::dim)
         .paint(&painter, QRect(10, static_cast<int>(rect.center().y()) - 7, 14, 14));
     const bool lanes = !layer.tracks.empty() || !layer.places.empty();
-    if (lanes) { // opens and closes its lanes
-        painter.setPen(QPen(theme::text, 1.5));
-        const QPointF c(36, rect.center().y());
-        if (isOpen(layer.id))
-            painter.drawPolyline(QPolygonF{c + QPointF(-4, -2), c + QPointF(0, 2.5), c + QPointF(4, -2)});
-        else
-            painter.drawPolyline(QPolygonF{c + QPointF(-2, -4), c + QPointF(2.5, 0), c + QPointF(-2, 4)});
-    }
+    if (lanes) paintChevron(painter, rect, isOpen(layer.id));
     paintName(painter, rect, QString::fromStdString(layer.name), 46, 0, selected,
               layer.visible ? theme::text : theme::dim);
     QColor colour = m_session.swatches().of(scene, row.layer).colour;
@@ -397,11 +397,8 @@ void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) 
     }
     const bool lens = row.kind == Row::Kind::Lens;
     const scene::Track* track = lens ? nullptr : trackOf(scene, row.id(), row.property);
-    paintName(painter, rect,
-              lens            ? tr("Focus")
-              : row.id() == 0 ? tr("%1 of the camera").arg(QString::fromStdString(row.property))
-                              : QString::fromStdString(row.property),
-              lens ? 46 : 58, lens ? 60 : 66, false, lens ? theme::text : theme::dim);
+    paintName(painter, rect, lens ? tr("Focus") : QString::fromStdString(row.property), lens ? 46 : 58,
+              lens ? 60 : 66, false, lens ? theme::text : theme::dim);
     painter.save();
     painter.setClipRect(QRectF(namesWidth - 6, rect.top(), width() - namesWidth + 6, rect.height()),
                         Qt::IntersectClip);
@@ -528,6 +525,7 @@ void Timeline::paintMove(QPainter& painter) {
     painter.setPen(QPen(theme::edge, 1));
     painter.drawLine(row.bottomLeft(), row.bottomRight());
     const bool whole = scene.camera.pace.has_value();
+    if (!scene.camera.tracks.empty()) paintChevron(painter, row, isOpen(0));
     paintName(painter, row, tr("Camera move"), 46, 0, false, theme::text);
     painter.save();
     painter.setClipRect(QRectF(namesWidth - 10, row.top(), width() - namesWidth + 10, row.height()));
@@ -550,10 +548,15 @@ void Timeline::paintMove(QPainter& painter) {
         painter.fillRect(bar, QColor(0x73, 0x37, 0x2A));
         if (!whole) name(bar, nameOf(marks[i].pace));
     }
-    if (whole && marks.size() > 1)
-        name(QRectF(QPointF(xOf(marks.front().time), row.top() + 8),
-                    QPointF(xOf(marks.back().time), row.bottom() - 7)),
-             tr("%1, over the whole move").arg(nameOf(*scene.camera.pace)));
+    if (whole && marks.size() > 1) { // where the marks leave the most room
+        QRectF widest;
+        for (std::size_t i = 0; i + 1 < marks.size(); ++i) {
+            const QRectF bar(QPointF(xOf(marks[i].time), row.top() + 8),
+                             QPointF(xOf(marks[i + 1].time), row.bottom() - 7));
+            if (bar.width() > widest.width()) widest = bar;
+        }
+        name(widest, tr("%1, over the whole move").arg(nameOf(*scene.camera.pace)));
+    }
     for (std::size_t i = 0; i < marks.size(); ++i) {
         const double x = xOf(marks[i].time), y = row.top() + 6;
         // Under one pace the marks in between follow from the path: a shorter stem.

@@ -89,6 +89,7 @@ private:
     void redraw(); ///< also what stands still
     void paintStill(QPainter& painter);
     void paintCached(QPainter& painter);
+    void paintChevron(QPainter& painter, const QRectF& rect, bool open);
     void paintValue(QPainter& painter, const Row& row, const QRectF& rect);
     void paintRuler(QPainter& painter);
     void paintMove(QPainter& painter);

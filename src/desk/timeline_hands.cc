@@ -266,6 +266,7 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
                 if (place.x() >= xOf(marks[static_cast<std::size_t>(i)].time) &&
                     place.x() <= xOf(marks[static_cast<std::size_t>(i) + 1].time))
                     return choosePace(i, event->globalPosition().toPoint());
+        if (place.x() > 28 && place.x() < 44 && !scene.camera.tracks.empty()) return setOpen(0, !isOpen(0));
         if (place.x() < namesWidth) m_session.select({}); // the camera's details
         return;
     }
