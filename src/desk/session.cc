@@ -344,16 +344,36 @@ int Session::markHere() const {
 
 void Session::walk(const scene::Pose& pose) {
     const scene::Scene& base = *m_history->scene();
-    const scene::Pose seen = motion::CameraMove(base).at(time().toDouble());
-    const int mark = markHere();
-    if (mark >= 0)
-        return preview(
-            edit::walked(base, m_shown->camera.marks[static_cast<std::size_t>(mark)].time, seen, pose));
-    const edit::Edit edit = edit::walked(base, time(), seen, pose);
+    const auto numberOf = [](const scene::Scene& scene, std::int64_t id) {
+        const auto& marks = scene.camera.marks;
+        return std::find_if(marks.begin(), marks.end(), [&](const scene::Mark& m) { return m.id == id; });
+    };
+    if (!m_preview) { // a walk begins: at a mark it stays with that mark, whenever that comes to be
+        const int here = markHere();
+        m_walked = here < 0 ? 0 : base.camera.marks[static_cast<std::size_t>(here)].id;
+        m_walkSeen = motion::CameraMove(base).at(time().toDouble());
+    }
+    if (const auto mark = numberOf(base, m_walked); m_walked != 0 && mark != base.camera.marks.end()) {
+        preview(edit::walked(base, mark->time, m_walkSeen, pose));
+        followMark(m_walked);
+        return;
+    }
+    const edit::Edit edit = edit::walked(base, time(), m_walkSeen, pose);
     const auto next = edit::apply(base, edit);
     if (!next) return; // out of bounds: the last good pose stays
-    m_offMove = OffMove{time(), motion::CameraMove(*next).at(time().toDouble()), edit};
+    m_offMove = OffMove{time(), pose, edit};
+    // As it would be seen, were it a mark: what aims goes on aiming.
+    if (const auto& marks = next->camera.marks; marks.size() > base.camera.marks.size())
+        for (const scene::Mark& made : marks)
+            if (numberOf(base, made.id) == base.camera.marks.end())
+                m_offMove->pose = motion::CameraMove(*next).at(made.time.toDouble());
     Q_EMIT cameraChanged();
+}
+
+/// Under one pace over the whole move the time of a mark follows from the path.
+void Session::followMark(std::int64_t id) {
+    for (const scene::Mark& mark : m_shown->camera.marks)
+        if (mark.id == id) return setFrame(frameAt(mark.time, m_shown->output.rate));
 }
 
 void Session::endWalk() {
@@ -363,14 +383,26 @@ void Session::endWalk() {
 void Session::setMarkHere() {
     if (offHere())
         setMarkOffMove();
-    else
-        apply({{"edit", "set-mark"}, {"time", time().text()}});
+    else if (markHere() < 0)
+        makeMark({{"edit", "set-mark"}, {"time", time().text()}});
 }
 
 void Session::setMarkOffMove() {
     if (!m_offMove) return;
-    const OffMove off = *m_offMove;
-    if (apply(off.edit)) backToMove();
+    if (makeMark(m_offMove->edit)) backToMove();
+}
+
+bool Session::makeMark(const edit::Edit& edit) {
+    std::int64_t last = 0;
+    for (const scene::Mark& mark : m_shown->camera.marks)
+        last = std::max(last, mark.id);
+    if (!apply(edit)) return false;
+    for (const scene::Mark& mark : m_shown->camera.marks)
+        if (mark.id > last) {
+            followMark(mark.id);
+            break;
+        }
+    return true;
 }
 
 void Session::backToMove() {

@@ -166,6 +166,8 @@ private:
         return found.layer && (test(*found.layer) || std::any_of(found.holders.begin(), found.holders.end(),
                                                                  [&](const auto& h) { return test(*h); }));
     }
+    void followMark(std::int64_t id);
+    bool makeMark(const edit::Edit& edit);
     void show(scene::ScenePtr scene);
     void startHistory(edit::History history, std::filesystem::path document, bool unsaved);
     void beginJournal();
@@ -191,6 +193,8 @@ private:
     mutable std::optional<motion::Standing> m_now;
     mutable scene::ScenePtr m_nowOf; ///< the scene that m_now is made of
     std::optional<OffMove> m_offMove;
+    std::int64_t m_walked = 0; ///< the mark that is being walked; 0: none
+    scene::Pose m_walkSeen;    ///< what was seen as the walk began
     std::shared_ptr<media::PixelCache> m_sources;
     Swatches m_swatches;
 };

@@ -274,5 +274,27 @@ TEST_F(Choreography, ARefusedDragSaysWhy) {
     EXPECT_EQ(marks().size(), 3u);
 }
 
+TEST_F(Choreography, UnderOnePaceThePlayheadStaysWithTheMarkThatIsWalked) {
+    twoMarks();
+    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 5}, {"position", {3, 1.5, -4}}}));
+    run("whole-pace");
+    session().setFrame(frameAt(marks()[1].time, scene().output.rate));
+    ASSERT_EQ(session().markHere(), 1);
+    const Rational before = marks()[1].time;
+    const scene::Pose from = marks()[1].pose;
+    walk(CameraView::Walk::Slide, {-160, 0});
+    EXPECT_FALSE(session().offMove());
+    EXPECT_GT(marks()[1].pose.position.x, from.position.x + 0.5);
+    EXPECT_NE(marks()[1].time, before); // the way is another, so it is passed at another time
+    EXPECT_EQ(session().markHere(), 1);
+    // A mark set between others is where the playhead is then.
+    session().setFrame(10);
+    walk(CameraView::Walk::Slide, {120, 40});
+    ASSERT_TRUE(session().offMove());
+    QTest::keyClick(&camera(), Qt::Key_K);
+    ASSERT_EQ(marks().size(), 4u);
+    EXPECT_EQ(session().markHere(), 1);
+}
+
 }
 }
