@@ -393,6 +393,7 @@ void CameraView::paintEvent(QPaintEvent*) {
     drawHandles(painter);
 
     QString say = m_say;
+    if (m_pull >= 0) say = tr("click what is sharp at mark %1 · Esc ends").arg(m_pull + 1);
     if (say.isEmpty() && m_tool == Tool::Walk) say = walkHint();
     if (say.isEmpty() && m_tool == Tool::Turn)
         say = tr("drag: turn and lean · Shift: roll · Ctrl: steps of 15°");

@@ -55,6 +55,11 @@ public:
     std::int64_t shownFrame() const { return m_shown; }
     double lastMilliseconds() const { return m_milliseconds; }
 
+    /// The next click says what is sharp at the mark at or before the playhead, the one after it what is
+    /// sharp at the mark that follows. Esc ends it.
+    void startPull();
+    bool pulling() const { return m_pull >= 0; }
+
     /// The whole frame; else it has been zoomed at the pointer.
     void fitAll();
     void fitSelection();
@@ -113,6 +118,8 @@ private:
     int guideAt(const QPointF& place) const;
     void drawHandles(QPainter& painter) const;
     void drawMissing(QPainter& painter) const;
+    void pullAt(const V2d& place);
+    void endPull();
     void slideTo(const QPointF& place, Qt::KeyboardModifiers keys);
     void dragHandle(const QPointF& place, Qt::KeyboardModifiers keys);
     void turnBy(const QPointF& by, Qt::KeyboardModifiers keys);
@@ -142,6 +149,8 @@ private:
     std::optional<Handle> m_handle;
     std::optional<HandlePlane> m_plane; ///< of the layer as the drag began
     V2d m_shareFrom{0};
+    int m_pull = -1;  ///< the mark, from 0, for which a click is awaited
+    int m_pulled = 0; ///< clicks so far
     int m_guide = -1;
     std::vector<SnapLine> m_across, m_up; ///< lines caught on now: upright and level
     QPointF m_from, m_last;

@@ -128,9 +128,44 @@ double CameraView::reach() const {
     return std::max(0.5, home);
 }
 
+void CameraView::startPull() {
+    const auto& marks = m_session.scene()->camera.marks;
+    m_pull = 0;
+    m_pulled = 0;
+    while (m_pull + 1 < static_cast<int>(marks.size()) &&
+           marks[static_cast<std::size_t>(m_pull) + 1].time <= m_session.time())
+        ++m_pull;
+    m_session.setFrame(frameAt(marks[static_cast<std::size_t>(m_pull)].time, m_session.scene()->output.rate));
+    setCursor(Qt::CrossCursor);
+    setFocus();
+    QWidget::update();
+}
+
+void CameraView::pullAt(const V2d& place) {
+    const std::int64_t layer = layerAt(place);
+    if (!layer) return;
+    if (!m_session.apply({{"edit", "mark"}, {"mark", m_pull + 1}, {"focusOn", layer}})) return;
+    const auto& marks = m_session.scene()->camera.marks;
+    if (++m_pulled < 2 && m_pull + 1 < static_cast<int>(marks.size())) {
+        ++m_pull;
+        m_session.setFrame(
+            frameAt(marks[static_cast<std::size_t>(m_pull)].time, m_session.scene()->output.rate));
+    } else {
+        endPull();
+    }
+    QWidget::update();
+}
+
+void CameraView::endPull() {
+    m_pull = -1;
+    unsetCursor();
+    QWidget::update();
+}
+
 void CameraView::mousePressEvent(QMouseEvent* event) {
     setFocus();
     if (m_dragging || m_panning) return;
+    if (m_pull >= 0 && event->button() == Qt::LeftButton) return pullAt(toFrame(event->position()));
     m_from = m_last = event->position();
     m_moved = false;
     if (event->button() == Qt::MiddleButton) {
@@ -421,6 +456,7 @@ void CameraView::wheelEvent(QWheelEvent* event) {
 }
 
 void CameraView::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Escape && m_pull >= 0) return endPull();
     if (event->key() == Qt::Key_Escape && m_dragging) {
         m_dragging = false;
         m_handle.reset();

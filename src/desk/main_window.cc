@@ -183,6 +183,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     connect(m_timeline, &Timeline::findingsAsked, this, &MainWindow::showFindings);
     connect(m_timeline, &Timeline::keyMenuAsked, this, &MainWindow::showKeyMenu);
     connect(m_timeline, &Timeline::layerMenuAsked, this, [this](const QPoint& at) { showLayerMenu(at); });
+    connect(m_marks, &MarksStrip::menuAsked, this, &MainWindow::showMarkMenu);
     connect(m_curves, &CurveView::keyMenuAsked, this, &MainWindow::showKeyMenu);
     connect(m_camera, &CameraView::pictureRefined, this, [this] { refreshStatus(); });
     connect(&m_session.swatches(), &Swatches::loaded, this, [this] {

@@ -105,6 +105,7 @@ private:
     void makeKeysMenu(QMenu* menu);
     void makeCheckMenu(QMenu* menu);
     void showKeyMenu(const QPoint& global);
+    void showMarkMenu(const QPoint& global, int mark);
     /// A change of the chosen keys; says so when none are.
     void changeChosenKeys(const KeyChange& change, const QString& name);
     /// Of a layer, or (0) the camera: the course that links and noise are for.

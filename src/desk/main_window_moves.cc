@@ -2,6 +2,7 @@
 #include "desk/curve_view.h"
 #include "desk/findings.h"
 #include "desk/main_window.h"
+#include "desk/marks_strip.h"
 #include "desk/move_dialogs.h"
 #include "desk/number_field.h"
 #include "desk/settings.h"
@@ -112,6 +113,10 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
                   m_session.endWalk();
               }
           });
+    c.add(menu, "pull-focus", tr("Pull focus by clicks"), keys("Ctrl+Shift+P"),
+          tr("Click what is sharp at this mark, then what is sharp at the next one; it is followed where it "
+             "moves"),
+          [this] { m_camera->startPull(); });
     QMenu* aim = menu->addMenu(tr("Aim"));
     const auto aimAt = [this](const edit::Edit& at) { m_session.apply({{"edit", "mark"}, {"aim", at}}); };
     c.add(aim, "aim-layer", tr("At the selected layer"), {},
@@ -350,6 +355,17 @@ void MainWindow::showKeyMenu(const QPoint& global) {
     menu.addSeparator();
     add({"track-link", "track-unlink", "track-noise"});
     add({"keys-remove", "track-remove"});
+    menu.exec(global);
+}
+
+void MainWindow::showMarkMenu(const QPoint& global, int mark) {
+    QMenu menu(this);
+    menu.setToolTipsVisible(true);
+    menu.addAction(tr("Rename…"), m_marks, [this, mark] { m_marks->rename(mark); });
+    for (const char* name : {"copy-mark", "hold-mark", "corner", "mark-earlier", "mark-later"})
+        if (QAction* action = m_commands.find(QLatin1String(name))) menu.addAction(action);
+    menu.addSeparator();
+    if (QAction* remove = m_commands.find(QStringLiteral("remove-mark"))) menu.addAction(remove);
     menu.exec(global);
 }
 

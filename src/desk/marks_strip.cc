@@ -6,7 +6,6 @@
 
 #include <QContextMenuEvent>
 #include <QInputDialog>
-#include <QMenu>
 #include <QPainter>
 
 namespace stage::desk {
@@ -142,13 +141,10 @@ void MarksStrip::mouseDoubleClickEvent(QMouseEvent* event) {
 void MarksStrip::contextMenuEvent(QContextMenuEvent* event) {
     const int mark = markAt(event->pos());
     if (mark < 0) return;
-    QMenu menu(this);
-    menu.addAction(tr("Rename…"), this, [this, mark] { rename(mark); });
-    QAction* remove = menu.addAction(tr("Remove mark %1").arg(mark + 1), this, [this, mark] {
-        m_session.apply({{"edit", "remove-mark"}, {"mark", mark + 1}});
-    });
-    remove->setEnabled(m_session.scene()->camera.marks.size() > 1);
-    menu.exec(event->globalPos());
+    // What is done to a mark is done to the one under the playhead.
+    m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(mark)].time,
+                               m_session.scene()->output.rate));
+    Q_EMIT menuAsked(event->globalPos(), mark);
 }
 
 void MarksStrip::wheelEvent(QWheelEvent* event) {

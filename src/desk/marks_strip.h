@@ -16,6 +16,11 @@ public:
     QSize sizeHint() const override { return {600, 76}; }
     QRectF cardRect(int mark) const;
 
+    void rename(int mark); ///< asks for its name
+
+Q_SIGNALS:
+    void menuAsked(const QPoint& global, int mark);
+
 protected:
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent* event) override;
@@ -26,7 +31,6 @@ protected:
 private:
     int markAt(const QPointF& place) const;
     void next();
-    void rename(int mark);
     Session& m_session;
     PictureRequest m_request;
     QTimer m_settled;

@@ -49,7 +49,10 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     for (const auto signal : {&Session::keysChosen, &Session::playRangeChanged, &Session::cameraChanged})
         connect(&m_session, signal, this, &Timeline::redraw);
     connect(&m_session.swatches(), &Swatches::loaded, this, &Timeline::redraw);
-    connect(&m_session, &Session::selectionChanged, this, &Timeline::redraw);
+    connect(&m_session, &Session::selectionChanged, this, [this] {
+        if (m_session.selection().size() == 1 && m_drag == Drag::None) reveal(m_session.selection().front());
+        redraw();
+    });
     const auto tell = [this] {
         if (!m_time->hasFocus())
             m_time->setText(
@@ -96,7 +99,23 @@ void Timeline::setOpen(std::int64_t layer, bool open) {
     else
         m_open.erase(layer);
     layOut();
+    if (open) reveal(layer);
     redraw();
+}
+
+/// Brings a layer (0: the camera) with its open lanes into view.
+void Timeline::reveal(std::int64_t layer) {
+    double top = 1e9, bottom = 0;
+    for (std::size_t i = 1; i < m_rows.size(); ++i) {
+        if (m_rows[i].id() != layer || m_rows[i].kind == Row::Kind::Lens) continue;
+        const QRectF row = rowRect(static_cast<int>(i));
+        top = std::min(top, row.top());
+        bottom = std::max(bottom, row.bottom());
+    }
+    if (bottom <= 0 && top > 1e8) return;
+    const double first = headHeight + rowHeight;
+    if (bottom > height()) m_scroll += bottom - height(), top -= bottom - height();
+    if (top < first) m_scroll = std::max(0.0, m_scroll - (first - top));
 }
 
 void Timeline::resizeEvent(QResizeEvent*) {

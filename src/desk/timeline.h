@@ -106,6 +106,7 @@ private:
     void setClock();
     void choosePace(int move, const QPoint& where);
     void readTime();
+    void reveal(std::int64_t layer);
     void layOut();
 
     Session& m_session;

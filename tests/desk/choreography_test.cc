@@ -296,5 +296,21 @@ TEST_F(Choreography, UnderOnePaceThePlayheadStaysWithTheMarkThatIsWalked) {
     EXPECT_EQ(session().markHere(), 1);
 }
 
+TEST_F(Choreography, FocusIsPulledByAClickOnEach) {
+    twoMarks();
+    run("pull-focus");
+    ASSERT_TRUE(camera().pulling());
+    QTest::mouseClick(&camera(), Qt::LeftButton, Qt::NoModifier, inCamera(96, 54).toPoint());
+    EXPECT_EQ(marks()[0].focusOn, front);
+    EXPECT_EQ(session().markHere(), 1); // on to the next
+    QTest::mouseClick(&camera(), Qt::LeftButton, Qt::NoModifier, inCamera(20, 20).toPoint());
+    EXPECT_EQ(marks()[1].focusOn, back);
+    EXPECT_FALSE(camera().pulling());
+    EXPECT_LT(session().move().at(0).focus, session().move().at(4).focus - 5);
+    run("pull-focus");
+    QTest::keyClick(&camera(), Qt::Key_Escape);
+    EXPECT_FALSE(camera().pulling());
+}
+
 }
 }

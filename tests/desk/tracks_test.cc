@@ -1,4 +1,5 @@
 // Tracks in the timeline and on the curves, layers in time, and what the checks say.
+#include "desk/curve_paper.h"
 #include "desk/curve_view.h"
 #include "desk/findings.h"
 #include "desk/timeline.h"
