@@ -19,6 +19,8 @@ using scene::Rig;
 using scene::Scene;
 
 /// A camera that stands less than so still is not told of.
+/// A longer scene is looked at in steps.
+constexpr std::int64_t mostFrames = 20'000;
 constexpr double leastJerk = 0.05, leastTurn = 2; ///< m/s, degrees/s
 
 std::string figure(double value, int decimals = 2) {
@@ -39,7 +41,9 @@ struct Sample {
 
 class Looking {
 public:
-    Looking(const Scene& scene, const std::stop_token& stop) : m_scene(scene), m_stop(stop), m_move(scene) {}
+    Looking(const Scene& scene, const std::stop_token& stop)
+        : m_scene(scene), m_stop(stop), m_move(scene),
+          m_step(std::max<std::int64_t>(1, scene.output.frames / mostFrames)) {}
     Result<Report> report();
 
 private:
@@ -47,6 +51,9 @@ private:
     V3d axis(double t) const {
         const scene::Pose pose = m_move.at(t);
         return optics::forwardOf(pose.pan, pose.tilt);
+    }
+    Rational timeOfSample(std::size_t i) const {
+        return timeOfFrame(static_cast<std::int64_t>(i) * m_step, m_scene.output.rate);
     }
     static double angle(const V3d& u, const V3d& v) {
         return degrees(std::atan2(u.cross(v).length(), u.dot(v)));
@@ -65,7 +72,8 @@ private:
     const std::stop_token& m_stop;
     motion::CameraMove m_move;
     std::vector<double> m_arrivals; ///< of marks
-    std::vector<Sample> m_samples;
+    std::vector<Sample> m_samples;  ///< of every m_step-th frame
+    std::int64_t m_step = 1;
     Report m_report;
 };
 
@@ -116,9 +124,9 @@ void Looking::over(Kind kind, double limit, double (*value)(const Sample&), cons
         const std::string rig = rigName(m_scene.camera.rig);
         finding.sentence = std::string(what) + " " + figure(most) + " " + unit + "; a " + rig + " does " +
                            figure(limit, limit < 10 ? 1 : 0) + ".";
-        finding.from = timeOfFrame(static_cast<std::int64_t>(i), m_scene.output.rate);
-        finding.to = timeOfFrame(static_cast<std::int64_t>(last), m_scene.output.rate);
-        finding.at = timeOfFrame(static_cast<std::int64_t>(worst), m_scene.output.rate);
+        finding.from = timeOfSample(i);
+        finding.to = timeOfSample(last);
+        finding.at = timeOfSample(worst);
         const double factor = kind == Kind::Acceleration ? std::sqrt(most / limit) : most / limit;
         if (m_scene.camera.marks.size() > 1) {
             Json edit = slower(factor);
@@ -253,7 +261,7 @@ void Looking::layers() {
     };
     std::unordered_map<std::int64_t, Seen> seen;
     const std::int64_t frames = m_scene.output.frames;
-    for (std::int64_t f = 0; f < frames && !m_stop.stop_requested(); ++f) {
+    for (std::int64_t f = 0; f < frames && !m_stop.stop_requested(); f += m_step) {
         const Rational time = timeOfFrame(f, m_scene.output.rate);
         const motion::Standing now(m_scene, time, m_move.at(time.toDouble()));
         for (const scene::Found& found : now.all) {
@@ -361,7 +369,7 @@ void Looking::ends() {
 Result<Report> Looking::report() {
     for (std::size_t i = 0; i < m_scene.camera.marks.size(); ++i)
         m_arrivals.push_back(m_move.arrival(i));
-    for (std::int64_t f = 0; f < m_scene.output.frames; ++f) {
+    for (std::int64_t f = 0; f < m_scene.output.frames; f += m_step) {
         if (m_stop.stop_requested()) return fail("Stopped.");
         m_samples.push_back(sampleAt(timeOfFrame(f, m_scene.output.rate).toDouble()));
     }

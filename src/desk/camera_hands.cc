@@ -109,7 +109,11 @@ QString CameraDrag::to(const V3d& place, Qt::KeyboardModifiers keys) {
             .arg(figure(by.truck, 2), figure(by.pedestal, 2), figure(by.dolly, 2));
     }
     case Look: {
-        const scene::Pose pose = motion::lookingAt(m_from, place);
+        // By as much as the hand turns about the camera: in the Plan that is all pan, in the Section all
+        // tilt.
+        const scene::Pose was = motion::lookingAt(m_from, m_hand.at), is = motion::lookingAt(m_from, place);
+        const scene::Pose pose = motion::stepped(m_from, {.pan = m_hand.pans ? is.pan - was.pan : 0,
+                                                          .tilt = m_hand.tilts ? is.tilt - was.tilt : 0});
         m_session.walk(pose);
         return tr("pan %1° · tilt %2°").arg(figure(pose.pan, 1), figure(pose.tilt, 1));
     }
@@ -129,9 +133,9 @@ QString CameraDrag::to(const V3d& place, Qt::KeyboardModifiers keys) {
         const V2i frame = before.output.frame;
         const optics::View lens = optics::viewOf(m_from, gate, frame);
         const V3d off = place - lens.eye;
-        const double ahead = off.dot(lens.forward);
-        const double aside = std::abs(off.dot(m_hand.kind == Across ? lens.right : lens.up));
-        if (!(ahead > 1e-6) || !(aside > 1e-6)) return {};
+        const V3d side = m_hand.kind == Across ? lens.right : lens.up;
+        const double aside = std::abs(off.dot(side)), ahead = (off - side * off.dot(side)).length();
+        if (!(off.dot(lens.forward) > 1e-6) || !(aside > 1e-6)) return {};
         const double half = gate / 2 * (m_hand.kind == Across ? 1.0 : static_cast<double>(frame.y) / frame.x);
         scene::Pose pose = m_from;
         pose.focal = std::clamp(half * ahead / aside, 1.0, 2000.0);
@@ -148,14 +152,20 @@ std::int64_t frameNearest(const Session& session, const std::function<double(con
     const std::int64_t first = frameAt(scene.camera.marks.front().time, scene.output.rate),
                        last = std::min(scene.output.frames - 1,
                                        frameAt(scene.camera.marks.back().time, scene.output.rate));
-    std::int64_t best = first;
-    double least = 1e300;
-    for (std::int64_t f = first; f <= last; ++f) {
-        const double d =
-            distance(session.move().posed(timeOfFrame(f, scene.output.rate).toDouble()).position);
-        if (d < least) least = d, best = f;
+    // Coarsely first, then closer and closer about the best.
+    std::int64_t low = first, high = std::max(first, last), best = first;
+    for (;;) {
+        const std::int64_t step = std::max<std::int64_t>(1, (high - low) / 500);
+        double least = 1e300;
+        for (std::int64_t f = low; f <= high; f += step) {
+            const double d =
+                distance(session.move().posed(timeOfFrame(f, scene.output.rate).toDouble()).position);
+            if (d < least) least = d, best = f;
+        }
+        if (step == 1) return best;
+        low = std::max(first, best - step);
+        high = std::min(last, best + step);
     }
-    return best;
 }
 
 Ticks ticksOf(const Session& session) {

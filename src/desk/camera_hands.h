@@ -21,8 +21,9 @@ struct CameraHand {
         Up ///< its sight lines, at the side and above: the focal length
     };
     Kind kind = Kind::Mark;
-    int mark = -1; ///< from 0, for the first three
-    V3d at{0};     ///< in the world
+    int mark = -1;                  ///< from 0, for the first three
+    V3d at{0};                      ///< in the world
+    bool pans = true, tilts = true; ///< what turning it does: the Plan pans only, the Section tilts only
 };
 
 /// Marks, the handles at the mark under the playhead, the body, and the point that is aimed at. Sight lines

@@ -415,15 +415,7 @@ void CurvePaper::mouseMoveEvent(QMouseEvent* event) {
         if (!others.empty()) edits.push_back(changeKeys(others, change, "Move keys"));
         change.more["add"] = add;
         edits.push_back(changeKeys(mine, change, "Move keys"));
-        std::vector<edit::Edit> flat; // an edit of several holds no other such
-        for (const edit::Edit& each : edits)
-            if (each["edit"] == "several")
-                for (const auto& inner : each["edits"])
-                    flat.push_back(inner);
-            else
-                flat.push_back(each);
-        m_session.previewKeys(flat.size() == 1 ? flat.front() : edit::several("Move keys", flat),
-                              shifted(m_keysFrom, shift));
+        m_session.previewKeys(together("Move keys", edits), shifted(m_keysFrom, shift));
         m_say = tr("%1 %2 at %3 s")
                     .arg(figure(m_valueFrom + add, reading.decimals + 1),
                          QString::fromStdString(reading.unit), figure((m_key->time + shift).toDouble(), 2));

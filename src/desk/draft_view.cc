@@ -134,7 +134,8 @@ void DraftView::setFolded(bool folded) {
 }
 
 void DraftView::layOut() {
-    m_first = optics::firstView(*m_session.scene());
+    // The paper stays still under a hand that moves the very mark from which it is drawn.
+    if (m_drag != Drag::Camera) m_first = optics::firstView(*m_session.scene());
     m_bars.clear();
     for (const scene::Found& found : m_session.now().all) {
         if (found.layer->group()) continue;
@@ -221,7 +222,8 @@ std::optional<CameraHand> DraftView::handAt(const QPointF& place) const {
         const QRectF number(at.x() - (hand.mark % 2 ? 8 : 26), at.y() - 8, 34, 20);
         if (hand.kind == Mark && number.contains(place)) consider(hand, place, 6);
     }
-    consider({Look, -1, worldAt(lookPlace(), eye)}, lookPlace(), 0);
+    consider({Look, -1, worldAt(lookPlace(), eye), m_from == From::Above, m_from == From::Side}, lookPlace(),
+             0);
     return best;
 }
 

@@ -56,6 +56,16 @@ const QImage* FrameCache::find(std::int64_t frame) const {
     return at == m_pictures.end() ? nullptr : &at->second;
 }
 
+std::vector<std::pair<std::int64_t, std::int64_t>> FrameCache::runs() const {
+    std::vector<std::pair<std::int64_t, std::int64_t>> runs;
+    for (const auto& [frame, picture] : m_pictures)
+        if (!runs.empty() && runs.back().second + 1 == frame)
+            runs.back().second = frame;
+        else
+            runs.emplace_back(frame, frame);
+    return runs;
+}
+
 void FrameCache::clear() {
     m_pictures.clear();
     m_bytes = 0;

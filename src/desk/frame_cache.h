@@ -5,6 +5,7 @@
 #include <QImage>
 #include <map>
 #include <optional>
+#include <vector>
 
 namespace stage::desk {
 
@@ -20,6 +21,8 @@ public:
 
     void keep(std::int64_t frame, const QImage& picture);
     const QImage* find(std::int64_t frame) const; ///< null when it is not there
+    /// First and last of the frames that are there without a gap, in order.
+    std::vector<std::pair<std::int64_t, std::int64_t>> runs() const;
     void clear();
     int count() const { return static_cast<int>(m_pictures.size()); }
     std::size_t bytes() const { return m_bytes; }

@@ -95,6 +95,17 @@ edit::Edit changeKeys(const KeyRefs& keys, const KeyChange& how, const std::stri
     return edits.size() == 1 ? edits.front() : edit::several(name, std::move(edits));
 }
 
+edit::Edit together(const std::string& name, const std::vector<edit::Edit>& edits) {
+    std::vector<edit::Edit> flat;
+    for (const edit::Edit& each : edits)
+        if (each["edit"] == "several")
+            for (const auto& inner : each["edits"])
+                flat.push_back(inner);
+        else
+            flat.push_back(each);
+    return flat.size() == 1 ? flat.front() : edit::several(name, std::move(flat));
+}
+
 KeyRefs shifted(KeyRefs keys, Rational by) {
     for (KeyRef& key : keys)
         key.time = key.time + by;

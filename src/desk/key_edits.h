@@ -41,6 +41,8 @@ struct KeyChange {
     edit::Edit more = edit::Edit::object(); ///< other members of `keys`
 };
 edit::Edit changeKeys(const KeyRefs& keys, const KeyChange& how, const std::string& name);
+/// Several edits as one, whatever some of them hold.
+edit::Edit together(const std::string& name, const std::vector<edit::Edit>& edits);
 /// Where they are after a shift.
 KeyRefs shifted(KeyRefs keys, Rational by);
 

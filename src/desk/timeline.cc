@@ -519,21 +519,14 @@ void Timeline::paintRuler(QPainter& painter) {
 /// Frames that are there to be played: a teal line along the ruler's foot.
 void Timeline::paintCached(QPainter& painter) {
     if (!m_cache) return;
-    const std::int64_t frames = m_session.scene()->output.frames;
     painter.setClipRect(QRectF(namesWidth - 6, 0, width() - namesWidth + 6, headHeight));
     painter.fillRect(QRectF(namesWidth, headHeight - 2.5, width() - namesWidth - rightRoom, 2.5),
                      theme::edge);
-    std::int64_t from = -1;
     const double half = std::max(0.5, (xOfFrame(1) - xOfFrame(0)) / 2);
-    for (std::int64_t f = 0; f <= frames; ++f) {
-        const bool there = f < frames && m_cache->find(f);
-        if (there && from < 0) from = f;
-        if (there || from < 0) continue;
-        painter.fillRect(QRectF(QPointF(xOfFrame(static_cast<double>(from)) - half, headHeight - 2.5),
-                                QPointF(xOfFrame(static_cast<double>(f - 1)) + half, headHeight)),
+    for (const auto& [first, last] : m_cache->runs())
+        painter.fillRect(QRectF(QPointF(xOfFrame(static_cast<double>(first)) - half, headHeight - 2.5),
+                                QPointF(xOfFrame(static_cast<double>(last)) + half, headHeight)),
                          theme::focus.lighter(125));
-        from = -1;
-    }
     painter.setClipping(false);
 }
 

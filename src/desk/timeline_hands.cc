@@ -380,7 +380,7 @@ void Timeline::dragBar(const QPointF& place) {
         m_say = tr("shows all the time: drag an end first");
         return update();
     }
-    m_session.preview(edits.size() == 1 ? edits.front() : edit::several("Move in time", edits));
+    m_session.preview(together("Move in time", edits));
 }
 
 void Timeline::mouseMoveEvent(QMouseEvent* event) {

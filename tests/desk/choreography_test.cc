@@ -199,9 +199,12 @@ TEST_F(Choreography, BodyLookAndSightLinesAreDraggedInPlan) {
     session().backToMove();
 
     session().setFrame(0);
+    ASSERT_TRUE(session().apply({{"edit", "mark"}, {"mark", 1}, {"tilt", 7}}));
     const QPointF look = *plan().placeOf(Kind::Look);
     drag(&plan(), look, look + QPointF(14, 0));
     EXPECT_GT(marks()[0].pose.pan, from.pan + 5);
+    EXPECT_NEAR(marks()[0].pose.tilt, 7, 1e-9); // the Plan turns it about the upright only
+    session().undo();
     session().undo();
     const QPointF sight = *plan().placeOf(Kind::Across);
     drag(&plan(), sight, sight + QPointF(20, 0));

@@ -199,6 +199,14 @@ TEST_F(Tracks, BarsAreTrimmedFadedAndMoved) {
          {now.center().x() + timeline().xOfFrame(24) - timeline().xOfFrame(0), y});
     EXPECT_EQ(layer(front).showing.in, Rational(2));
     EXPECT_EQ(layer(front).showing.out, Rational(5));
+    // With all that is keyed on it.
+    key(front, "height", 2, 1);
+    key(front, "turn", 3, 5);
+    drag(&timeline(), {timeline().barOf(front).center().x(), y},
+         {timeline().barOf(front).center().x() - timeline().xOfFrame(24) + timeline().xOfFrame(0), y});
+    EXPECT_EQ(layer(front).showing.in, Rational(1));
+    EXPECT_EQ(track(front, "height")->keys[0].time, Rational(1));
+    EXPECT_EQ(track(front, "turn")->keys[0].time, Rational(2));
     // Back to the very begin: it shows always.
     const QRectF then = timeline().barOf(front);
     drag(&timeline(), {then.left(), y}, {timeline().xOfFrame(-20), y});
