@@ -353,7 +353,10 @@ void CutView::changeCurrent(const char* member, const scene::Json& value, bool k
     if (keyed) next = scene::withValueAt(scene::toJson(*current())[member], matteTime(), value);
     edit::Edit edit = {
         {"edit", "matte"}, {"layer", l->id}, {"matte", m_matte + 1}, {"change", {{member, next}}}};
-    live ? m_session.preview(edit) : static_cast<void>(m_session.apply(edit));
+    if (live)
+        m_session.preview(edit);
+    else
+        m_session.apply(edit);
 }
 
 void CutView::finishLoop() {

@@ -43,14 +43,15 @@ bool Session::apply(const edit::Edit& edit) {
     return true;
 }
 
-void Session::preview(const edit::Edit& edit) {
+bool Session::preview(const edit::Edit& edit) {
     auto next = edit::apply(*m_history->scene(), edit);
     if (!next) { // out of bounds while dragging: the last good place stays
         if (!m_preview) Q_EMIT problem(QString::fromStdString(next.error().sentence));
-        return;
+        return false;
     }
     m_preview = edit;
     show(std::make_shared<const scene::Scene>(std::move(*next)));
+    return true;
 }
 
 void Session::commit() {
@@ -206,8 +207,9 @@ void Session::chooseKeys(KeyRefs keys) {
 }
 
 void Session::previewKeys(const edit::Edit& edit, KeyRefs then) {
+    const KeyRefs before = m_keys;
     m_keys = std::move(then); // before the scene is shown, which drops those that are not there
-    preview(edit);
+    if (!preview(edit)) m_keys = before;
 }
 
 bool Session::applyKeys(const edit::Edit& edit, KeyRefs then) {

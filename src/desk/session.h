@@ -36,7 +36,7 @@ public:
     bool apply(const edit::Edit& edit);
     /// A change while it is being dragged: replaces the one before, becomes a step with commit().
     /// One that is refused as the drag begins is told of; later on the last good one stays.
-    void preview(const edit::Edit& edit);
+    bool preview(const edit::Edit& edit);
     void commit();
     void dropPreview();
     bool previewing() const { return m_preview.has_value(); }
