@@ -53,6 +53,23 @@ CameraMove::CameraMove(const scene::Scene& scene) : m_scene(scene) {
         m_moves.push_back(std::move(move));
     }
     turn();
+    for (const scene::Mark& mark : marks)
+        for (const std::int64_t id :
+             {mark.focusOn, mark.aim.at == scene::Aim::At::Layer ? mark.aim.layer : 0})
+            if (id != 0 && !m_targets.contains(id))
+                if (scene::Found found = scene::find(m_scene, id); found.layer) {
+                    const auto still = [](const scene::LayerPtr& each) {
+                        return each->tracks.empty() && each->places.empty();
+                    };
+                    Target target{std::move(found), {}};
+                    const auto& carriers = target.found.carriers;
+                    if (still(target.found.layer) &&
+                        std::all_of(carriers.begin(), carriers.end(), [&](const auto& each) {
+                            return still(each) && each->hanging.facing == scene::Facing::Fixed;
+                        }))
+                        target.fixed = optics::pivotOf(target.found);
+                    m_targets.emplace(id, std::move(target));
+                }
     if (!m_scene.camera.pace) return;
     for (std::size_t i = 0; i < m_moves.size(); ++i) {
         if (!(m_moves[i].path.length() > 0)) continue;
@@ -180,11 +197,30 @@ scene::Pose CameraMove::posed(double seconds) const {
     return pose;
 }
 
+/// Of the layer and what carries it alone: to settle a whole scene for one place, at every moment that
+/// something is drawn over time, would be felt in a drag.
 std::optional<V3d> CameraMove::pivot(std::int64_t layer, double seconds, const V3d& eye) const {
-    const scene::Found found = scene::find(m_scene, layer);
-    if (!found.layer) return {};
-    if (!moves(m_scene)) return optics::pivotOf(found);
-    return optics::pivotOf(scene::find(settled(m_scene, Rational::nearest(seconds), eye), layer));
+    const auto target = m_targets.find(layer);
+    if (target == m_targets.end()) return {};
+    const scene::Found& found = target->second.found;
+    if (target->second.fixed) return target->second.fixed;
+    const Rational time = Rational::nearest(seconds);
+    const auto faces = [](const scene::LayerPtr& each) {
+        return each->hanging.facing != scene::Facing::Fixed;
+    };
+    if (std::any_of(found.carriers.begin(), found.carriers.end(), faces)) // they turn by where all of it is
+        return optics::pivotOf(scene::find(settled(m_scene, time, eye), layer));
+    const Values values(m_scene, [this](double t) { return posed(t); });
+    const auto now = [&](const scene::LayerPtr& each) {
+        if (each->tracks.empty() && each->places.empty()) return each;
+        auto copy = std::make_shared<scene::Layer>(*each);
+        values.settle(*copy, time);
+        return scene::LayerPtr(std::move(copy));
+    };
+    scene::Found then{now(found.layer), {}, {}};
+    for (const scene::LayerPtr& carrier : found.carriers)
+        then.carriers.push_back(now(carrier));
+    return optics::pivotOf(then);
 }
 
 std::optional<V3d> CameraMove::targetOf(const scene::Aim& aim, double seconds, const V3d& eye) const {
@@ -241,24 +277,30 @@ double CameraMove::focus(const Moment& moment, double seconds, const scene::Pose
     return std::clamp(1 / std::max(1e-9, a + (b - a) * moment.done), 1e-3, scene::Limits::metres);
 }
 
+scene::Pose CameraMove::tracked(const scene::Pose& pose, double seconds) const {
+    if (m_scene.camera.tracks.empty()) return pose;
+    return Values(m_scene, [this](double t) { return posed(t); }).tracked(pose, seconds);
+}
+
+V3d CameraMove::place(double seconds) const {
+    return tracked(posed(seconds), seconds).position;
+}
+
 scene::Pose CameraMove::at(double seconds) const {
     scene::Pose pose = posed(seconds);
-    const Values values(m_scene, [this](double t) { return posed(t); });
-    const bool tracked = !m_scene.camera.tracks.empty();
-    if (tracked) pose.position = values.tracked(pose, seconds).position;
-    if (m_aims || m_focuses) {
-        const Moment moment = momentAt(seconds);
-        if (const auto d = m_aims ? direction(moment, seconds, pose.position) : std::nullopt) {
-            const double before = pose.pan;
-            pose.tilt = degrees(std::asin(std::clamp(d->y, -1.0, 1.0)));
-            pose.pan = degrees(std::atan2(d->x, -d->z));
-            pose.pan += 360 * std::round((before - pose.pan) / 360);
-        }
-        if (m_focuses) pose.focus = focus(moment, seconds, pose);
+    if (!m_aims && !m_focuses) return tracked(pose, seconds);
+    // It aims from where its tracks have it; what they say of the rest comes on top of its aims.
+    const V3d position = tracked(pose, seconds).position;
+    pose.position = position;
+    const Moment moment = momentAt(seconds);
+    if (const auto d = m_aims ? direction(moment, seconds, pose.position) : std::nullopt) {
+        const double before = pose.pan;
+        pose.tilt = degrees(std::asin(std::clamp(d->y, -1.0, 1.0)));
+        pose.pan = degrees(std::atan2(d->x, -d->z));
+        pose.pan += 360 * std::round((before - pose.pan) / 360);
     }
-    if (!tracked) return pose;
-    const V3d position = pose.position;
-    pose = values.tracked(pose, seconds);
+    if (m_focuses) pose.focus = focus(moment, seconds, pose);
+    pose = tracked(pose, seconds);
     pose.position = position; // its noise is in it already
     return pose;
 }
@@ -271,7 +313,7 @@ double CameraMove::speed(double seconds) const {
     const auto& tracks = m_scene.camera.tracks;
     if (std::any_of(tracks.begin(), tracks.end(), moved)) {
         constexpr double h = 1e-3;
-        return (at(seconds + h).position - at(seconds - h).position).length() / (2 * h);
+        return (place(seconds + h) - place(seconds - h)).length() / (2 * h);
     }
     const Moment moment = momentAt(seconds);
     if (moment.standing) return 0;

@@ -9,6 +9,8 @@
 #include "motion/values.h"
 #include "scene/scene.h"
 
+#include <unordered_map>
+
 namespace stage::motion {
 
 /// Immutable once made; thread-safe.
@@ -18,6 +20,8 @@ public:
 
     /// The pose at a time in seconds; before the first and after the last mark the camera stands there.
     scene::Pose at(double seconds) const;
+    /// Where it is at a time: its position alone, for less.
+    V3d place(double seconds) const;
     /// What its marks alone say, without aims, focus on layers and tracks.
     scene::Pose posed(double seconds) const;
     /// Metres per second through space.
@@ -59,7 +63,15 @@ private:
     double focus(const Moment& moment, double seconds, const scene::Pose& pose) const;
     std::optional<V3d> pivot(std::int64_t layer, double seconds, const V3d& eye) const;
 
+    scene::Pose tracked(const scene::Pose& pose, double seconds) const;
+
+    /// What is aimed at or focused on.
+    struct Target {
+        scene::Found found;
+        std::optional<V3d> fixed; ///< where it is, if nothing of it moves
+    };
     scene::Scene m_scene;
+    std::unordered_map<std::int64_t, Target> m_targets;
     std::vector<Move> m_moves;
     std::vector<Run> m_runs;
     bool m_aims = false, m_focuses = false; ///< some mark aims, or focuses on a layer
