@@ -368,7 +368,7 @@ void CameraView::dragHandle(const QPointF& place, Qt::KeyboardModifiers keys) {
     if (m_handle->kind == Handle::Kind::Turn) {
         double by = turnBetween(*m_plane, m_shareFrom, *share);
         const scene::Found found = scene::find(*m_session.history().scene(), m_session.selection().front());
-        V3d turn = m_session.layerNow(found.layer->id).placement.turn;
+        V3d turn = m_session.placementNow(found.layer->id).turn;
         if (keys & Qt::ShiftModifier) by = std::round((turn.z + by) / 15) * 15 - turn.z;
         turn.z += by;
         m_session.preview({{"edit", "place"},
@@ -400,7 +400,7 @@ void CameraView::turnBy(const QPointF& by, Qt::KeyboardModifiers keys) {
     const auto layers = m_session.movable();
     for (const std::int64_t id : layers) {
         const scene::Found found = scene::find(*m_session.history().scene(), id);
-        const V3d turn = m_session.layerNow(found.layer->id).placement.turn + V3d(lean, aside, turned);
+        const V3d turn = m_session.placementNow(found.layer->id).turn + V3d(lean, aside, turned);
         edits.push_back({{"edit", "place"},
                          {"layer", id},
                          {"turn", scene::toJson(turn)},

@@ -196,7 +196,7 @@ QWidget* DetailsPanel::makeLayerPage() {
     const auto turnTo = [this, layer](int axis, double v) {
         const auto l = layer();
         if (!l) return;
-        V3d turn = m_session.layerNow(l->id).placement.turn;
+        V3d turn = m_session.placementNow(l->id).turn;
         turn[axis] = v;
         m_session.apply({{"edit", "place"},
                          {"layer", l->id},
@@ -550,9 +550,8 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     m_height->setValue(pivot.y);
     m_width->setValue(measured.metres.x);
     m_layerHeight->setValue(measured.metres.y);
-    const V3d turn = layer.hanging.facing == scene::Facing::Fixed
-                         ? now.layer->placement.turn
-                         : m_session.layerNow(layer.id).placement.turn;
+    const V3d turn = layer.hanging.facing == scene::Facing::Fixed ? now.layer->placement.turn
+                                                                  : m_session.placementNow(layer.id).turn;
     m_turn->setValue(turn.y);
     m_lean->setValue(-turn.x);
     m_roll->setValue(turn.z);

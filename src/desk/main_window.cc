@@ -70,6 +70,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     m_session.sources().setBudget(
         static_cast<std::size_t>(settings().value(QStringLiteral("pictureMegabytes"), 0).toULongLong())
         << 20);
+    m_camera = new CameraView(m_session); // the first: its picture is under way while the others follow
     m_marks = new MarksStrip(m_session);
     m_timeline = new Timeline(m_session);
     m_pace = new PaceView(m_session);
@@ -253,7 +254,6 @@ void MainWindow::keepLayout() {
 }
 
 void MainWindow::makeViews(QWidget* marks) {
-    m_camera = new CameraView(m_session);
     m_plan = new DraftView(m_session, DraftView::From::Above);
     m_section = new DraftView(m_session, DraftView::From::Side);
     m_model = new ModelView(m_session);

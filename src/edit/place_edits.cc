@@ -210,13 +210,12 @@ void place(Scene& scene, Fields& fields) {
         if (turn) place.turn = wanted.turn;
         if (scale) place.scale = wanted.scale;
     };
-    Layer seen = *scene::find(scene, id).layer;
-    motion::Values(scene).settle(seen, reference.time);
+    const Placement seen = motion::Values(scene).placement(*scene::find(scene, id).layer, reference.time);
     scene::changeLayer(scene.layers, id, [&](Layer& layer) {
         changeTracks(layer, reference, [&](Rational) {
-            Placement then = seen.placement;
+            Placement then = seen;
             set(then);
-            return std::pair(seen.placement, then);
+            return std::pair(seen, then);
         });
         if (layer.places.empty()) return set(layer.placement);
         const auto key = std::find_if(layer.places.begin(), layer.places.end(),

@@ -197,30 +197,13 @@ scene::Pose CameraMove::posed(double seconds) const {
     return pose;
 }
 
-/// Of the layer and what carries it alone: to settle a whole scene for one place, at every moment that
-/// something is drawn over time, would be felt in a drag.
 std::optional<V3d> CameraMove::pivot(std::int64_t layer, double seconds, const V3d& eye) const {
     const auto target = m_targets.find(layer);
     if (target == m_targets.end()) return {};
     const scene::Found& found = target->second.found;
     if (target->second.fixed) return target->second.fixed;
-    const Rational time = Rational::nearest(seconds);
-    const auto faces = [](const scene::LayerPtr& each) {
-        return each->hanging.facing != scene::Facing::Fixed;
-    };
-    if (std::any_of(found.carriers.begin(), found.carriers.end(), faces)) // they turn by where all of it is
-        return optics::pivotOf(scene::find(settled(m_scene, time, eye), layer));
     const Values values(m_scene, [this](double t) { return posed(t); });
-    const auto now = [&](const scene::LayerPtr& each) {
-        if (each->tracks.empty() && each->places.empty()) return each;
-        auto copy = std::make_shared<scene::Layer>(*each);
-        values.settle(*copy, time);
-        return scene::LayerPtr(std::move(copy));
-    };
-    scene::Found then{now(found.layer), {}, {}};
-    for (const scene::LayerPtr& carrier : found.carriers)
-        then.carriers.push_back(now(carrier));
-    return optics::pivotOf(then);
+    return values.pivot(found, Rational::nearest(seconds), eye);
 }
 
 std::optional<V3d> CameraMove::targetOf(const scene::Aim& aim, double seconds, const V3d& eye) const {

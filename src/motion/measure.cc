@@ -1,5 +1,6 @@
 #include "motion/measure.h"
 
+#include "motion/values.h"
 #include "optics/lens.h"
 #include "optics/view.h"
 
@@ -82,7 +83,9 @@ Measure measureAt(const Standing& standing, const scene::Found& found) {
 Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove& move, Rational time) {
     const Standing now(scene, time, move.at(time.toDouble()));
     Measure result = measureAt(now, now.find(layer));
+    const scene::Found found = scene::find(scene, layer);
     const bool changes = moves(scene);
+    const Values values(scene, [&move](double t) { return move.posed(t); });
     V3d pivot = optics::pivotOf(now.find(layer));
     // So long a scene that it would take noticeable time is sampled at fewer frames.
     const std::int64_t step = std::max<std::int64_t>(1, scene.output.frames / (changes ? 500 : 5000));
@@ -90,7 +93,7 @@ Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove&
     for (std::int64_t frame = 0; frame < scene.output.frames; frame += step) {
         const Rational t = timeOfFrame(frame, scene.output.rate);
         const scene::Pose at = move.at(t.toDouble());
-        if (changes) pivot = optics::pivotOf(scene::find(settled(scene, t, at.position), layer));
+        if (changes) pivot = values.pivot(found, t, at.position);
         const auto place = optics::project(optics::viewOf(at, scene.camera.gate, scene.output.frame), pivot);
         if (place && last) result.travel += (*place - *last).length();
         last = place;

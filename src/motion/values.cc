@@ -3,6 +3,7 @@
 #include "motion/camera_move.h"
 #include "motion/settled.h"
 #include "motion/track.h"
+#include "optics/placing.h"
 #include "scene/chance.h"
 #include "scene/property.h"
 
@@ -138,6 +139,28 @@ void Values::settle(scene::Layer& layer, Rational time) const {
         if (const auto* property = scene::layerProperty(track.property))
             property->set(layer, boundBy(*property, of(track, property->get(layer), time.toDouble(), 0)));
     layer.tracks.clear();
+}
+
+scene::Placement Values::placement(const scene::Layer& layer, Rational time) const {
+    scene::Layer stand; // a copy of all of it would cost more than its place
+    stand.placement = placeAt(layer, time);
+    for (const scene::Track& track : layer.tracks)
+        if (const auto* property = scene::layerProperty(track.property))
+            property->set(stand, boundBy(*property, of(track, property->get(stand), time.toDouble(), 0)));
+    return stand.placement;
+}
+
+V3d Values::pivot(const scene::Found& found, Rational time, const V3d& eye) const {
+    std::vector<scene::LayerPtr> carriers = found.carriers;
+    for (scene::LayerPtr& carrier : carriers) {
+        if (carrier->hanging.facing != scene::Facing::Fixed) // it turns by where all of it is
+            return optics::pivotOf(scene::find(settled(m_scene, time, eye), found.layer->id));
+        if (carrier->tracks.empty() && carrier->places.empty()) continue;
+        auto copy = std::make_shared<scene::Layer>(*carrier);
+        settle(*copy, time);
+        carrier = std::move(copy);
+    }
+    return optics::worldOf(carriers)(placement(*found.layer, time).position);
 }
 
 scene::Pose Values::tracked(scene::Pose pose, double seconds) const {
