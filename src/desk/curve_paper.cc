@@ -37,7 +37,7 @@ void CurvePaper::forget() {
 }
 
 void CurvePaper::fitAll() {
-    m_span = 0;
+    m_zoom.showAll();
     forget();
 }
 
@@ -45,14 +45,16 @@ QRectF CurvePaper::area() const {
     return QRectF(rect()).adjusted(46, 14, -14, -22);
 }
 
+TimeZoom::Room CurvePaper::room() const {
+    return {area().left(), area().width(), std::max(1e-6, scene::lastTime(*m_session.scene()).toDouble())};
+}
+
 double CurvePaper::xOf(double seconds) const {
-    const double span = m_span > 0 ? m_span : std::max(1e-6, scene::lastTime(*m_session.scene()).toDouble());
-    return area().left() + (seconds - (m_span > 0 ? m_first : 0)) / span * area().width();
+    return m_zoom.xOf(seconds, room());
 }
 
 double CurvePaper::timeAt(double x) const {
-    const double span = m_span > 0 ? m_span : std::max(1e-6, scene::lastTime(*m_session.scene()).toDouble());
-    return (m_span > 0 ? m_first : 0) + (x - area().left()) / area().width() * span;
+    return m_zoom.timeAt(x, room());
 }
 
 const CurvePaper::Curve& CurvePaper::curve(const std::string& property) const {
@@ -310,19 +312,11 @@ void CurvePaper::mousePressEvent(QMouseEvent* event) {
                     return;
                 }
     if (const auto key = taken) {
-        KeyRefs keys = m_session.keys();
-        if (also) {
-            if (std::erase(keys, *key) == 0) keys.push_back(*key);
-            m_session.chooseKeys(std::move(keys));
-        } else if (!has(keys, *key)) {
-            m_session.chooseKeys({*key});
-        }
-        if (!has(m_session.keys(), *key)) return;
+        if (!m_session.clickKey(*key, also)) return;
         m_drag = Drag::Keys;
         m_key = key;
         m_keysFrom = m_session.keys();
         m_valueFrom = keyOf(*m_session.scene(), *key)->value;
-        m_copies = event->modifiers() & Qt::AltModifier;
         return;
     }
     if ((m_grip = gripAt(place)) != Grip::None) {
@@ -411,7 +405,6 @@ void CurvePaper::mouseMoveEvent(QMouseEvent* event) {
         for (const KeyRef& key : m_keysFrom)
             (key.property == m_key->property && key.layer == m_key->layer ? mine : others).push_back(key);
         KeyChange change{.shift = shift};
-        if (m_copies) change.more["copy"] = true;
         if (!others.empty()) edits.push_back(changeKeys(others, change, "Move keys"));
         change.more["add"] = add;
         edits.push_back(changeKeys(mine, change, "Move keys"));
@@ -454,11 +447,8 @@ void CurvePaper::mouseMoveEvent(QMouseEvent* event) {
         m_frame = QRectF(m_pressed, place).normalized();
         KeyRefs keys = event->modifiers() & Qt::ControlModifier ? m_session.keys() : KeyRefs{};
         for (const std::string& property : m_view.shown())
-            if (const auto* track = trackOf(*m_session.scene(), m_view.subject(), property))
-                for (const auto& key : track->keys)
-                    if (const KeyRef ref{m_view.subject(), property, key.time};
-                        m_frame.contains(placeOf(ref)) && !has(keys, ref))
-                        keys.push_back(ref);
+            for (const KeyRef& key : keysOf(*m_session.scene(), m_view.subject(), property))
+                if (m_frame.contains(placeOf(key)) && !has(keys, key)) keys.push_back(key);
         m_session.chooseKeys(std::move(keys));
         return update();
     }
@@ -502,17 +492,11 @@ void CurvePaper::mouseDoubleClickEvent(QMouseEvent* event) {
 }
 
 void CurvePaper::wheelEvent(QWheelEvent* event) {
-    const double all = std::max(1e-6, scene::lastTime(*m_session.scene()).toDouble()),
-                 turns = event->angleDelta().y() / 120.0;
-    const double was = m_span > 0 ? m_span : all, at = timeAt(event->position().x());
-    if (event->modifiers() & Qt::ShiftModifier && m_span > 0) {
-        m_first = std::clamp(m_first - turns * m_span * 0.1, 0.0, all - m_span);
-    } else {
-        const double span = std::clamp(was * std::pow(0.8, turns), std::min(all, 0.2), all);
-        const double share = (event->position().x() - area().left()) / area().width();
-        m_first = std::clamp(at - std::clamp(share, 0.0, 1.0) * span, 0.0, all - span);
-        m_span = span >= all ? 0 : span;
-    }
+    const double turns = event->angleDelta().y() / 120.0;
+    if (event->modifiers() & Qt::ShiftModifier)
+        m_zoom.slide(turns, room());
+    else
+        m_zoom.spread(event->position().x(), turns, 0.2, room());
     forget();
     event->accept();
 }
@@ -540,12 +524,7 @@ void CurvePaper::keyPressEvent(QKeyEvent* event) {
         }
         return update();
     }
-    if (event->key() == Qt::Key_Delete && !m_session.keys().empty()) {
-        KeyChange change;
-        change.more["remove"] = true;
-        m_session.apply(changeKeys(m_session.keys(), change, "Take keys off"));
-        return;
-    }
+    if (event->key() == Qt::Key_Delete && !m_session.keys().empty()) return m_session.removeKeys();
     QWidget::keyPressEvent(event);
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "desk/session.h"
+#include "desk/time_zoom.h"
 
 #include <QWidget>
 #include <map>
@@ -48,6 +49,7 @@ private:
     double valueAt(const std::string& property, double y) const;
     double xOf(double seconds) const;
     QRectF area() const;
+    TimeZoom::Room room() const; ///< in seconds
     std::optional<KeyRef> keyAt(const QPointF& place) const;
     QRectF chosenBox() const; ///< around the chosen keys; empty where they are fewer than two
     Grip::Kind gripAt(const QPointF& place) const;
@@ -59,11 +61,11 @@ private:
     CurveView& m_view;
     mutable std::map<std::string, Curve> m_curves;
     std::map<std::string, std::pair<double, double>> m_held; ///< scales, while a hand drags
-    double m_first = 0, m_span = 0;                          ///< seconds in view; 0: all
+    TimeZoom m_zoom;
 
     enum class Drag { None, Keys, Handle, Grip, Frame, Playhead } m_drag = Drag::None;
     Grip::Kind m_grip = Grip::None;
-    bool m_moved = false, m_leaving = false, m_copies = false;
+    bool m_moved = false, m_leaving = false;
     QPointF m_pressed;
     std::optional<KeyRef> m_key; ///< that was taken
     double m_valueFrom = 0;

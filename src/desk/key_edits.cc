@@ -28,6 +28,14 @@ const scene::Key<double>* keyOf(const scene::Scene& scene, const KeyRef& ref) {
     return nullptr;
 }
 
+KeyRefs keysOf(const scene::Scene& scene, std::int64_t layer, const std::string& property) {
+    KeyRefs keys;
+    if (const scene::Track* track = trackOf(scene, layer, property))
+        for (const auto& key : track->keys)
+            keys.push_back({layer, property, key.time});
+    return keys;
+}
+
 bool has(const KeyRefs& keys, const KeyRef& key) {
     return std::find(keys.begin(), keys.end(), key) != keys.end();
 }

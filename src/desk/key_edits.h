@@ -19,6 +19,8 @@ using KeyRefs = std::vector<KeyRef>;
 const std::vector<scene::Track>& tracksOf(const scene::Scene& scene, std::int64_t layer);
 const scene::Track* trackOf(const scene::Scene& scene, std::int64_t layer, std::string_view property);
 const scene::Key<double>* keyOf(const scene::Scene& scene, const KeyRef& ref);
+/// All keys of a track.
+KeyRefs keysOf(const scene::Scene& scene, std::int64_t layer, const std::string& property);
 bool has(const KeyRefs& keys, const KeyRef& key);
 /// Without those that are not there any more.
 KeyRefs stillThere(const scene::Scene& scene, KeyRefs keys);

@@ -212,13 +212,21 @@ void Session::previewKeys(const edit::Edit& edit, KeyRefs then) {
     if (!preview(edit)) m_keys = before;
 }
 
-bool Session::applyKeys(const edit::Edit& edit, KeyRefs then) {
-    const KeyRefs before = m_keys;
-    m_keys = std::move(then);
-    if (apply(edit)) return true;
-    m_keys = before;
-    Q_EMIT keysChosen();
-    return false;
+bool Session::clickKey(const KeyRef& key, bool also) {
+    KeyRefs keys = m_keys;
+    if (!also && !has(keys, key))
+        keys = {key};
+    else if (also && std::erase(keys, key) == 0)
+        keys.push_back(key);
+    chooseKeys(std::move(keys));
+    return has(m_keys, key);
+}
+
+void Session::removeKeys() {
+    if (m_keys.empty()) return;
+    KeyChange change;
+    change.more["remove"] = true;
+    apply(changeKeys(m_keys, change, "Take keys off"));
 }
 
 void Session::click(std::int64_t layer, bool also) {
@@ -266,14 +274,11 @@ std::vector<V3d> Session::outlines(bool selectedOnly) const {
     return points;
 }
 
-scene::Layer Session::layerNow(std::int64_t id) const {
+scene::Placement Session::placementNow(std::int64_t id) const {
     // As it stood before the drag that goes on.
     const scene::Scene& scene = *m_history->scene();
     const scene::Found found = scene::find(scene, id);
-    if (!found.layer) return {};
-    scene::Layer layer = *found.layer;
-    motion::Values(scene).settle(layer, time());
-    return layer;
+    return found.layer ? motion::Values(scene).placement(*found.layer, time()) : scene::Placement{};
 }
 
 edit::Edit Session::setting(std::int64_t layer, std::string_view property, double value,

@@ -82,12 +82,14 @@ public:
     void chooseKeys(KeyRefs keys);
     /// A change of the chosen keys being dragged: `then` is where they are by it.
     void previewKeys(const edit::Edit& edit, KeyRefs then);
-    bool applyKeys(const edit::Edit& edit, KeyRefs then);
+    /// As a click on a key does: chooses it, or with `also` adds or removes it; chosen keys stay, for they
+    /// may be about to be dragged together. Whether it is chosen then.
+    bool clickKey(const KeyRef& key, bool also);
+    void removeKeys(); ///< the chosen ones
     /// The one selected layer; layer is null when there is none or several.
     scene::Found selected() const;
-    /// A layer with the values that it has at the playhead, not turned to the camera; relative to what
-    /// carries it.
-    scene::Layer layerNow(std::int64_t id) const;
+    /// Where a layer hangs at the playhead, not turned to the camera; relative to what carries it.
+    scene::Placement placementNow(std::int64_t id) const;
     /// An edit that gives a property a value at the playhead: of its keys where it has a track with some,
     /// else as `otherwise` does.
     edit::Edit setting(std::int64_t layer, std::string_view property, double value,

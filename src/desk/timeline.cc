@@ -57,7 +57,7 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
         if (!m_time->hasFocus())
             m_time->setText(
                 QString::fromStdString(scene::timecode(m_session.frame(), m_session.scene()->output.rate)));
-        update();
+        repaintTime();
     };
     connect(&m_session, &Session::frameChanged, this, tell);
     connect(&m_session, &Session::sceneChanged, this, tell);
@@ -90,6 +90,12 @@ void Timeline::layOut() {
     });
     for (std::size_t i = layers.size(); i-- > 0;)
         m_rows.insert(m_rows.end(), layers[i].begin(), layers[i].end());
+    double top = headHeight;
+    for (Row& row : m_rows) {
+        row.top = top;
+        if (row.kind == Row::Kind::Track) row.height = laneHeight;
+        top += row.height;
+    }
     m_scroll = std::clamp(m_scroll, 0.0, std::max(0.0, rowsHeight() - (height() - headHeight - rowHeight)));
 }
 
@@ -108,7 +114,7 @@ void Timeline::reveal(std::int64_t layer) {
     double top = 1e9, bottom = 0;
     for (std::size_t i = 1; i < m_rows.size(); ++i) {
         if (m_rows[i].id() != layer || m_rows[i].kind == Row::Kind::Lens) continue;
-        const QRectF row = rowRect(static_cast<int>(i));
+        const QRectF row = rectOf(m_rows[i]);
         top = std::min(top, row.top());
         bottom = std::max(bottom, row.bottom());
     }
@@ -128,16 +134,17 @@ void Timeline::resizeEvent(QResizeEvent*) {
 
 // ---- where things are
 
+TimeZoom::Room Timeline::room() const {
+    return {namesWidth, width() - namesWidth - rightRoom,
+            std::max<double>(1, static_cast<double>(m_session.scene()->output.frames - 1))};
+}
+
 double Timeline::xOfFrame(double frame) const {
-    const double last = std::max<double>(1, static_cast<double>(m_session.scene()->output.frames - 1));
-    const double span = m_span > 0 ? m_span : last, first = m_span > 0 ? m_first : 0;
-    return namesWidth + (frame - first) / span * (width() - namesWidth - rightRoom);
+    return m_zoom.xOf(frame, room());
 }
 
 double Timeline::frameAtX(double x) const {
-    const double last = std::max<double>(1, static_cast<double>(m_session.scene()->output.frames - 1));
-    const double span = m_span > 0 ? m_span : last, first = m_span > 0 ? m_first : 0;
-    return first + (x - namesWidth) / (width() - namesWidth - rightRoom) * span;
+    return m_zoom.timeAt(x, room());
 }
 
 std::int64_t Timeline::frameOfX(double x) const {
@@ -148,65 +155,54 @@ double Timeline::xOf(Rational time) const {
     return xOfFrame((time * m_session.scene()->output.rate).toDouble());
 }
 
-Rational Timeline::timeOfX(double x) const {
-    return timeOfFrame(std::llround(frameAtX(x)), m_session.scene()->output.rate);
+double Timeline::rowsHeight() const { // without the camera's move, which stays
+    return m_rows.back().top + m_rows.back().height - headHeight - rowHeight;
 }
 
-double Timeline::rowsHeight() const {
-    double height = 0;
-    for (std::size_t i = 1; i < m_rows.size(); ++i)
-        height += m_rows[i].kind == Row::Kind::Track ? laneHeight : rowHeight;
-    return height;
+QRectF Timeline::rectOf(const Row& row) const {
+    return {0, row.top - (row.kind == Row::Kind::Move ? 0 : m_scroll), static_cast<double>(width()),
+            row.height};
 }
 
 QRectF Timeline::rowRect(int row) const {
-    double y = headHeight;
-    for (int i = 0; i < row && i < static_cast<int>(m_rows.size()); ++i)
-        y += m_rows[static_cast<std::size_t>(i)].kind == Row::Kind::Track ? laneHeight : rowHeight;
-    const bool lane = row < static_cast<int>(m_rows.size()) &&
-                      m_rows[static_cast<std::size_t>(row)].kind == Row::Kind::Track;
-    return {0, y - (row > 0 ? m_scroll : 0), static_cast<double>(width()), lane ? laneHeight : rowHeight};
+    return rectOf(m_rows[static_cast<std::size_t>(row)]);
 }
 
 QRectF Timeline::rowOf(std::int64_t layer) const {
-    for (std::size_t i = 0; i < m_rows.size(); ++i)
-        if (m_rows[i].kind == Row::Kind::Layer && m_rows[i].id() == layer)
-            return rowRect(static_cast<int>(i));
+    for (const Row& row : m_rows)
+        if (row.kind == Row::Kind::Layer && row.id() == layer) return rectOf(row);
     return {};
 }
 
+const Timeline::Row* Timeline::laneAt(std::int64_t layer, const std::string& property) const {
+    for (const Row& row : m_rows)
+        if (row.kind == Row::Kind::Track && row.id() == layer && row.property == property) return &row;
+    return nullptr;
+}
+
 QRectF Timeline::laneOf(std::int64_t layer, const std::string& property) const {
-    for (std::size_t i = 0; i < m_rows.size(); ++i)
-        if (m_rows[i].kind == Row::Kind::Track && m_rows[i].id() == layer && m_rows[i].property == property)
-            return rowRect(static_cast<int>(i));
-    return {};
+    const Row* row = laneAt(layer, property);
+    return row ? rectOf(*row) : QRectF();
 }
 
 QPointF Timeline::placeOf(const KeyRef& key) const {
     const auto* at = keyOf(*m_session.scene(), key);
-    const QRectF lane = laneOf(key.layer, key.property);
-    if (!at || lane.isEmpty()) return {};
-    for (const Row& row : m_rows)
-        if (row.kind == Row::Kind::Track && row.id() == key.layer && row.property == key.property)
-            return placeOf(row, lane, key.time, at->value);
-    return {};
+    const Row* row = laneAt(key.layer, key.property);
+    return at && row ? placeOf(*row, rectOf(*row), key.time, at->value) : QPointF();
 }
 
 QPointF Timeline::placeOf(const Row& row, const QRectF& lane, Rational time, double value) const {
-    const std::vector<double>& curve = curveOf(row);
-    double low = value, high = value;
-    if (const scene::Track* track = trackOf(*m_session.scene(), row.id(), row.property))
-        for (const auto& key : track->keys)
-            low = std::min(low, key.value), high = std::max(high, key.value);
-    for (const double v : curve)
-        low = std::min(low, v), high = std::max(high, v);
-    const double share = high - low > 1e-12 ? (value - low) / (high - low) : 0.5;
+    const Curve& curve = curveOf(row);
+    const double share =
+        curve.high - curve.low > 1e-12 ? (value - curve.low) / (curve.high - curve.low) : 0.5;
     return {xOf(time), lane.bottom() - 7 - share * (lane.height() - 14)};
 }
 
 int Timeline::rowAt(const QPointF& place) const {
-    for (int i = 0; i < static_cast<int>(m_rows.size()); ++i)
-        if (rowRect(i).contains(place) && (i == 0 || place.y() > headHeight + rowHeight)) return i;
+    if (rowRect(0).contains(place)) return 0;
+    if (place.y() <= headHeight + rowHeight) return -1;
+    for (std::size_t i = 1; i < m_rows.size(); ++i)
+        if (rectOf(m_rows[i]).contains(place)) return static_cast<int>(i);
     return -1;
 }
 
@@ -247,15 +243,16 @@ QRectF Timeline::barOf(const scene::Layer& layer, const QRectF& row) const {
 QRectF Timeline::barOf(std::int64_t layer) const {
     for (std::size_t i = 0; i < m_rows.size(); ++i)
         if (m_rows[i].kind == Row::Kind::Layer && m_rows[i].id() == layer)
-            return barOf(*m_rows[i].layer, rowRect(static_cast<int>(i)));
+            return barOf(*m_rows[i].layer, rectOf(m_rows[i]));
     return {};
 }
 
-const std::vector<double>& Timeline::curveOf(const Row& row) const {
+const Timeline::Curve& Timeline::curveOf(const Row& row) const {
     const auto key = std::pair(row.kind == Row::Kind::Lens ? -1 : row.id(),
                                row.kind == Row::Kind::Lens ? std::string("focus") : row.property);
     const auto [at, made] = m_curves.try_emplace(key);
-    if (!made) return at->second;
+    Curve& curve = at->second;
+    if (!made) return curve;
     const scene::Scene& scene = *m_session.scene();
     const motion::CameraMove& move = m_session.move();
     const motion::Values values(scene, [&](double t) { return move.posed(t); });
@@ -270,9 +267,16 @@ const std::vector<double>& Timeline::curveOf(const Row& row) const {
             v = scene::cameraProperty(row.property)->get(move.at(t));
         else
             v = values.of(row.id(), row.property, t).value_or(0);
-        at->second.push_back(v);
+        curve.values.push_back(v);
     }
-    return at->second;
+    std::vector<double> all = curve.values;
+    if (const scene::Track* track =
+            row.kind == Row::Kind::Lens ? nullptr : trackOf(scene, row.id(), row.property))
+        for (const auto& k : track->keys)
+            all.push_back(k.value);
+    const auto [low, high] = std::minmax_element(all.begin(), all.end());
+    curve.low = *low, curve.high = *high;
+    return curve;
 }
 
 // ---- drawing
@@ -421,7 +425,7 @@ void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) 
     painter.save();
     painter.setClipRect(QRectF(namesWidth - 6, rect.top(), width() - namesWidth + 6, rect.height()),
                         Qt::IntersectClip);
-    const std::vector<double>& curve = curveOf(row);
+    const std::vector<double>& curve = curveOf(row).values;
     const double last = static_cast<double>(scene.output.frames - 1);
     QPolygonF line;
     const QRectF lane = lens ? rect.adjusted(0, 1, 0, -1) : rect;
@@ -610,7 +614,12 @@ void Timeline::paintFindings(QPainter& painter) {
 
 void Timeline::redraw() {
     m_stale = true;
-    update();
+    repaintTime();
+}
+
+/// All but the buttons, which would be painted too.
+void Timeline::repaintTime() {
+    update(QRegion(rect()) - QRect(0, 0, static_cast<int>(namesWidth) - 6, static_cast<int>(headHeight)));
 }
 
 /// All that does not change from frame to frame.
@@ -621,7 +630,7 @@ void Timeline::paintStill(QPainter& painter) {
     const QRectF scrolled(0, headHeight + rowHeight, width(), height() - headHeight - rowHeight);
     painter.setClipRect(scrolled);
     for (std::size_t i = 1; i < m_rows.size(); ++i) {
-        const QRectF row = rowRect(static_cast<int>(i));
+        const QRectF row = rectOf(m_rows[i]);
         if (row.bottom() < headHeight || row.top() > height()) continue;
         if (m_rows[i].kind == Row::Kind::Layer)
             paintLayer(painter, m_rows[i], row);
@@ -656,7 +665,7 @@ void Timeline::paintEvent(QPaintEvent*) {
     paintCached(painter);
     painter.setClipRect(QRectF(0, headHeight + rowHeight, width(), height() - headHeight - rowHeight));
     for (std::size_t i = 1; i < m_rows.size(); ++i)
-        if (const QRectF row = rowRect(static_cast<int>(i));
+        if (const QRectF row = rectOf(m_rows[i]);
             m_rows[i].kind != Row::Kind::Layer && row.bottom() > headHeight && row.top() < height())
             paintValue(painter, m_rows[i], row);
     if (m_drag == Drag::Frame && m_moved) {

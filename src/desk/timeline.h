@@ -2,6 +2,7 @@
 #pragma once
 
 #include "desk/session.h"
+#include "desk/time_zoom.h"
 
 #include <QElapsedTimer>
 #include <QPixmap>
@@ -62,31 +63,39 @@ protected:
     bool event(QEvent* event) override;
 
 private:
+    static constexpr double headHeight = 28, rowHeight = 27, laneHeight = 30, namesWidth = 180,
+                            rightRoom = 26;
     struct Row {
         enum class Kind { Move, Lens, Layer, Track, Places } kind = Kind::Move;
         scene::LayerPtr layer; ///< of a layer, or of its lane
         std::string property;
+        double top = 0, height = rowHeight; ///< px, before rows are scrolled
         std::int64_t id() const { return layer ? layer->id : 0; }
     };
-    static constexpr double headHeight = 28, rowHeight = 27, laneHeight = 30, namesWidth = 180,
-                            rightRoom = 26;
+    struct Curve {
+        std::vector<double> values; ///< over the frames, few enough to draw
+        double low = 0, high = 0;   ///< of them, and of the keys
+    };
     enum class Drag { None, Playhead, Range, Mark, In, Out, FadeIn, FadeOut, Bar, Slide, Keys, Frame };
     enum class End { None, In, Out, FadeIn, FadeOut, Middle };
 
     std::int64_t frameOfX(double x) const;
     double frameAtX(double x) const; ///< not rounded, not clamped
     double xOf(Rational time) const;
-    Rational timeOfX(double x) const;
+    TimeZoom::Room room() const; ///< in frames
     int markAt(const QPointF& place) const;
     int rowAt(const QPointF& place) const; ///< of m_rows; -1: none
     std::optional<KeyRef> keyAt(const QPointF& place) const;
     End endAt(const scene::Layer& layer, const QPointF& place) const;
     QRectF barOf(const scene::Layer& layer, const QRectF& row) const;
     double rowsHeight() const;
-    const std::vector<double>& curveOf(const Row& row) const; ///< values over the frames, few enough to draw
+    const Row* laneAt(std::int64_t layer, const std::string& property) const;
+    QRectF rectOf(const Row& row) const;
+    const Curve& curveOf(const Row& row) const;
     QPointF placeOf(const Row& row, const QRectF& lane, Rational time, double value) const;
 
     void redraw(); ///< also what stands still
+    void repaintTime();
     void paintStill(QPainter& painter);
     void paintCached(QPainter& painter);
     void paintChevron(QPainter& painter, const QRectF& rect, bool open);
@@ -117,11 +126,11 @@ private:
     std::int64_t m_startFrame = 0;
     std::vector<Row> m_rows;
     std::set<std::int64_t> m_open;
-    mutable std::map<std::pair<std::int64_t, std::string>, std::vector<double>> m_curves;
+    mutable std::map<std::pair<std::int64_t, std::string>, Curve> m_curves;
     QPixmap m_still;
     bool m_stale = true;
     double m_scroll = 0;
-    double m_first = 0, m_span = 0; ///< frames in view; 0: all
+    TimeZoom m_zoom;
 
     Drag m_drag = Drag::None;
     bool m_moved = false, m_copies = false;

@@ -61,7 +61,7 @@ void Timeline::toMark(int way) {
 }
 
 void Timeline::fitAll() {
-    m_span = 0;
+    m_zoom.showAll();
     redraw();
 }
 
@@ -119,7 +119,7 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event) {
         menu.addAction(tr("Play all"), this, [this] { m_session.setPlayRange({}); })
             ->setEnabled(!m_session.playsAll());
         menu.addSeparator();
-        menu.addAction(tr("Show all of the time"), this, &Timeline::fitAll)->setEnabled(m_span > 0);
+        menu.addAction(tr("Show all of the time"), this, &Timeline::fitAll)->setEnabled(!m_zoom.showsAll());
         menu.exec(event->globalPos());
         return;
     }
@@ -132,13 +132,7 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event) {
     if (row <= 0) return;
     const Row& at = m_rows[static_cast<std::size_t>(row)];
     if (at.kind == Row::Kind::Track) {
-        m_session.chooseKeys([&] { // all of the lane
-            KeyRefs keys;
-            if (const auto* track = trackOf(*m_session.scene(), at.id(), at.property))
-                for (const auto& k : track->keys)
-                    keys.push_back({at.id(), at.property, k.time});
-            return keys;
-        }());
+        m_session.chooseKeys(keysOf(*m_session.scene(), at.id(), at.property)); // all of the lane
         Q_EMIT keyMenuAsked(event->globalPos());
     } else if (at.kind == Row::Kind::Layer) {
         if (!m_session.isSelected(at.id())) m_session.select({at.id()});
@@ -197,9 +191,8 @@ void Timeline::pressKeys(const Row& row, QMouseEvent* event) {
     const bool also = event->modifiers() & Qt::ControlModifier;
     if (place.x() < namesWidth - 8) { // its name: all of its keys
         KeyRefs keys = also ? m_session.keys() : KeyRefs{};
-        if (const auto* track = trackOf(*m_session.scene(), row.id(), row.property))
-            for (const auto& key : track->keys)
-                if (const KeyRef ref{row.id(), row.property, key.time}; !has(keys, ref)) keys.push_back(ref);
+        for (const KeyRef& key : keysOf(*m_session.scene(), row.id(), row.property))
+            if (!has(keys, key)) keys.push_back(key);
         return m_session.chooseKeys(std::move(keys));
     }
     const auto key = keyAt(place);
@@ -209,16 +202,9 @@ void Timeline::pressKeys(const Row& row, QMouseEvent* event) {
         m_frame = QRectF(place, QSizeF(0, 0));
         return;
     }
-    KeyRefs keys = m_session.keys();
-    if (also) {
-        if (std::erase(keys, *key) == 0) keys.push_back(*key);
-        m_session.chooseKeys(std::move(keys));
-    } else if (!has(keys, *key)) {
-        m_session.chooseKeys({*key});
-    }
-    if (!has(m_session.keys(), *key)) return;
+    if (!m_session.clickKey(*key, also)) return;
     m_drag = Drag::Keys;
-    m_copies = event->modifiers() & Qt::AltModifier || event->modifiers() & Qt::ShiftModifier;
+    m_copies = event->modifiers() & Qt::ShiftModifier;
     m_keysFrom = m_session.keys();
     m_from = key->time;
 }
@@ -285,7 +271,7 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
     }
 }
 
-/// On a lane a key is set there, on the ruler all of the time is shown, on the move a mark is set.
+/// On a lane a key is set there, on the ruler all of the time is shown.
 void Timeline::mouseDoubleClickEvent(QMouseEvent* event) {
     const QPointF place = event->position();
     if (place.y() < headHeight && place.x() > namesWidth) return fitAll();
@@ -357,8 +343,8 @@ void Timeline::dragBar(const QPointF& place) {
                     {{"edit", "footage"}, {"layers", {id}}, {"start", (footage->start + shift).text()}});
             KeyRefs keys;
             for (const scene::Track& track : found.layer->tracks)
-                for (const auto& key : track.keys)
-                    keys.push_back({id, track.property, key.time});
+                for (KeyRef& key : keysOf(before, id, track.property))
+                    keys.push_back(std::move(key));
             if (!keys.empty() && m_drag == Drag::Bar)
                 edits.push_back(changeKeys(keys, {.shift = shift}, "Move keys"));
             m_say =
@@ -426,13 +412,12 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
         KeyRefs keys = event->modifiers() & Qt::ControlModifier ? m_session.keys() : KeyRefs{};
         for (std::size_t i = 0; i < m_rows.size(); ++i) {
             const Row& row = m_rows[i];
-            const QRectF lane = rowRect(static_cast<int>(i));
+            const QRectF lane = rectOf(row);
             if (row.kind != Row::Kind::Track || !lane.intersects(m_frame.adjusted(0, -0.5, 0, 0.5))) continue;
-            if (const auto* track = trackOf(*m_session.scene(), row.id(), row.property))
-                for (const auto& key : track->keys)
-                    if (const double x = xOf(key.time); x >= m_frame.left() && x <= m_frame.right())
-                        if (const KeyRef ref{row.id(), row.property, key.time}; !has(keys, ref))
-                            keys.push_back(ref);
+            for (const KeyRef& key : keysOf(*m_session.scene(), row.id(), row.property))
+                if (const double x = xOf(key.time);
+                    x >= m_frame.left() && x <= m_frame.right() && !has(keys, key))
+                    keys.push_back(key);
         }
         m_session.chooseKeys(std::move(keys));
         return update();
@@ -459,15 +444,10 @@ void Timeline::mouseReleaseEvent(QMouseEvent* event) {
 
 void Timeline::wheelEvent(QWheelEvent* event) {
     const double turns = event->angleDelta().y() / 120.0;
-    const double last = std::max<double>(1, static_cast<double>(m_session.scene()->output.frames - 1));
-    if (event->modifiers() & Qt::ControlModifier) { // time is spread at the pointer
-        const double at = frameAtX(event->position().x()), was = m_span > 0 ? m_span : last;
-        m_span = std::clamp(was * std::pow(0.8, turns), std::min(6.0, last), last);
-        const double share = (event->position().x() - namesWidth) / (width() - namesWidth - rightRoom);
-        m_first = std::clamp(at - std::clamp(share, 0.0, 1.0) * m_span, 0.0, last - m_span);
-        if (m_span >= last) m_span = 0;
-    } else if (event->modifiers() & Qt::ShiftModifier && m_span > 0) {
-        m_first = std::clamp(m_first - turns * m_span * 0.1, 0.0, last - m_span);
+    if (event->modifiers() & Qt::ControlModifier) {
+        m_zoom.spread(event->position().x(), turns, 6, room());
+    } else if (event->modifiers() & Qt::ShiftModifier && !m_zoom.showsAll()) {
+        m_zoom.slide(turns, room());
     } else {
         const double most = std::max(0.0, rowsHeight() - (height() - headHeight - rowHeight));
         m_scroll = std::clamp(m_scroll - event->angleDelta().y() * 0.4, 0.0, most);
@@ -518,12 +498,7 @@ void Timeline::keyPressEvent(QKeyEvent* event) {
         }
         return update();
     }
-    if (event->key() == Qt::Key_Delete && !m_session.keys().empty()) {
-        KeyChange change;
-        change.more["remove"] = true;
-        m_session.apply(changeKeys(m_session.keys(), change, "Take keys off"));
-        return;
-    }
+    if (event->key() == Qt::Key_Delete && !m_session.keys().empty()) return m_session.removeKeys();
     QWidget::keyPressEvent(event);
 }
 
