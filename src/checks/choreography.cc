@@ -4,6 +4,7 @@
 #include "motion/settled.h"
 #include "motion/values.h"
 #include "optics/placing.h"
+#include "scene/property.h"
 #include "scene/scene_json.h"
 #include "scene/track_json.h"
 
@@ -18,9 +19,9 @@ using scene::Json;
 using scene::Rig;
 using scene::Scene;
 
-/// A camera that stands less than so still is not told of.
 /// A longer scene is looked at in steps.
 constexpr std::int64_t mostFrames = 20'000;
+/// What changes less at once is not told of.
 constexpr double leastJerk = 0.05, leastTurn = 2; ///< m/s, degrees/s
 
 std::string figure(double value, int decimals = 2) {
@@ -33,9 +34,9 @@ std::string rigName(Rig rig) {
     return std::string(scene::rigNames[static_cast<std::size_t>(rig)]);
 }
 
-/// The camera's way, sampled at every frame: in the middle of short intervals that no mark cuts.
+/// The camera's way, sampled at every frame: in the middle of short intervals that neither a mark nor a jump
+/// cuts.
 struct Sample {
-    double time = 0;
     double speed = 0, acceleration = 0, turning = 0;
 };
 
@@ -47,7 +48,7 @@ public:
     Result<Report> report();
 
 private:
-    V3d place(double t) const { return m_move.at(t).position; }
+    V3d place(double t) const { return m_move.place(t); }
     V3d axis(double t) const {
         const scene::Pose pose = m_move.at(t);
         return optics::forwardOf(pose.pan, pose.tilt);
@@ -61,6 +62,7 @@ private:
     Sample sampleAt(double t) const;
     void limits();
     void jerks();
+    void jumps();
     void layers();
     void ends();
     void over(Kind kind, double limit, double (*value)(const Sample&), const char* what, const char* unit);
@@ -72,6 +74,7 @@ private:
     const std::stop_token& m_stop;
     motion::CameraMove m_move;
     std::vector<double> m_arrivals; ///< of marks
+    std::vector<double> m_cuts;     ///< of marks, and where a key of the camera holds up to the next
     std::vector<Sample> m_samples;  ///< of every m_step-th frame
     std::int64_t m_step = 1;
     Report m_report;
@@ -80,13 +83,13 @@ private:
 Sample Looking::sampleAt(double t) const {
     // Differences about t that stay on one side of every mark, for there the pace may change at once.
     double h = 0.25 / m_scene.output.rate.toDouble(), middle = t;
-    for (const double mark : m_arrivals)
-        if (std::abs(middle - mark) < 1.001 * h)
-            middle = mark + (middle >= mark && mark < m_arrivals.back() ? 1.001 : -1.001) * h;
-    for (const double mark : m_arrivals) // marks closer together than that
-        if (std::abs(middle - mark) < h) h = std::max(1e-5, std::abs(middle - mark) * 0.99);
+    for (const double cut : m_cuts)
+        if (std::abs(middle - cut) < 1.001 * h)
+            middle = cut + (middle >= cut && cut != m_arrivals.back() ? 1.001 : -1.001) * h;
+    for (const double cut : m_cuts) // closer together than that
+        if (std::abs(middle - cut) < h) h = std::max(1e-5, std::abs(middle - cut) * 0.99);
     const V3d a = place(middle - h), b = place(middle), c = place(middle + h);
-    Sample sample{t, (c - a).length() / (2 * h), (c - b * 2 + a).length() / (h * h), 0};
+    Sample sample{(c - a).length() / (2 * h), (c - b * 2 + a).length() / (h * h), 0};
     sample.turning = angle(axis(middle - h), axis(middle + h)) / (2 * h);
     return sample;
 }
@@ -132,15 +135,9 @@ void Looking::over(Kind kind, double limit, double (*value)(const Sample&), cons
             Json edit = slower(factor);
             finding.fixes.push_back({edit["name"], edit});
         }
-        for (std::size_t k = 0; k < scene::rigNames.size(); ++k) {
-            const Believable can = believable(static_cast<Rig>(k));
-            if (m_report.speed <= can.speed && m_report.acceleration <= can.acceleration &&
-                m_report.turning <= can.turning) {
-                finding.fixes.push_back({"Take a " + std::string(scene::rigNames[k]) + " for it",
-                                         {{"edit", "lens"}, {"rig", scene::rigNames[k]}}});
-                break;
-            }
-        }
+        if (m_report.rig)
+            finding.fixes.push_back({"Take a " + rigName(*m_report.rig) + " for it",
+                                     {{"edit", "lens"}, {"rig", rigName(*m_report.rig)}}});
         add(std::move(finding));
         i = last;
     }
@@ -175,21 +172,14 @@ void Looking::atMark(std::size_t mark) {
     // A shot may begin and end on a moving camera.
     if (!(t > 1e-6) || !(t < last - 1e-6)) return;
     double h = 1e-3;
-    for (const double other : m_arrivals)
+    for (const double other : m_cuts)
         if (other != t) h = std::min(h, std::abs(other - t) * 0.3);
     const V3d at = place(t), before = at - place(t - h), after = place(t + h) - at;
-    const V3d jump = place(t + 1e-7) - place(t - 1e-7);
     const auto& marks = m_scene.camera.marks;
     const std::string name = "mark " + std::to_string(mark + 1);
     Finding finding;
     finding.from = finding.to = finding.at =
         timeOfFrame(std::llround(t * m_scene.output.rate.toDouble()), m_scene.output.rate);
-    if (jump.length() > 1e-3) {
-        finding.kind = Kind::Jump;
-        finding.sentence = "The camera jumps by " + figure(jump.length()) + " m at " + name + ".";
-        add(std::move(finding));
-        return;
-    }
     // How speeds change over a thousandth of a second by themselves is taken off.
     const V3d slope = (before - (place(t - h) - place(t - 2 * h))) * 0.5 +
                       ((place(t + 2 * h) - place(t + h)) - after) * 0.5;
@@ -251,6 +241,30 @@ void Looking::atMark(std::size_t mark) {
 void Looking::jerks() {
     for (std::size_t i = 0; i < m_arrivals.size(); ++i)
         atMark(i);
+}
+
+/// Paths go on at marks; what jumps is a property whose key holds up to the next.
+void Looking::jumps() {
+    for (const scene::Track& track : m_scene.camera.tracks) {
+        const auto* property = scene::cameraProperty(track.property);
+        if (!property || track.link || track.property == "focus" || track.property == "fstop") continue;
+        for (std::size_t i = 0; i + 1 < track.keys.size(); ++i) {
+            const auto &from = track.keys[i], &to = track.keys[i + 1];
+            if (!from.hold || std::abs(to.value - from.value) < 1e-3) continue;
+            Finding finding;
+            finding.kind = Kind::Jump;
+            finding.from = finding.to = finding.at = to.time;
+            finding.sentence = "The camera jumps: its " + track.property + " changes by " +
+                               figure(std::abs(to.value - from.value)) + " " + std::string(property->unit) +
+                               " at once.";
+            finding.fixes.push_back({"Let it run from key to key",
+                                     {{"edit", "keys"},
+                                      {"property", track.property},
+                                      {"times", {from.time.text()}},
+                                      {"hold", false}}});
+            add(std::move(finding));
+        }
+    }
 }
 
 void Looking::layers() {
@@ -360,6 +374,19 @@ void Looking::ends() {
         const double off = (optics::pivotOf(found) - optics::pivotOf(other)).length();
         if (off < 1e-3 && std::abs(found.layer->opacity - other.layer->opacity) < 1e-3) continue;
         finding.layer = found.layer->id;
+        finding.fixes.clear();
+        Json edits = Json::array();
+        for (const scene::Track& track : scene::find(m_scene, finding.layer).layer->tracks)
+            if (!track.link && !track.keys.empty())
+                edits.push_back({{"edit", "key"},
+                                 {"layers", {finding.layer}},
+                                 {"property", track.property},
+                                 {"time", last.text()},
+                                 {"value", motion::keysAt(track, 0)}});
+        if (!edits.empty()) {
+            const std::string name = "End as it begins";
+            finding.fixes.push_back({name, {{"edit", "several"}, {"name", name}, {"edits", edits}}});
+        }
         finding.sentence =
             "The end does not meet the beginning: " + found.layer->name + " is off by " + figure(off) + " m.";
         add(finding);
@@ -369,12 +396,17 @@ void Looking::ends() {
 Result<Report> Looking::report() {
     for (std::size_t i = 0; i < m_scene.camera.marks.size(); ++i)
         m_arrivals.push_back(m_move.arrival(i));
+    m_cuts = m_arrivals;
+    for (const scene::Track& track : m_scene.camera.tracks)
+        for (std::size_t i = 0; i + 1 < track.keys.size(); ++i)
+            if (track.keys[i].hold) m_cuts.push_back(track.keys[i + 1].time.toDouble());
     for (std::int64_t f = 0; f < m_scene.output.frames; f += m_step) {
         if (m_stop.stop_requested()) return fail("Stopped.");
         m_samples.push_back(sampleAt(timeOfFrame(f, m_scene.output.rate).toDouble()));
     }
     limits();
     jerks();
+    jumps();
     layers();
     ends();
     if (m_stop.stop_requested()) return fail("Stopped.");

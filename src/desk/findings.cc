@@ -20,7 +20,8 @@ Findings::Findings(Session& session, QObject* parent) : QObject(parent), m_sessi
     connect(&m_settled, &QTimer::timeout, this, &Findings::look);
     connect(&m_session, &Session::sceneChanged, this, [this] {
         m_known = false;
-        m_settled.start(); // not at every step of a drag
+        if (m_running) m_running->request_stop(); // it is of a scene that is gone
+        m_settled.start();                        // not at every step of a drag
     });
     m_settled.start();
 }

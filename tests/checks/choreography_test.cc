@@ -207,6 +207,37 @@ TEST(Checks, LoopsMeetTheirBeginning) {
     EXPECT_FALSE(find(look(mended(scene, ends->fixes.at(0))), Kind::Ends));
 }
 
+TEST(Checks, LayersOfALoopMeetTheirBeginning) {
+    scene::Scene scene = sceneOf({mark(1, 0, {0, 1.5, 0})});
+    scene.output.frames = 49;
+    scene.output.loop = true;
+    auto boat = card(7, {0, 1.5, -5});
+    boat->tracks.push_back({"across", {{Rational(0), 0.25}, {Rational(1), 1.0}}});
+    scene.layers = {boat};
+    const auto ends = find(look(scene), Kind::Ends);
+    ASSERT_TRUE(ends);
+    EXPECT_EQ(ends->layer, 7);
+    EXPECT_NE(ends->sentence.find("0.75 m"), std::string::npos) << ends->sentence;
+    EXPECT_FALSE(find(look(mended(scene, ends->fixes.at(0))), Kind::Ends));
+}
+
+TEST(Checks, AKeyThatHoldsUpToAnotherJumps) {
+    scene::Scene scene = straight(3);
+    scene::Track height{"height", {{Rational(1), 1.5}, {Rational(2), 2.0}, {Rational(4), 2.0}}};
+    scene.camera.tracks = {height};
+    EXPECT_FALSE(find(look(scene), Kind::Jump));
+    scene.camera.tracks[0].keys[0].hold = true; // half a metre up within no time
+    scene.camera.tracks[0].keys[1].hold = true; // on to the same height
+    const checks::Report report = look(scene);
+    const auto jump = find(report, Kind::Jump);
+    ASSERT_TRUE(jump);
+    EXPECT_EQ(jump->at, Rational(2));
+    EXPECT_NE(jump->sentence.find("0.50 m"), std::string::npos) << jump->sentence;
+    EXPECT_EQ(report.findings.size(), 1u); // and not too fast as well: beside the jump it goes at 0.5 m/s
+    EXPECT_NEAR(report.speed, 0.5, 1e-6);
+    EXPECT_FALSE(find(look(mended(scene, jump->fixes.at(0))), Kind::Jump));
+}
+
 TEST(Checks, AStopTokenStops) {
     std::stop_source stop;
     stop.request_stop();
