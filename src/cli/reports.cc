@@ -1,7 +1,6 @@
 #include "cli/reports.h"
 
 #include "checks/choreography.h"
-
 #include "media/content.h"
 #include "motion/measure.h"
 #include "motion/settled.h"

@@ -66,12 +66,7 @@ CameraDrag::CameraDrag(Session& session, const CameraHand& hand)
 }
 
 void CameraDrag::drop() {
-    m_session.dropPreview();
-    if (!m_session.offHere()) return;
-    if (m_wasOff)
-        m_session.walk(m_from);
-    else
-        m_session.backToMove();
+    m_session.dropWalk(m_wasOff ? std::optional(m_from) : std::nullopt);
 }
 
 QString CameraDrag::to(const V3d& place, Qt::KeyboardModifiers keys) {

@@ -176,12 +176,7 @@ void CameraView::walked(const scene::Pose& pose) {
 
 void CameraView::stopWalk() {
     m_level = false;
-    m_session.dropPreview();
-    if (!m_session.offHere()) return;
-    if (m_wasOff)
-        m_session.walk(m_walkFrom);
-    else
-        m_session.backToMove();
+    m_session.dropWalk(m_wasOff ? std::optional(m_walkFrom) : std::nullopt);
 }
 
 void CameraView::wheelWalk(QWheelEvent* event) {

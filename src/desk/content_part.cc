@@ -49,10 +49,7 @@ void ContentPart::change(const char* edit, scene::Json members) {
 NumberField* ContentPart::field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
                                 const QString& unit, int decimals, double step, const QString& tip,
                                 std::function<double()> now, std::function<void(double)> set) {
-    auto* number = new NumberField(measured, unit, decimals, step);
-    number->setToolTip(tip);
-    line(layout, name, number, 118);
-    connect(number, &NumberField::misread, &m_session, &Session::problem);
+    auto* number = desk::field(m_session, layout, name, measured, unit, decimals, step, tip);
     connect(number, &NumberField::entered, this, std::move(set));
     m_rows->push_back([number, now = std::move(now)] { number->setValue(now()); });
     return number;

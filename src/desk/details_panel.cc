@@ -68,15 +68,6 @@ DetailsPanel::DetailsPanel(Session& session, QWidget* parent) : QWidget(parent),
     refresh();
 }
 
-NumberField* DetailsPanel::field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
-                                 const QString& unit, int decimals, double step, const QString& tip) {
-    auto* number = new NumberField(measured, unit, decimals, step);
-    number->setToolTip(tip);
-    line(layout, name, number, 118);
-    connect(number, &NumberField::misread, &m_session, &Session::problem);
-    return number;
-}
-
 QLabel* DetailsPanel::reading(QVBoxLayout* layout, const QString& name, const QString& tip) {
     auto* label = new QLabel;
     label->setObjectName(QStringLiteral("figure"));
@@ -101,22 +92,22 @@ QWidget* DetailsPanel::makeLayerPage() {
     one->setSpacing(4);
     section(one, tr("Placement"));
     m_depth = field(
-        one, tr("Depth"), Measured::Length, QStringLiteral("m"), 2, 0.1,
+        m_session, one, tr("Depth"), Measured::Length, QStringLiteral("m"), 2, 0.1,
         tr("Metres from the first mark along its viewing axis. Framing is held when Hold framing is on."));
-    m_across = field(one, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_across = field(m_session, one, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                      tr("Metres to the right of the world's origin, of the layer's centre"));
-    m_height = field(one, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_height = field(m_session, one, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                      tr("Metres above the ground, of the layer's centre"));
-    m_width = field(one, tr("Width"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_width = field(m_session, one, tr("Width"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                     tr("Metres. With the lock closed its height keeps the ratio"));
-    m_layerHeight = field(one, tr("Tall"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_layerHeight = field(m_session, one, tr("Tall"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                           tr("Metres. With the lock closed its width keeps the ratio"));
     m_locked = tick(one, tr("Width and height together"), true, tr("Scaling one scales the other"));
-    m_turn = field(one, tr("Turn"), Measured::Angle, QStringLiteral("°"), 1, 1,
+    m_turn = field(m_session, one, tr("Turn"), Measured::Angle, QStringLiteral("°"), 1, 1,
                    tr("Degrees around the upright axis"));
-    m_lean = field(one, tr("Lean"), Measured::Angle, QStringLiteral("°"), 1, 1,
+    m_lean = field(m_session, one, tr("Lean"), Measured::Angle, QStringLiteral("°"), 1, 1,
                    tr("Degrees around the axis across; positive leans the top back"));
-    m_roll = field(one, tr("Roll"), Measured::Angle, QStringLiteral("°"), 1, 1,
+    m_roll = field(m_session, one, tr("Roll"), Measured::Angle, QStringLiteral("°"), 1, 1,
                    tr("Degrees around the layer's own axis, counter-clockwise"));
     section(one, tr("Seen by the lens"));
     m_sizeInFrame = reading(one, tr("Size in frame"),
@@ -129,8 +120,8 @@ QWidget* DetailsPanel::makeLayerPage() {
     m_travel = reading(one, tr("Travel"), tr("How far its centre moves in the frame over the whole move"));
     layout->addWidget(m_onePart);
     section(layout, tr("Look"));
-    m_opacity =
-        field(layout, tr("Opacity"), Measured::Percent, QStringLiteral("%"), 0, 5, tr("0 to 100 percent"));
+    m_opacity = field(m_session, layout, tr("Opacity"), Measured::Percent, QStringLiteral("%"), 0, 5,
+                      tr("0 to 100 percent"));
     m_blend = new QComboBox;
     for (const std::string_view name : scene::blendNames)
         m_blend->addItem(QString::fromLatin1(name.data(), static_cast<qsizetype>(name.size())));
@@ -272,16 +263,16 @@ QWidget* DetailsPanel::makeManyPart() {
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(4);
     section(layout, tr("All of them"));
-    auto* by = field(layout, tr("Push by"), Measured::Length, QStringLiteral("m"), 2, 0.1,
+    auto* by = field(m_session, layout, tr("Push by"), Measured::Length, QStringLiteral("m"), 2, 0.1,
                      tr("All by the same distance, metres; Enter does it"));
-    auto* allAt = field(layout, tr("All at"), Measured::Length, QStringLiteral("m"), 2, 0.1,
+    auto* allAt = field(m_session, layout, tr("All at"), Measured::Length, QStringLiteral("m"), 2, 0.1,
                         tr("All to this depth, metres; Enter does it"));
-    auto* ratio = field(layout, tr("Push to"), Measured::Percent, QStringLiteral("%"), 0, 5,
+    auto* ratio = field(m_session, layout, tr("Push to"), Measured::Percent, QStringLiteral("%"), 0, 5,
                         tr("All by the same ratio of their depths; Enter does it"));
     ratio->setValue(100);
-    auto* from = field(layout, tr("Nearest"), Measured::Length, QStringLiteral("m"), 2, 0.5,
+    auto* from = field(m_session, layout, tr("Nearest"), Measured::Length, QStringLiteral("m"), 2, 0.5,
                        tr("Depth of the nearest one when they are spread, metres"));
-    auto* to = field(layout, tr("Farthest"), Measured::Length, QStringLiteral("m"), 2, 0.5,
+    auto* to = field(m_session, layout, tr("Farthest"), Measured::Length, QStringLiteral("m"), 2, 0.5,
                      tr("Depth of the farthest one when they are spread, metres"));
     by->setObjectName(QStringLiteral("pushBy"));
     from->setObjectName(QStringLiteral("manyFrom"));
@@ -359,22 +350,23 @@ QWidget* DetailsPanel::makeCameraPage() {
     m_cameraNote->setWordWrap(true);
     layout->addWidget(m_cameraNote);
     section(layout, tr("Camera"));
-    m_camAcross = field(layout, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_camAcross = field(m_session, layout, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                         tr("Metres to the right of the world's origin"));
-    m_camHeight = field(layout, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_camHeight = field(m_session, layout, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                         tr("Metres above the ground"));
-    m_camAlong = field(layout, tr("Along"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_camAlong = field(m_session, layout, tr("Along"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                        tr("Metres ahead of the world's origin"));
-    m_pan = field(layout, tr("Pan"), Measured::Angle, QStringLiteral("°"), 2, 0.5,
+    m_pan = field(m_session, layout, tr("Pan"), Measured::Angle, QStringLiteral("°"), 2, 0.5,
                   tr("Degrees; positive looks to the right"));
-    m_tilt = field(layout, tr("Tilt"), Measured::Angle, QStringLiteral("°"), 2, 0.5,
+    m_tilt = field(m_session, layout, tr("Tilt"), Measured::Angle, QStringLiteral("°"), 2, 0.5,
                    tr("Degrees; positive looks up"));
-    m_camRoll = field(layout, tr("Roll"), Measured::Angle, QStringLiteral("°"), 2, 0.5,
+    m_camRoll = field(m_session, layout, tr("Roll"), Measured::Angle, QStringLiteral("°"), 2, 0.5,
                       tr("Degrees; positive turns the camera clockwise"));
-    m_focal = field(layout, tr("Focal length"), Measured::Focal, QStringLiteral("mm"), 1, 1,
+    m_focal = field(m_session, layout, tr("Focal length"), Measured::Focal, QStringLiteral("mm"), 1, 1,
                     tr("Millimetres, at this mark alone"));
-    m_fstop = field(layout, tr("f-stop"), Measured::Plain, QString(), 1, 0.5, tr("At this mark alone"));
-    m_focus = field(layout, tr("Focus"), Measured::Length, QStringLiteral("m"), 2, 0.1,
+    m_fstop =
+        field(m_session, layout, tr("f-stop"), Measured::Plain, QString(), 1, 0.5, tr("At this mark alone"));
+    m_focus = field(m_session, layout, tr("Focus"), Measured::Length, QStringLiteral("m"), 2, 0.1,
                     tr("Distance that is sharp, metres, at this mark alone"));
     m_focal->setStops(primes());
     m_fstop->setStops(fullStops());
@@ -394,10 +386,10 @@ QWidget* DetailsPanel::makeCameraPage() {
         m_iris->addItem(tr("%1 blades").arg(blades), blades);
     m_iris->setToolTip(tr("The lens's opening, of the whole scene: what is out of focus takes its shape"));
     line(layout, tr("Iris"), m_iris, 118);
-    m_irisTurn = field(layout, tr("Iris turned"), Measured::Angle, QStringLiteral("°"), 0, 5,
+    m_irisTurn = field(m_session, layout, tr("Iris turned"), Measured::Angle, QStringLiteral("°"), 0, 5,
                        tr("Degrees by which its blades are turned"));
     m_shutter = field(
-        layout, tr("Shutter"), Measured::Angle, QStringLiteral("°"), 0, 15,
+        m_session, layout, tr("Shutter"), Measured::Angle, QStringLiteral("°"), 0, 15,
         tr("Of 360 degrees, how long each frame of the whole scene is exposed; 0: nothing blurs by moving"));
     m_shutter->setObjectName(QStringLiteral("shutter"));
     const auto setIris = [this](int blades) {
@@ -427,10 +419,10 @@ QWidget* DetailsPanel::makeCameraPage() {
         refreshCamera();
     });
     section(layout, tr("Air"));
-    m_haze = field(layout, tr("Haze"), Measured::Plain, tr("per m"), 3, 0.005,
+    m_haze = field(m_session, layout, tr("Haze"), Measured::Plain, tr("per m"), 3, 0.005,
                    tr("How much of the light each metre of air takes, of the whole scene; 0: clear"));
     m_haze->setObjectName(QStringLiteral("haze"));
-    m_hazeStart = field(layout, tr("Clear up to"), Measured::Length, QStringLiteral("m"), 2, 0.5,
+    m_hazeStart = field(m_session, layout, tr("Clear up to"), Measured::Length, QStringLiteral("m"), 2, 0.5,
                         tr("Metres from the lens where it begins"));
     m_hazeColour = colourRow(
         layout, tr("Its colour"), [this] { return m_session.scene()->haze.colour; },
@@ -444,11 +436,7 @@ QWidget* DetailsPanel::makeCameraPage() {
         m_session.apply({{"edit", "haze"}, {"start", std::clamp(v, 0.0, 1e7)}});
     });
     section(layout, tr("From here on"));
-    m_pace = new QComboBox;
-    for (const scene::NamedPace& named : scene::namedPaces)
-        m_pace->addItem(QString::fromLatin1(named.name.data(), static_cast<qsizetype>(named.name.size())));
-    m_pace->setPlaceholderText(tr("own pace"));
-    m_pace->setToolTip(tr("How speed runs along the move to the next mark"));
+    m_pace = new PaceChoice(m_session);
     line(layout, tr("Pace"), m_pace, 118);
     m_speed = reading(layout, tr("Speed now"), tr("Metres per second along the path"));
     m_turning = reading(layout, tr("Turning now"), tr("Degrees per second"));
@@ -477,16 +465,6 @@ QWidget* DetailsPanel::makeCameraPage() {
             walk([](scene::Pose& p, double v) { p.fstop = std::clamp(v, 0.1, 1000.0); }));
     connect(m_focus, &NumberField::entered, this,
             walk([](scene::Pose& p, double v) { p.focus = std::clamp(v, 0.001, 1e7); }));
-    connect(m_pace, &QComboBox::activated, this, [this](int i) {
-        const auto& marks = m_session.scene()->camera.marks;
-        for (std::size_t k = marks.size(); k-- > 0;)
-            if (marks[k].time <= m_session.time()) {
-                m_session.apply({{"edit", "pace"},
-                                 {"mark", k + 1},
-                                 {"pace", scene::namedPaces[static_cast<std::size_t>(i)].name}});
-                return;
-            }
-    });
     return widget;
 }
 
@@ -648,19 +626,7 @@ void DetailsPanel::refreshCamera() {
                          .arg(figure(range.near, 2),
                               std::isinf(range.far) ? QStringLiteral("∞") : figure(range.far, 2) + tr(" m")));
     m_hyperfocal->setText(tr("%1 m").arg(figure(range.hyperfocal, 2)));
-    const auto& marks = scene.camera.marks;
-    int pace = -1;
-    bool moves = false;
-    for (std::size_t k = marks.size(); k-- > 0;)
-        if (marks[k].time <= m_session.time()) {
-            moves = k + 1 < marks.size();
-            for (std::size_t i = 0; i < scene::namedPaces.size(); ++i)
-                if (scene::namedPaces[i].pace == marks[k].pace) pace = static_cast<int>(i);
-            break;
-        }
-    m_pace->setPlaceholderText(moves ? tr("own pace") : QStringLiteral("–"));
-    m_pace->setEnabled(moves);
-    m_pace->setCurrentIndex(moves ? pace : -1);
+    m_pace->refresh();
     m_speed->setText(tr("%1 m/s").arg(figure(m_session.move().speed(m_session.time().toDouble()), 2)));
     m_turning->setText(tr("%1 °/s").arg(figure(m_session.move().turning(m_session.time().toDouble()), 1)));
 }

@@ -3,7 +3,7 @@
 #pragma once
 
 #include "desk/number_field.h"
-#include "desk/session.h"
+#include "desk/pace_choice.h"
 
 #include <QTimer>
 #include <QWidget>
@@ -39,8 +39,6 @@ private:
     void refreshLayer(const scene::Found& found);
     void refreshCamera();
     void measureTravel();
-    NumberField* field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
-                       const QString& unit, int decimals, double step, const QString& tip);
     QLabel* reading(QVBoxLayout* layout, const QString& name, const QString& tip);
 
     Session& m_session;
@@ -66,7 +64,8 @@ private:
     ContentPart* m_content;
     // camera
     NumberField *m_camAcross, *m_camHeight, *m_camAlong, *m_pan, *m_tilt, *m_camRoll, *m_focal;
-    QComboBox *m_pace, *m_gate;
+    PaceChoice* m_pace;
+    QComboBox* m_gate;
     QLabel *m_sharp, *m_hyperfocal;
     NumberField *m_fstop, *m_focus;
     QLabel *m_speed, *m_turning, *m_cameraNote;

@@ -1,7 +1,9 @@
 #include "desk/dialog_form.h"
 
+#include <QComboBox>
 #include <QLabel>
 #include <QPushButton>
+#include <QSpinBox>
 #include <QVBoxLayout>
 
 namespace stage::desk {
@@ -36,6 +38,43 @@ bool Form::run(const std::function<QString()>& check) {
         complaint->show();
     }
     return false;
+}
+
+std::optional<edit::Edit> askEdit(Form& form, const scene::Scene& scene,
+                                  const std::function<edit::Edit(QString& complaint)>& build) {
+    edit::Edit edit;
+    const auto check = [&] {
+        QString complaint;
+        edit = build(complaint);
+        if (complaint.isEmpty())
+            if (const auto tried = edit::apply(scene, edit); !tried)
+                complaint = QString::fromStdString(tried.error().sentence);
+        return complaint;
+    };
+    return form.run(check) ? std::optional(edit) : std::nullopt;
+}
+
+QComboBox* layerRow(Form& form, const scene::Scene& scene, const QString& name, const QString& first,
+                    std::int64_t now, std::int64_t besides) {
+    auto* box = new QComboBox;
+    box->addItem(first, QVariant::fromValue<qlonglong>(0));
+    scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) {
+        if (layer->id != besides)
+            box->addItem(QString::fromStdString(layer->name), QVariant::fromValue<qlonglong>(layer->id));
+    });
+    box->setCurrentIndex(std::max(0, box->findData(QVariant::fromValue<qlonglong>(now))));
+    form.layout->addRow(name, box);
+    return box;
+}
+
+QSpinBox* seedRow(Form& form, const QString& name, std::int64_t now, const QString& tip) {
+    constexpr int most = 1'000'000'000;
+    auto* seed = new QSpinBox;
+    seed->setRange(0, most);
+    seed->setValue(static_cast<int>(std::clamp<std::int64_t>(now, 0, most)));
+    seed->setToolTip(tip);
+    form.layout->addRow(name, seed);
+    return seed;
 }
 
 NumberField* number(Form& form, const QString& name, scene::Measured measured, const QString& unit,

@@ -178,11 +178,8 @@ std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scatter& now,
                         now.turn, QObject::tr("Each about its own axis, either way"));
     auto* sizes = number(form, QObject::tr("Sizes differ by"), Measured::Percent, QStringLiteral("%"), 0, 5,
                          now.sizes * 100, QObject::tr("30 %: from 70 to 130 percent"));
-    auto* seed = new QSpinBox;
-    seed->setRange(0, 1'000'000'000);
-    seed->setValue(static_cast<int>(now.seed));
-    seed->setToolTip(QObject::tr("The same number throws the same"));
-    form.layout->addRow(QObject::tr("Throw number"), seed);
+    auto* seed =
+        seedRow(form, QObject::tr("Throw number"), now.seed, QObject::tr("The same number throws the same"));
     if (again) {
         auto* note = new QLabel(QObject::tr("Copies that were changed by hand are thrown anew."));
         note->setObjectName(QStringLiteral("dim"));
@@ -199,20 +196,6 @@ std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scatter& now,
         return complaint;
     };
     return form.run(check) ? std::optional(edit) : std::nullopt;
-}
-
-std::optional<double> askOverscan(QWidget* parent) {
-    Form form(parent, QObject::tr("Fit with overscan"), QObject::tr("Fit"));
-    auto* over =
-        number(form, QObject::tr("Overscan"), scene::Measured::Percent, QStringLiteral("%"), 0, 5, 10,
-               QObject::tr("How much larger than the frame, so that a small move shows no edge"));
-    double percent = 0;
-    const auto check = [&] {
-        QString complaint;
-        percent = read(over, complaint);
-        return complaint;
-    };
-    return form.run(check) ? std::optional(percent) : std::nullopt;
 }
 
 std::optional<edit::Edit> askText(QWidget* parent) {

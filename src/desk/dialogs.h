@@ -19,8 +19,6 @@ std::optional<edit::Edit> askPush(QWidget* parent, std::size_t layers, double ne
 std::optional<edit::Edit> askRecede(QWidget* parent, const scene::Scene& scene, Rational now, double depth);
 /// Members of a `scatter`, without the layer.
 std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scatter& now, bool again);
-/// Overscan in percent.
-std::optional<double> askOverscan(QWidget* parent);
 /// Frame, rate, duration, background, blending, home depth.
 std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene);
 /// What to write where.

@@ -1,5 +1,7 @@
 #include "desk/form.h"
 
+#include "desk/number_field.h"
+#include "desk/session.h"
 #include "desk/theme.h"
 #include "media/raster.h"
 
@@ -39,6 +41,15 @@ void line(QVBoxLayout* layout, const QString& name, QWidget* what, int width) {
     if (width) what->setFixedWidth(width);
     row->addWidget(what);
     layout->addLayout(row);
+}
+
+NumberField* field(Session& session, QVBoxLayout* layout, const QString& name, scene::Measured measured,
+                   const QString& unit, int decimals, double step, const QString& tip) {
+    auto* number = new NumberField(measured, unit, decimals, step);
+    number->setToolTip(tip);
+    line(layout, name, number, 118);
+    QObject::connect(number, &NumberField::misread, &session, &Session::problem);
+    return number;
 }
 
 QComboBox* choice(QVBoxLayout* layout, const QString& name, const QStringList& names, int now,

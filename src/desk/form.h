@@ -2,6 +2,7 @@
 #pragma once
 
 #include "scene/colour.h"
+#include "scene/quantity.h"
 
 #include <QColor>
 #include <QString>
@@ -18,6 +19,9 @@ class QWidget;
 
 namespace stage::desk {
 
+class NumberField;
+class Session;
+
 /// A heading with controls at its right.
 void section(QVBoxLayout* layout, const QString& title, std::initializer_list<QWidget*> controls = {});
 /// A named row; width 0: as wide as it wants to be.
@@ -25,6 +29,9 @@ void line(QVBoxLayout* layout, const QString& name, QWidget* what, int width);
 QComboBox* choice(QVBoxLayout* layout, const QString& name, const QStringList& names, int now,
                   const QString& tip);
 QCheckBox* tick(QVBoxLayout* layout, const QString& name, bool on, const QString& tip);
+/// A number; what cannot be read of it is told as a problem of the session.
+NumberField* field(Session& session, QVBoxLayout* layout, const QString& name, scene::Measured measured,
+                   const QString& unit, int decimals, double step, const QString& tip);
 QToolButton* smallButton(const QString& icon, const QString& tip);
 
 /// A scene's colour as the screen shows it, straight, and back.

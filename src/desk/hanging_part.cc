@@ -18,10 +18,10 @@ HangingPart::HangingPart(Session& session, QWidget* parent) : QWidget(parent), m
     layout->setSpacing(4);
     section(layout, tr("Hanging"));
     m_pivotAcross =
-        field(layout, tr("Pivot across"), Measured::Percent, QStringLiteral("%"), 0, 5,
+        field(m_session, layout, tr("Pivot across"), Measured::Percent, QStringLiteral("%"), 0, 5,
               tr("Where it turns and scales about: 0 is its left edge, 100 its right one. What is seen "
                  "does not change"));
-    m_pivotUp = field(layout, tr("Pivot up"), Measured::Percent, QStringLiteral("%"), 0, 5,
+    m_pivotUp = field(m_session, layout, tr("Pivot up"), Measured::Percent, QStringLiteral("%"), 0, 5,
                       tr("0 is its foot, 100 its top. Its depth is measured at the pivot"));
     m_facing = choice(layout, tr("Faces camera"), {tr("no"), tr("upright"), tr("fully")}, 0,
                       tr("Turns to the camera by itself, about the vertical only or fully"));
@@ -117,15 +117,6 @@ HangingPart::HangingPart(Session& session, QWidget* parent) : QWidget(parent), m
         m_session.apply(edit::onLayers("follow", m_session.selection(),
                                        {{"leader", leader ? edit::Edit(leader) : edit::Edit(nullptr)}}));
     });
-}
-
-NumberField* HangingPart::field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
-                                const QString& unit, int decimals, double step, const QString& tip) {
-    auto* number = new NumberField(measured, unit, decimals, step);
-    number->setToolTip(tip);
-    line(layout, name, number, 118);
-    connect(number, &NumberField::misread, &m_session, &Session::problem);
-    return number;
 }
 
 void HangingPart::hang(const edit::Edit& how) {

@@ -22,8 +22,6 @@ public:
 
 private:
     void hang(const edit::Edit& how);
-    NumberField* field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
-                       const QString& unit, int decimals, double step, const QString& tip);
 
     Session& m_session;
     NumberField *m_pivotAcross, *m_pivotUp, *m_bend;

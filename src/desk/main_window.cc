@@ -166,7 +166,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
 
     makeMenus();
 
-    connect(setMark, &QToolButton::clicked, &m_session, &Session::setMarkHere);
+    connect(setMark, &QToolButton::clicked, this, &MainWindow::setMark);
     connect(m_timeline, &Timeline::playingChanged, m_camera, &CameraView::setPlaying);
     connect(m_timeline, &Timeline::playingChanged, &m_session.beat(), &Beat::setPlaying);
     m_cacheTold.setSingleShot(true);
@@ -188,8 +188,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     connect(m_curves, &CurveView::keyMenuAsked, this, &MainWindow::showKeyMenu);
     connect(m_camera, &CameraView::pictureRefined, this, [this] { refreshStatus(); });
     connect(&m_session.swatches(), &Swatches::loaded, this, [this] {
-        for (QWidget* view :
-             std::initializer_list<QWidget*>{m_plan, m_section, &m_ladder->rungs(), m_timeline})
+        for (QWidget* view : std::initializer_list<QWidget*>{m_plan, m_section, &m_ladder->rungs()})
             view->update();
     });
     connect(&m_session, &Session::problem, this, [this](const QString& sentence) { say(sentence, true); });

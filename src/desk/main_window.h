@@ -129,6 +129,7 @@ private:
     void refreshFindings();
     void lookForMedia();
     void refreshTitle();
+    void setMark();
     void say(const QString& sentence, bool problem = false);
     void togglePlay();
 

@@ -7,6 +7,7 @@
 #include "desk/layer_list.h"
 #include "desk/main_window.h"
 #include "desk/model_view.h"
+#include "desk/move_dialogs.h"
 #include "desk/settings.h"
 #include "desk/timeline.h"
 #include "motion/settled.h"
@@ -205,7 +206,9 @@ void MainWindow::makePlaceMenu(QMenu* menu) {
               on("fit", {{"to", each.to}}));
     c.add(menu, "fit-overscan", tr("Cover with overscan…"), {}, tr("Larger than the frame by some percent"),
           withSelection([this] {
-              if (const auto over = askOverscan(this))
+              if (const auto over =
+                      askPercent(this, tr("Fit with overscan"), tr("Overscan"), 10,
+                                 tr("How much larger than the frame, so that a small move shows no edge")))
                   m_session.apply(m_session.onSelection("fit", {{"to", "cover"}, {"overscan", *over}}));
           }));
     menu->addSeparator();

@@ -4,6 +4,7 @@
 #include "desk/main_window.h"
 #include "desk/marks_strip.h"
 #include "desk/move_dialogs.h"
+#include "desk/pace_choice.h"
 #include "desk/number_field.h"
 #include "desk/settings.h"
 #include "desk/timeline.h"
@@ -25,11 +26,17 @@ QKeySequence keys(const char* text) {
 
 }
 
+void MainWindow::setMark() {
+    if (const int mark = m_session.markHere(); mark >= 0 && !m_session.offHere())
+        return say(tr("Mark %1 is here already; walking the camera here changes it.").arg(mark + 1));
+    m_session.setMarkHere();
+}
+
 void MainWindow::makeCameraMenu(QMenu* menu) {
     auto& c = m_commands;
-    c.add(menu, "set-mark", tr("Set mark"), keys("K"), {}, [this] { m_session.setMarkHere(); });
+    c.add(menu, "set-mark", tr("Set mark"), keys("K"), {}, [this] { setMark(); });
     const auto whereMarked = [this](const auto& act) {
-        if (const int mark = m_session.markHere(); mark >= 0)
+        if (const int mark = m_session.markHere(); mark >= 0 && !m_session.offHere())
             act(mark);
         else
             say(tr("The playhead stands on no mark."));
@@ -74,9 +81,7 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
     c.add(menu, "whole-pace", tr("One pace over the whole move"), {},
           tr("The speed need not stop at each mark; the marks' own times then follow from the path"), [this] {
               const bool off = m_session.scene()->camera.pace.has_value();
-              edit::Edit edit = {{"edit", "pace"}, {"whole", true}, {"pace", "soft both"}};
-              if (off) edit["pace"] = nullptr;
-              if (m_session.apply(edit))
+              if (m_session.apply(wholePaceEdit(*m_session.scene(), m_session.time().toDouble(), !off)))
                   say(off ? tr("Each move has its own pace.") : tr("One pace runs over the whole move."));
           });
     c.add(menu, "copy-mark", tr("Copy this mark to…"), {}, tr("Another one with the same pose, at a time"),
@@ -283,7 +288,7 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
     c.add(menu, "keys-stretch", tr("Stretch keys…"), {}, tr("In time, from the first of them on"), [this] {
         if (m_session.keys().empty()) return changeChosenKeys({}, {});
         if (const auto k = askPercent(this, tr("Stretch keys"), tr("To"), 200, tr("Percent of their time")))
-            changeChosenKeys({.stretch = *k}, tr("Stretch keys"));
+            changeChosenKeys({.stretch = *k / 100}, tr("Stretch keys"));
     });
     QMenu* pace = menu->addMenu(tr("Pace from keys"));
     for (const scene::NamedPace& named : scene::namedPaces) {

@@ -43,13 +43,7 @@ std::optional<edit::Edit> askReadyMove(QWidget* parent, const scene::Scene& scen
     for (const scene::NamedPace& named : scene::namedPaces)
         pace->addItem(QString::fromUtf8(named.name.data(), static_cast<qsizetype>(named.name.size())));
     form.layout->addRow(QObject::tr("Pace"), pace);
-    auto* about = new QComboBox;
-    about->addItem(QObject::tr("what is in focus"), QVariant::fromValue<qlonglong>(0));
-    scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) {
-        about->addItem(QString::fromStdString(layer->name), QVariant::fromValue<qlonglong>(layer->id));
-    });
-    about->setCurrentIndex(std::max(0, about->findData(QVariant::fromValue<qlonglong>(subject))));
-    form.layout->addRow(QObject::tr("Subject"), about);
+    auto* about = layerRow(form, scene, QObject::tr("Subject"), QObject::tr("what is in focus"), subject);
     auto* note =
         new QLabel(QObject::tr("Becomes ordinary marks from the playhead on, in place of those there."));
     note->setObjectName(QStringLiteral("dim"));
@@ -63,39 +57,49 @@ std::optional<edit::Edit> askReadyMove(QWidget* parent, const scene::Scene& scen
     };
     QObject::connect(move, &QComboBox::currentIndexChanged, &form.dialog, chosen);
     chosen(0);
-    edit::Edit edit;
-    const auto check = [&] {
-        QString complaint;
+    return askEdit(form, scene, [&](QString& complaint) {
         const double takes = read(seconds, complaint);
         if (complaint.isEmpty() && !(takes > 0)) complaint = QObject::tr("A move takes more than 0 seconds.");
-        edit = {{"edit", "ready-move"},
-                {"move", motion::readyNames[static_cast<std::size_t>(move->currentIndex())]},
-                {"amount", read(amount, complaint)},
-                {"seconds", Rational::nearest(takes).text()},
-                {"time", now.text()},
-                {"pace", scene::namedPaces[static_cast<std::size_t>(pace->currentIndex())].name}};
+        edit::Edit edit = {{"edit", "ready-move"},
+                           {"move", motion::readyNames[static_cast<std::size_t>(move->currentIndex())]},
+                           {"amount", read(amount, complaint)},
+                           {"seconds", Rational::nearest(takes).text()},
+                           {"time", now.text()},
+                           {"pace", scene::namedPaces[static_cast<std::size_t>(pace->currentIndex())].name}};
         if (about->isEnabled() && about->currentIndex() > 0)
             edit["subject"] = about->currentData().toLongLong();
-        if (complaint.isEmpty())
-            if (const auto tried = edit::apply(scene, edit); !tried)
-                complaint = QString::fromStdString(tried.error().sentence);
-        return complaint;
+        return edit;
+    });
+}
+
+namespace {
+
+std::optional<double> askNumber(QWidget* parent, const QString& title, const QString& name,
+                                scene::Measured measured, const QString& unit, int decimals, double step,
+                                double now, const QString& tip, const QString& tooLittle) {
+    Form form(parent, title, title);
+    auto* field = number(form, name, measured, unit, decimals, step, now, tip);
+    double value = 0;
+    const auto check = [&] {
+        QString complaint;
+        value = read(field, complaint);
+        return complaint.isEmpty() && !(value > 0) ? tooLittle : complaint;
     };
-    return form.run(check) ? std::optional(edit) : std::nullopt;
+    return form.run(check) ? std::optional(value) : std::nullopt;
+}
+
 }
 
 std::optional<double> askSeconds(QWidget* parent, const QString& title, const QString& name, double now,
                                  const QString& tip) {
-    Form form(parent, title, title);
-    auto* field = number(form, name, scene::Measured::Plain, QStringLiteral("s"), 2, 0.5, now, tip);
-    double seconds = 0;
-    const auto check = [&] {
-        QString complaint;
-        seconds = read(field, complaint);
-        if (complaint.isEmpty() && !(seconds > 0)) complaint = QObject::tr("It takes more than 0 seconds.");
-        return complaint;
-    };
-    return form.run(check) ? std::optional(seconds) : std::nullopt;
+    return askNumber(parent, title, name, scene::Measured::Plain, QStringLiteral("s"), 2, 0.5, now, tip,
+                     QObject::tr("It takes more than 0 seconds."));
+}
+
+std::optional<double> askPercent(QWidget* parent, const QString& title, const QString& name, double now,
+                                 const QString& tip) {
+    return askNumber(parent, title, name, scene::Measured::Percent, QStringLiteral("%"), 0, 10, now, tip,
+                     QObject::tr("It should be more than 0 %."));
 }
 
 std::optional<edit::Edit> askHandHeld(QWidget* parent) {
@@ -105,24 +109,14 @@ std::optional<edit::Edit> askHandHeld(QWidget* parent) {
                           QObject::tr("100 %: a calm hand; 0: as steady as before"));
     auto* rate = number(form, QObject::tr("Rate"), Measured::Plain, QStringLiteral("per s"), 2, 0.1, 0.8,
                         QObject::tr("How often it sways, per second"));
-    auto* seed = new QSpinBox;
-    seed->setRange(0, 1'000'000'000);
-    seed->setValue(1);
-    seed->setToolTip(QObject::tr("The same number sways the same"));
-    form.layout->addRow(QObject::tr("Take"), seed);
-    edit::Edit edit;
-    const auto check = [&] {
-        QString complaint;
-        edit = {{"edit", "hand-held"},
-                {"amount", read(amount, complaint) / 100},
-                {"rate", read(rate, complaint)},
-                {"seed", seed->value()}};
-        if (complaint.isEmpty())
-            if (const auto tried = edit::apply(scene::emptyScene(), edit); !tried)
-                complaint = QString::fromStdString(tried.error().sentence);
-        return complaint;
-    };
-    return form.run(check) ? std::optional(edit) : std::nullopt;
+    auto* seed = seedRow(form, QObject::tr("Take"), 1, QObject::tr("The same number sways the same"));
+    return askEdit(form, scene::emptyScene(), [&](QString& complaint) {
+        edit::Edit edit = {{"edit", "hand-held"},
+                           {"amount", read(amount, complaint) / 100},
+                           {"rate", read(rate, complaint)},
+                           {"seed", seed->value()}};
+        return edit;
+    });
 }
 
 std::optional<motion::Step> askStep(QWidget* parent) {
@@ -150,20 +144,6 @@ std::optional<motion::Step> askStep(QWidget* parent) {
 
 namespace {
 
-/// A row in which a layer, or the camera, is chosen.
-QComboBox* whose(Form& form, const scene::Scene& scene, const QString& name, std::int64_t now,
-                 std::int64_t besides) {
-    auto* box = new QComboBox;
-    box->addItem(QObject::tr("the camera"), QVariant::fromValue<qlonglong>(0));
-    scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) {
-        if (layer->id != besides || besides == 0)
-            box->addItem(QString::fromStdString(layer->name), QVariant::fromValue<qlonglong>(layer->id));
-    });
-    box->setCurrentIndex(std::max(0, box->findData(QVariant::fromValue<qlonglong>(now))));
-    form.layout->addRow(name, box);
-    return box;
-}
-
 edit::Edit trackEdit(std::int64_t layer, const std::string& property, const edit::Edit& more) {
     edit::Edit edit = {{"edit", "track"}};
     if (layer != 0) edit["layers"] = {layer};
@@ -180,7 +160,7 @@ std::optional<edit::Edit> askLink(QWidget* parent, const scene::Scene& scene, st
     const scene::Track* track = trackOf(scene, layer, property);
     const scene::Link now = track && track->link ? *track->link : scene::Link{0, property, 1, 0, Rational(0)};
     Form form(parent, QObject::tr("%1 follows").arg(QString::fromStdString(property)), QObject::tr("Follow"));
-    auto* leader = whose(form, scene, QObject::tr("Follows"), now.layer, layer);
+    auto* leader = layerRow(form, scene, QObject::tr("Follows"), QObject::tr("the camera"), now.layer, layer);
     leader->setObjectName(QStringLiteral("linkLayer"));
     auto* what = new QComboBox;
     what->setObjectName(QStringLiteral("linkProperty"));
@@ -204,21 +184,14 @@ std::optional<edit::Edit> askLink(QWidget* parent, const scene::Scene& scene, st
     auto* note = new QLabel(QObject::tr("Keys of this property are put aside while it follows."));
     note->setObjectName(QStringLiteral("dim"));
     form.layout->addRow(note);
-    edit::Edit edit;
-    const auto check = [&] {
-        QString complaint;
+    return askEdit(form, scene, [&](QString& complaint) {
         edit::Edit link = {{"property", what->currentText().toStdString()},
                            {"factor", read(factor, complaint)},
                            {"offset", read(offset, complaint)},
                            {"delay", Rational::nearest(read(delay, complaint)).text()}};
         if (const auto id = leader->currentData().toLongLong(); id != 0) link["layer"] = id;
-        edit = trackEdit(layer, property, {{"link", link}});
-        if (complaint.isEmpty())
-            if (const auto tried = edit::apply(scene, edit); !tried)
-                complaint = QString::fromStdString(tried.error().sentence);
-        return complaint;
-    };
-    return form.run(check) ? std::optional(edit) : std::nullopt;
+        return trackEdit(layer, property, {{"link", link}});
+    });
 }
 
 std::optional<edit::Edit> askNoise(QWidget* parent, const scene::Scene& scene, std::int64_t layer,
@@ -247,41 +220,17 @@ std::optional<edit::Edit> askNoise(QWidget* parent, const scene::Scene& scene, s
                           3, 0.05, now.amount, QObject::tr("At most so much either way; 0 takes it off"));
     auto* rate = number(form, QObject::tr("Rate"), Measured::Plain, QStringLiteral("per s"), 2, 0.1, now.rate,
                         QObject::tr("Changes per second, about"));
-    auto* seed = new QSpinBox;
-    seed->setRange(0, 1'000'000'000);
-    seed->setValue(static_cast<int>(std::clamp<std::int64_t>(now.seed, 0, 1'000'000'000)));
-    seed->setToolTip(QObject::tr("The same number is the same noise"));
-    form.layout->addRow(QObject::tr("Take"), seed);
-    edit::Edit edit;
-    const auto check = [&] {
-        QString complaint;
+    auto* seed =
+        seedRow(form, QObject::tr("Take"), now.seed, QObject::tr("The same number is the same noise"));
+    return askEdit(form, scene, [&](QString& complaint) {
         edit::Edit noises = edit::Edit::array();
         if (const double most = read(amount, complaint); most != 0)
             noises.push_back({{"kind", scene::noiseNames[static_cast<std::size_t>(kind->currentIndex())]},
                               {"amount", most},
                               {"rate", read(rate, complaint)},
                               {"seed", seed->value()}});
-        edit = trackEdit(layer, property, {{"noise", noises}});
-        if (complaint.isEmpty())
-            if (const auto tried = edit::apply(scene, edit); !tried)
-                complaint = QString::fromStdString(tried.error().sentence);
-        return complaint;
-    };
-    return form.run(check) ? std::optional(edit) : std::nullopt;
-}
-
-std::optional<double> askPercent(QWidget* parent, const QString& title, const QString& name, double now,
-                                 const QString& tip) {
-    Form form(parent, title, title);
-    auto* field = number(form, name, scene::Measured::Percent, QStringLiteral("%"), 0, 10, now, tip);
-    double percent = 0;
-    const auto check = [&] {
-        QString complaint;
-        percent = read(field, complaint);
-        if (complaint.isEmpty() && !(percent > 0)) complaint = QObject::tr("It should be more than 0 %.");
-        return complaint;
-    };
-    return form.run(check) ? std::optional(percent / 100) : std::nullopt;
+        return trackEdit(layer, property, {{"noise", noises}});
+    });
 }
 
 }

@@ -18,7 +18,7 @@ std::optional<edit::Edit> askReadyMove(QWidget* parent, const scene::Scene& scen
 /// Seconds, above 0.
 std::optional<double> askSeconds(QWidget* parent, const QString& title, const QString& name, double now,
                                  const QString& tip);
-/// A share, above 0, asked in percent.
+/// Percent, above 0.
 std::optional<double> askPercent(QWidget* parent, const QString& title, const QString& name, double now,
                                  const QString& tip);
 /// A `hand-held`.

@@ -21,26 +21,6 @@ constexpr std::size_t drawnSteps = 49;
 
 }
 
-std::optional<PaceScope> paceAtTime(const scene::Scene& scene, double seconds) {
-    const auto& marks = scene.camera.marks;
-    if (marks.size() < 2) return {};
-    if (scene.camera.pace)
-        return PaceScope{true, 0, marks.front().time.toDouble(), marks.back().time.toDouble()};
-    std::size_t move = 0;
-    while (move + 2 < marks.size() && marks[move + 1].time.toDouble() <= seconds + 1e-9)
-        ++move;
-    return PaceScope{false, move, marks[move].time.toDouble(), marks[move + 1].time.toDouble()};
-}
-
-edit::Edit paceEdit(const PaceScope& scope, edit::Edit pace) {
-    edit::Edit edit = {{"edit", "pace"}, {"pace", std::move(pace)}};
-    if (scope.whole)
-        edit["whole"] = true;
-    else
-        edit["mark"] = scope.move + 1;
-    return edit;
-}
-
 PaceView::PaceView(Session& session, QWidget* parent) : QWidget(parent), m_session(session) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -50,14 +30,9 @@ PaceView::PaceView(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     auto* row = new QHBoxLayout(controls);
     row->setContentsMargins(6, 3, 6, 3);
     row->setSpacing(4);
-    m_pace = new QComboBox;
+    m_pace = new PaceChoice(session);
     m_pace->setObjectName(QStringLiteral("paceOf"));
     m_pace->setAccessibleName(tr("Pace here"));
-    m_pace->setToolTip(tr("The pace of the move under the playhead; draw on the paper for one of your own"));
-    for (const scene::NamedPace& named : scene::namedPaces)
-        m_pace->addItem(QString::fromLatin1(named.name.data(), static_cast<qsizetype>(named.name.size())));
-    m_pace->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    m_pace->setMinimumContentsLength(8);
     m_whole = new QToolButton;
     m_whole->setObjectName(QStringLiteral("flat"));
     m_whole->setText(tr("Whole"));
@@ -75,18 +50,8 @@ PaceView::PaceView(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     m_paper = new PacePaper(session);
     column->addWidget(controls);
     column->addWidget(m_paper, 1);
-    connect(m_pace, &QComboBox::activated, this, [this](int i) {
-        if (const auto scope = paceAtTime(*m_session.scene(), m_session.time().toDouble()))
-            m_session.apply(paceEdit(*scope, scene::namedPaces[static_cast<std::size_t>(i)].name));
-    });
     connect(m_whole, &QToolButton::clicked, this, [this](bool on) {
-        edit::Edit pace = nullptr;
-        if (on) { // what it has at the playhead
-            const auto scope = paceAtTime(*m_session.scene(), m_session.time().toDouble());
-            pace =
-                scope ? scene::toJson(m_session.scene()->camera.marks[scope->move].pace) : edit::Edit("even");
-        }
-        m_session.apply({{"edit", "pace"}, {"whole", true}, {"pace", pace}});
+        m_session.apply(wholePaceEdit(*m_session.scene(), m_session.time().toDouble(), on));
         refresh();
     });
     connect(m_graph, &QComboBox::activated, this,
@@ -101,18 +66,9 @@ double PaceView::peak() const {
 }
 
 void PaceView::refresh() {
-    const scene::Scene& scene = *m_session.scene();
-    const auto scope = paceAtTime(scene, m_session.time().toDouble());
-    m_pace->setEnabled(scope.has_value());
-    m_whole->setEnabled(scope.has_value());
-    m_whole->setChecked(scene.camera.pace.has_value());
-    if (!scope) return m_pace->setCurrentIndex(-1);
-    const scene::Pace& pace = scope->whole ? *scene.camera.pace : scene.camera.marks[scope->move].pace;
-    const auto at = std::find_if(scene::namedPaces.begin(), scene::namedPaces.end(),
-                                 [&](const auto& named) { return named.pace == pace; });
-    m_pace->setPlaceholderText(pace.drawn.empty() ? tr("own pace") : tr("drawn by hand"));
-    m_pace->setCurrentIndex(at == scene::namedPaces.end() ? -1
-                                                          : static_cast<int>(at - scene::namedPaces.begin()));
+    m_pace->refresh();
+    m_whole->setEnabled(m_session.scene()->camera.marks.size() > 1);
+    m_whole->setChecked(m_session.scene()->camera.pace.has_value());
 }
 
 // ---- the paper

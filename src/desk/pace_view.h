@@ -2,11 +2,10 @@
 // turns.
 #pragma once
 
-#include "desk/session.h"
+#include "desk/pace_choice.h"
 
 #include <QWidget>
 
-class QComboBox;
 class QToolButton;
 
 namespace stage::desk {
@@ -25,7 +24,8 @@ public:
 private:
     void refresh();
     Session& m_session;
-    QComboBox *m_pace, *m_graph;
+    PaceChoice* m_pace;
+    QComboBox* m_graph;
     QToolButton* m_whole;
     PacePaper* m_paper;
 };
@@ -67,15 +67,5 @@ private:
     double m_begin = 0, m_end = 1; ///< of it, seconds
     std::vector<double> m_drawn;   ///< speeds, m/s, over it
 };
-
-/// The pace whose edit is a choice at a time: of the whole move where that has one, else of the move there.
-struct PaceScope {
-    bool whole = false;
-    std::size_t move = 0;
-    double begin = 0, end = 0; ///< seconds
-};
-std::optional<PaceScope> paceAtTime(const scene::Scene& scene, double seconds);
-/// An edit that gives it a pace.
-edit::Edit paceEdit(const PaceScope& scope, edit::Edit pace);
 
 }

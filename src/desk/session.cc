@@ -383,6 +383,15 @@ void Session::followMark(std::int64_t id) {
         if (mark.id == id) return setFrame(frameAt(mark.time, m_shown->output.rate));
 }
 
+void Session::dropWalk(const std::optional<scene::Pose>& off) {
+    dropPreview();
+    if (!offHere()) return;
+    if (off)
+        walk(*off);
+    else
+        backToMove();
+}
+
 void Session::endWalk() {
     commit();
 }

@@ -133,6 +133,8 @@ public:
     /// Walks the camera to a pose: on a mark it changes the mark, elsewhere it leaves the move.
     void walk(const scene::Pose& pose);
     void endWalk();
+    /// Back to where the camera was before: off the move at that pose, or on it.
+    void dropWalk(const std::optional<scene::Pose>& off);
     struct OffMove {
         Rational time;
         scene::Pose pose; ///< as it would be seen, were it a mark

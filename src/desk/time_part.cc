@@ -14,19 +14,21 @@ TimePart::TimePart(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     layout->setSpacing(4);
     section(layout, tr("Time"));
     const QString s = QStringLiteral("s"), m = QStringLiteral("m");
-    m_in =
-        field(layout, tr("In"), Measured::Plain, s, tr("Seconds; from then on it shows. 0: from the begin"));
-    m_out =
-        field(layout, tr("Out"), Measured::Plain, s, tr("Seconds; until then it shows. The end: to the end"));
-    m_fadeIn = field(layout, tr("Fade in"), Measured::Plain, s, tr("Seconds over which it comes"));
-    m_fadeOut = field(layout, tr("Fade out"), Measured::Plain, s, tr("Seconds over which it goes"));
-    m_nearGone = field(layout, tr("Near: gone"), Measured::Length, m,
+    m_in = field(m_session, layout, tr("In"), Measured::Plain, s, 2, 0.25,
+                 tr("Seconds; from then on it shows. 0: from the begin"));
+    m_out = field(m_session, layout, tr("Out"), Measured::Plain, s, 2, 0.25,
+                  tr("Seconds; until then it shows. The end: to the end"));
+    m_fadeIn = field(m_session, layout, tr("Fade in"), Measured::Plain, s, 2, 0.25,
+                     tr("Seconds over which it comes"));
+    m_fadeOut = field(m_session, layout, tr("Fade out"), Measured::Plain, s, 2, 0.25,
+                      tr("Seconds over which it goes"));
+    m_nearGone = field(m_session, layout, tr("Near: gone"), Measured::Length, m, 2, 0.1,
                        tr("Metres from the lens at which it has gone, as the camera comes near"));
-    m_nearFull = field(layout, tr("Near: full"), Measured::Length, m,
+    m_nearFull = field(m_session, layout, tr("Near: full"), Measured::Length, m, 2, 0.1,
                        tr("Metres from the lens from which on it is all there. 0: it does not fade near"));
-    m_farFull = field(layout, tr("Far: full"), Measured::Length, m,
+    m_farFull = field(m_session, layout, tr("Far: full"), Measured::Length, m, 2, 0.1,
                       tr("Metres from the lens up to which it is all there"));
-    m_farGone = field(layout, tr("Far: gone"), Measured::Length, m,
+    m_farGone = field(m_session, layout, tr("Far: gone"), Measured::Length, m, 2, 0.1,
                       tr("Metres from the lens at which it has gone. 0: it does not fade far"));
     connect(m_in, &NumberField::entered, this, [this](double v) {
         m_session.apply(
@@ -61,16 +63,6 @@ TimePart::TimePart(Session& session, QWidget* parent) : QWidget(parent), m_sessi
 void TimePart::set(const char* member, double seconds) {
     m_session.apply(edit::onLayers("showing", m_session.selection(),
                                    {{member, Rational::nearest(std::max(0.0, seconds)).text()}}));
-}
-
-NumberField* TimePart::field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
-                             const QString& unit, const QString& tip) {
-    auto* number = new NumberField(measured, unit, 2, measured == scene::Measured::Length ? 0.1 : 0.25);
-    number->setToolTip(tip);
-    number->setAccessibleName(name);
-    line(layout, name, number, 118);
-    connect(number, &NumberField::misread, &m_session, &Session::problem);
-    return number;
 }
 
 void TimePart::refresh() {

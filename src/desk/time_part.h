@@ -17,8 +17,6 @@ public:
     void refresh(); ///< shows the one selected layer
 
 private:
-    NumberField* field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
-                       const QString& unit, const QString& tip);
     void set(const char* member, double seconds);
     Session& m_session;
     NumberField *m_in, *m_out, *m_fadeIn, *m_fadeOut, *m_nearGone, *m_nearFull, *m_farFull, *m_farGone;

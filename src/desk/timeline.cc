@@ -4,6 +4,7 @@
 #include "desk/findings.h"
 #include "desk/frame_cache.h"
 #include "desk/number_field.h"
+#include "desk/pace_choice.h"
 #include "desk/paper.h"
 #include "desk/theme.h"
 #include "motion/values.h"
@@ -546,12 +547,6 @@ void Timeline::paintMove(QPainter& painter) {
     painter.save();
     painter.setClipRect(QRectF(namesWidth - 10, row.top(), width() - namesWidth + 10, row.height()));
     const auto& marks = scene.camera.marks;
-    const auto nameOf = [](const scene::Pace& pace) {
-        for (const scene::NamedPace& named : scene::namedPaces)
-            if (named.pace == pace)
-                return QString::fromLatin1(named.name.data(), static_cast<qsizetype>(named.name.size()));
-        return pace.drawn.empty() ? tr("own pace") : tr("drawn pace");
-    };
     const auto name = [&](const QRectF& bar, const QString& text) {
         painter.setPen(theme::text);
         painter.setFont(theme::sans(10));
@@ -562,7 +557,7 @@ void Timeline::paintMove(QPainter& painter) {
         const QRectF bar(QPointF(xOf(marks[i].time), row.top() + 8),
                          QPointF(xOf(marks[i + 1].time), row.bottom() - 7));
         painter.fillRect(bar, QColor(0x73, 0x37, 0x2A));
-        if (!whole) name(bar, nameOf(marks[i].pace));
+        if (!whole) name(bar, paceName(marks[i].pace));
     }
     if (whole && marks.size() > 1) { // where the marks leave the most room
         QRectF widest;
@@ -571,7 +566,7 @@ void Timeline::paintMove(QPainter& painter) {
                              QPointF(xOf(marks[i + 1].time), row.bottom() - 7));
             if (bar.width() > widest.width()) widest = bar;
         }
-        name(widest, tr("%1, over the whole move").arg(nameOf(*scene.camera.pace)));
+        name(widest, tr("%1, over the whole move").arg(paceName(*scene.camera.pace)));
     }
     for (std::size_t i = 0; i < marks.size(); ++i) {
         const double x = xOf(marks[i].time), y = row.top() + 6;

@@ -1,6 +1,7 @@
 // The timeline's hands: playing, and what a press and a drag do.
 #include "desk/findings.h"
 #include "desk/number_field.h"
+#include "desk/pace_choice.h"
 #include "desk/theme.h"
 #include "desk/timeline.h"
 #include "scene/quantity.h"
@@ -79,29 +80,22 @@ void Timeline::readTime() {
 void Timeline::choosePace(int move, const QPoint& where) {
     QMenu menu(this);
     const scene::Camera& camera = m_session.scene()->camera;
-    const bool whole = camera.pace.has_value();
-    const scene::Pace now = whole ? *camera.pace : camera.marks[static_cast<std::size_t>(move)].pace;
+    const PaceScope scope{camera.pace.has_value(), static_cast<std::size_t>(move), 0, 0};
+    const scene::Pace now = paceOf(camera, scope);
     for (const scene::NamedPace& named : scene::namedPaces) {
         const std::string name(named.name);
-        QAction* action = menu.addAction(QString::fromStdString(name), this, [this, move, name, whole] {
-            edit::Edit edit = {{"edit", "pace"}, {"pace", name}};
-            if (whole)
-                edit["whole"] = true;
-            else
-                edit["mark"] = move + 1;
-            m_session.apply(edit);
-        });
+        QAction* action = menu.addAction(QString::fromStdString(name), this,
+                                         [this, scope, name] { m_session.apply(paceEdit(scope, name)); });
         action->setCheckable(true);
         action->setChecked(now == named.pace);
     }
     menu.addSeparator();
-    QAction* all = menu.addAction(tr("One pace over the whole move"), this, [this, whole, now] {
-        edit::Edit edit = {{"edit", "pace"}, {"whole", true}};
-        edit["pace"] = whole ? edit::Edit(nullptr) : edit::Edit(scene::namedPaces[3].name);
-        m_session.apply(edit);
+    const double begin = camera.marks[scope.move].time.toDouble();
+    QAction* all = menu.addAction(tr("One pace over the whole move"), this, [this, scope, begin] {
+        m_session.apply(wholePaceEdit(*m_session.scene(), begin, !scope.whole));
     });
     all->setCheckable(true);
-    all->setChecked(whole);
+    all->setChecked(scope.whole);
     menu.exec(where);
 }
 
