@@ -223,7 +223,13 @@ void CurvePaper::drawCurve(QPainter& painter, const std::string& property, bool 
     if (!current && !line.isEmpty()) { // told apart by name, not by colour
         painter.setFont(theme::sans(10));
         painter.setPen(theme::pen);
-        painter.drawText(line.back() + QPointF(-60, -4), QString::fromStdString(property));
+        // Each a little further along, for where one ends or begins others often do too.
+        const auto shown = m_view.shown();
+        const auto number = std::find(shown.begin(), shown.end(), property) - shown.begin();
+        const double share = 0.1 + 0.8 * static_cast<double>(number) / static_cast<double>(shown.size());
+        painter.drawText(line[static_cast<qsizetype>(share * static_cast<double>(line.size() - 1))] +
+                             QPointF(4, -4),
+                         QString::fromStdString(property));
     }
     if (!track) return;
     for (const auto& key : track->keys) {
@@ -331,13 +337,14 @@ void CurvePaper::mousePressEvent(QMouseEvent* event) {
 }
 
 void CurvePaper::dragGrip(const QPointF& place) {
+    const QPointF by = place - m_pressed; // hands are beside the keys that they move
     KeyChange change;
     KeyRefs then = m_keysFrom;
     if (m_grip == Grip::Left || m_grip == Grip::Right) {
         const double fixed = m_grip == Grip::Right ? m_boxFrom.left() : m_boxFrom.right(),
                      was = m_grip == Grip::Right ? m_boxFrom.right() : m_boxFrom.left();
         if (std::abs(was - fixed) < 1) return;
-        const double k = std::clamp((place.x() - fixed) / (was - fixed), 0.01, 100.0);
+        const double k = std::clamp((was + by.x() - fixed) / (was - fixed), 0.01, 100.0);
         change.stretch = Rational::nearest(k).toDouble();
         if (m_grip == Grip::Left) { // the last of them stays
             Rational first = m_keysFrom.front().time, last = first;
@@ -351,7 +358,7 @@ void CurvePaper::dragGrip(const QPointF& place) {
         const double fixed = m_grip == Grip::Top ? m_boxFrom.bottom() : m_boxFrom.top(),
                      was = m_grip == Grip::Top ? m_boxFrom.top() : m_boxFrom.bottom();
         if (std::abs(was - fixed) < 1) return;
-        const double k = (place.y() - fixed) / (was - fixed), stays = valueAt(property, fixed);
+        const double k = (was + by.y() - fixed) / (was - fixed), stays = valueAt(property, fixed);
         change.more["multiply"] = k;
         change.more["add"] = stays * (1 - k);
         m_say = tr("%1 % of the value").arg(figure(k * 100, 0));

@@ -72,6 +72,7 @@ QSpinBox* seedRow(Form& form, const QString& name, std::int64_t now, const QStri
     auto* seed = new QSpinBox;
     seed->setRange(0, most);
     seed->setValue(static_cast<int>(std::clamp<std::int64_t>(now, 0, most)));
+    seed->setAlignment(Qt::AlignRight);
     seed->setToolTip(tip);
     form.layout->addRow(name, seed);
     return seed;

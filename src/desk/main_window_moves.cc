@@ -4,8 +4,8 @@
 #include "desk/main_window.h"
 #include "desk/marks_strip.h"
 #include "desk/move_dialogs.h"
-#include "desk/pace_choice.h"
 #include "desk/number_field.h"
+#include "desk/pace_choice.h"
 #include "desk/settings.h"
 #include "desk/timeline.h"
 #include "motion/walking.h"
@@ -111,7 +111,7 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
     };
     reorder("mark-earlier", tr("This mark comes earlier"), -1);
     reorder("mark-later", tr("This mark comes later"), 1);
-    c.add(menu, "walk-by", tr("Walk by…"), keys("Ctrl+W"),
+    c.add(menu, "walk-by", tr("Walk by…"), keys("Shift+W"),
           tr("Truck, pedestal, dolly, pan, tilt, roll in numbers"), [this] {
               if (const auto step = askStep(this)) {
                   m_session.walk(motion::stepped(m_session.pose(), *step));

@@ -33,6 +33,7 @@ public:
                                            rect.center().y() + 0.5 - side / 2.0, side, side));
     }
     QPixmap pixmap(const QSize& size, QIcon::Mode mode, QIcon::State state) override {
+        if (size.isEmpty()) return {}; // on a button that has no room
         QPixmap pixmap(size);
         pixmap.fill(Qt::transparent);
         QPainter painter(&pixmap);

@@ -95,8 +95,12 @@ Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove&
         const scene::Pose at = move.at(t.toDouble());
         if (changes) pivot = values.pivot(found, t, at.position);
         const auto place = optics::project(optics::viewOf(at, scene.camera.gate, scene.output.frame), pivot);
-        if (place && last) result.travel += (*place - *last).length();
-        last = place;
+        // Beside the lens a place runs away without bound; of that nothing is seen.
+        const V2d size(scene.output.frame);
+        const bool near = place && std::abs(place->x - size.x / 2) < 1.5 * size.x &&
+                          std::abs(place->y - size.y / 2) < 1.5 * size.y;
+        if (near && last) result.travel += (*place - *last).length();
+        last = near ? place : std::nullopt;
     }
     return result;
 }

@@ -20,17 +20,18 @@ struct Measure {
     std::optional<std::array<V2d, 4>> corners;
     V2d low{0}, high{0}; ///< the box around all of it in the frame, px; empty when it is behind
     double enlargement =
-        0;             ///< the most frame pixels on a pixel of its picture; 0 when it has none or is behind
-    double blur = 0;   ///< diameter of the blur disc at its pivot, px; 0 when it is behind
-    double travel = 0; ///< length of its pivot's path in the frame over all frames of the scene, px
+        0;           ///< the most frame pixels on a pixel of its picture; 0 when it has none or is behind
+    double blur = 0; ///< diameter of the blur disc at its pivot, px; 0 when it is behind
+    /// Length of its pivot's path over all frames of the scene, px; where it is ahead and not further than a
+    /// frame beside the picture.
+    double travel = 0;
     V2d size() const { return high - low; }
 };
 
 /// All but the travel.
 Measure measureAt(const Standing& standing, const scene::Found& found);
 
-/// For frames of the scene's own size. travel is summed over frames at which the pivot is ahead of the
-/// camera; the scene is settled for each.
+/// For frames of the scene's own size. travel looks at all of them.
 Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove& move, Rational time);
 
 /// The world's points that bound a layer, or everything in a group.

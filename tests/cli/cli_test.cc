@@ -60,6 +60,26 @@ TEST(CommandLine, FromPicturesToFrames) {
     EXPECT_FALSE(std::filesystem::exists(dir / "f.0009.png"));
 }
 
+TEST(CommandLine, ChecksAMove) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    test::writePicture(dir / "a.png", {64, 64}, [](int x, int y) { return Rgba8{x, y, 0}; });
+    ASSERT_EQ(cli("import " + d + "/a.png -o " + d + "/s.ostage").code, 0);
+    const auto calm = cli("check " + d + "/s.ostage");
+    EXPECT_EQ(calm.code, 0) << calm.printed;
+    // 4 m in 1 s: too fast on a dolly, which does 2 m/s
+    test::writeAll(dir / "fast.json",
+                   R"([{"edit":"set-mark","time":1,"position":[4,1.5,0]},{"edit":"lens","rig":"dolly"}])");
+    ASSERT_EQ(cli("apply " + d + "/s.ostage " + d + "/fast.json -o " + d + "/f.ostage").code, 0);
+    const auto fast = cli("check " + d + "/f.ostage");
+    const auto report = nlohmann::json::parse(fast.printed, nullptr, false);
+    ASSERT_FALSE(report.is_discarded()) << fast.printed;
+    bool speed = false;
+    for (const auto& finding : report["findings"])
+        speed = speed || finding["what"] == "speed";
+    EXPECT_TRUE(speed) << fast.printed;
+}
+
 TEST(CommandLine, BadInputGetsItsSentenceAndCode) {
     const TempDir dir;
     const std::string d = dir.path().string();

@@ -9,7 +9,9 @@
 #include "staged_fixture.h"
 
 #include <QComboBox>
+#include <QLabel>
 #include <QPushButton>
+#include <QStatusBar>
 
 namespace stage::desk {
 namespace {
@@ -297,6 +299,49 @@ TEST_F(Choreography, UnderOnePaceThePlayheadStaysWithTheMarkThatIsWalked) {
     QTest::keyClick(&camera(), Qt::Key_K);
     ASSERT_EQ(marks().size(), 4u);
     EXPECT_EQ(session().markHere(), 1);
+}
+
+TEST_F(Choreography, ThePaceThatIsChosenIsThatWhichRuns) {
+    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 2}, {"position", {1, 1.5, 0}}}));
+    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 4}, {"position", {2, 1.5, -1}}}));
+    ASSERT_TRUE(session().apply({{"edit", "pace"}, {"mark", 2}, {"pace", "soft start"}}));
+    session().select({});
+    session().setFrame(60);
+    const auto boxes = window.findChildren<PaceChoice*>(); // beside the paper, and in the details
+    ASSERT_EQ(boxes.size(), 2);
+    const auto choose = [](PaceChoice* box, const char* name) {
+        box->setCurrentIndex(box->findText(QLatin1String(name)));
+        Q_EMIT box->activated(box->currentIndex());
+    };
+    for (PaceChoice* box : boxes) {
+        EXPECT_EQ(box->currentText(), QStringLiteral("soft start"));
+        choose(box, "soft stop");
+        EXPECT_EQ(paceName(scene().camera.marks[1].pace), QStringLiteral("soft stop"));
+        session().undo();
+    }
+    run("whole-pace"); // that of the playhead's move
+    ASSERT_TRUE(scene().camera.pace);
+    EXPECT_EQ(paceName(*scene().camera.pace), QStringLiteral("soft start"));
+    const scene::Pace each = scene().camera.marks[1].pace;
+    for (PaceChoice* box : boxes) {
+        choose(box, "even");
+        EXPECT_EQ(paceName(*scene().camera.pace), QStringLiteral("even"));
+        EXPECT_EQ(scene().camera.marks[1].pace, each);
+        session().undo();
+    }
+    run("whole-pace");
+    EXPECT_FALSE(scene().camera.pace);
+}
+
+TEST_F(Choreography, OnAMarkSettingOneSaysThatItIsThere) {
+    session().setFrame(0);
+    const auto before = session().history().step();
+    run("set-mark");
+    EXPECT_EQ(session().history().step(), before);
+    bool said = false;
+    for (const QLabel* label : window.statusBar()->findChildren<QLabel*>())
+        said = said || label->text().contains(QStringLiteral("Mark 1 is here already"));
+    EXPECT_TRUE(said);
 }
 
 TEST_F(Choreography, FocusIsPulledByAClickOnEach) {

@@ -10,6 +10,7 @@
 #include <QComboBox>
 #include <QListWidget>
 #include <QPushButton>
+#include <cmath>
 
 namespace stage::desk {
 namespace {
@@ -28,7 +29,8 @@ protected:
     }
     void showCurves() {
         window.panes().reveal(Panes::View::Curves);
-        QApplication::processEvents();
+        // Once it is laid out, or a drag would begin on another paper than it ends on.
+        ASSERT_TRUE(QTest::qWaitFor([&] { return paper().width() > 200 && paper().height() > 200; }, 5000));
         window.curves().setProperty("height");
     }
 };
@@ -282,6 +284,101 @@ TEST_F(Tracks, WhatStandsInTheWayIsSaidAndMended) {
     sheet->hide();
     session().undo();
     EXPECT_EQ(scene().camera.marks.back().time, Rational(1));
+}
+
+TEST_F(Tracks, ChosenKeysAreStretchedByTheirBox) {
+    key(front, "height", 1, 1.0);
+    key(front, "height", 2, 2.0);
+    session().select({front});
+    showCurves();
+    session().chooseKeys({{front, "height", 1}, {front, "height", 2}});
+    QApplication::processEvents();
+    // The box is 9 px around them; its hands are in the middles of its sides.
+    const QPointF a = paper().placeOf(KeyRef{front, "height", 1}),
+                  b = paper().placeOf(KeyRef{front, "height", 2});
+    const double middle = (a.y() + b.y()) / 2, second = b.x() - a.x();
+    drag(&paper(), {b.x() + 9, middle}, {b.x() + 9 + second, middle});
+    const auto keys = [&] { return track(front, "height")->keys; };
+    EXPECT_NEAR(keys()[1].time.toDouble(), 3, 0.05); // twice as long
+    EXPECT_EQ(keys()[0].time, Rational(1));
+    EXPECT_EQ(session().keys().size(), 2u); // still chosen, where they are now
+    session().undo();
+    session().chooseKeys({{front, "height", 1}, {front, "height", 2}});
+    QApplication::processEvents();
+    const double half = (a.x() + b.x()) / 2, rise = a.y() - b.y();
+    drag(&paper(), {half, b.y() - 9}, {half, b.y() - 9 + rise / 2}); // its top, halfway down
+    EXPECT_NEAR(keys()[0].value, 1, 1e-6);
+    EXPECT_NEAR(keys()[1].value, 1.5, 0.02);
+    EXPECT_EQ(keys()[1].time, Rational(2));
+}
+
+TEST_F(Tracks, TimeIsSpreadAtThePointerAndSlid) {
+    const auto turn = [&](double x, int turns, Qt::KeyboardModifiers keys) {
+        QWheelEvent wheel({x, 8}, timeline().mapToGlobal(QPointF(x, 8)), {}, {0, 120 * turns}, Qt::NoButton,
+                          keys, Qt::NoScrollPhase, false);
+        QApplication::sendEvent(&timeline(), &wheel);
+    };
+    const auto perFrame = [&] { return timeline().xOfFrame(1) - timeline().xOfFrame(0); };
+    const double before = perFrame(), x = timeline().xOfFrame(60);
+    turn(x, 4, Qt::ControlModifier);
+    EXPECT_NEAR(perFrame(), before / std::pow(0.8, 4), 1e-9);
+    EXPECT_NEAR(timeline().xOfFrame(60), x, 1e-6); // what is under the pointer stays
+    QTest::mouseClick(&timeline(), Qt::LeftButton, Qt::NoModifier,
+                      QPointF(timeline().xOfFrame(70), 8).toPoint());
+    EXPECT_EQ(session().frame(), 70);
+    turn(x, -1, Qt::ShiftModifier); // later
+    EXPECT_LT(timeline().xOfFrame(60), x - 10);
+    turn(x, -1000, Qt::ShiftModifier); // not beyond the end
+    const double last = timeline().xOfFrame(static_cast<double>(scene().output.frames - 1));
+    turn(x, -1, Qt::ShiftModifier);
+    EXPECT_EQ(timeline().xOfFrame(static_cast<double>(scene().output.frames - 1)), last);
+    QTest::mouseDClick(&timeline(), Qt::LeftButton, Qt::NoModifier, QPoint(400, 8));
+    EXPECT_NEAR(perFrame(), before, 1e-9);
+}
+
+TEST_F(Tracks, ASignOfAFindingLeadsThereAndToTheList) {
+    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 2}, {"position", {0, 1.5, -16}}}));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !window.findings().report().findings.empty(); }, 10000));
+    checks::Finding worst;
+    for (const auto& finding : window.findings().report().findings)
+        if (finding.kind == checks::Kind::Speed) worst = finding;
+    ASSERT_EQ(worst.kind, checks::Kind::Speed);
+    session().setFrame(100);
+    const QRectF row = timeline().rowRect(0);
+    const std::int64_t at = frameAt(worst.at, scene().output.rate);
+    QTest::mouseClick(&timeline(), Qt::LeftButton, Qt::NoModifier,
+                      QPointF(timeline().xOfFrame(static_cast<double>(at)), row.bottom() - 6).toPoint());
+    EXPECT_EQ(session().frame(), at);
+    auto* sheet = window.findChild<FindingsSheet*>();
+    ASSERT_TRUE(sheet);
+    EXPECT_TRUE(sheet->isVisible());
+    sheet->hide();
+}
+
+TEST_F(Tracks, FootageIsSlidInsideItsBar) {
+    auto footage = std::make_shared<scene::Layer>(layer(front));
+    footage->content = scene::Footage{{"rain.####.png", 0, ""}, Rational(24), 100, 0, Rational(0)};
+    ASSERT_TRUE(session().apply({{"edit", "add"}, {"layers", {scene::toJson(*footage)}}}));
+    const std::int64_t clip = scene().layers.back()->id;
+    ASSERT_NE(clip, front);
+    ASSERT_TRUE(session().apply(edit::onLayers("showing", std::vector{clip}, {{"in", "1"}, {"out", "3"}})));
+    session().select({clip});
+    QApplication::processEvents();
+    const auto start = [&] { return std::get<scene::Footage>(layer(clip).content).start; };
+    const Rational was = start();
+    const double frame = timeline().xOfFrame(1) - timeline().xOfFrame(0);
+    const QPointF middle = timeline().barOf(clip).center() + QPointF(0, 4);
+    drag(&timeline(), middle, middle + QPointF(6 * frame, 0), Qt::ControlModifier);
+    EXPECT_EQ(start() - was, Rational(1, 4));       // 6 frames at 24
+    EXPECT_EQ(layer(clip).showing.in, Rational(1)); // its bar stays
+    EXPECT_EQ(layer(clip).showing.out, Rational(3));
+    // Without Ctrl all of it goes.
+    drag(&timeline(), middle, middle + QPointF(12 * frame, 0));
+    EXPECT_EQ(start() - was, Rational(3, 4));
+    EXPECT_EQ(layer(clip).showing.in, Rational(3, 2));
+    session().undo();
+    session().undo();
+    EXPECT_EQ(start(), was);
 }
 
 TEST_F(Tracks, AllFramesAreKeptReadyWhileNothingIsDone) {

@@ -105,6 +105,32 @@ TEST(Measures, TravelOfATruck) {
     }
 }
 
+TEST(Measures, TravelOfALayerThatMovesOnACarrier) {
+    // 0.3 m on a carrier twice as large that goes 0.1 m, all at 5 m: 0.7 m, 373.333 px each
+    scene::Scene scene = scene::emptyScene();
+    auto group = test::card(1, {0, 0, -5});
+    group->placement.scale = {2, 2};
+    const auto rises = [](double by) {
+        return scene::Track{"across", {{Rational(0), 0}, {scene::lastTime(scene::emptyScene()), by}}};
+    };
+    group->tracks = {rises(0.1)};
+    auto rider = test::card(2, {0, 0, 0});
+    rider->follows = 1;
+    rider->tracks = {rises(0.3)};
+    scene.layers = {group, rider};
+    EXPECT_NEAR(measure(scene, 2, CameraMove(scene), 0).travel, 0.7 * 373.3333, 1e-3);
+}
+
+TEST(Measures, WhatRunsAwayBesideTheLensDoesNotTravel) {
+    // Passed 0.1 m aside: just before, a frame's step would be thousands of px.
+    scene::Scene scene = scene::emptyScene();
+    scene.camera.marks.push_back(mark(2, scene::lastTime(scene), {0, 0, -10}));
+    scene.layers.push_back(test::card(1, {0.1, 0, -5}));
+    const Measure m = measure(scene, 1, CameraMove(scene), 0);
+    EXPECT_GT(m.travel, 0.4 * 1920);
+    EXPECT_LT(m.travel, 1.5 * 1920);
+}
+
 TEST(Measures, CornersOfACard) {
     scene::Scene scene = scene::emptyScene();
     scene.layers.push_back(test::card(1, {0.5, 0.25, -5}));
