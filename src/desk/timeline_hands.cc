@@ -14,6 +14,15 @@
 #include <cmath>
 
 namespace stage::desk {
+namespace {
+
+/// Nothing of it would be elsewhere if it were moved in time.
+bool stillInTime(const scene::Layer& layer) {
+    return !layer.showing.in && !layer.showing.out && layer.tracks.empty() && layer.places.empty() &&
+           !std::holds_alternative<scene::Footage>(layer.content);
+}
+
+}
 
 // ---- playing
 
@@ -328,33 +337,19 @@ void Timeline::dragBar(const QPointF& place) {
                             .arg(figure(now.toDouble(), 2));
             break;
         }
-        default: { // all of it: the bar, its footage and what is keyed
-            if (was.in) edit["in"] = (*was.in + shift).text();
-            if (was.out) edit["out"] = (*was.out + shift).text();
-            if (was.in || was.out) edits.push_back(edit);
-            if (const auto* footage = std::get_if<scene::Footage>(&found.layer->content))
-                edits.push_back(
-                    {{"edit", "footage"}, {"layers", {id}}, {"start", (footage->start + shift).text()}});
-            KeyRefs keys;
-            for (const scene::Track& track : found.layer->tracks)
-                for (KeyRef& key : keysOf(before, id, track.property))
-                    keys.push_back(std::move(key));
-            if (!keys.empty() && m_drag == Drag::Bar)
-                edits.push_back(changeKeys(keys, {.shift = shift}, "Move keys"));
+        default: // all of it, or with Ctrl the footage alone
             m_say =
                 tr("by %1 s, %2").arg(figure(shift.toDouble(), 2), counted(by, tr("frame"), tr("frames")));
-            continue;
-        }
+            if (m_drag == Drag::Bar) {
+                if (stillInTime(*found.layer)) continue;
+                edit = {{"edit", "move-in-time"}, {"layers", {id}}, {"by", shift.text()}};
+            } else {
+                const auto* footage = std::get_if<scene::Footage>(&found.layer->content);
+                if (!footage) continue;
+                edit = {{"edit", "footage"}, {"layers", {id}}, {"start", (footage->start + shift).text()}};
+            }
         }
         edits.push_back(std::move(edit));
-    }
-    if (m_drag == Drag::Slide) {
-        edits.clear();
-        for (const std::int64_t id : layers)
-            if (const auto found = scene::find(before, id); found.layer)
-                if (const auto* footage = std::get_if<scene::Footage>(&found.layer->content))
-                    edits.push_back(
-                        {{"edit", "footage"}, {"layers", {id}}, {"start", (footage->start + shift).text()}});
     }
     if (edits.empty()) {
         m_say = tr("shows all the time: drag an end first");

@@ -242,6 +242,7 @@ constexpr auto kinds = std::to_array<Kind>({
     {"keys", "Change keys of", changeKeys},
     {"hand-held", "Hold by hand", handHeld},
     {"showing", "Change times of", showing},
+    {"move-in-time", "Move in time", moveInTime},
     {"stagger", "Stagger", stagger},
     {"settings", "Change settings", settings},
     {"several", "Several changes", applySeveral},

@@ -570,25 +570,39 @@ void showing(Scene& scene, Fields& fields) {
         });
 }
 
+namespace {
+
+/// All of a layer later: when it shows, its footage and what is keyed on it.
+void putOff(Layer& layer, Rational by) {
+    if (layer.showing.in) layer.showing.in = *layer.showing.in + by;
+    if (layer.showing.out) layer.showing.out = *layer.showing.out + by;
+    if (auto* footage = std::get_if<scene::Footage>(&layer.content)) footage->start = footage->start + by;
+    for (Track& track : layer.tracks)
+        for (auto& key : track.keys)
+            key.time = key.time + by;
+    for (auto& key : layer.places)
+        key.time = key.time + by;
+}
+
+}
+
+void moveInTime(Scene& scene, Fields& fields) {
+    const Rational by = fields.rational("by", Rational(0) - latest, latest);
+    for (const std::int64_t id : layersOf(scene, fields))
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) { putOff(layer, by); });
+}
+
 void stagger(Scene& scene, Fields& fields) {
-    // Each begins so much after the one before it, in the order named; their lengths and footage go along.
+    // Each begins so much after the one before it, in the order named.
     const Rational by = fields.rational("by", Rational(0) - latest, latest);
     const auto ids = layersOf(scene, fields);
     const Rational first = scene::find(scene, ids.front()).layer->showing.in.value_or(Rational(0));
     const Rational start = fields.rational("from", Rational(0) - latest, latest, first);
     for (std::size_t i = 0; i < ids.size(); ++i)
         scene::changeLayer(scene.layers, ids[i], [&](Layer& layer) {
-            const Rational in = start + by * Rational(static_cast<std::int64_t>(i));
-            const Rational shift = in - layer.showing.in.value_or(Rational(0));
+            const Rational in = layer.showing.in.value_or(Rational(0));
             layer.showing.in = in;
-            if (layer.showing.out) layer.showing.out = *layer.showing.out + shift;
-            if (auto* footage = std::get_if<scene::Footage>(&layer.content))
-                footage->start = footage->start + shift;
-            for (Track& track : layer.tracks)
-                for (auto& key : track.keys)
-                    key.time = key.time + shift;
-            for (auto& key : layer.places)
-                key.time = key.time + shift;
+            putOff(layer, start + by * Rational(static_cast<std::int64_t>(i)) - in);
         });
 }
 

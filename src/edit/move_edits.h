@@ -25,6 +25,7 @@ void changeKeys(scene::Scene& scene, scene::Fields& fields);
 void handHeld(scene::Scene& scene, scene::Fields& fields);
 
 void showing(scene::Scene& scene, scene::Fields& fields);
+void moveInTime(scene::Scene& scene, scene::Fields& fields);
 void stagger(scene::Scene& scene, scene::Fields& fields);
 
 /// Gives marks in the middle of a move that has one pace the times that follow from it.

@@ -295,6 +295,20 @@ TEST_F(Moves, LayersComeInOneAfterAnother) {
     EXPECT_NE(refused({{"edit", "showing"}, {"layers", {"Title"}}, {"out", 1}}), "");
 }
 
+TEST_F(Moves, AllOfALayerIsMovedInTime) {
+    apply({{"edit", "showing"}, {"layers", {"Boatman"}}, {"in", 1}});
+    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "roll"}, {"time", 2}, {"value", 8}});
+    apply({{"edit", "recede"}, {"layers", {"Bridge"}}, {"depth", 30}, {"from", 1}, {"to", 3}});
+    ASSERT_FALSE(layer("Bridge").places.empty());
+    const Rational begin = layer("Bridge").places.front().time;
+    apply({{"edit", "move-in-time"}, {"layers", {"Boatman", "Bridge"}}, {"by", "-1/2"}});
+    EXPECT_EQ(layer("Boatman").showing.in, Rational(1, 2));
+    EXPECT_FALSE(layer("Boatman").showing.out); // to the end as before
+    EXPECT_EQ(layer("Boatman").tracks[0].keys[0].time, Rational(3, 2));
+    EXPECT_EQ(layer("Bridge").places.front().time, begin - Rational(1, 2));
+    EXPECT_NE(refused({{"edit", "move-in-time"}, {"layers", {"Bridge"}}, {"by", 1e300}}), "");
+}
+
 /// Every corner of a layer in the frame at a time, as the move sees it.
 std::vector<V2d> cornersOf(const scene::Scene& scene, std::int64_t id, double seconds) {
     const Rational time = Rational::nearest(seconds);
