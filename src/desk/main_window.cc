@@ -489,6 +489,11 @@ bool MainWindow::leave() {
     return answer == QMessageBox::Discard;
 }
 
+MainWindow::~MainWindow() {
+    // Before the session goes: an editor that is still open asks it even as it ends.
+    qDeleteAll(findChildren<QWidget*>(Qt::FindDirectChildrenOnly));
+}
+
 void MainWindow::closeEvent(QCloseEvent* event) {
     if (!leave()) return event->ignore();
     keepLayout();

@@ -40,6 +40,7 @@ class MainWindow : public QMainWindow {
     Q_OBJECT
 public:
     explicit MainWindow(std::filesystem::path journals);
+    ~MainWindow() override;
 
     Session& session() { return m_session; }
     CameraView& camera() { return *m_camera; }

@@ -17,7 +17,8 @@ protected:
     Desk() : window(dir / "journals") {
         window.resize(1280, 800);
         window.show();
-        EXPECT_TRUE(QTest::qWaitForWindowExposed(&window));
+        window.activateWindow(); // or its shortcuts do nothing
+        EXPECT_TRUE(QTest::qWaitForWindowActive(&window));
     }
     ~Desk() override { window.session().close(); }
 

@@ -332,6 +332,23 @@ TEST_F(Staging, TheLadderIsSearchedHiddenAndLocked) {
     EXPECT_TRUE(layer(back).visible);
 }
 
+TEST_F(Staging, TheWindowMayGoWhileANameIsWritten) {
+    MainWindow other(dir / "other-journals");
+    other.resize(1280, 800);
+    other.show();
+    other.activateWindow();
+    ASSERT_TRUE(QTest::qWaitForWindowActive(&other));
+    ASSERT_TRUE(other.session().apply({{"edit", "add"}, {"layers", {scene::toJson(layer(front))}}}));
+    other.ladder().setListing(true);
+    QTest::qWait(50);
+    LayerList& list = other.ladder().list();
+    const QRect row = list.rowRect(other.session().scene()->layers[0]->id);
+    ASSERT_FALSE(row.isEmpty());
+    QTest::mouseDClick(list.viewport(), Qt::LeftButton, Qt::NoModifier, row.center());
+    ASSERT_TRUE(qobject_cast<QLineEdit*>(QApplication::focusWidget()));
+    other.session().close(); // and gone; a memory checker looks on
+}
+
 TEST_F(Staging, TheListRenamesHidesAndSelects) {
     run("list");
     EXPECT_TRUE(window.ladder().listing());
