@@ -344,6 +344,7 @@ TEST_F(Staging, TheWindowMayGoWhileANameIsWritten) {
     LayerList& list = other.ladder().list();
     const QRect row = list.rowRect(other.session().scene()->layers[0]->id);
     ASSERT_FALSE(row.isEmpty());
+    QTest::mouseClick(list.viewport(), Qt::LeftButton, Qt::NoModifier, row.center());
     QTest::mouseDClick(list.viewport(), Qt::LeftButton, Qt::NoModifier, row.center());
     ASSERT_TRUE(qobject_cast<QLineEdit*>(QApplication::focusWidget()));
     other.session().close(); // and gone; a memory checker looks on
