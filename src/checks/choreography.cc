@@ -377,7 +377,9 @@ void Looking::ends() {
         finding.fixes.clear();
         Json edits = Json::array();
         for (const scene::Track& track : scene::find(m_scene, finding.layer).layer->tracks)
-            if (!track.link && !track.keys.empty())
+            // Only what is not where it began; one that goes on after its keys would lose its period.
+            if (!track.link && !track.keys.empty() && track.beside == scene::Beside::Hold &&
+                motion::keysAt(track, 0) != motion::keysAt(track, last.toDouble()))
                 edits.push_back({{"edit", "key"},
                                  {"layers", {finding.layer}},
                                  {"property", track.property},
@@ -387,8 +389,8 @@ void Looking::ends() {
             const std::string name = "End as it begins";
             finding.fixes.push_back({name, {{"edit", "several"}, {"name", name}, {"edits", edits}}});
         }
-        finding.sentence =
-            "The end does not meet the beginning: " + found.layer->name + " is off by " + figure(off) + " m.";
+        finding.sentence = "The end does not meet the beginning: " + found.layer->name +
+                           (off < 1e-3 ? " is not as opaque." : " is off by " + figure(off) + " m.");
         add(finding);
     }
 }

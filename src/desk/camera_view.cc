@@ -71,8 +71,8 @@ CameraView::CameraView(Session& session, QWidget* parent)
     connect(&m_request, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double ms) {
         m_picture = picture;
         m_milliseconds = ms;
-        if (m_session.previewing()) // towards what takes 25 ms, for the hand is followed 30 times a second
-            m_draft = std::clamp(m_draft * std::sqrt(25 / std::max(1.0, ms)), 0.25, 1.0);
+        if (m_session.previewing()) // towards what takes 30 ms
+            m_draft = std::clamp(m_draft * std::sqrt(30 / std::max(1.0, ms)), 0.25, 1.0);
         const bool onMove = !m_session.offHere();
         if (tag == m_generation * (1ll << 32) + m_session.frame() && onMove) keep(m_session.frame(), picture);
         m_refined = false;

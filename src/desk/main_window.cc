@@ -25,7 +25,6 @@
 #include "output/write.h"
 
 #include <QApplication>
-#include <QClipboard>
 #include <QCloseEvent>
 #include <QComboBox>
 #include <QDragEnterEvent>
@@ -34,7 +33,6 @@
 #include <QLabel>
 #include <QMenuBar>
 #include <QMessageBox>
-#include <QMimeData>
 #include <QSplitter>
 #include <QStackedWidget>
 #include <QStatusBar>
@@ -499,28 +497,6 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     keepLayout();
     m_session.close();
     event->accept();
-}
-
-void MainWindow::paste() {
-    const QMimeData* held = QGuiApplication::clipboard()->mimeData();
-    std::vector<std::filesystem::path> files;
-    if (!held) return say(tr("There is no picture to paste."));
-    for (const QUrl& url : held->urls())
-        if (url.isLocalFile()) files.emplace_back(url.toLocalFile().toStdString());
-    if (!files.empty()) return offerIn(files);
-    const QImage image = qvariant_cast<QImage>(held->imageData());
-    if (image.isNull()) return say(tr("There is no picture to paste."));
-    const std::filesystem::path folder =
-        m_session.document().empty() ? m_journals / "pasted" : m_session.document().parent_path();
-    std::error_code code;
-    std::filesystem::create_directories(folder, code);
-    std::filesystem::path file;
-    for (int n = 1; file.empty() || std::filesystem::exists(file, code); ++n)
-        file = folder / ("pasted-" + std::to_string(n) + ".png");
-    if (!image.save(QString::fromStdString(file.string()), "PNG"))
-        return say(tr("The picture could not be kept in %1.").arg(QString::fromStdString(folder.string())),
-                   true);
-    bringIn({file});
 }
 
 void MainWindow::offerIn(const std::vector<std::filesystem::path>& files) {

@@ -7,9 +7,11 @@
 #include "media/content.h"
 #include "media/probe.h"
 
+#include <QClipboard>
 #include <QFileDialog>
 #include <QFileSystemWatcher>
 #include <QMenu>
+#include <QMimeData>
 
 namespace stage::desk {
 namespace {
@@ -144,6 +146,28 @@ void MainWindow::saveByItself() {
         say(QString::fromStdString(saved.error().sentence), true);
     else
         say(tr("Saved by itself."));
+}
+
+void MainWindow::paste() {
+    const QMimeData* held = QGuiApplication::clipboard()->mimeData();
+    std::vector<std::filesystem::path> files;
+    if (!held) return say(tr("There is no picture to paste."));
+    for (const QUrl& url : held->urls())
+        if (url.isLocalFile()) files.emplace_back(url.toLocalFile().toStdString());
+    if (!files.empty()) return offerIn(files);
+    const QImage image = qvariant_cast<QImage>(held->imageData());
+    if (image.isNull()) return say(tr("There is no picture to paste."));
+    const std::filesystem::path folder =
+        m_session.document().empty() ? m_journals / "pasted" : m_session.document().parent_path();
+    std::error_code code;
+    std::filesystem::create_directories(folder, code);
+    std::filesystem::path file;
+    for (int n = 1; file.empty() || std::filesystem::exists(file, code); ++n)
+        file = folder / ("pasted-" + std::to_string(n) + ".png");
+    if (!image.save(QString::fromStdString(file.string()), "PNG"))
+        return say(tr("The picture could not be kept in %1.").arg(QString::fromStdString(folder.string())),
+                   true);
+    bringIn({file});
 }
 
 }

@@ -36,7 +36,7 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
     auto& c = m_commands;
     c.add(menu, "set-mark", tr("Set mark"), keys("K"), {}, [this] { setMark(); });
     const auto whereMarked = [this](const auto& act) {
-        if (const int mark = m_session.markHere(); mark >= 0 && !m_session.offHere())
+        if (const int mark = m_session.markHere(); mark >= 0)
             act(mark);
         else
             say(tr("The playhead stands on no mark."));

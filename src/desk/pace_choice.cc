@@ -58,7 +58,7 @@ QString paceName(const scene::Pace& pace) {
 }
 
 PaceChoice::PaceChoice(Session& session, QWidget* parent) : QComboBox(parent), m_session(session) {
-    setToolTip(tr("The pace at the playhead; drawn on the paper below it is one of your own"));
+    setToolTip(tr("The pace at the playhead; one of your own is drawn on the paper of Pace"));
     for (const scene::NamedPace& named : scene::namedPaces)
         addItem(paceName(named.pace));
     setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);

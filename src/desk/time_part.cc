@@ -13,23 +13,23 @@ TimePart::TimePart(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(4);
     section(layout, tr("Time"));
-    const QString s = QStringLiteral("s"), m = QStringLiteral("m");
-    m_in = field(m_session, layout, tr("In"), Measured::Plain, s, 2, 0.25,
-                 tr("Seconds; from then on it shows. 0: from the begin"));
-    m_out = field(m_session, layout, tr("Out"), Measured::Plain, s, 2, 0.25,
-                  tr("Seconds; until then it shows. The end: to the end"));
-    m_fadeIn = field(m_session, layout, tr("Fade in"), Measured::Plain, s, 2, 0.25,
-                     tr("Seconds over which it comes"));
-    m_fadeOut = field(m_session, layout, tr("Fade out"), Measured::Plain, s, 2, 0.25,
-                      tr("Seconds over which it goes"));
-    m_nearGone = field(m_session, layout, tr("Near: gone"), Measured::Length, m, 2, 0.1,
-                       tr("Metres from the lens at which it has gone, as the camera comes near"));
-    m_nearFull = field(m_session, layout, tr("Near: full"), Measured::Length, m, 2, 0.1,
-                       tr("Metres from the lens from which on it is all there. 0: it does not fade near"));
-    m_farFull = field(m_session, layout, tr("Far: full"), Measured::Length, m, 2, 0.1,
-                      tr("Metres from the lens up to which it is all there"));
-    m_farGone = field(m_session, layout, tr("Far: gone"), Measured::Length, m, 2, 0.1,
-                      tr("Metres from the lens at which it has gone. 0: it does not fade far"));
+    const auto seconds = [&](const QString& name, const QString& tip) {
+        return field(m_session, layout, name, Measured::Plain, QStringLiteral("s"), 2, 0.25, tip);
+    };
+    const auto metres = [&](const QString& name, const QString& tip) {
+        return field(m_session, layout, name, Measured::Length, QStringLiteral("m"), 2, 0.1, tip);
+    };
+    m_in = seconds(tr("In"), tr("Seconds; from then on it shows. 0: from the begin"));
+    m_out = seconds(tr("Out"), tr("Seconds; until then it shows. The end: to the end"));
+    m_fadeIn = seconds(tr("Fade in"), tr("Seconds over which it comes"));
+    m_fadeOut = seconds(tr("Fade out"), tr("Seconds over which it goes"));
+    m_nearGone =
+        metres(tr("Near: gone"), tr("Metres from the lens at which it has gone, as the camera comes near"));
+    m_nearFull = metres(tr("Near: full"),
+                        tr("Metres from the lens from which on it is all there. 0: it does not fade near"));
+    m_farFull = metres(tr("Far: full"), tr("Metres from the lens up to which it is all there"));
+    m_farGone =
+        metres(tr("Far: gone"), tr("Metres from the lens at which it has gone. 0: it does not fade far"));
     connect(m_in, &NumberField::entered, this, [this](double v) {
         m_session.apply(
             edit::onLayers("showing", m_session.selection(),

@@ -219,6 +219,13 @@ TEST(Checks, LayersOfALoopMeetTheirBeginning) {
     EXPECT_EQ(ends->layer, 7);
     EXPECT_NE(ends->sentence.find("0.75 m"), std::string::npos) << ends->sentence;
     EXPECT_FALSE(find(look(mended(scene, ends->fixes.at(0))), Kind::Ends));
+    // What swings on after its keys has no such fix: a key at the end would change how it swings.
+    auto swings = std::make_shared<scene::Layer>(*boat);
+    swings->tracks[0].beside = scene::Beside::GoOn;
+    scene.layers = {swings};
+    const auto on = find(look(scene), Kind::Ends);
+    ASSERT_TRUE(on);
+    EXPECT_TRUE(on->fixes.empty());
 }
 
 TEST(Checks, AKeyThatHoldsUpToAnotherJumps) {
