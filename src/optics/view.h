@@ -13,8 +13,8 @@ struct View {
     V3d right{1, 0, 0}, up{0, 1, 0}, forward{0, 0, -1}; ///< orthonormal
     double slope = 1;                                   ///< pixels per unit of slope
     V2d centre{0};                                      ///< where the axis meets the frame, px
-    double aperture = 0; ///< the lens's radius f / 2N in metres; 0: a pinhole
-    double focus = 10;   ///< depth of the plane that is sharp, metres
+    double aperture = 0;                                ///< the lens's radius f / 2N in metres; 0: a pinhole
+    double focus = 10;                                  ///< depth of the plane that is sharp, metres
 };
 
 View viewOf(const scene::Pose& pose, double gate, V2i frame);

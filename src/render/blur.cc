@@ -217,7 +217,7 @@ const DiscBlur::Rows& DiscBlur::rowsOf(double radius, int part) {
     return rows;
 }
 
-bool DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0,
+void DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0,
                       int width, int height) {
     // Sums along each row; number n is that of the first n pixels.
     m_width = width, m_height = height;
@@ -231,15 +231,17 @@ bool DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Ai
             m_part.clear(w, h);
             const int px = x0 + bx, py = y0 + by;
             const Reach reach = reachOf(plane, px, py, px + w, py + h, Through::Pinhole);
-            if (!reach.off && plane.bent()) {
-                sampleBox(plane, pixels, air, {px, py, px + w, py + h}, m_part);
-            } else if (!reach.off) {
+            if (!reach.off) {
                 m_arena.reset();
-                std::optional<Brush> brush = brushOf(plane, pixels, reach, px, py, w, h, m_arena);
-                if (!brush) return false;
-                brush->air = air;
-                brush->hazy = air.density > 0;
-                render::paintUnder(*brush, m_part);
+                std::optional<Brush> brush;
+                if (!plane.bent()) brush = brushOf(plane, pixels, reach, px, py, w, h, m_arena);
+                if (brush) {
+                    brush->air = air.from(px, py);
+                    brush->hazy = air.density > 0;
+                    render::paintUnder(*brush, m_part);
+                } else {
+                    sampleBox(plane, pixels, air, {px, py, px + w, py + h}, m_part);
+                }
             }
             for (int y = 0; y < h; ++y) {
                 const float* in = m_part.rgba + 4 * y * Canvas::side;
@@ -254,7 +256,6 @@ bool DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Ai
             }
         }
     }
-    return true;
 }
 
 bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, const Air& air, float opacity,
@@ -267,10 +268,17 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
         if (plane.bent() && !(nearness > 0)) return fallback;
         return plane.view.aperture * plane.view.slope * (1 / plane.view.focus - nearness);
     };
-    double most = 0;
+    double most = 0, least = 1e300;
     for (const int x : {box.x0, box.x1})
-        for (const int y : {box.y0, box.y1})
-            most = std::max(most, std::abs(radiusAt(x, y)));
+        for (const int y : {box.y0, box.y1}) {
+            const double radius = std::abs(radiusAt(x, y));
+            most = std::max(most, radius), least = std::min(least, radius);
+        }
+    // Very unlike discs are not blurred in one small picture.
+    constexpr double unlike = 4, seen = 8; // px
+    if (!plane.bent() && most > unlike * std::max(least, seen) &&
+        std::max(box.x1 - box.x0, box.y1 - box.y0) > smallestPart)
+        return false;
     if (plane.bent()) {
         // Anywhere in it and around it, with its sign.
         const auto [far, near] = nearnessIn(plane, box.x0, box.y0, box.x1, box.y1);
@@ -287,11 +295,11 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
     const double size = 1 << shrink;
     const Plane small = shrink ? inPixelsOf(plane, size) : plane;
     // Pixels of the small picture that the discs of the box reach, and one around them for spreading.
-    const int reach = static_cast<int>(std::ceil(most / size)) + 2;
+    const int reach = static_cast<int>(std::ceil(most / size)) + 3;
     const auto down = [&](int at) { return static_cast<int>(std::floor(at / size)); };
     const int x0 = down(box.x0) - reach, y0 = down(box.y0) - reach;
     const int width = down(box.x1 - 1) + reach + 1 - x0, height = down(box.y1 - 1) + reach + 1 - y0;
-    if (!raster(small, pixels, air, x0, y0, width, height)) return false;
+    raster(small, pixels, air.from(-0.5, -0.5, size), x0, y0, width, height);
 
     // Nothing there?
     const auto stride = static_cast<std::size_t>(m_width + 1) * 4;
@@ -312,8 +320,13 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
     // Blurred at places `step` pixels of the frame apart, from half a step before the box on. Places come in
     // phases of a pixel of the small picture.
     const int step = shrink > 1 ? 1 << (shrink - 1) : 1 << shrink, phases = (1 << shrink) / step;
-    const int across = (box.x1 - box.x0 + step - 1) / step + 2,
-              high = (box.y1 - box.y0 + step - 1) / step + 2;
+    // Places stand at multiples of the step, whatever the box.
+    const auto onStep = [&](int at) {
+        return static_cast<int>(std::floor(at / static_cast<double>(step))) * step;
+    };
+    const int firstX = onStep(box.x0), firstY = onStep(box.y0);
+    const int across = (box.x1 - firstX + step - 1) / step + 2,
+              high = (box.y1 - firstY + step - 1) / step + 2;
     m_blurred.resize(static_cast<std::size_t>(across) * static_cast<std::size_t>(high) * 4 +
                      16); // read in steps
     std::vector<Ends> ends;
@@ -334,7 +347,7 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
         return count;
     };
     for (int j = 0; j < high; ++j) {
-        const double fy = box.y0 + (j - 0.5) * step; // in the frame
+        const double fy = firstY + (j - 0.5) * step; // in the frame
         const double y = fy / size - y0 - 0.5;       // in the small picture, from its first row's middle
         const int row = static_cast<int>(std::floor(y + 1e-9));
         const int part = static_cast<int>(std::lround((y - row) * 4)) & 3;
@@ -342,14 +355,16 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
         for (int phase = 0; phase < phases; ++phase) {
             // As many at a time as have the same disc.
             for (int i = phase; i < across;) {
-                const auto placeOf = [&](int n) { return (box.x0 + (n - 0.5) * step) / size - x0; };
-                const double radius = radiusAt(box.x0 + (i - 0.5) * step, fy) / size;
+                const auto placeOf = [&](int n) { return (firstX + (n - 0.5) * step) / size - x0; };
+                // Around the box, where it is only mixed in, no disc is larger than in it.
+                const auto radiusOf = [&](int n) {
+                    return std::clamp(radiusAt(firstX + (n - 0.5) * step, fy), -most, most) / size;
+                };
+                const double radius = radiusOf(i);
                 int end = across;
                 if (!plane.level)
                     for (end = i + phases; end < across; end += phases)
-                        if (std::abs(radiusAt(box.x0 + (end - 0.5) * step, fy) / size - radius) >
-                            0.004 * std::abs(radius))
-                            break;
+                        if (std::abs(radiusOf(end) - radius) > 0.004 * std::abs(radius)) break;
                 end = std::min(end, across);
                 const double x = placeOf(i), whole = std::floor(x + 1e-9);
                 const Rows& rows = rowsOf(discOf(radius * size), part);
@@ -369,12 +384,12 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
     int at[Canvas::side];
     alignas(64) float parts[Canvas::side];
     for (int x = 0; x < Canvas::side; ++x) {
-        const float u = (static_cast<float>(x) + 0.5f) / static_cast<float>(step) + 0.5f;
+        const float u = (static_cast<float>(box.x0 - firstX + x) + 0.5f) / static_cast<float>(step) + 0.5f;
         at[x] = std::min(static_cast<int>(u), across - 2);
         parts[x] = u - static_cast<float>(at[x]);
     }
     for (int y = 0; y < canvas.height; ++y) {
-        const float v = (static_cast<float>(y) + 0.5f) / static_cast<float>(step) + 0.5f;
+        const float v = (static_cast<float>(box.y0 - firstY + y) + 0.5f) / static_cast<float>(step) + 0.5f;
         const int j = std::min(static_cast<int>(v), high - 2);
         const float fv = v - static_cast<float>(j);
         const float* upper = m_blurred.data() + static_cast<std::size_t>(j) * rowSize;

@@ -13,8 +13,8 @@ class DiscBlur {
 public:
     explicit DiscBlur(const Opening& opening) : m_opening(opening) {}
 
-    /// Paints the card, at a time -1..1 of the exposure, under what the canvas shows. disc: its diameter in
-    /// the middle of the box, px. False: it is too steep there to be painted in one go.
+    /// Paints the card under what the canvas shows. Its cost does not depend on how large the disc is. False:
+    /// its discs differ too much for the box to be painted in one go, but a smaller one can be.
     bool paintUnder(const Plane& plane, const media::Pyramid& pixels, const Air& air, float opacity,
                     const media::Box& box, Canvas& canvas);
 
@@ -28,7 +28,7 @@ private:
     };
     /// part: where in its row the middle is, quarters from the row's own middle.
     const Rows& rowsOf(double radius, int part);
-    bool raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0, int width,
+    void raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0, int width,
                 int height);
 
     Opening m_opening;

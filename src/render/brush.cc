@@ -108,10 +108,13 @@ private:
                 hn::Store(hn::Mul(c, hn::Set(d, m_brush.opacity)), d, m_cover + i);
             }
             if (m_brush.hazy) {
-                const auto depth =
-                    hn::Div(hn::Set(d, 1.f), hn::Max(at(m_brush.nearness, x), hn::Set(d, 1e-7f)));
-                const auto through = hn::Max(hn::Sub(depth, hn::Set(d, m_brush.air.start)), hn::Zero(d));
-                hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -m_brush.air.density))), d, m_air + i);
+                const Air& air = m_brush.air;
+                const float down = (row - air.centreY) * air.perPixel;
+                const auto right = hn::Mul(hn::Sub(x, hn::Set(d, air.centreX)), hn::Set(d, air.perPixel));
+                const auto stretch = hn::Sqrt(hn::MulAdd(right, right, hn::Set(d, 1 + down * down)));
+                const auto distance = hn::Div(stretch, hn::Max(at(m_brush.nearness, x), hn::Set(d, 1e-7f)));
+                const auto through = hn::Max(hn::Sub(distance, hn::Set(d, air.start)), hn::Zero(d));
+                hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -air.density))), d, m_air + i);
             }
         }
     }
@@ -223,9 +226,17 @@ void useInstructionSet(const std::string& name) {
         if (name == hwy::TargetName(target)) hwy::SetSupportedTargetsForTest(target);
 }
 
-void throughAir(const Air& air, double nearness, float* rgba) {
-    const double depth = 1 / std::max(nearness, 1e-7);
-    const auto t = static_cast<float>(std::exp(-air.density * std::max(0.0, depth - air.start)));
+Air Air::from(double x0, double y0, double size) const {
+    Air moved = *this;
+    moved.centreX = static_cast<float>(static_cast<double>(centreX) / size - x0 - 0.5);
+    moved.centreY = static_cast<float>(static_cast<double>(centreY) / size - y0 - 0.5);
+    moved.perPixel = static_cast<float>(static_cast<double>(perPixel) * size);
+    return moved;
+}
+
+void throughAir(const Air& air, float x, float y, double nearness, float* rgba) {
+    const double distance = static_cast<double>(air.stretchAt(x, y)) / std::max(nearness, 1e-7);
+    const auto t = static_cast<float>(std::exp(-air.density * std::max(0.0, distance - air.start)));
     for (int c = 0; c < 3; ++c)
         rgba[c] = rgba[c] * t + air.colour[c] * (1 - t) * rgba[3];
 }

@@ -5,6 +5,7 @@
 #include "render/canvas.h"
 #include "render/patch.h"
 
+#include <cmath>
 #include <optional>
 #include <string>
 #include <vector>
@@ -16,15 +17,26 @@ struct TileLinear {
     float a = 0, b = 0, c = 0;
 };
 
-/// Light that comes from the air in front of a card rather than from the card.
+/// Light that comes from the air in front of a card rather than from the card. Distances are along the ray
+/// from the eye through the middle of a pixel.
 struct Air {
     float colour[3] = {0, 0, 0};
-    float density = 0; ///< per metre; 0: none
-    float start = 0;   ///< metres
+    float density = 0;              ///< per metre; 0: none
+    float start = 0;                ///< metres
+    float centreX = 0, centreY = 0; ///< where the axis meets the frame, px
+    float perPixel = 0;             ///< slope of a ray for each px from there
+
+    /// The same for places counted from the middle of pixel (x0, y0), in pixels `size` times as large.
+    Air from(double x0, double y0, double size = 1) const;
+    /// Distance over depth of what is seen at a place.
+    float stretchAt(float x, float y) const {
+        const float right = (x - centreX) * perPixel, down = (y - centreY) * perPixel;
+        return std::sqrt(1 + right * right + down * down);
+    }
 };
 
-/// What of a card's colour at 1/depth `nearness` comes through the air, in place.
-void throughAir(const Air& air, double nearness, float* rgba);
+/// What of a card's colour at 1/depth `nearness`, seen at a place, comes through the air, in place.
+void throughAir(const Air& air, float x, float y, double nearness, float* rgba);
 
 /// A card ready to be painted over one tile. Places on it are texels of the finest of its patches, from the
 /// middle of that patch's first.
@@ -41,7 +53,7 @@ struct Brush {
     float opacity = 1;
     Blocks without = 0; ///< which are not painted
     bool hazy = false;
-    Air air;
+    Air air;             ///< from the middle of the tile's first pixel
     TileLinear nearness; ///< 1 / depth
 };
 

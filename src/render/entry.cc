@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <optional>
 #include <set>
 
 namespace stage::render {
@@ -14,7 +15,10 @@ Air airOf(const motion::Frame& frame) {
     const scene::Colour& haze = frame.haze.colour;
     return {{static_cast<float>(haze.r), static_cast<float>(haze.g), static_cast<float>(haze.b)},
             static_cast<float>(frame.haze.density),
-            static_cast<float>(frame.haze.start)};
+            static_cast<float>(frame.haze.start),
+            static_cast<float>(frame.view.centre.x),
+            static_cast<float>(frame.view.centre.y),
+            static_cast<float>(1 / frame.view.slope)};
 }
 
 media::Box regionOf(const motion::Frame& frame, const Quality& quality) {
@@ -91,13 +95,55 @@ media::Box boxOf(const Plane& plane, const media::Box& frame, Through through) {
     return box;
 }
 
+/// A flat card that is smaller than a pixel, as one of the same middle and area that lies straight in the
+/// frame: however it falls between pixels, what it adds to them then sums up to its area.
+std::optional<optics::Card> straightened(const optics::Card& card, const optics::View& view) {
+    V2d low(1e300), high(-1e300), middle(0);
+    const std::vector<V3d> outline = card.outline();
+    std::vector<V2d> places;
+    for (const V3d& corner : outline) {
+        const auto at = optics::project(view, corner);
+        if (!at) return {};
+        places.push_back(*at);
+        low = {std::min(low.x, at->x), std::min(low.y, at->y)};
+        high = {std::max(high.x, at->x), std::max(high.y, at->y)};
+        middle += *at / static_cast<double>(outline.size());
+    }
+    const V2d size = high - low;
+    if (!(size.x < 1 && size.y < 1)) return {};
+    double area = 0;
+    for (std::size_t i = 0; i < places.size(); ++i) {
+        const V2d a = places[i] - middle, b = places[(i + 1) % places.size()] - middle;
+        area += (a.x * b.y - a.y * b.x) / 2;
+    }
+    const double k = std::sqrt(std::abs(area) / std::max(size.x * size.y, 1e-30));
+    const double depth = optics::depthOf(view, card.at(0.5, 0.5));
+    const auto at = [&](double x, double y) {
+        return view.eye + optics::rayThrough(view, middle + V2d(x * size.x, y * size.y) * (k / 2)) * depth;
+    };
+    optics::Card straight;
+    straight.corner = at(-1, -1);
+    straight.across = at(1, -1) - straight.corner;
+    straight.down = at(-1, 1) - straight.corner;
+    straight.front = -view.forward;
+    return straight;
+}
+
 Plane seen(const motion::Item& item, const motion::Frame& frame, const Quality& quality, V2i size) {
     const scene::Extensions& on = item.layer->hanging.extensions;
     optics::View view = frame.view;
     if (quality.way == Way::Pinhole) view.aperture = 0;
+    const bool exposed = frame.exposed && quality.way != Way::Pinhole;
+    if (item.card.bend == 0 && size.x > 0)
+        if (const auto small = straightened(item.card, view)) {
+            Plane plane = planeOf(*small, view, size);
+            if (exposed)
+                expose(plane, {straightened(item.open, frame.open).value_or(item.open), frame.open},
+                       {straightened(item.close, frame.close).value_or(item.close), frame.close});
+            return plane;
+        }
     Plane plane = planeOf(item.card, view, size, on);
-    if (frame.exposed && quality.way != Way::Pinhole)
-        expose(plane, {item.open, frame.open}, {item.close, frame.close});
+    if (exposed) expose(plane, {item.open, frame.open}, {item.close, frame.close});
     return plane;
 }
 
@@ -192,7 +238,8 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
         for (std::size_t i = before; i < entries.glints.size(); ++i) {
             Glint& glint = entries.glints[i];
             float through[4] = {1, 1, 1, 0};
-            if (air.density > 0) throughAir(air, static_cast<double>(glint.nearness), through);
+            if (air.density > 0)
+                throughAir(air, glint.x, glint.y, static_cast<double>(glint.nearness), through);
             for (int c = 0; c < 3; ++c)
                 glint.rgb[c] *= entry.opacity * through[0];
         }

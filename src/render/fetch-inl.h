@@ -71,7 +71,9 @@ template <class D, class V = hn::Vec<D>> HWY_INLINE V coverOf(D d, const Edges& 
         const auto each = hn::Set(d, 1 / reach);
         const auto from = hn::MulAdd(hn::Sub(place, hn::Set(d, low)), each, half),
                    to = hn::MulAdd(hn::Sub(hn::Set(d, high), place), each, half);
-        return hn::Mul(hn::Min(hn::Max(from, zero), one), hn::Min(hn::Max(to, zero), one));
+        // What both edges leave of the pixel, which may hold them both.
+        return hn::Max(
+            hn::Sub(hn::Add(hn::Min(hn::Max(from, zero), one), hn::Min(hn::Max(to, zero), one)), one), zero);
     };
     return hn::Mul(inside(u, edges.left, edges.right, edges.reachU),
                    inside(v, edges.top, edges.bottom, edges.reachV));

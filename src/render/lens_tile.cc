@@ -96,6 +96,7 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         }
         const Reach reach = reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Lens);
         if (reach.off) continue;
+        tile.plain = tile.plain && entry.blend == scene::Blend::Normal;
         if (reach.behind > 0 && !whole) return false;
         if (plane.bent()) {
             const bool twice = mesh(entry, reach, box, card);
@@ -144,7 +145,6 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         if (presence == Presence::Nothing) continue;
         here.opaque =
             presence == Presence::Opaque && entry.opacity == 1 && entry.blend == scene::Blend::Normal;
-        tile.plain = tile.plain && entry.blend == scene::Blend::Normal;
 
         if (fixed) {
             const Reach sharp = reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole);
@@ -156,7 +156,7 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
                 plainly();
                 continue;
             }
-            brush->air = m_air;
+            brush->air = m_air.from(box.x0, box.y0);
             brush->hazy = m_air.density > 0;
             Canvas& canvas = spare();
             canvas.clear(width, height);
@@ -208,7 +208,7 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
             card.dv = static_cast<float>(widest.dv * widest.taps * shrink);
         }
         card.edges = edgesOf(plane, reach, card.fine, level, coversAt(plane, mx, my));
-        card.air = m_air;
+        card.air = m_air.from(box.x0, box.y0);
         card.hazy = m_air.density > 0;
         seen.push_back(std::move(here));
     }
@@ -271,7 +271,7 @@ bool LensPainter::mesh(const Entry& entry, const Reach& reach, const media::Box&
     card.scaleV = static_cast<float>(std::ldexp(plane.size.y, -level));
     card.edges = edgesOf(plane, reach, card.fine, level, {reachU, reachV});
     card.edges.any = true; // some rays may miss it
-    card.air = m_air;
+    card.air = m_air.from(box.x0, box.y0);
     card.hazy = m_air.density > 0;
     return twice;
 }

@@ -26,7 +26,6 @@ Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
     plane.view = view;
     plane.extensions = extensions;
     if (card.bend != 0) {
-        plane.size = size;
         optics::Card loose = card;
         constexpr double spare = 0.02;
         loose.left += spare, loose.right += spare, loose.top += spare, loose.bottom += spare;
@@ -41,8 +40,10 @@ Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
             plane.x1 = std::max(plane.x1, high.x), plane.y1 = std::max(plane.y1, high.y);
         }
     }
+    if (size.x >= 1 && size.y >= 1) plane.size = size;
     plane.top = media::levelCount(size) - 1;
-    if (!(std::abs(cn) > 1e-300)) return plane; // seen edge-on: nowhere ahead
+    // Seen edge-on, or without an area: nowhere ahead.
+    if (!(std::abs(cn) > 1e-300) || !(n.dot(n) > 1e-300)) return plane;
     const auto along = [&](const V3d& v) { return Linear{start.dot(v), perX.dot(v), perY.dot(v)}; };
     Linear& w = plane.pinhole.w;
     w = along(n) * (1 / cn);
@@ -58,7 +59,6 @@ Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
         *change[i] = -en;
     }
     if (size.x < 1 || size.y < 1) return plane;
-    plane.size = size;
     const auto coordinate = [&](const V3d& axis, double length, Linear Projective::*which) {
         const double offset = c.dot(axis);
         const Linear across = along(axis);

@@ -370,6 +370,7 @@ private:
         const int lanes = static_cast<int>(hn::Lanes(d));
         alignas(64) float xs[16], us[16], vs[16];
         std::fill_n(xs, 16, x);
+        const auto stretch = hn::Set(d, card.air.stretchAt(x, y));
         bool any = false;
         for (int i = 0; i < m_rays; i += 16) {
             lookAtMesh(card, xs, y, i, us, vs);
@@ -379,8 +380,8 @@ private:
                 hn::Store(cover, d, m_cover + i + k);
                 any = any || !hn::AllFalse(d, hn::Gt(cover, hn::Zero(d)));
                 if (card.hazy) {
-                    const auto through = hn::Max(
-                        hn::Sub(hn::Load(d, m_depth + i + k), hn::Set(d, card.air.start)), hn::Zero(d));
+                    const auto distance = hn::Mul(hn::Load(d, m_depth + i + k), stretch);
+                    const auto through = hn::Max(hn::Sub(distance, hn::Set(d, card.air.start)), hn::Zero(d));
                     hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i + k);
                 }
                 placeOn(d, card.fine, u, v, i + k, m_fine);
@@ -424,6 +425,7 @@ private:
             };
             if (card.occupancy.clear(whole(x0), whole(y0), whole(x1) + 1, whole(y1) + 1)) return false;
         }
+        const auto stretch = hn::Set(d, card.hazy ? card.air.stretchAt(x, y) : 1.f);
         for (int i = 0; i < m_rays; i += static_cast<int>(hn::Lanes(d))) {
             const auto p = hn::Load(d, m_p + i), q = hn::Load(d, m_q + i);
             auto u = hn::MulAdd(p, hn::Set(d, ru), hn::MulAdd(q, hn::Set(d, uu), hn::Set(d, u0))),
@@ -452,7 +454,8 @@ private:
                                               hn::MulAdd(q, hn::Set(d, card.perUp), hn::Set(d, 1.f)));
                 const auto depth =
                     hn::Div(slant, hn::Max(hn::Mul(w, hn::Set(d, card.nearness)), hn::Set(d, 1e-7f)));
-                const auto through = hn::Max(hn::Sub(depth, hn::Set(d, card.air.start)), hn::Zero(d));
+                const auto through =
+                    hn::Max(hn::MulSub(depth, stretch, hn::Set(d, card.air.start)), hn::Zero(d));
                 hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i);
             }
             placeOn(d, card.fine, u, v, i, m_fine);

@@ -50,7 +50,8 @@ double lodOfDisc(double disc, double texelsPerPixel, int samples) {
 
 int shrinkOf(double radius) {
     constexpr double mostRadius = 5; // of the disc in the small picture, px
-    return std::clamp(static_cast<int>(std::ceil(std::log2(std::max(radius, 1e-6) / mostRadius))), 0, 6);
+    return std::clamp(static_cast<int>(std::ceil(std::log2(std::clamp(radius, 1e-6, 1e9) / mostRadius))), 0,
+                      30);
 }
 
 namespace {
@@ -210,7 +211,9 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const Readin
     // Inside the box it may be a little finer than at its corners.
     const double spare = plane.level ? 1e-5 : 0.3;
     const int fine = std::max(0, static_cast<int>(std::floor(low - spare))),
-              coarse = std::min(top, static_cast<int>(std::floor(high + spare)) + 1);
+              coarse = reading.lens && reading.rays == 0 && !plane.level
+                           ? top // blurred in one small picture for discs of many sizes
+                           : std::min(top, static_cast<int>(std::floor(high + spare)) + 1);
     const bool steep = r.behind > 0 || coarse - fine > 2 || r.u1 - r.u0 > 4.0 * plane.size.x ||
                        r.v1 - r.v0 > 4.0 * plane.size.y;
     if (steep && (x1 - x0 > 1 || y1 - y0 > 1)) {

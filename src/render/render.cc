@@ -42,10 +42,8 @@ void putAway(const float* in, int pixels, float* out) {
         hn::Stream(hn::Load(pixel, in + i), pixel, out + i);
 }
 
-}
-
-Result<Picture> render(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
-                       const Progress& progress) {
+Result<Picture> rendered(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
+                         const Progress& progress) {
     const auto entries = entriesOf(frame, quality, cache, progress);
     if (!entries) return tl::unexpected(entries.error());
 
@@ -53,14 +51,17 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
     Picture picture(frame.size);
     if (region != media::boxOf(frame.size)) std::fill(picture.rgba.begin(), picture.rgba.end(), 0.f);
     const bool paint = frame.blending == scene::Blending::Paint;
+    const Air air = airOf(frame);
     const scene::Colour& bg = frame.background;
     float ground[4] = {static_cast<float>(bg.r), static_cast<float>(bg.g), static_cast<float>(bg.b),
                        static_cast<float>(bg.a)};
+    if (air.density > 0) // infinitely far away
+        for (int c = 0; c < 3; ++c)
+            ground[c] = air.colour[c] * ground[3];
     if (paint && ground[3] > 0)
         for (int c = 0; c < 3; ++c)
             ground[c] = encode(ground[c] / ground[3]) * ground[3];
 
-    const Air air = airOf(frame);
     const Opening opening{frame.iris.blades, static_cast<float>(radians(frame.iris.turn))};
     const RayPoints points = rayPoints(quality.samples);
     const bool draft = quality.way == Way::Draft;
@@ -94,15 +95,10 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
             for (int y = box.y0; y < box.y1; ++y) {
                 float* out = picture.row(y) + 4 * box.x0;
                 const float* in = hand.canvas.rgba + 4 * (y - box.y0) * Canvas::side;
-                if (paint || quality.piece)
+                if (quality.piece)
                     std::copy_n(in, 4 * (box.x1 - box.x0), out);
                 else
                     putAway(in, box.x1 - box.x0, out);
-                if (paint)
-                    for (int x = 0; x < box.x1 - box.x0; ++x)
-                        if (const float alpha = out[4 * x + 3]; alpha > 0)
-                            for (int c = 0; c < 3; ++c)
-                                out[4 * x + c] = decode(out[4 * x + c] / alpha) * alpha;
             }
             if (quality.piece) quality.piece(picture, box);
             progress.done(static_cast<double>(++done) / static_cast<double>(tiles.size()));
@@ -110,6 +106,13 @@ Result<Picture> render(const motion::Frame& frame, const Quality& quality, media
     });
     if (progress.stopped()) return cancelled();
     return picture;
+}
+
+}
+
+Result<Picture> render(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
+                       const Progress& progress) {
+    return guarded([&] { return rendered(frame, quality, cache, progress); });
 }
 
 }

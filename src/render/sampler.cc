@@ -99,8 +99,8 @@ void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, 
         }
         const auto inside = [](double place, double low, double high, double reach) {
             const double each = 1 / std::max(reach, 1e-12);
-            return std::clamp((place - low) * each + 0.5, 0.0, 1.0) *
-                   std::clamp((high - place) * each + 0.5, 0.0, 1.0);
+            return std::max(0.0, std::clamp((place - low) * each + 0.5, 0.0, 1.0) +
+                                     std::clamp((high - place) * each + 0.5, 0.0, 1.0) - 1);
         };
         auto coverage = static_cast<float>(inside(u, plane.farLeft(), plane.farRight(), std::hypot(ux, uy)) *
                                            inside(v, plane.farTop(), plane.farBottom(), std::hypot(vx, vy)));
@@ -120,13 +120,15 @@ void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, 
 void sampleBox(const Plane& plane, const media::Pyramid& pixels, const Air& air, const media::Box& box,
                Canvas& canvas) {
     canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
+    const Air here = air.from(box.x0, box.y0);
     for (int y = 0; y < canvas.height; ++y) {
         float* row = canvas.row(y);
         sampleRow(plane, pixels, box.y0 + y, box.x0, box.x1, row);
         if (air.density <= 0) continue;
         for (int x = 0; x < canvas.width; ++x)
             if (row[4 * x + 3] > 0)
-                throughAir(air, nearnessAt(plane, box.x0 + x + 0.5, box.y0 + y + 0.5), row + 4 * x);
+                throughAir(here, static_cast<float>(x), static_cast<float>(y),
+                           nearnessAt(plane, box.x0 + x + 0.5, box.y0 + y + 0.5), row + 4 * x);
     }
 }
 

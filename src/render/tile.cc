@@ -87,6 +87,15 @@ void blendAll(Canvas& below, const Canvas& above, const Entry& entry) {
         }
 }
 
+/// From sRGB-encoded values to light, in place.
+void toLight(Canvas& canvas) {
+    for (int y = 0; y < canvas.height; ++y)
+        for (int x = 0; x < canvas.width; ++x)
+            if (float* c = canvas.rgba + 4 * (y * Canvas::side + x); c[3] > 0)
+                for (int i = 0; i < 3; ++i)
+                    c[i] = decode(c[i] / c[3]) * c[3];
+}
+
 void fill(Canvas& canvas, const float* ground) {
     for (int i = 0; i < Canvas::side * Canvas::side * 4; ++i)
         canvas.rgba[i] = ground[i % 4];
@@ -96,14 +105,18 @@ void fill(Canvas& canvas, const float* ground) {
 
 void TilePainter::paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas) {
     m_time = 0;
-    if (!m_draft || !anyMoves(entries.list)) return paint(entries.list, box, ground, canvas);
+    const auto inLight = [&] {
+        paint(entries.list, box, ground, canvas);
+        if (m_blending == scene::Blending::Paint) toLight(canvas);
+    };
+    if (!m_draft || !anyMoves(entries.list)) return inLight();
     // A few moments of the exposure, each as if it stood still.
     constexpr int moments = 5;
     const auto sum = std::make_unique<Canvas>();
     sum->clear(box.x1 - box.x0, box.y1 - box.y0);
     for (int i = 0; i < moments; ++i) {
         m_time = (2 * i + 1.0) / moments - 1;
-        paint(entries.list, box, ground, canvas);
+        inLight();
         for (std::size_t k = 0; k < std::size(canvas.rgba); ++k)
             sum->rgba[k] += canvas.rgba[k] / moments;
     }
@@ -186,7 +199,7 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
         brush = brushOf(seen[n].look, entry.plane, *entry.pixels, seen[n].reach, box.x0, box.y0, canvas.width,
                         canvas.height, grid, static_cast<Blocks>(hidden | seen[n].known.clear), m_arena);
         brush.opacity = entry.opacity;
-        brush.air = m_air;
+        brush.air = m_air.from(box.x0, box.y0);
         brush.hazy = m_air.density > 0;
         hidden = static_cast<Blocks>(hidden | seen[n].known.opaque);
         return true;
@@ -311,7 +324,7 @@ void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas)
         return;
     } else if ((brush = brushOf(plane, *entry.pixels, reach, box.x0, box.y0, canvas.width, canvas.height,
                                 m_arena))) {
-        brush->air = m_air;
+        brush->air = m_air.from(box.x0, box.y0);
         brush->hazy = m_air.density > 0;
         paintUnder(*brush, canvas);
     } else {

@@ -14,8 +14,8 @@ public:
     TilePainter(bool draft, const Opening& opening, const Air& air, scene::Blending blending)
         : m_draft(draft), m_air(air), m_blending(blending), m_blur(opening) {}
 
-    /// Paints a box of the frame, at most Canvas::side across and down, over a ground of one colour. Colours
-    /// are in the blending's values.
+    /// Paints a box of the frame, at most Canvas::side across and down, over a ground of one colour in the
+    /// blending's values. The canvas has scene-linear light.
     void paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas);
 
 private:
