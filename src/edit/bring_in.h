@@ -35,4 +35,7 @@ struct BroughtIn {
 Result<BroughtIn> bringIn(const scene::Scene& scene, std::span<const std::filesystem::path> files,
                           const BringInWays& ways = {}, const Progress& progress = {});
 
+/// A `replace` with what its file holds put into it (as `contents`), so that applying it reads no file.
+Result<Edit> withContents(Edit replace, const Progress& progress = {});
+
 }

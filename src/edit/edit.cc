@@ -12,6 +12,7 @@
 #include "optics/placing.h"
 #include "scene/property.h"
 #include "scene/scene_json.h"
+#include "scene/utf8.h"
 
 #include <algorithm>
 #include <functional>
@@ -28,6 +29,9 @@ using scene::Limits;
 using scene::Misread;
 using scene::Scene;
 
+/// The scene after an edit, which has not been checked as a whole.
+Scene changed(const Scene& scene, const Edit& edit);
+
 // ---- the edits
 
 void addText(Scene& scene, Fields& fields) {
@@ -37,7 +41,7 @@ void addText(Scene& scene, Fields& fields) {
     const double em = fields.number("em", 1e-6, Limits::metres, home.height / 8);
     auto layer = std::make_shared<Layer>();
     layer->id = scene::highestId(scene) + 1;
-    layer->name = fields.text("name", 1000, text.text.substr(0, 40));
+    layer->name = fields.text("name", 1000, scene::asUtf8(text.text, 40));
     layer->placement = home.placement;
     layer->pixels = value(media::textPixels(text));
     layer->metresPerPixel = em / media::emPixels;
@@ -167,7 +171,7 @@ void applySeveral(Scene& scene, Fields& fields) {
     for (std::size_t i = 0; i < list.size(); ++i) {
         if (list[i].is_object() && list[i].contains("edit") && list[i]["edit"] == "several")
             throw Misread{"'" + fields.at("edits", i) + "': 'several' cannot hold another"};
-        scene = value(edit::apply(scene, list[i]));
+        scene = changed(scene, list[i]);
     }
 }
 
@@ -264,26 +268,39 @@ std::vector<std::string> editNames() {
     return names;
 }
 
-Result<Scene> apply(const Scene& scene, const Edit& edit) {
+namespace {
+
+Scene changed(const Scene& scene, const Edit& edit) {
     const Kind* kind = kindOf(edit);
     if (!kind) {
         if (!edit.is_object() || !edit.contains("edit"))
-            return fail("An edit is an object with a member 'edit' that names it.");
-        return fail("There is no edit " + edit["edit"].dump() + "; docs/edits.md lists them.");
+            throw Misread{"An edit is an object with a member 'edit' that names it"};
+        throw Misread{"There is no edit " + edit["edit"].dump() + "; docs/edits.md lists them"};
     }
-    try {
-        Scene next = scene;
-        Fields fields(edit, std::string(kind->name));
-        fields.text("edit", 100);
-        kind->run(next, fields);
-        fields.nothingElse();
-        settleMarks(next);
-        return next;
-    } catch (const Misread& misread) {
-        std::string sentence = misread.sentence;
+    Scene next = scene;
+    Fields fields(edit, std::string(kind->name));
+    fields.text("edit", 100);
+    kind->run(next, fields);
+    fields.nothingElse();
+    settleMarks(next);
+    return next;
+}
+
+}
+
+Result<Scene> apply(const Scene& scene, const Edit& edit) {
+    return guarded([&]() -> Result<Scene> {
+        std::string sentence;
+        try {
+            auto next = scene::asReadAgain(changed(scene, edit), scene);
+            if (next) return next;
+            sentence = "The scene could not be opened again: " + next.error().sentence;
+        } catch (const Misread& misread) {
+            sentence = misread.sentence;
+        }
         if (!sentence.ends_with('.')) sentence += '.';
         return fail(sentence);
-    }
+    });
 }
 
 std::string describe(const Scene& scene, const Edit& edit) {

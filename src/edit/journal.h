@@ -10,7 +10,8 @@
 
 namespace stage::edit {
 
-/// An open journal; removes its file when ended. Not thread-safe. Other processes see it as in use.
+/// A journal, once it has begun; its file stays until it is ended, and then goes. Not thread-safe. Other
+/// windows see it as in use, which also tells that its scene is open.
 class Journal {
 public:
     Journal() = default;
@@ -22,9 +23,11 @@ public:
         std::filesystem::path document; ///< the scene file it belongs to; may be empty
         bool unsaved = false; ///< the scene itself is nowhere else, so it is worth recovering without a step
     };
-    /// Starts a new journal in place of whatever the path holds.
-    static Result<Journal> begin(const std::filesystem::path& path, const scene::Scene& base,
-                                 const Start& start);
+    /// Starts a new journal in place of whatever the path holds and of the one before, whose file goes. On
+    /// error all stays as it was. Errors: the path is in use by another journal; it cannot be written.
+    Result<void> begin(const std::filesystem::path& path, const scene::Scene& base, const Start& start);
+    /// Whether a journal, of this or another program, is open there.
+    static bool inUse(const std::filesystem::path& path);
     Result<void> applied(const Edit& edit);
     Result<void> undone();
     Result<void> redone();
@@ -46,6 +49,9 @@ struct Recovered {
 };
 /// Nothing when there is no journal, a running program owns it, or it holds nothing that is not saved.
 std::optional<Recovered> recover(const std::filesystem::path& path);
+
+/// Removes a journal that nobody uses and that has nothing to recover.
+void discardEmpty(const std::filesystem::path& path);
 
 /// Where the journal of a scene file lies.
 std::filesystem::path journalOf(const std::filesystem::path& document);

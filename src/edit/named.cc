@@ -1,5 +1,10 @@
 #include "edit/named.h"
 
+#include "scene/utf8.h"
+
+#include <unordered_map>
+#include <unordered_set>
+
 namespace stage::edit {
 
 using scene::Fields;
@@ -30,14 +35,48 @@ std::int64_t layerNamed(const Scene& scene, const Json& who, const std::string& 
 std::vector<std::int64_t> layersOf(const Scene& scene, Fields& fields) {
     std::vector<std::int64_t> ids;
     const Json& list = fields.array("layers", Limits::layers);
-    for (std::size_t i = 0; i < list.size(); ++i)
-        ids.push_back(layerNamed(scene, list[i], fields.at("layers", i)));
+    // All that only one layer is called by; what is not found here is told of by layerNamed.
+    std::unordered_map<std::string, std::int64_t> byName;
+    std::unordered_set<std::int64_t> known, taken;
+    scene::forEach(scene, [&](const LayerPtr& layer, const auto&) {
+        known.insert(layer->id);
+        if (const auto [at, isNew] = byName.try_emplace(layer->name, layer->id); !isNew) at->second = 0;
+    });
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        std::int64_t id = 0;
+        if (list[i].is_number_integer() && known.contains(list[i].get<std::int64_t>()))
+            id = list[i].get<std::int64_t>();
+        else if (const auto named =
+                     list[i].is_string() ? byName.find(list[i].get<std::string>()) : byName.end();
+                 named != byName.end())
+            id = named->second;
+        if (id == 0) id = layerNamed(scene, list[i], fields.at("layers", i));
+        if (taken.insert(id).second) ids.push_back(id);
+    }
     if (ids.empty()) throw Misread{"'" + fields.at("layers") + "' is empty"};
     return ids;
 }
 
 std::int64_t layerOf(const Scene& scene, Fields& fields) {
     return layerNamed(scene, fields.value("layer"), fields.at("layer"));
+}
+
+std::set<std::string> namesIn(const scene::Scene& scene) {
+    std::set<std::string> names;
+    scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) { names.insert(layer->name); });
+    return names;
+}
+
+std::string freeName(const std::set<std::string>& taken, const std::string& name) {
+    if (!taken.contains(name)) return name;
+    std::string stem = scene::asUtf8(name, 980); // with room for a number
+    while (!stem.empty() && std::isdigit(static_cast<unsigned char>(stem.back())))
+        stem.pop_back();
+    if (stem.empty() || stem.back() != ' ') stem = scene::asUtf8(name, 980) + ' ';
+    int n = 2;
+    while (taken.contains(stem + std::to_string(n)))
+        ++n;
+    return stem + std::to_string(n);
 }
 
 }

@@ -4,14 +4,21 @@
 #include "scene/fields.h"
 #include "scene/scene.h"
 
+#include <set>
+#include <string>
+
 namespace stage::edit {
 
 /// By name, where only one has it, or by id. where: the member that names it.
 std::int64_t layerNamed(const scene::Scene& scene, const scene::Json& who, const std::string& where);
 /// The member 'layer'.
 std::int64_t layerOf(const scene::Scene& scene, scene::Fields& fields);
-/// The member 'layers', not empty.
+/// The member 'layers', not empty; each once, in the order in which they are named.
 std::vector<std::int64_t> layersOf(const scene::Scene& scene, scene::Fields& fields);
+
+std::set<std::string> namesIn(const scene::Scene& scene);
+/// The name, or with the next number that is free.
+std::string freeName(const std::set<std::string>& taken, const std::string& name);
 
 template <class T> T value(Result<T> result) {
     if (!result) throw scene::Misread{result.error().sentence};

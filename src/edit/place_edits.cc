@@ -410,9 +410,73 @@ void distribute(Scene& scene, Fields& fields) {
     });
 }
 
+namespace {
+
+/// How a layer that is bent anew is resized and shifted so that it covers the rays that it covered.
+struct Refit {
+    double wide = 1, tall = 1;
+    V3d by{0}; ///< in the world
+};
+/// Its left and right edges, at half their height, stay where they are seen; it is made taller where it would
+/// be seen lower. Nothing where some of it is not ahead of the view, or it is bent so far that it cannot be.
+std::optional<Refit> refitted(const optics::View& view, const Found& before, double bend) {
+    const optics::Affine world = optics::worldOf(before.carriers);
+    const optics::Card old = optics::cardOf(*before.layer, world);
+    const auto seen = [&](const optics::Card& card, double s, double t) {
+        return optics::project(view, card.at(s, t));
+    };
+    const auto left = seen(old, 0, 0.5), right = seen(old, 1, 0.5);
+    if (!left || !right || !((*right - *left).length() > 1e-9)) return {};
+    const V2d along = (*right - *left).normalized();
+    const V3d across = old.across.normalized();
+    Refit fit;
+    const auto bent = [&](const Refit& how) {
+        Layer layer = *before.layer;
+        layer.hanging.bend = bend;
+        layer.placement.scale.x *= how.wide, layer.placement.scale.y *= how.tall;
+        optics::Card card = optics::cardOf(layer, world);
+        card.corner += how.by;
+        return card;
+    };
+    double shift = 0; // metres along the card's width
+    const auto off = [&](double wide, double by) -> std::optional<V2d> {
+        const optics::Card card = bent({wide, 1, across * by});
+        const auto a = seen(card, 0, 0.5), b = seen(card, 1, 0.5);
+        if (!a || !b) return {};
+        return V2d((*a - *left).dot(along), (*b - *right).dot(along));
+    };
+    const double unit = old.across.length();
+    for (int round = 0; round < 40; ++round) { // Newton's method in two unknowns
+        const auto now = off(fit.wide, shift);
+        if (!now) return {};
+        if (now->length() < 1e-7) break;
+        constexpr double h = 1e-6;
+        const auto wider = off(fit.wide * (1 + h), shift), aside = off(fit.wide, shift + h * unit);
+        if (!wider || !aside) return {};
+        const V2d dw = (*wider - *now) / (h * fit.wide), ds = (*aside - *now) / (h * unit);
+        const double det = dw.x * ds.y - dw.y * ds.x;
+        if (!(std::abs(det) > 1e-12)) return {};
+        const double w = (now->x * ds.y - now->y * ds.x) / det, s = (dw.x * now->y - dw.y * now->x) / det;
+        fit.wide = std::clamp(fit.wide - w, fit.wide / 2, fit.wide * 2);
+        shift -= std::clamp(s, -unit / 2, unit / 2);
+        if (round == 39) return {};
+    }
+    fit.by = across * shift;
+    const optics::Card card = bent(fit);
+    for (const double s : {0.0, 0.5, 1.0}) {
+        const auto a = seen(old, s, 0), b = seen(old, s, 1), c = seen(card, s, 0), d = seen(card, s, 1);
+        if (!a || !b || !c || !d) return {};
+        fit.tall = std::max(fit.tall, (*a - *b).length() / std::max((*c - *d).length(), 1e-9));
+    }
+    return fit;
+}
+
+}
+
 void hang(Scene& scene, Fields& fields) {
     const auto ids = layersOf(scene, fields);
     const Reference reference = referenceOf(scene, fields);
+    const bool hold = fields.yes("holdFraming", true);
     const bool around = fields.yes("aroundCamera", false);
     if (around && fields.has("bend")) throw Misread{"hang takes 'bend' or 'aroundCamera', not both"};
     const Standing standing(scene, reference.time, reference.pose);
@@ -430,7 +494,25 @@ void hang(Scene& scene, Fields& fields) {
             const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.carriers));
             const double radius = (standing.view.eye - card.centre()).dot(card.front);
             if (!(radius > 1e-6)) throw Misread{"the camera is behind '" + layer.name + "'"};
-            layer.hanging.bend = std::min(360.0, degrees(card.across.length() / radius));
+            // What its width spans as it is, or as much of an arc as its width makes.
+            const double arc =
+                hold ? 2 * std::atan(card.across.length() / 2 / radius) : card.across.length() / radius;
+            layer.hanging.bend = std::min(360.0, degrees(arc));
+        });
+        const double bend = scene::find(scene, id).layer->hanging.bend;
+        if (!hold || bend == found.layer->hanging.bend || found.layer->group()) continue;
+        // Framing is held for a mark, whatever time it is.
+        const optics::View view =
+            optics::viewOf(scene.camera.marks[reference.mark].pose, scene.camera.gate, scene.output.frame);
+        const auto fit = refitted(view, found, bend);
+        if (!fit)
+            throw Misread{"'" + found.layer->name +
+                          "' cannot be bent so with its framing held; switch that off, or bend it less"};
+        changePlaces(scene, {id}, reference, [&](const Standing&, const Found& each) {
+            Placement place = optics::slid(each, fit->by);
+            place.scale = {each.layer->placement.scale.x * fit->wide,
+                           each.layer->placement.scale.y * fit->tall};
+            return place;
         });
     }
 }

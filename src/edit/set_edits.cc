@@ -1,11 +1,13 @@
 #include "edit/set_edits.h"
 
+#include "edit/bring_in.h"
 #include "edit/places.h"
 #include "media/probe.h"
 #include "scene/chance.h"
 #include "scene/file.h"
 #include "scene/hanging_json.h"
 #include "scene/scene_json.h"
+#include "scene/utf8.h"
 
 #include <algorithm>
 #include <map>
@@ -98,20 +100,6 @@ void prune(std::vector<LayerPtr>& layers, const std::set<std::int64_t>& ids) {
     }
 }
 
-std::string freeName(const Scene& scene, const std::string& name) {
-    std::set<std::string> taken;
-    scene::forEach(scene, [&](const LayerPtr& layer, const auto&) { taken.insert(layer->name); });
-    if (!taken.contains(name)) return name;
-    std::string stem = name;
-    while (!stem.empty() && std::isdigit(static_cast<unsigned char>(stem.back())))
-        stem.pop_back();
-    if (stem.empty() || stem.back() != ' ') stem = name + ' ';
-    int n = 2;
-    while (taken.contains(stem + std::to_string(n)))
-        ++n;
-    return stem + std::to_string(n);
-}
-
 /// Layers named, without those inside groups that are named too, in the order of the scene.
 std::vector<Found> outermost(const Scene& scene, const std::vector<std::int64_t>& ids) {
     const std::set<std::int64_t> named(ids.begin(), ids.end());
@@ -145,19 +133,26 @@ void rehung(Layer& layer, const optics::Affine& from, const optics::Affine& to) 
     if (const std::string why = rehang(layer, from, to); !why.empty()) throw Misread{why};
 }
 
+/// old: copies that there are already; they keep all but where they are.
 std::vector<LayerPtr> scattered(const Scene& scene, const scene::Scatter& how, const LayerPtr& pattern,
-                                std::int64_t next) {
+                                const std::vector<LayerPtr>& old, std::int64_t next) {
     std::vector<LayerPtr> copies;
     std::size_t count = countOf(scene);
     const Json original = scene::toJson(*pattern);
     for (int i = 0; i < how.count; ++i) {
-        Json json = renumbered({original}, next).front();
-        auto copy = std::make_shared<Layer>(*scene::readLayer(json, "scatter", 0, count));
-        Scene alone;
-        alone.layers = {copy};
-        next = scene::highestId(alone) + 1;
+        std::shared_ptr<Layer> copy;
+        if (static_cast<std::size_t>(i) < old.size()) {
+            copy = std::make_shared<Layer>(*old[static_cast<std::size_t>(i)]);
+            copy->placement = pattern->placement;
+        } else {
+            Json json = renumbered({original}, next).front();
+            copy = std::make_shared<Layer>(*scene::readLayer(json, "scatter", 0, count));
+            Scene alone;
+            alone.layers = {copy};
+            next = scene::highestId(alone) + 1;
+            copy->name = pattern->name + " " + std::to_string(i + 1);
+        }
         const auto either = [&](int purpose) { return 2 * scene::chance(how.seed, i, purpose) - 1; };
-        copy->name = pattern->name + " " + std::to_string(i + 1);
         scene::Placement& place = copy->placement;
         place.position += V3d(either(0) * how.box.x, either(1) * how.box.y, either(2) * how.box.z) * 0.5;
         place.turn.z += either(3) * how.turn;
@@ -251,7 +246,7 @@ void group(Scene& scene, Fields& fields) {
     const std::vector<Found> members = outermost(scene, ids);
     auto made = std::make_shared<Layer>();
     made->id = scene::highestId(scene) + 1;
-    made->name = fields.text("name", 1000, freeName(scene, "Group"));
+    made->name = fields.text("name", 1000, freeName(namesIn(scene), "Group"));
     // Inside the group that holds them all.
     std::vector<LayerPtr> common = members.front().holders;
     for (const Found& member : members)
@@ -393,6 +388,10 @@ void follow(Scene& scene, Fields& fields) {
 
 void duplicate(Scene& scene, Fields& fields) {
     const std::vector<Found> members = outermost(scene, layersOf(scene, fields));
+    const Json* names = fields.has("names") ? &fields.array("names", Limits::layers) : nullptr;
+    if (names && names->size() != members.size())
+        throw Misread{"'" + fields.at("names") + "' should have a name for each of the " +
+                      std::to_string(members.size()) + " layers"};
     std::vector<Json> originals;
     for (const Found& member : members)
         originals.push_back(scene::toJson(*member.layer));
@@ -400,7 +399,10 @@ void duplicate(Scene& scene, Fields& fields) {
     std::size_t count = countOf(scene);
     for (std::size_t i = 0; i < copies.size(); ++i) {
         auto copy = std::make_shared<Layer>(*scene::readLayer(copies[i], fields.at("layers", i), 0, count));
-        copy->name = freeName(scene, members[i].layer->name);
+        if (names && !(*names)[i].is_string())
+            throw Misread{"'" + fields.at("names", i) + "' should be a text"};
+        copy->name =
+            freeName(namesIn(scene), names ? (*names)[i].get<std::string>() : members[i].layer->name);
         atLayer(scene.layers, members[i].layer->id, [&](std::vector<LayerPtr>& siblings, std::size_t at) {
             siblings.insert(siblings.begin() + static_cast<std::ptrdiff_t>(at) + 1, copy);
         });
@@ -423,7 +425,7 @@ void scatter(Scene& scene, Fields& fields) {
             throw Misread{"'" + old.name + "' moves over time; scatter it before it is keyed"};
         auto copy = std::make_shared<Layer>(old);
         made->id = old.id; // what follows it, or cuts by it, goes on with the whole
-        made->name = freeName(scene, old.name + " scattered");
+        made->name = freeName(namesIn(scene), old.name + " scattered");
         made->placement.position = old.placement.position;
         made->follows = old.follows;
         made->visible = old.visible;
@@ -435,12 +437,14 @@ void scatter(Scene& scene, Fields& fields) {
     scene::Group content;
     content.scatter = how;
     content.pattern = pattern;
+    const std::vector<LayerPtr> before = again ? group->children : std::vector<LayerPtr>();
+    const std::int64_t next = std::max(scene::highestId(scene), id) + 1;
     if (again) { // the copies there were go first, so that they do not count
         made->content = scene::Group{};
         atLayer(scene.layers, id,
                 [&](std::vector<LayerPtr>& siblings, std::size_t i) { siblings[i] = made; });
     }
-    content.children = scattered(scene, how, pattern, std::max(scene::highestId(scene), id) + 1);
+    content.children = scattered(scene, how, pattern, before, next);
     auto full = std::make_shared<Layer>(*made);
     full->content = std::move(content);
     atLayer(scene.layers, id, [&](std::vector<LayerPtr>& siblings, std::size_t i) { siblings[i] = full; });
@@ -458,48 +462,80 @@ void guides(Scene& scene, Fields& fields) {
     scene.output.guides = scene::readGuides(fields);
 }
 
+namespace {
+
+/// What a file shows, or one part of it: content and natural size.
+Layer contentOf(const std::string& file, const std::string& part, const Progress& progress) {
+    const auto contents = value(media::probe(file, progress));
+    Layer layer;
+    layer.pixels = contents.canvas;
+    if (contents.footage) {
+        layer.content = *contents.footage;
+    } else if (contents.stack && !part.empty()) {
+        const std::function<bool(const std::vector<media::StackItem>&)> look = [&](const auto& items) {
+            for (const media::StackItem& item : items) {
+                if (item.isStack ? look(item.items) : item.part == part) {
+                    if (!item.isStack) layer.pixels = item.size;
+                    return true;
+                }
+            }
+            return false;
+        };
+        if (!look(contents.stack->items)) throw Misread{file + " has no part '" + part + "'"};
+        layer.content = scene::Picture{contents.media, part};
+    } else if (contents.stack) {
+        if (!contents.merged)
+            throw Misread{file + " is a layered picture; say which 'part' of it is to be shown"};
+        layer.content = scene::Picture{contents.media, *contents.merged};
+    } else {
+        layer.pixels = contents.size;
+        layer.content = scene::Picture{contents.media, ""};
+    }
+    return layer;
+}
+
+}
+
+Result<Edit> withContents(Edit replace, const Progress& progress) {
+    return guarded([&]() -> Result<Edit> {
+        try {
+            Fields fields(replace, "");
+            Layer layer = contentOf(fields.text("file", 4096), fields.text("part", 4096, ""), progress);
+            layer.id = 1;
+            layer.name = "file";
+            layer.metresPerPixel = 1;
+            replace["contents"] = scene::toJson(layer);
+            return replace;
+        } catch (const Misread& problem) {
+            return fail(problem.sentence);
+        }
+    });
+}
+
 void replaceMedia(Scene& scene, Fields& fields) {
     const std::int64_t id = layerOf(scene, fields);
     const std::string file = fields.text("file", 4096);
     const std::string part = fields.text("part", 4096, "");
-    const auto contents = value(media::probe(file));
+    std::size_t count = 0;
+    const Layer from = fields.has("contents")
+                           ? *scene::readLayer(fields.object("contents"), fields.at("contents"), 0, count)
+                           : contentOf(file, part, {});
+    if (from.group()) throw Misread{"'" + fields.at("contents") + "' should be a flat layer"};
     scene::changeLayer(scene.layers, id, [&](Layer& layer) {
         if (layer.group()) throw Misread{"'" + layer.name + "' is a group; replace what is in it"};
-        V2i size = contents.canvas;
-        decltype(layer.content) content;
-        if (contents.footage) {
-            scene::Footage footage = *contents.footage;
-            if (const auto* now = std::get_if<scene::Footage>(&layer.content)) {
-                const scene::Footage media = footage;
-                footage = *now;
-                footage.media = media.media;
-                footage.rate = media.rate;
-                footage.frames = media.frames;
-                footage.number = media.number;
-                footage.in = std::min(footage.in, footage.frames - 1);
-                footage.out = footage.out > footage.frames ? 0 : footage.out;
-                if (footage.freeze) footage.freeze = std::min(*footage.freeze, footage.frames - 1);
-            }
-            content = footage;
-        } else if (contents.stack && !part.empty()) {
-            const std::function<bool(const std::vector<media::StackItem>&)> look = [&](const auto& items) {
-                for (const media::StackItem& item : items) {
-                    if (item.isStack ? look(item.items) : item.part == part) {
-                        if (!item.isStack) size = item.size;
-                        return true;
-                    }
-                }
-                return false;
-            };
-            if (!look(contents.stack->items)) throw Misread{file + " has no part '" + part + "'"};
-            content = scene::Picture{contents.media, part};
-        } else if (contents.stack) {
-            if (!contents.merged)
-                throw Misread{file + " is a layered picture; say which 'part' of it is to be shown"};
-            content = scene::Picture{contents.media, *contents.merged};
-        } else {
-            size = contents.size;
-            content = scene::Picture{contents.media, ""};
+        const V2i size = from.pixels;
+        auto content = from.content;
+        const auto* now = std::get_if<scene::Footage>(&layer.content);
+        if (auto* footage = std::get_if<scene::Footage>(&content); footage && now) {
+            const scene::Footage media = *footage;
+            *footage = *now;
+            footage->media = media.media;
+            footage->rate = media.rate;
+            footage->frames = media.frames;
+            footage->number = media.number;
+            footage->in = std::min(footage->in, footage->frames - 1);
+            footage->out = footage->out > footage->frames ? 0 : footage->out;
+            if (footage->freeze) footage->freeze = std::min(*footage->freeze, footage->frames - 1);
         }
         // As wide as before; a pivot stays at its share of the height.
         const double height = layer.pixels.y * layer.metresPerPixel;

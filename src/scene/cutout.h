@@ -89,11 +89,12 @@ struct OfLayer {
     bool brightness = false;
 };
 
-enum class Combine { Add, Subtract, Intersect };
-inline constexpr std::array<std::string_view, 3> combineNames = {"add", "subtract", "intersect"};
+enum class Combine { Add, Subtract, Intersect, Plus };
+inline constexpr std::array<std::string_view, 4> combineNames = {"add", "subtract", "intersect", "plus"};
 
 /// With m the mattes before it (0 where the first one adds, else 1) and a its own coverage times its opacity:
-/// add m + a - m a, subtract m (1 - a), intersect m a (Porter-Duff over, out, in).
+/// add m + a - m a, subtract m (1 - a), intersect m a, plus min(1, m + a) (Porter-Duff over, out, in, plus).
+/// Plus is for the two sides of one edge: where they meet, each covers what the other leaves.
 struct Matte {
     std::string name;
     bool on = true;
@@ -155,6 +156,7 @@ struct Match {
     std::optional<Colour> grey; ///< what shall be neutral
     bool automatic = false;     ///< the picture's mean shall be neutral
     std::int64_t like = 0;      ///< a layer whose mean and spread of colour it takes; 0: none
+    bool whole = false;         ///< own mean and spread are those of the picture before anything is cut out
     double strength = 1;
 };
 

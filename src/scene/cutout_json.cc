@@ -210,6 +210,7 @@ Match readMatch(const Json& json, const std::string& where) {
     Match match;
     if (fields.has("grey")) match.grey = fields.colour("grey");
     match.automatic = fields.yes("automatic", false);
+    match.whole = fields.yes("whole", false);
     match.like = fields.whole("like", 0, std::int64_t{1} << 50, 0);
     match.strength = fields.number("strength", 0, 1, 1);
     return match;
@@ -352,6 +353,7 @@ Json toJson(const Cutout& cutout) {
         Json match = {{"automatic", cutout.match->automatic}, {"strength", cutout.match->strength}};
         if (cutout.match->grey) match["grey"] = toJson(*cutout.match->grey);
         if (cutout.match->like > 0) match["like"] = cutout.match->like;
+        if (cutout.match->whole) match["whole"] = true;
         json["match"] = std::move(match);
     }
     for (const auto& [key, value] : cutout.extra.items())

@@ -2,8 +2,12 @@
 // a module's border.
 #pragma once
 
+#include <exception>
+#include <new>
 #include <string>
 #include <tl/expected.hpp>
+#include <type_traits>
+#include <utility>
 
 namespace stage {
 
@@ -21,6 +25,18 @@ inline tl::unexpected<Error> fail(std::string sentence) {
 
 inline tl::unexpected<Error> cancelled() {
     return tl::unexpected<Error>(Error{"Cancelled.", true});
+}
+
+/// work(), which gives a Result, or a sentence for what a library throws meanwhile. Stands at every border:
+/// edits, files, renders, jobs on other threads.
+template <class Work> std::invoke_result_t<Work> guarded(Work&& work) {
+    try {
+        return std::forward<Work>(work)();
+    } catch (const std::bad_alloc&) {
+        return fail("There is not enough memory for this.");
+    } catch (const std::exception& problem) {
+        return fail(std::string("This cannot be done: ") + problem.what() + ".");
+    }
 }
 
 }

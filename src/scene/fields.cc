@@ -1,5 +1,7 @@
 #include "scene/fields.h"
 
+#include "scene/utf8.h"
+
 #include <charconv>
 #include <cmath>
 #include <span>
@@ -31,11 +33,9 @@ std::string kindOf(const Json& value) {
 }
 
 Rational rationalOf(const Json& value, const std::string& where, Rational low, Rational high) {
-    constexpr std::int64_t bound = 1'000'000'000;
     Rational result;
     if (value.is_number_integer()) {
-        const double number = value.get<double>();
-        if (std::abs(number) > static_cast<double>(bound)) throw Misread{"'" + where + "' is out of range"};
+        if (std::abs(value.get<double>()) > 1e15) throw Misread{"'" + where + "' is out of range"};
         result = Rational(value.get<std::int64_t>());
     } else if (value.is_string()) {
         const std::string text = value.get<std::string>();
@@ -50,9 +50,8 @@ Rational rationalOf(const Json& value, const std::string& where, Rational low, R
                 ok = error2 == std::errc{} && last == end;
             }
         }
-        if (!ok || den <= 0 || den > bound || num < -bound || num > bound)
-            throw Misread{"'" + where + "' is not a fraction such as \"41/12\""};
-        result = Rational(num, den);
+        if (!ok || den <= 0) throw Misread{"'" + where + "' is not a fraction such as \"41/12\""};
+        result = Rational(num, den).onGrid();
     } else {
         throw Misread{"'" + where + "' should be a fraction such as \"41/12\" but is " + kindOf(value)};
     }
@@ -127,6 +126,7 @@ std::string Fields::text(const char* key, std::size_t maxBytes) {
     if (text.size() > maxBytes)
         throw Misread{"'" + at(key) + "' is longer than " + std::to_string(maxBytes) + " bytes"};
     if (text.find('\0') != std::string::npos) throw Misread{"'" + at(key) + "' holds a zero character"};
+    if (!isUtf8(text)) throw Misread{"'" + at(key) + "' is not well-formed UTF-8"};
     return text;
 }
 std::string Fields::text(const char* key, std::size_t maxBytes, std::string fallback) {

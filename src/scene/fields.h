@@ -29,7 +29,7 @@ public:
     bool yes(const char* key, bool fallback);
     std::string text(const char* key, std::size_t maxBytes);
     std::string text(const char* key, std::size_t maxBytes, std::string fallback);
-    /// A rational written "24000/1001" or as a whole number.
+    /// A rational written "24000/1001" or as a whole number; finer than a millionth: rounded to one.
     Rational rational(const char* key, Rational low, Rational high);
     Rational rational(const char* key, Rational low, Rational high, Rational fallback);
     /// count finite numbers within low..high.

@@ -77,7 +77,19 @@ Result<std::string> readFile(const fs::path& path, std::size_t most) {
     return text;
 }
 
-Result<void> writeFileAtomically(const fs::path& path, std::string_view contents) {
+fs::path behindLinks(const fs::path& path) {
+    fs::path place = path;
+    std::error_code code;
+    for (int links = 0; links < 40 && fs::is_symlink(place, code); ++links) {
+        const fs::path target = fs::read_symlink(place, code);
+        if (code) break;
+        place = target.is_absolute() ? target : place.parent_path() / target;
+    }
+    return place;
+}
+
+Result<void> writeFileAtomically(const fs::path& named, std::string_view contents) {
+    const fs::path path = behindLinks(named);
     const std::string beside = path.string() + ".writing-" + std::to_string(::getpid());
     const auto failed = [&](int code) {
         ::unlink(beside.c_str());

@@ -13,8 +13,12 @@ namespace stage::scene {
 /// Whole file as bytes; a sentence for what is missing, unreadable, a folder, or larger than `most`.
 Result<std::string> readFile(const std::filesystem::path& path, std::size_t most = Limits::fileBytes);
 
-/// Writes beside the path, flushes to the disk and renames, so that the path holds either the old or the
-/// new contents whatever happens; on error the old file is untouched and nothing is left beside it.
+/// What a path stands for once symbolic links at its end are followed; need not exist.
+std::filesystem::path behindLinks(const std::filesystem::path& path);
+
+/// Writes beside the path (or what it links to), flushes to the disk and renames, so that the path holds
+/// either the old or the new contents whatever happens; on error the old file is untouched and nothing is
+/// left beside it.
 Result<void> writeFileAtomically(const std::filesystem::path& path, std::string_view contents);
 
 /// Reads a `.ostage` file; media paths become absolute. Errors name the file and what is wrong where.

@@ -2,6 +2,9 @@
 
 #include "scene/keys_json.h"
 #include "scene/scene_json.h"
+#include "scene/utf8.h"
+
+#include <cmath>
 
 namespace stage::scene {
 namespace {
@@ -29,7 +32,8 @@ Placement readPlacement(Fields& fields, const Placement& fallback) {
     if (fields.has("turn")) place.turn = fields.vector("turn", 36000);
     if (fields.has("scale")) {
         const auto scale = fields.numbers("scale", 2, -1e9, 1e9);
-        if (scale[0] == 0 || scale[1] == 0) throw Misread{"'" + fields.at("scale") + "' must not be 0"};
+        if (std::abs(scale[0]) < Limits::leastScale || std::abs(scale[1]) < Limits::leastScale)
+            throw Misread{"'" + fields.at("scale") + "' is too close to 0"};
         place.scale = {scale[0], scale[1]};
     }
     return place;
@@ -130,7 +134,7 @@ std::vector<std::string> readTags(Fields& fields) {
     const Json& list = fields.array("tags", Limits::tags);
     for (std::size_t i = 0; i < list.size(); ++i) {
         if (!list[i].is_string() || list[i].get<std::string>().empty() ||
-            list[i].get<std::string>().size() > 200)
+            list[i].get<std::string>().size() > 200 || !isUtf8(list[i].get<std::string>()))
             throw Misread{"'" + fields.at("tags", i) + "' should be a short text"};
         tags.push_back(list[i].get<std::string>());
     }

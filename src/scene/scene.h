@@ -40,6 +40,7 @@ struct Limits {
     static constexpr int frameSide = 16'384;
     static constexpr int pictureSide = 65'536;
     static constexpr double metres = 1e7;
+    static constexpr double leastScale = 1e-9; ///< of a placement, whatever its sign
     static constexpr std::int64_t frames = 10'000'000;
 };
 

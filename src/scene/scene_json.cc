@@ -3,6 +3,7 @@
 #include "scene/cutout_json.h"
 #include "scene/hanging_json.h"
 #include "scene/track_json.h"
+#include "scene/utf8.h"
 
 #include <algorithm>
 #include <span>
@@ -391,8 +392,7 @@ Json toJson(const Scene& scene) {
     }
     Json camera = {
         {"gate", scene.camera.gate}, {"shutter", scene.camera.shutter}, {"marks", std::move(marks)}};
-    if (scene.camera.rig != Rig::Dolly)
-        camera["rig"] = rigNames[static_cast<std::size_t>(scene.camera.rig)];
+    if (scene.camera.rig != Rig::Dolly) camera["rig"] = rigNames[static_cast<std::size_t>(scene.camera.rig)];
     if (scene.camera.pace) camera["pace"] = toJson(*scene.camera.pace);
     if (!scene.camera.tracks.empty()) camera["tracks"] = toJson(scene.camera.tracks);
     if (scene.camera.iris.blades > 0)
@@ -408,6 +408,108 @@ Json toJson(const Scene& scene) {
                         {"density", scene.haze.density},
                         {"start", scene.haze.start}};
     return withRest(std::move(json), scene.extra);
+}
+
+namespace {
+
+/// What holds for all layers together.
+void checkTogether(const Scene& scene) {
+    std::unordered_set<std::int64_t> ids;
+    forEach(scene, [&](const LayerPtr& layer, const auto&) {
+        if (!ids.insert(layer->id).second)
+            throw Misread{"two layers have the id " + std::to_string(layer->id)};
+    });
+    if (const std::string why = whyNotCarried(scene); !why.empty()) throw Misread{why};
+}
+
+/// Layers replaced by what reading makes of them, but for those that are known.
+class Rereading {
+public:
+    explicit Rereading(const Scene& known) { know(known.layers); }
+
+    void all(std::vector<LayerPtr>& layers, int depth) {
+        for (LayerPtr& layer : layers)
+            one(layer, depth);
+    }
+
+private:
+    void know(const std::vector<LayerPtr>& layers) {
+        for (const LayerPtr& layer : layers) {
+            m_known.insert(layer.get());
+            if (const Group* group = layer->group()) {
+                know(group->children);
+                if (group->pattern) know({group->pattern});
+            }
+        }
+    }
+    void one(LayerPtr& slot, int depth) {
+        const bool known = m_known.contains(slot.get());
+        const Group* group = slot->group();
+        if (!known) reread(slot, depth);
+        if (++m_count > Limits::layers)
+            throw Misread{"the scene has more than " + std::to_string(Limits::layers) + " layers"};
+        if (!group) return;
+        if (depth >= Limits::groupDepth)
+            throw Misread{"groups are nested deeper than " + std::to_string(Limits::groupDepth)};
+        std::vector<LayerPtr> children = group->children;
+        LayerPtr pattern = group->pattern;
+        all(children, depth + 1);
+        if (pattern) one(pattern, depth + 1);
+        group = slot->group(); // of what has been read
+        if (children == group->children && pattern == group->pattern) return;
+        auto copy = std::make_shared<Layer>(*slot);
+        std::get<Group>(copy->content).children = std::move(children);
+        std::get<Group>(copy->content).pattern = std::move(pattern);
+        slot = std::move(copy);
+    }
+    /// Itself, without what it holds.
+    void reread(LayerPtr& slot, int depth) {
+        const LayerPtr whole = slot;
+        auto bare = std::make_shared<Layer>(*slot);
+        const Group* group = whole->group();
+        if (group) {
+            std::get<Group>(bare->content).children.clear();
+            if (group->pattern) { // any will do, as reading wants one
+                auto stand = std::make_shared<Layer>();
+                stand->id = whole->id;
+                stand->pixels = {1, 1};
+                stand->metresPerPixel = 1;
+                stand->content = Card{};
+                std::get<Group>(bare->content).pattern = std::move(stand);
+            }
+        }
+        const Json json = toJson(*bare);
+        std::size_t count = 0;
+        LayerPtr read = readLayer(json, "'" + whole->name + "'", depth, count);
+        if (toJson(*read) == json) return;
+        if (group) {
+            auto full = std::make_shared<Layer>(*read);
+            std::get<Group>(full->content).children = group->children;
+            std::get<Group>(full->content).pattern = group->pattern;
+            read = std::move(full);
+        }
+        slot = std::move(read);
+    }
+
+    std::unordered_set<const Layer*> m_known;
+    std::size_t m_count = 0;
+};
+
+}
+
+Result<Scene> asReadAgain(Scene scene, const Scene& known) {
+    try {
+        Scene bare = scene;
+        bare.layers.clear();
+        auto rest = sceneFromJson(toJson(bare));
+        if (!rest) return rest;
+        rest->layers = std::move(scene.layers);
+        Rereading(known).all(rest->layers, 0);
+        checkTogether(*rest);
+        return rest;
+    } catch (const Misread& misread) {
+        return fail(misread.sentence);
+    }
 }
 
 Result<Scene> sceneFromJson(const Json& json) {
@@ -431,12 +533,7 @@ Result<Scene> sceneFromJson(const Json& json) {
         std::size_t count = 0;
         scene.layers = readLayers(fields.array("layers", Limits::layers), "layers", 0, count);
         scene.extra = fields.rest();
-        std::unordered_set<std::int64_t> ids;
-        forEach(scene, [&](const LayerPtr& layer, const auto&) {
-            if (!ids.insert(layer->id).second)
-                throw Misread{"two layers have the id " + std::to_string(layer->id)};
-        });
-        if (const std::string why = whyNotCarried(scene); !why.empty()) throw Misread{why};
+        checkTogether(scene);
         return scene;
     } catch (const Misread& misread) {
         return fail(misread.sentence);
@@ -455,8 +552,7 @@ Result<Json> parseJson(std::string_view text) {
         std::string what = error.what();
         const auto bracket = what.find("] ");
         if (bracket != std::string::npos) what.erase(0, bracket + 2);
-        if (what.size() > 300) what.resize(300);
-        return fail("it is not valid JSON: " + what);
+        return fail("it is not valid JSON: " + asUtf8(what, 300));
     }
 }
 

@@ -23,6 +23,11 @@ Json toJson(const Pace& pace);
 /// A valid scene or a sentence that names the member at fault. Media paths are taken as they stand.
 Result<Scene> sceneFromJson(const Json& json);
 
+/// The scene as it will be once it has been written and read again, or the sentence that reading would give:
+/// so whatever is accepted can be opened. known: a scene of which that is sure; layers shared with it are not
+/// looked at.
+Result<Scene> asReadAgain(Scene scene, const Scene& known);
+
 /// JSON from text, with nesting and size limited; the error tells line and column.
 Result<Json> parseJson(std::string_view text);
 

@@ -218,13 +218,13 @@ TEST(Recovery, ReplaysWhatWasDone) {
     const TempDir dir;
     const auto path = journalOf(dir / "s.ostage");
     {
-        auto journal = Journal::begin(path, two(), {dir / "s.ostage"});
-        ASSERT_TRUE(journal);
+        Journal journal;
+        ASSERT_TRUE(journal.begin(path, two(), {dir / "s.ostage"}));
         EXPECT_FALSE(recover(path)); // in use, and empty
-        ASSERT_TRUE(journal->applied(
+        ASSERT_TRUE(journal.applied(
             onLayers("push", std::vector<std::int64_t>{2}, {{"depth", 9}, {"holdFraming", true}})));
-        ASSERT_TRUE(journal->applied({{"edit", "rename"}, {"layer", "Sky"}, {"name", "N"}}));
-        ASSERT_TRUE(journal->undone());
+        ASSERT_TRUE(journal.applied({{"edit", "rename"}, {"layer", "Sky"}, {"name", "N"}}));
+        ASSERT_TRUE(journal.undone());
     }
     const auto recovered = recover(path);
     ASSERT_TRUE(recovered);
@@ -238,22 +238,94 @@ TEST(Recovery, ReplaysWhatWasDone) {
 
 TEST(Recovery, NothingToRecoverAfterTheEnd) {
     const TempDir dir;
-    auto journal = Journal::begin(dir / "j", two(), {});
-    ASSERT_TRUE(journal->applied(
+    Journal journal;
+    ASSERT_TRUE(journal.begin(dir / "j", two(), {}));
+    ASSERT_TRUE(journal.applied(
         onLayers("push", std::vector<std::int64_t>{2}, {{"depth", 9}, {"holdFraming", true}})));
-    journal->end();
+    journal.end();
     EXPECT_FALSE(std::filesystem::exists(dir / "j"));
     EXPECT_FALSE(recover(dir / "j"));
-    { auto unsaved = Journal::begin(dir / "k", two(), {{}, true}); }
+    {
+        Journal unsaved;
+        ASSERT_TRUE(unsaved.begin(dir / "k", two(), {{}, true}));
+    }
     EXPECT_TRUE(recover(dir / "k")); // a scene that is nowhere else
+}
+
+TEST(Recovery, AJournalInUseIsLeftAlone) {
+    const TempDir dir;
+    Journal first, second;
+    ASSERT_TRUE(first.begin(dir / "j", two(), {dir / "s.ostage"}));
+    EXPECT_TRUE(Journal::inUse(dir / "j"));
+    const auto refused = second.begin(dir / "j", two(), {dir / "s.ostage"});
+    ASSERT_FALSE(refused);
+    EXPECT_NE(refused.error().sentence.find("in use by another window"), std::string::npos);
+    ASSERT_TRUE(first.applied({{"edit", "rename"}, {"layer", "Sky"}, {"name", "N"}}));
+    second.end(); // takes nothing away
+    EXPECT_TRUE(std::filesystem::exists(dir / "j"));
+    ASSERT_TRUE(first.begin(dir / "j", two(), {dir / "s.ostage", true})); // anew, by itself
+    EXPECT_TRUE(Journal::inUse(dir / "j"));
+    ASSERT_TRUE(first.applied({{"edit", "rename"}, {"layer", "Sky"}, {"name", "M"}}));
+    first = Journal(); // as if the program were gone
+    EXPECT_FALSE(Journal::inUse(dir / "j"));
+    const auto recovered = recover(dir / "j");
+    ASSERT_TRUE(recovered);
+    EXPECT_EQ(recovered->history.scene()->layers[0]->name, "M");
+    EXPECT_TRUE(second.begin(dir / "j", two(), {}));
+}
+
+TEST(Recovery, MembersOfAnotherTypeAreNoAbort) {
+    const TempDir dir;
+    const std::string scene = scene::toJson(two()).dump();
+    const std::string edit = "{\"do\":{\"edit\":\"rename\",\"layer\":\"Sky\",\"name\":\"N\"}}\n";
+    for (const char* document : {"7", "null", "[]", "{\"a\":1}"}) {
+        test::writeAll(dir / "j", std::string("{\"journal\":1,\"document\":") + document +
+                                      ",\"unsaved\":\"yes\",\"scene\":" + scene + "}\n" + edit);
+        const auto recovered = recover(dir / "j");
+        ASSERT_TRUE(recovered) << document;
+        EXPECT_EQ(recovered->document, "");
+        EXPECT_EQ(recovered->steps, 1u);
+    }
+    for (const char* line : {"{\"do\":7}\n", "{\"do\":{\"edit\":[]}}\n", "[1]\n", "{\"do\":null}\n"}) {
+        test::writeAll(dir / "j", "{\"scene\":" + scene + "}\n" + edit + line + edit);
+        const auto recovered = recover(dir / "j");
+        ASSERT_TRUE(recovered) << line;
+        EXPECT_EQ(recovered->steps, 1u);
+        EXPECT_NE(recovered->problem, "");
+    }
+}
+
+TEST(Recovery, JournalsWithNothingInThemAreCleared) {
+    const TempDir dir;
+    {
+        Journal empty;
+        ASSERT_TRUE(empty.begin(dir / "empty", two(), {}));
+    }
+    {
+        Journal unsaved;
+        ASSERT_TRUE(unsaved.begin(dir / "unsaved", two(), {{}, true}));
+    }
+    {
+        Journal edited;
+        ASSERT_TRUE(edited.begin(dir / "edited", two(), {}));
+        ASSERT_TRUE(edited.applied({{"edit", "rename"}, {"layer", "Sky"}, {"name", "N"}}));
+    }
+    Journal used;
+    ASSERT_TRUE(used.begin(dir / "used", two(), {}));
+    for (const char* name : {"empty", "unsaved", "edited", "used"})
+        discardEmpty(dir / name);
+    EXPECT_FALSE(std::filesystem::exists(dir / "empty"));
+    for (const char* name : {"unsaved", "edited", "used"})
+        EXPECT_TRUE(std::filesystem::exists(dir / name)) << name;
 }
 
 TEST(Recovery, ATornOrDamagedEndIsLeftOut) {
     const TempDir dir;
     {
-        auto journal = Journal::begin(dir / "j", two(), {});
+        Journal journal;
+        ASSERT_TRUE(journal.begin(dir / "j", two(), {}));
         for (int i = 0; i < 5; ++i)
-            ASSERT_TRUE(journal->applied(
+            ASSERT_TRUE(journal.applied(
                 onLayers("push", std::vector<std::int64_t>{2}, {{"depth", 10 + i}, {"holdFraming", true}})));
     }
     const std::string whole = test::readAll(dir / "j");
@@ -285,9 +357,10 @@ TEST(Recovery, Kill9LosesAtMostTheEditBeingMade) {
         ASSERT_EQ(::pipe(told), 0);
         const pid_t child = ::fork();
         if (child == 0) {
-            auto journal = Journal::begin(dir / "j", two(), {});
+            Journal journal;
+            if (!journal.begin(dir / "j", two(), {})) ::_exit(1);
             for (int i = 0;; ++i) {
-                if (!journal->applied({{"edit", "rename"}, {"layer", 1}, {"name", std::to_string(i)}}))
+                if (!journal.applied({{"edit", "rename"}, {"layer", 1}, {"name", std::to_string(i)}}))
                     ::_exit(1);
                 if (::write(told[1], &i, sizeof i) != sizeof i) ::_exit(1);
             }

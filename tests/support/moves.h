@@ -27,6 +27,7 @@ inline std::shared_ptr<scene::Layer> card(std::int64_t id, V3d position) {
     layer->pixels = {100, 50};
     layer->metresPerPixel = 0.01;
     layer->placement.position = position;
+    layer->content = scene::Card{};
     return layer;
 }
 }

@@ -1,0 +1,115 @@
+#include "edit/clipboard.h"
+
+#include "edit/named.h"
+#include "scene/scene_json.h"
+
+#include <functional>
+#include <set>
+
+namespace stage::edit {
+namespace {
+
+using scene::Json;
+
+void idsIn(const Json& layers, std::set<Json>& ids) {
+    for (const Json& layer : layers) {
+        ids.insert(layer.value("id", Json()));
+        if (layer.contains("layers")) idsIn(layer["layers"], ids);
+    }
+}
+
+/// Erases the elements of a member that is a list.
+template <class Test> void eraseFrom(Json& json, const char* list, const Test& test) {
+    if (!json.is_object() || !json.contains(list) || !json[list].is_array()) return;
+    Json kept = Json::array();
+    for (Json& each : json[list])
+        if (!test(each)) kept.push_back(std::move(each));
+    json[list] = std::move(kept);
+}
+
+/// What layers say of others than those with these ids goes.
+void cutLoose(Json& layers, const std::set<Json>& ids) {
+    const auto foreign = [&](const Json& json, const char* member) {
+        return json.is_object() && json.contains(member) && !ids.contains(json[member]);
+    };
+    for (Json& layer : layers) {
+        if (!layer.is_object()) continue;
+        if (layer.contains("cutout")) {
+            Json& cutout = layer["cutout"];
+            const auto matte = [&](const Json& each) { return foreign(each, "layer"); };
+            eraseFrom(cutout, "mattes", matte);
+            eraseFrom(cutout, "fills", [&](Json& fill) {
+                eraseFrom(fill, "from", matte);
+                eraseFrom(fill, "hole", matte);
+                return fill.contains("hole") && fill["hole"].empty();
+            });
+            if (cutout.contains("match") && foreign(cutout["match"], "like")) cutout["match"].erase("like");
+        }
+        eraseFrom(layer, "tracks", [&](Json& track) {
+            if (!track.is_object() || !track.contains("link") || !foreign(track["link"], "layer"))
+                return false;
+            track.erase("link");
+            return !track.contains("keys") && !track.contains("noise");
+        });
+        if (layer.contains("layers")) cutLoose(layer["layers"], ids);
+    }
+}
+
+}
+
+Result<std::string> copied(const scene::Scene& scene, const std::vector<std::int64_t>& layers) {
+    return guarded([&]() -> Result<std::string> {
+        const std::set<std::int64_t> chosen(layers.begin(), layers.end());
+        std::vector<std::int64_t> roots, held;
+        std::set<std::int64_t> all;
+        std::vector<std::int64_t> followers;
+        for (const scene::Found& found : scene::all(scene)) {
+            const bool inside = std::any_of(found.holders.begin(), found.holders.end(),
+                                            [&](const auto& h) { return chosen.contains(h->id); });
+            if (inside || chosen.contains(found.layer->id)) {
+                all.insert(found.layer->id);
+                if (found.layer->follows > 0) followers.push_back(found.layer->id);
+            }
+            if (inside || !chosen.contains(found.layer->id)) continue;
+            roots.push_back(found.layer->id);
+            if (!found.holders.empty()) held.push_back(found.layer->id);
+        }
+        Result<scene::Scene> taken = scene;
+        if (!held.empty()) taken = edit::apply(*taken, onLayers("move-into", held, {{"group", nullptr}}));
+        std::erase_if(followers,
+                      [&](std::int64_t id) { return all.contains(scene::find(scene, id).layer->follows); });
+        if (taken && !followers.empty())
+            taken = edit::apply(*taken, onLayers("follow", followers, {{"leader", nullptr}}));
+        if (!taken) return tl::unexpected(taken.error());
+        Json list = Json::array();
+        for (const std::int64_t id : roots)
+            list.push_back(scene::toJson(*scene::find(*taken, id).layer));
+        return Json{{"format", "open-stage-layers"}, {"layers", std::move(list)}}.dump();
+    });
+}
+
+Result<Edit> pasted(const scene::Scene& scene, std::string_view text, bool same) {
+    return guarded([&]() -> Result<Edit> {
+        auto json = scene::parseJson(text);
+        if (!json) return tl::unexpected(json.error());
+        if (!json->is_object() || json->value("format", Json()) != "open-stage-layers" ||
+            !json->contains("layers") || !(*json)["layers"].is_array() || (*json)["layers"].empty())
+            return fail("What was copied is not layers of a scene.");
+        Json layers = std::move((*json)["layers"]);
+        if (!same) {
+            std::set<Json> ids;
+            idsIn(layers, ids);
+            cutLoose(layers, ids);
+        }
+        std::set<std::string> taken = namesIn(scene);
+        for (Json& layer : layers) {
+            if (!layer.is_object() || !layer.value("name", Json()).is_string())
+                return fail("What was copied is not layers of a scene.");
+            layer["name"] = freeName(taken, layer["name"].get<std::string>());
+            taken.insert(layer["name"].get<std::string>());
+        }
+        return Edit{{"edit", "add"}, {"layers", std::move(layers)}};
+    });
+}
+
+}
