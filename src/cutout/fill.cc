@@ -47,14 +47,16 @@ Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const Fill
                 images[0]._data[c * plane + at] = bgr.at<cv::Vec3b>(y, x)[static_cast<int>(2 - c)];
             images[1]._data[at] = mask.at<std::uint8_t>(y, x) ? 1.f : 0.f;
         }
-    float share = 0;
-    bool abort = false;
+    // The library takes plain ones and looks at them as it runs; from our threads they are only touched whole.
+    alignas(std::atomic_ref<float>::required_alignment) float share = 0;
+    alignas(std::atomic_ref<bool>::required_alignment) bool abort = false;
     try {
         gmic engine("", images, names, nullptr, true, &share, &abort);
         std::jthread watch([&](const std::stop_token& over) {
             while (!over.stop_requested()) {
-                if (progress.stopped()) abort = true;
-                progress.done(std::clamp(share / 100.0, 0.0, 1.0));
+                if (progress.stopped()) std::atomic_ref(abort).store(true, std::memory_order_relaxed);
+                const float percent = std::atomic_ref(share).load(std::memory_order_relaxed);
+                progress.done(std::clamp(percent / 100.0, 0.0, 1.0));
                 std::this_thread::sleep_for(std::chrono::milliseconds(30));
             }
         });

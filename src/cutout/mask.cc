@@ -94,9 +94,53 @@ Mask grown(const Mask& in, double by, const Box& wanted) {
     return out;
 }
 
+namespace {
+
+/// A wide Gaussian, of means of squares of `step` pixels that lie the same whatever the box. What the means
+/// and the mixing between them blur by themselves is taken off its deviation.
+Mask widelyFeathered(const Mask& in, double deviation, int step, const Box& wanted) {
+    const auto down = [step](int at) { return static_cast<int>(std::floor(at / static_cast<double>(step))); };
+    const Box few{down(in.box.x0), down(in.box.y0), down(in.box.x1 - 1) + 1, down(in.box.y1 - 1) + 1};
+    Mask small(few);
+    for (int y = few.y0; y < few.y1; ++y)
+        for (int x = few.x0; x < few.x1; ++x) {
+            const Box cell = Box{x * step, y * step, (x + 1) * step, (y + 1) * step}.within(in.box);
+            double sum = 0;
+            for (int cy = cell.y0; cy < cell.y1; ++cy)
+                for (int cx = cell.x0; cx < cell.x1; ++cx)
+                    sum += static_cast<double>(in.row(cy)[cx]);
+            small.row(y)[x] = static_cast<float>(sum / (static_cast<double>(cell.size().x) * cell.size().y));
+        }
+    const double square = static_cast<double>(step) * step,
+                 left = std::sqrt(deviation * deviation - (square - 1) / 12 - square / 6) / step;
+    soften(small.values, few.size(), left);
+    Mask out(wanted);
+    for (int y = wanted.y0; y < wanted.y1; ++y) {
+        const double v = (y + 0.5) / step - 0.5;
+        const int y0 = std::clamp(static_cast<int>(std::floor(v)), few.y0, few.y1 - 1),
+                  y1 = std::min(y0 + 1, few.y1 - 1);
+        const auto fy = static_cast<float>(std::clamp(v - y0, 0.0, 1.0));
+        for (int x = wanted.x0; x < wanted.x1; ++x) {
+            const double u = (x + 0.5) / step - 0.5;
+            const int x0 = std::clamp(static_cast<int>(std::floor(u)), few.x0, few.x1 - 1),
+                      x1 = std::min(x0 + 1, few.x1 - 1);
+            const auto fx = static_cast<float>(std::clamp(u - x0, 0.0, 1.0));
+            const float a = small.row(y0)[x0] + (small.row(y0)[x1] - small.row(y0)[x0]) * fx,
+                        b = small.row(y1)[x0] + (small.row(y1)[x1] - small.row(y1)[x0]) * fx;
+            out.row(y)[x] = a + (b - a) * fy;
+        }
+    }
+    return out;
+}
+
+}
+
 Mask feathered(const Mask& in, double feather, const Box& wanted) {
     const int reach = reachOfFeather(feather);
     if (reach == 0) return cropped(in, wanted);
+    constexpr double fine = 12; // deviation, in pixels of what is blurred, that is smooth enough
+    if (const int step = static_cast<int>(feather / 2 / fine); step > 1)
+        return widelyFeathered(in, feather / 2, step, wanted);
     Mask soft = in;
     const cv::Mat mat = asMat(soft.values, soft.box.size());
     cv::GaussianBlur(mat, mat, cv::Size(2 * reach + 1, 2 * reach + 1), feather / 2, feather / 2,

@@ -197,7 +197,7 @@ Result<Mask> combined(const std::vector<scene::Matte>& mattes, const Ground& gro
         if (!cover) return cover;
         Mask own = feathered(grown(*cover, grow, softened), feather, box);
         const auto opacity = static_cast<float>(matte.opacity.value);
-        if (first && matte.combine == scene::Combine::Add)
+        if (first && (matte.combine == scene::Combine::Add || matte.combine == scene::Combine::Plus))
             std::fill(sum.values.begin(), sum.values.end(), 0.f);
         first = false;
         for (std::size_t i = 0; i < own.values.size(); ++i) {
@@ -212,6 +212,9 @@ Result<Mask> combined(const std::vector<scene::Matte>& mattes, const Ground& gro
                 break;
             case scene::Combine::Intersect:
                 m *= a;
+                break;
+            case scene::Combine::Plus:
+                m = std::min(1.f, m + a);
                 break;
             }
         }

@@ -1,5 +1,7 @@
 #include "media/clips.h"
 
+#include "media/file_state.h"
+
 namespace stage::media {
 
 Result<Raster> Clips::frame(const std::string& path, std::int64_t n) {
@@ -11,17 +13,15 @@ Result<Raster> Clips::frame(const std::string& path, std::int64_t n) {
         clip = slot;
     }
     std::lock_guard guard(clip->lock);
-    if (!clip->reader) {
+    const std::string state = fileState(path);
+    if (!clip->reader || clip->state != state) {
+        clip->reader.reset();
         auto reader = FootageReader::open(path);
         if (!reader) return tl::unexpected(reader.error());
         clip->reader = std::move(*reader);
+        clip->state = state;
     }
     return clip->reader->frame(n);
-}
-
-void Clips::close(const std::string& path) {
-    std::lock_guard guard(m_lock);
-    m_clips.erase(path);
 }
 
 }

@@ -12,13 +12,14 @@ namespace stage::media {
 
 class Clips {
 public:
-    /// The n-th frame of a clip. The clip is opened when first asked for, and stays open.
+    /// The n-th frame of a clip. The clip is opened when first asked for, and stays open until the file is
+    /// another.
     Result<Raster> frame(const std::string& path, std::int64_t n);
-    void close(const std::string& path);
 
 private:
     struct Clip {
         std::mutex lock;
+        std::string state; ///< of the file, as it was opened
         std::unique_ptr<FootageReader> reader;
     };
     std::mutex m_lock;

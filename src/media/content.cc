@@ -1,6 +1,7 @@
 #include "media/content.h"
 
 #include "media/drawing.h"
+#include "media/file_state.h"
 #include "media/open_raster.h"
 #include "media/still.h"
 #include "media/text_picture.h"
@@ -11,32 +12,37 @@
 #include <map>
 #include <mutex>
 #include <optional>
-#include <sys/stat.h>
 
 namespace stage::media {
 namespace {
 
 /// Above this a still is laid out on disk instead of being kept as a whole.
 constexpr std::int64_t wholePixels = 48ll << 20;
+/// Bytes of one file of an archive.
+constexpr std::size_t mostMember = 1u << 30;
 
-std::string keyOfFile(const std::string& path) {
-    struct stat info = {};
-    ::stat(path.c_str(), &info);
-    return path + '\n' + std::to_string(info.st_size) + '\n' + std::to_string(info.st_mtim.tv_sec) + '.' +
-           std::to_string(info.st_mtim.tv_nsec) + '\n';
+/// A part that is a file of an archive.
+bool inArchive(const std::string& part) {
+    return !part.empty() && part.front() != '#';
 }
 
-/// What a file says of itself, asked once: a source is made for every layer of every frame. Nothing: no
-/// still.
-std::optional<StillInfo> stillInfo(const std::string& path) {
+/// What a file, or a file of an archive, says of itself, asked once: a source is made for every layer of
+/// every frame. Nothing: no still.
+std::optional<StillInfo> stillInfo(const std::string& path, const std::string& part = {}) {
     static std::mutex lock;
     static std::map<std::string, std::optional<StillInfo>> known;
-    const std::string key = keyOfFile(path);
+    const std::string member = inArchive(part) ? part : std::string();
+    const std::string key = fileState(path) + member;
     std::lock_guard guard(lock);
     if (const auto found = known.find(key); found != known.end()) return found->second;
     if (known.size() >= 1000) known.clear();
-    const auto info = probeStill(std::filesystem::path(path));
-    return known[key] = info ? std::optional(*info) : std::nullopt;
+    const auto probed = [&]() -> Result<StillInfo> {
+        if (member.empty()) return probeStill(std::filesystem::path(path));
+        const auto bytes = readMember(path, member, mostMember);
+        if (!bytes) return tl::unexpected(bytes.error());
+        return probeStill(*bytes, member);
+    }();
+    return known[key] = probed ? std::optional(*probed) : std::nullopt;
 }
 
 bool isDrawing(const std::string& path) {
@@ -57,13 +63,13 @@ Result<Raster> ofSize(Result<Raster> raster, V2i size, const std::string& name) 
 class StillSource : public PixelSource {
 public:
     StillSource(std::string path, std::string part, V2i size)
-        : PixelSource(keyOfFile(path) + part, size, Ways::Whole), m_path(std::move(path)),
+        : PixelSource(fileState(path) + part, size, Ways::Whole), m_path(std::move(path)),
           m_part(std::move(part)) {}
 
     Result<Raster> compute(int, const Box&, PixelCache&, const Progress& progress) const override {
-        if (m_part.empty() || m_part.front() == '#')
+        if (!inArchive(m_part))
             return ofSize(readStill(std::filesystem::path(m_path), m_part, progress), size(), m_path);
-        auto bytes = readMember(m_path, m_part, 1u << 30);
+        auto bytes = readMember(m_path, m_part, mostMember);
         if (!bytes) return tl::unexpected(bytes.error());
         return ofSize(readStill(*bytes, m_part), size(), m_path);
     }
@@ -75,12 +81,18 @@ private:
 class LargeStillSource : public PixelSource {
 public:
     LargeStillSource(std::string path, std::string part, V2i size)
-        : PixelSource(keyOfFile(path) + part, size, Ways::EveryLevel), m_path(std::move(path)),
+        : PixelSource(fileState(path) + part, size, Ways::EveryLevel), m_path(std::move(path)),
           m_part(std::move(part)) {}
 
     Result<Raster> compute(int level, const Box& box, PixelCache& cache,
                            const Progress& progress) const override {
-        auto spill = cache.spills().of(key(), m_path, m_part, size(), progress);
+        const auto read = [&](const TakeStrip& take) -> Result<void> {
+            if (!inArchive(m_part)) return readStrips(std::filesystem::path(m_path), m_part, take, progress);
+            const auto bytes = readMember(m_path, m_part, mostMember);
+            if (!bytes) return tl::unexpected(bytes.error());
+            return readStrips(*bytes, m_part, take, progress);
+        };
+        auto spill = cache.spills().of(key(), m_path + '\n' + m_part, size(), read);
         if (!spill) return tl::unexpected(spill.error());
         return (*spill)->read(level, box);
     }
@@ -92,7 +104,7 @@ private:
 class ClipSource : public PixelSource {
 public:
     ClipSource(std::string path, V2i size, std::int64_t frame)
-        : PixelSource(keyOfFile(path) + std::to_string(frame), size, Ways::Whole), m_path(std::move(path)),
+        : PixelSource(fileState(path) + std::to_string(frame), size, Ways::Whole), m_path(std::move(path)),
           m_frame(frame) {}
 
     Result<Raster> compute(int, const Box&, PixelCache& cache, const Progress&) const override {
@@ -191,10 +203,9 @@ bool isThere(const scene::Layer& layer) {
 PixelSourcePtr contentOf(const scene::Layer& layer, std::int64_t frame) {
     const V2i size = layer.pixels;
     const auto still = [&](const std::string& path, const std::string& part) -> PixelSourcePtr {
-        if (isDrawing(path)) return drawingSource(keyOfFile(path) + part, path, part, size);
-        const bool plain = part.empty() || part.front() == '#';
-        if (plain && std::int64_t{size.x} * size.y > wholePixels)
-            if (const auto info = stillInfo(path); info && info->upright)
+        if (isDrawing(path)) return drawingSource(fileState(path) + part, path, part, size);
+        if (std::int64_t{size.x} * size.y > wholePixels)
+            if (const auto info = stillInfo(path, part); info && info->upright)
                 return std::make_shared<LargeStillSource>(path, part, size);
         return std::make_shared<StillSource>(path, part, size);
     };

@@ -1,6 +1,8 @@
 #include "media/drawing.h"
 
 #include <algorithm>
+#include <archive.h>
+#include <archive_entry.h>
 #include <charconv>
 #include <cmath>
 #include <fstream>
@@ -58,6 +60,30 @@ bool isDrawn(const pugi::xml_node& node) {
     return std::any_of(std::begin(drawn), std::end(drawn), [&](const char* d) { return name == d; });
 }
 
+/// Octaves of noise beyond this change less than a step of 8 bits, and each takes as long as the first.
+constexpr int mostOctaves = 10;
+
+/// The error is the end of a sentence.
+Result<std::string> gunzipped(const std::string& packed, std::size_t most) {
+    const std::unique_ptr<archive, decltype(&archive_read_free)> reader(archive_read_new(),
+                                                                        archive_read_free);
+    archive_read_support_filter_gzip(reader.get());
+    archive_read_support_format_raw(reader.get());
+    archive_entry* entry = nullptr;
+    if (archive_read_open_memory(reader.get(), packed.data(), packed.size()) != ARCHIVE_OK ||
+        archive_read_next_header(reader.get(), &entry) != ARCHIVE_OK)
+        return fail("it cannot be unpacked");
+    std::string text;
+    char buffer[1 << 16];
+    for (;;) {
+        const la_ssize_t got = archive_read_data(reader.get(), buffer, sizeof buffer);
+        if (got == 0) return text;
+        if (got < 0) return fail("it cannot be unpacked to its end");
+        if (text.size() + static_cast<std::size_t>(got) > most) return fail("it is too large for a drawing");
+        text.append(buffer, static_cast<std::size_t>(got));
+    }
+}
+
 Result<Prepared> prepare(const std::filesystem::path& path) {
     const auto wrong = [&](const std::string& reason) {
         return fail("Cannot read " + path.string() + ": " + reason + ".");
@@ -68,6 +94,11 @@ Result<Prepared> prepare(const std::filesystem::path& path) {
     if (bytes > mostBytes) return wrong("it is too large for a drawing");
     std::ifstream in(path, std::ios::binary);
     std::string text((std::istreambuf_iterator<char>(in)), {});
+    if (text.starts_with("\x1F\x8B")) {
+        auto unpacked = gunzipped(text, mostBytes);
+        if (!unpacked) return wrong(unpacked.error().sentence);
+        text = std::move(*unpacked);
+    }
     pugi::xml_document document;
     const auto parsed =
         document.load_buffer(text.data(), text.size(), pugi::parse_default | pugi::parse_ws_pcdata_single);
@@ -77,7 +108,11 @@ Result<Prepared> prepare(const std::filesystem::path& path) {
     std::size_t nodes = 0;
     struct Count : pugi::xml_tree_walker {
         std::size_t* count;
-        bool for_each(pugi::xml_node&) override { return ++*count < 2'000'000 && depth() < 500; }
+        bool for_each(pugi::xml_node& node) override {
+            if (pugi::xml_attribute octaves = node.attribute("numOctaves"); octaves.as_int() > mostOctaves)
+                octaves.set_value(mostOctaves);
+            return ++*count < 2'000'000 && depth() < 500;
+        }
     } count;
     count.count = &nodes;
     if (!root.traverse(count)) return wrong("it is nested too deep or has too many parts");

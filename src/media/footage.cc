@@ -12,6 +12,8 @@ extern "C" {
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <string_view>
 
 namespace stage::media {
 namespace {
@@ -35,9 +37,36 @@ struct FootageReader::State {
     V2i coded{0, 0};                 ///< size of the pictures in the stream
     int quarterTurns = 0;            ///< clockwise, to be shown upright
     std::vector<std::int64_t> shown; ///< presentation time of each frame of info.frames, in order
-    std::vector<std::pair<std::int64_t, std::int64_t>> keyFrames; ///< presentation and decoding time, sorted
+    struct KeyFrame {
+        std::int64_t shown = 0, dts = 0; ///< presentation and decoding time
+        std::size_t packet = 0;          ///< of a clip without times
+        bool operator<(const KeyFrame& o) const { return shown < o.shown; }
+    };
+    std::vector<KeyFrame> keyFrames; ///< sorted
+    /// Of a clip whose packets do not say when their frames are shown: each packet in the order of decoding,
+    /// by what tells it from others, with the place of its frame in the order shown. That is its time then.
+    struct Untimed {
+        std::int64_t dts = 0, place = 0;
+        std::size_t contents = 0; ///< a hash of them
+        bool operator==(const Untimed& o) const { return dts == o.dts && contents == o.contents; }
+    };
+    static Untimed untimedOf(const AVPacket& of) {
+        const std::string_view bytes(reinterpret_cast<const char*>(of.data),
+                                     static_cast<std::size_t>(of.size));
+        return {of.dts, 0, std::hash<std::string_view>()(bytes)};
+    }
+    std::vector<Untimed> untimed; ///< empty: packets say it themselves
+    std::size_t next = unknown;   ///< which of them is read next
+    std::size_t begun = unknown;  ///< the first that was read since the last seek
+    static constexpr std::size_t unknown = ~std::size_t{0};
     std::int64_t last = AV_NOPTS_VALUE; ///< presentation time of the last frame decoded
     bool draining = false;
+
+    Result<std::vector<std::int64_t>> number(std::vector<Untimed> packets,
+                                             const std::vector<std::size_t>& keys, const Progress& progress);
+    bool seek(std::int64_t target);
+    bool seekBegin();
+    void restart();
 
     Result<bool> decodeNext();
     Result<Raster> convert();
@@ -81,7 +110,9 @@ Result<std::unique_ptr<FootageReader>> FootageReader::open(const std::filesystem
     const AVCodec* codec = avcodec_find_decoder(parameters->codec_id);
     // FFmpeg's own VP8/VP9 decoders drop the alpha that WebM keeps in side data.
     const AVDictionaryEntry* alphaMode = av_dict_get(state->stream->metadata, "alpha_mode", nullptr, 0);
-    const bool sideAlpha = alphaMode && std::string(alphaMode->value) == "1";
+    const bool sideAlpha =
+        alphaMode && std::string(alphaMode->value) == "1" &&
+        (parameters->codec_id == AV_CODEC_ID_VP8 || parameters->codec_id == AV_CODEC_ID_VP9);
     if (sideAlpha) {
         const char* decoder = parameters->codec_id == AV_CODEC_ID_VP9 ? "libvpx-vp9" : "libvpx";
         if (const AVCodec* better = avcodec_find_decoder_by_name(decoder)) codec = better;
@@ -105,16 +136,22 @@ Result<std::unique_ptr<FootageReader>> FootageReader::open(const std::filesystem
     state->readShape();
 
     std::vector<std::int64_t> times;
+    std::vector<State::Untimed> packets;
+    std::vector<std::size_t> keys;
+    bool timed = true;
 
     AVPacket* packet = state->packet.get();
     int count = 0;
     while (av_read_frame(format, packet) >= 0) {
         if (packet->stream_index == index && !(packet->flags & AV_PKT_FLAG_DISCARD)) {
+            timed = timed && packet->pts != AV_NOPTS_VALUE;
+            if (packet->flags & AV_PKT_FLAG_KEY) keys.push_back(packets.size());
+            packets.push_back(State::untimedOf(*packet));
             const std::int64_t time = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;
             if (time != AV_NOPTS_VALUE) {
                 times.push_back(time);
                 if (packet->flags & AV_PKT_FLAG_KEY)
-                    state->keyFrames.emplace_back(time, packet->dts != AV_NOPTS_VALUE ? packet->dts : time);
+                    state->keyFrames.push_back({time, packet->dts != AV_NOPTS_VALUE ? packet->dts : time, 0});
             }
         }
         const auto place = packet->pos;
@@ -124,8 +161,14 @@ Result<std::unique_ptr<FootageReader>> FootageReader::open(const std::filesystem
             if (bytes > 0 && place > 0)
                 progress.done(static_cast<double>(place) / static_cast<double>(bytes));
         }
-        if (times.size() > static_cast<std::size_t>(scene::Limits::frames))
+        if (packets.size() > static_cast<std::size_t>(scene::Limits::frames))
             return broken("it has too many frames");
+    }
+    const AVCodecDescriptor* description = avcodec_descriptor_get(parameters->codec_id);
+    if (!timed && description && (description->props & AV_CODEC_PROP_REORDER)) {
+        auto numbered = state->number(std::move(packets), keys, progress);
+        if (!numbered) return tl::unexpected(numbered.error());
+        times = std::move(*numbered);
     }
     std::sort(times.begin(), times.end());
     times.erase(std::unique(times.begin(), times.end()), times.end());
@@ -198,12 +241,86 @@ void FootageReader::State::lineUp(std::vector<std::int64_t> times) {
     info.frames = length;
 }
 
+void FootageReader::State::restart() {
+    avcodec_flush_buffers(codec.get());
+    draining = false;
+    last = AV_NOPTS_VALUE;
+    next = begun = unknown;
+}
+
+/// To a decoding time.
+bool FootageReader::State::seek(std::int64_t target) {
+    const bool there = av_seek_frame(format.get(), stream->index, target, AVSEEK_FLAG_BACKWARD) >= 0 ||
+                       av_seek_frame(format.get(), stream->index, 0, AVSEEK_FLAG_BYTE) >= 0;
+    restart();
+    return there;
+}
+
+/// To the first packet of a clip without times. Whether that is where it is then.
+bool FootageReader::State::seekBegin() {
+    for (const int flag : {AVSEEK_FLAG_BACKWARD, AVSEEK_FLAG_BYTE}) {
+        const std::int64_t target = flag == AVSEEK_FLAG_BYTE ? 0 : untimed.front().dts;
+        const auto go = [&] {
+            const bool there = av_seek_frame(format.get(), stream->index, target, flag) >= 0;
+            restart();
+            return there;
+        };
+        if (!go()) continue;
+        bool first = false;
+        while (av_read_frame(format.get(), packet.get()) >= 0) {
+            const bool ours = packet->stream_index == stream->index;
+            first = ours && untimed.front() == untimedOf(*packet);
+            av_packet_unref(packet.get());
+            if (ours) break;
+        }
+        if (!first || !go()) continue;
+        next = 0;
+        return true;
+    }
+    return false;
+}
+
+/// Decodes all of it once to learn the order in which frames are shown: a decoder hands on the time that it
+/// was given with a packet, which is the packet's number here. Gives the times of all frames.
+Result<std::vector<std::int64_t>> FootageReader::State::number(std::vector<Untimed> packets,
+                                                               const std::vector<std::size_t>& keys,
+                                                               const Progress& progress) {
+    for (std::size_t i = 0; i < packets.size(); ++i)
+        packets[i].place = static_cast<std::int64_t>(i);
+    untimed = std::move(packets);
+    if (!seekBegin()) return fail("Cannot read " + name + ": it cannot be read from its begin.");
+    std::vector<std::int64_t> order;
+    for (;;) {
+        if (progress.stopped()) return cancelled();
+        const auto more = decodeNext();
+        if (!more) return tl::unexpected(more.error());
+        if (!*more) break;
+        order.push_back(last);
+        progress.done(static_cast<double>(order.size()) / static_cast<double>(untimed.size()));
+    }
+    std::vector<std::int64_t> places(untimed.size(), AV_NOPTS_VALUE), times;
+    for (const std::int64_t which : order) {
+        if (which < 0 || which >= static_cast<std::int64_t>(places.size()) ||
+            places[static_cast<std::size_t>(which)] != AV_NOPTS_VALUE)
+            continue;
+        places[static_cast<std::size_t>(which)] = static_cast<std::int64_t>(times.size());
+        times.push_back(static_cast<std::int64_t>(times.size()));
+    }
+    for (std::size_t i = 0; i < untimed.size(); ++i)
+        untimed[i].place = places[i];
+    keyFrames.clear();
+    for (const std::size_t key : keys)
+        if (untimed[key].place != AV_NOPTS_VALUE)
+            keyFrames.push_back({untimed[key].place, untimed[key].dts, key});
+    return times;
+}
+
 /// Decodes one more frame into picture; false at the end.
 Result<bool> FootageReader::State::decodeNext() {
     for (;;) {
         const int got = avcodec_receive_frame(codec.get(), picture.get());
         if (got == 0) {
-            last = picture->best_effort_timestamp;
+            last = untimed.empty() ? picture->best_effort_timestamp : picture->pts;
             return true;
         }
         if (got == AVERROR_EOF) return false;
@@ -218,6 +335,20 @@ Result<bool> FootageReader::State::decodeNext() {
                 break;
             }
         } while (packet->stream_index != stream->index);
+        if (!draining && !untimed.empty()) {
+            if (next ==
+                unknown) { // after a seek: told by what it is; one that looks like others tells nothing
+                const Untimed here = untimedOf(*packet);
+                const auto one = std::find(untimed.begin(), untimed.end(), here);
+                if (one != untimed.end() && std::find(one + 1, untimed.end(), here) == untimed.end())
+                    next = static_cast<std::size_t>(one - untimed.begin());
+            }
+            if (begun == unknown) begun = next;
+            const bool known = next < untimed.size();
+            packet->pts = known ? untimed[next].place : AV_NOPTS_VALUE;
+            packet->dts = AV_NOPTS_VALUE;
+            if (known) ++next;
+        }
         if (!draining) sent = avcodec_send_packet(codec.get(), packet.get());
         av_packet_unref(packet.get());
         if (sent < 0 && sent != AVERROR_EOF && sent != AVERROR_INVALIDDATA)
@@ -230,29 +361,30 @@ Result<Raster> FootageReader::frame(std::int64_t n) {
     n = std::clamp<std::int64_t>(n, 0, s.info.frames - 1);
     const std::int64_t wanted = s.shown[static_cast<std::size_t>(n)];
     const auto key = std::upper_bound(s.keyFrames.begin(), s.keyFrames.end(), wanted,
-                                      [](std::int64_t t, const auto& k) { return t < k.first; });
-    const std::int64_t keyShown = key == s.keyFrames.begin() ? AV_NOPTS_VALUE : (key - 1)->first;
+                                      [](std::int64_t t, const auto& k) { return t < k.shown; });
+    const std::int64_t keyShown = key == s.keyFrames.begin() ? AV_NOPTS_VALUE : (key - 1)->shown;
     const bool goesOn = !s.draining && s.last != AV_NOPTS_VALUE && s.last < wanted &&
                         (keyShown == AV_NOPTS_VALUE || keyShown <= s.last + 1);
     const bool already = s.last == wanted && s.picture->data[0];
     // Some streams need an earlier key frame than the nearest (open groups); go back until the frame appears.
     auto from = key;
-    for (int attempt = 0; !already && attempt < 4; ++attempt) {
+    constexpr int attempts = 5;
+    for (int attempt = 0; !already && attempt < attempts; ++attempt) {
         if (attempt > 0 || !goesOn) {
             if (from != s.keyFrames.begin()) --from;
-            const std::int64_t target = s.keyFrames.empty() ? s.shown.front() : from->second;
-            if (av_seek_frame(s.format.get(), s.stream->index, target, AVSEEK_FLAG_BACKWARD) < 0 &&
-                av_seek_frame(s.format.get(), s.stream->index, 0, AVSEEK_FLAG_BYTE) < 0)
+            const std::int64_t target = s.keyFrames.empty() ? s.shown.front() : from->dts;
+            const bool fromBegin = attempt + 1 == attempts && !s.untimed.empty();
+            if (!(fromBegin ? s.seekBegin() : s.seek(target)))
                 return fail("Cannot read " + s.name + ": frame " + std::to_string(n) + " cannot be reached.");
-            avcodec_flush_buffers(s.codec.get());
-            s.draining = false;
-            s.last = AV_NOPTS_VALUE;
         }
         for (;;) {
             const auto more = s.decodeNext();
             if (!more) return tl::unexpected(more.error());
             if (!*more) break;
-            if (s.last == wanted) return s.convert();
+            // A seek by time may end behind the key frame; what comes then lacks what it builds on.
+            const bool whole = s.untimed.empty() || s.keyFrames.empty() || (attempt == 0 && goesOn) ||
+                               s.begun <= from->packet;
+            if (s.last == wanted && whole) return s.convert();
             if (s.last != AV_NOPTS_VALUE && s.last > wanted) break;
         }
     }

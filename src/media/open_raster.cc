@@ -1,6 +1,7 @@
 #include "media/open_raster.h"
 
 #include "media/still.h"
+#include "scene/utf8.h"
 
 #include <algorithm>
 #include <archive.h>
@@ -83,7 +84,7 @@ public:
             if (++m_count > scene::Limits::layers) throw Misread{"it has too many layers"};
             StackItem item;
             item.name = node.attribute("name").as_string(kind == "layer" ? "Layer" : "Group");
-            if (item.name.size() > 1000) item.name.resize(1000);
+            item.name = scene::asUtf8(item.name, 1000);
             item.offset = offset + V2i(whole(node, "x"), whole(node, "y"));
             item.opacity = std::clamp(node.attribute("opacity").as_double(1.0), 0.0, 1.0);
             if (!(item.opacity >= 0)) item.opacity = 1;

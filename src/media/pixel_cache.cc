@@ -18,10 +18,6 @@ std::size_t quarterOfMemory() {
            static_cast<std::size_t>(::sysconf(_SC_PAGE_SIZE)) / 4;
 }
 
-Error outOfMemory() {
-    return {"The picture does not fit into memory.", false};
-}
-
 }
 
 PixelCache::PixelCache(std::size_t budget) : m_budget(budget ? budget : quarterOfMemory()) {}
@@ -83,14 +79,12 @@ Result<PyramidPtr> PixelCache::whole(const PixelSourcePtr& source, const Progres
         }
         begin(source->key(), wholeUnit);
     }
-    Result<PyramidPtr> pixels = alone([&]() -> Result<PyramidPtr> {
-        try {
+    Result<PyramidPtr> pixels = guarded([&] {
+        return alone([&]() -> Result<PyramidPtr> {
             auto base = source->compute(0, boxOf(source->size()), *this, progress);
             if (!base) return tl::unexpected(base.error());
             return makePyramid(*base);
-        } catch (const std::bad_alloc&) {
-            return tl::unexpected(outOfMemory());
-        }
+        });
     });
     std::lock_guard guard(m_lock);
     if (!pixels && pixels.error().cancelled) {
@@ -130,20 +124,13 @@ Result<void> PixelCache::make(const PixelSourcePtr& source, Pyramid& pyramid, in
     std::mutex problems;
     Result<void> outcome;
     inParallel(std::size_t{0}, tiles.size(), [&](std::size_t i) {
-        Result<TilePtr> tile = cancelled();
-        try {
-            if (mean) {
-                tile = meanTile(pyramid.levels[static_cast<std::size_t>(level) - 1], to, tiles[i]);
-            } else if (!progress.stopped()) {
-                auto pixels = source->compute(level, to.boxOfTile(tiles[i]), *this, progress);
-                if (pixels)
-                    tile = std::make_shared<const Tile>(std::move(*pixels));
-                else
-                    tile = tl::unexpected(pixels.error());
-            }
-        } catch (const std::bad_alloc&) {
-            tile = tl::unexpected(outOfMemory());
-        }
+        Result<TilePtr> tile = guarded([&]() -> Result<TilePtr> {
+            if (mean) return meanTile(pyramid.levels[static_cast<std::size_t>(level) - 1], to, tiles[i]);
+            if (progress.stopped()) return cancelled();
+            auto pixels = source->compute(level, to.boxOfTile(tiles[i]), *this, progress);
+            if (!pixels) return tl::unexpected(pixels.error());
+            return std::make_shared<const Tile>(std::move(*pixels));
+        });
         if (tile) {
             to.tiles[tiles[i]] = std::move(*tile);
         } else {
@@ -182,7 +169,8 @@ Result<void> PixelCache::fill(const PixelSourcePtr& source, Pyramid& pyramid, in
                 continue;
             }
         }
-        const auto made = alone([&] { return make(source, pyramid, level, mine, progress); });
+        const auto made =
+            guarded([&] { return alone([&] { return make(source, pyramid, level, mine, progress); }); });
         std::lock_guard guard(m_lock);
         for (const std::size_t tile : mine) {
             if (!places[tile]) {

@@ -219,6 +219,9 @@ Result<Contents> probe(const fs::path& path, const Progress& progress) {
         }
         if (size) {
             contents.canvas = contents.size = *size;
+            if (endsEarly(path))
+                contents.notes.push_back(path.filename().string() +
+                                         " ends early: the lower part of the picture is missing.");
             return contents;
         }
         if (size.error().cancelled) return tl::unexpected(size.error());

@@ -1,10 +1,11 @@
 #include "media/spill.h"
 
+#include "media/cache_folder.h"
+#include "media/parallel.h"
 #include "media/pyramid.h"
-#include "media/still.h"
 
+#include <algorithm>
 #include <cerrno>
-#include <cstdlib>
 #include <fcntl.h>
 #include <functional>
 #include <unistd.h>
@@ -13,18 +14,6 @@ namespace stage::media {
 namespace {
 
 constexpr std::int64_t texelBytes = 4 * sizeof(Imath::half);
-
-std::filesystem::path cacheFolder() {
-    const char* xdg = std::getenv("XDG_CACHE_HOME");
-    const char* home = std::getenv("HOME");
-    std::filesystem::path folder = xdg && *xdg     ? std::filesystem::path(xdg)
-                                   : home && *home ? std::filesystem::path(home) / ".cache"
-                                                   : std::filesystem::temp_directory_path();
-    folder /= "open-stage";
-    std::error_code code;
-    std::filesystem::create_directories(folder, code);
-    return code ? std::filesystem::temp_directory_path() : folder;
-}
 
 bool writeAll(int fd, const Imath::half* from, std::int64_t bytes, std::int64_t at) {
     const char* data = reinterpret_cast<const char*>(from);
@@ -58,33 +47,37 @@ Spill::Spill(V2i size) : m_size(size) {
         const V2i pixels = levelSize(size, level);
         at += std::int64_t{pixels.x} * pixels.y * texelBytes;
     }
+    m_start.push_back(at);
 }
 
 Spill::~Spill() {
     if (m_fd >= 0) ::close(m_fd);
 }
 
-Result<std::shared_ptr<const Spill>> Spill::make(const std::filesystem::path& picture,
-                                                 const std::string& part, V2i size,
-                                                 const std::filesystem::path& folder,
-                                                 const Progress& progress) {
+Result<std::shared_ptr<const Spill>> Spill::make(const std::string& picture, V2i size,
+                                                 const std::filesystem::path& folder, const Read& read) {
     std::shared_ptr<Spill> spill(new Spill(size));
     std::string name = (folder / "picture-XXXXXX").string();
     spill->m_fd = ::mkostemp(name.data(), O_CLOEXEC);
-    const std::string place = "Cannot lay out " + picture.string() + " in " + folder.string();
+    const std::string place = "Cannot lay out " + picture + " in " + folder.string();
     if (spill->m_fd < 0) return fail(place + ": the folder cannot be written to.");
     ::unlink(name.c_str());
 
     bool room = true;
-    std::vector<std::vector<Imath::half>> waiting(
-        spill->m_start.size()); // an upper row without its lower one
+    const std::size_t levels = spill->m_start.size() - 1;
+    // What is clear is not written: the file has holes there.
+    if (::ftruncate(spill->m_fd, spill->bytes()) != 0)
+        return fail(place + ": the disk does not take a file of that size.");
+    std::vector<std::vector<Imath::half>> waiting(levels); // an upper row without its lower one
     // Takes a row of a level, and hands the mean of two on to the next.
     const std::function<void(std::size_t, int, const Imath::half*)> put = [&](std::size_t level, int y,
                                                                               const Imath::half* row) {
         const V2i pixels = levelSize(size, static_cast<int>(level));
         const std::int64_t bytes = pixels.x * texelBytes;
-        room = room && writeAll(spill->m_fd, row, bytes, spill->m_start[level] + y * bytes);
-        if (level + 1 == spill->m_start.size()) return;
+        const bool clear =
+            std::all_of(row, row + std::size_t{4} * pixels.x, [](Imath::half v) { return v.bits() == 0; });
+        room = room && (clear || writeAll(spill->m_fd, row, bytes, spill->m_start[level] + y * bytes));
+        if (level + 1 == levels) return;
         if (y % 2 == 0 && y + 1 < pixels.y) {
             waiting[level].assign(row, row + std::size_t{4} * pixels.x);
             return;
@@ -92,18 +85,13 @@ Result<std::shared_ptr<const Spill>> Spill::make(const std::filesystem::path& pi
         const auto mean = meanRow(y % 2 == 0 ? row : waiting[level].data(), row, pixels.x);
         put(level + 1, y / 2, mean.data());
     };
-    const auto read = readStrips(
-        picture, part,
-        [&](int y, const Raster& strip) {
-            for (int row = 0; row < strip.size.y && room; ++row)
-                put(0, y + row, strip.row(row));
-            return room;
-        },
-        progress);
-    if (!read) return tl::unexpected(read.error());
-    if (!room)
-        return fail(place + ": there is no room for " +
-                    std::to_string((spill->m_start.back() + texelBytes) >> 20) + " MB.");
+    const auto done = read([&](int y, const Raster& strip) {
+        for (int row = 0; row < strip.size.y && room; ++row)
+            put(0, y + row, strip.row(row));
+        return room;
+    });
+    if (!done) return tl::unexpected(done.error());
+    if (!room) return fail(place + ": there is no room for " + std::to_string(spill->bytes() >> 20) + " MB.");
     return spill;
 }
 
@@ -124,14 +112,49 @@ Result<Raster> Spill::read(int level, const Box& box) const {
     return out;
 }
 
-Result<std::shared_ptr<const Spill>> Spills::of(const std::string& key, const std::filesystem::path& picture,
-                                                const std::string& part, V2i size, const Progress& progress) {
-    std::lock_guard guard(m_lock); // one at a time: they are large
-    if (const auto found = m_spills.find(key); found != m_spills.end()) return found->second;
-    auto spill = Spill::make(picture, part, size, cacheFolder(), progress);
-    // They take much room on the disk, also those of files that have changed since.
-    if (m_spills.size() >= 8) m_spills.clear();
-    if (spill) m_spills.emplace(key, *spill);
+void Spills::makeRoom(std::int64_t bytes) {
+    std::error_code code;
+    const auto space = std::filesystem::space(cacheFolder(), code);
+    std::int64_t used = 0;
+    for (const Kept& kept : m_kept)
+        used += kept.spill ? kept.spill->bytes() : 0;
+    const std::int64_t most = code ? 0 : (static_cast<std::int64_t>(space.available) + used) / 2;
+    for (auto at = m_kept.end(); used + bytes > most && at != m_kept.begin();) {
+        --at;
+        if (!at->spill) continue;
+        used -= at->spill->bytes();
+        at = m_kept.erase(at);
+    }
+}
+
+Result<std::shared_ptr<const Spill>> Spills::of(const std::string& key, const std::string& name, V2i size,
+                                                const Spill::Read& read) {
+    const auto find = [&] {
+        return std::find_if(m_kept.begin(), m_kept.end(), [&](const Kept& kept) { return kept.key == key; });
+    };
+    {
+        std::unique_lock guard(m_lock);
+        for (auto kept = find(); kept != m_kept.end(); kept = find()) {
+            if (kept->spill) {
+                m_kept.splice(m_kept.begin(), m_kept, kept);
+                return kept->spill;
+            }
+            m_made.wait(guard);
+        }
+        // What the file was before it changed is not looked at again.
+        m_kept.remove_if([&](const Kept& kept) { return kept.name == name && kept.spill; });
+        const std::int64_t pixels = std::int64_t{size.x} * size.y;
+        makeRoom(pixels * texelBytes * 4 / 3);
+        m_kept.push_front({key, name, nullptr});
+    }
+    // Without the lock, and without taking up work that could wait for this very one.
+    auto spill = alone([&] { return guarded([&] { return Spill::make(name, size, cacheFolder(), read); }); });
+    std::lock_guard guard(m_lock);
+    if (spill)
+        find()->spill = *spill;
+    else
+        m_kept.erase(find());
+    m_made.notify_all();
     return spill;
 }
 

@@ -2,12 +2,12 @@
 // name and is gone with the program. Thread-safe.
 #pragma once
 
-#include "media/raster.h"
-#include "scene/error.h"
-#include "scene/progress.h"
+#include "media/still.h"
 
+#include <condition_variable>
 #include <filesystem>
-#include <map>
+#include <functional>
+#include <list>
 #include <memory>
 #include <mutex>
 #include <string>
@@ -20,12 +20,13 @@ public:
     Spill(const Spill&) = delete;
     Spill& operator=(const Spill&) = delete;
 
-    /// Reads a still that is upright. folder: where the file lies. Errors: those of the picture; no room.
-    static Result<std::shared_ptr<const Spill>> make(const std::filesystem::path& picture,
-                                                     const std::string& part, V2i size,
-                                                     const std::filesystem::path& folder,
-                                                     const Progress& progress);
+    /// Reads the strips of a picture that is upright.
+    using Read = std::function<Result<void>(const TakeStrip& take)>;
+    /// name: of the picture, for errors. folder: where the file lies. Errors: those of reading; no room.
+    static Result<std::shared_ptr<const Spill>> make(const std::string& name, V2i size,
+                                                     const std::filesystem::path& folder, const Read& read);
     Result<Raster> read(int level, const Box& box) const;
+    std::int64_t bytes() const { return m_start.back(); } ///< on disk, at most
 
 private:
     explicit Spill(V2i size);
@@ -34,15 +35,23 @@ private:
     std::vector<std::int64_t> m_start; ///< of each level, bytes
 };
 
-/// The spilled pictures in use, by key.
+/// The spilled pictures in use. As many are kept as have room in half of what is free on the disk.
 class Spills {
 public:
-    Result<std::shared_ptr<const Spill>> of(const std::string& key, const std::filesystem::path& picture,
-                                            const std::string& part, V2i size, const Progress& progress);
+    /// key: of this state of the picture; name: of the picture, whatever its state. Blocks while it is made,
+    /// by this thread or another.
+    Result<std::shared_ptr<const Spill>> of(const std::string& key, const std::string& name, V2i size,
+                                            const Spill::Read& read);
 
 private:
+    struct Kept {
+        std::string key, name;
+        std::shared_ptr<const Spill> spill; ///< null while it is made
+    };
+    void makeRoom(std::int64_t bytes);
     std::mutex m_lock;
-    std::map<std::string, std::shared_ptr<const Spill>> m_spills;
+    std::condition_variable m_made;
+    std::list<Kept> m_kept; ///< latest used first
 };
 
 }

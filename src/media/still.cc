@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <fstream>
 #include <lcms2.h>
 #include <map>
 
@@ -178,10 +179,8 @@ void turnUpright(Raster& raster, int orientation) {
     raster = std::move(out);
 }
 
-using Take = std::function<bool(int y, const Raster& strip)>;
-
 Result<void> strips(OIIO::ImageInput& input, const std::string& name, const std::string& group,
-                    const Take& take, const Progress& progress) {
+                    const TakeStrip& take, const Progress& progress) {
     const OIIO::ImageSpec spec = input.spec();
     const bool isFloat = spec.format.is_floating_point();
     const std::string space = spec.get_string_attribute("oiio:ColorSpace");
@@ -318,12 +317,37 @@ Result<Raster> readStill(const std::string& bytes, const std::string& name) {
     return read(name, &bytes, {}, {});
 }
 
-Result<void> readStrips(const std::filesystem::path& path, const std::string& part, const Take& take,
+Result<void> readStrips(const std::filesystem::path& path, const std::string& part, const TakeStrip& take,
                         const Progress& progress) {
     std::string group;
     auto opened = openPart(path.string(), nullptr, part, group);
     if (!opened) return tl::unexpected(opened.error());
     return strips(*opened->input, path.string(), group, take, progress);
+}
+
+Result<void> readStrips(const std::string& bytes, const std::string& name, const TakeStrip& take,
+                        const Progress& progress) {
+    std::string group;
+    auto opened = openPart(name, &bytes, {}, group);
+    if (!opened) return tl::unexpected(opened.error());
+    return strips(*opened->input, name, group, take, progress);
+}
+
+bool endsEarly(const std::filesystem::path& path) {
+    std::ifstream in(path, std::ios::binary);
+    const std::string bytes((std::istreambuf_iterator<char>(in)), {});
+    const auto at = [&](std::size_t i) { return static_cast<unsigned char>(bytes[i]); };
+    if (bytes.size() < 4 || at(0) != 0xFF || at(1) != 0xD8) return false;
+    // Segments (ITU-T T.81, annex B) up to the first scan; within scans, 0xFF 0xD9 is only ever the end.
+    std::size_t i = 2;
+    while (i + 4 <= bytes.size() && at(i) == 0xFF && at(i + 1) != 0xDA) {
+        if (at(i + 1) == 0xFF) {
+            ++i;
+            continue;
+        }
+        i += 2 + (std::size_t{at(i + 2)} << 8 | at(i + 3));
+    }
+    return i >= bytes.size() || bytes.find("\xFF\xD9", i) == std::string::npos;
 }
 
 Result<SubPictures> readSubPictures(const std::filesystem::path& path) {

@@ -31,11 +31,16 @@ Result<Raster> readStill(const std::filesystem::path& path, const std::string& p
 /// The same from bytes; name is used to tell the format and in errors.
 Result<Raster> readStill(const std::string& bytes, const std::string& name);
 
-/// Reads a picture that is upright in strips from the top: take(y of the first row, strip), until it gives
-/// false.
-Result<void> readStrips(const std::filesystem::path& path, const std::string& part,
-                        const std::function<bool(int y, const Raster& strip)>& take,
+/// Takes rows of a picture from row y on; false: no more are wanted.
+using TakeStrip = std::function<bool(int y, const Raster& strip)>;
+/// Reads a picture that is upright in strips from the top, until one is not taken.
+Result<void> readStrips(const std::filesystem::path& path, const std::string& part, const TakeStrip& take,
                         const Progress& progress = {});
+Result<void> readStrips(const std::string& bytes, const std::string& name, const TakeStrip& take,
+                        const Progress& progress = {});
+
+/// Whether a JPEG file ends before its picture does; readers fill up the rest with grey. False for all else.
+bool endsEarly(const std::filesystem::path& path);
 
 /// One of the pictures in a file that holds several.
 struct SubPicture {

@@ -9,6 +9,7 @@
 #include <cmath>
 #include <gtest/gtest.h>
 #include <random>
+#include <sys/resource.h>
 #include <thread>
 
 namespace stage::media {
@@ -467,6 +468,166 @@ TEST(Cache, ChangedFilesAreReadAnewAndProblemsCanBeForgotten) {
     ASSERT_FALSE(changed);
     EXPECT_NE(changed.error().sentence.find("it has changed to 16 x 8 pixels, but was 8 x 8"),
               std::string::npos);
+}
+
+/// Throws instead of giving texels, at first.
+class Throwing : public PixelSource {
+public:
+    explicit Throwing(Ways ways) : PixelSource("throwing", {600, 600}, ways) {}
+    Result<Raster> compute(int, const Box& box, PixelCache&, const Progress&) const override {
+        if (throws) throw std::runtime_error("the library fell over");
+        return Raster(box.size());
+    }
+    mutable std::atomic<bool> throws = true;
+};
+
+TEST(Cache, AMakerThatThrowsGivesASentenceAndNobodyWaitsForEver) {
+    for (const auto ways :
+         {PixelSource::Ways::Whole, PixelSource::Ways::EveryLevel, PixelSource::Ways::ByBox}) {
+        const auto source = std::make_shared<Throwing>(ways);
+        PixelCache cache;
+        std::atomic<int> told = 0;
+        {
+            std::vector<std::jthread> threads;
+            for (int i = 0; i < 4; ++i)
+                threads.emplace_back([&] {
+                    const auto read = cache.read(source, 0, {0, 0, 600, 600});
+                    told += !read && read.error().sentence.find("the library fell over") != std::string::npos;
+                });
+        }
+        EXPECT_EQ(told, 4);
+        source->throws = false;
+        cache.forgetProblems();
+        EXPECT_TRUE(cache.read(source, 0, {0, 0, 600, 600}));
+    }
+}
+
+/// A PNG of one colour that is small on disk however large it is.
+std::string plainPng(const TempDir& dir, V2i size) {
+    const std::string path = (dir / "plain.png").string();
+    const auto made =
+        test::run("ffmpeg -v error -y -f lavfi -i color=c=0x4080c0:s=" + std::to_string(size.x) + "x" +
+                  std::to_string(size.y) + " -frames:v 1 -pix_fmt rgb24 " + path);
+    EXPECT_EQ(made.code, 0) << made.printed;
+    return test::readAll(path);
+}
+
+TEST(LargeStills, SeveralAtOnceByManyThreads) {
+    const TempDir dir;
+    constexpr V2i size(9000, 5800); // above what is kept as a whole
+    test::writeAll(dir / "a.png", plainPng(dir, size));
+    test::writeAll(dir / "b.png", plainPng(dir, size));
+    PixelCache cache;
+    std::atomic<int> wrong = 0;
+    {
+        std::vector<std::jthread> threads;
+        for (int t = 0; t < 3; ++t)
+            threads.emplace_back([&, t] {
+                for (const char* name : {t % 2 ? "a.png" : "b.png", t % 2 ? "b.png" : "a.png"}) {
+                    const auto source =
+                        contentOf(*test::pictureLayer(1, "p", dir / name, size, 1, V3d(0)), 0);
+                    // All tiles of a level at once, so that hands meet inside.
+                    const auto read = cache.read(source, 1, {0, 0, 4500, 2900});
+                    wrong += !read || std::abs(float(read->row(2000)[4 * 3000 + 2]) - 0.527f) > 0.01f;
+                }
+            });
+    }
+    EXPECT_EQ(wrong, 0);
+}
+
+TEST(LargeStills, PartsOfAnArchiveAreLaidOutOnDiskToo) {
+    const TempDir dir;
+    constexpr V2i size(12000, 9000); // 864 MB of texels
+    test::writeOra(dir / "big.ora",
+                   "<image w='12000' h='9000'><stack><layer name='a' src='data/a.png'/></stack></image>",
+                   {{"data/a.png", plainPng(dir, size)}});
+    auto layer =
+        std::make_shared<scene::Layer>(*test::pictureLayer(1, "p", dir / "big.ora", size, 1, V3d(0)));
+    std::get<scene::Picture>(layer->content).part = "data/a.png";
+    PixelCache cache(64u << 20);
+    const auto memory = [] { // most of it ever in use, MB
+        rusage usage = {};
+        ::getrusage(RUSAGE_SELF, &usage);
+        return usage.ru_maxrss >> 10;
+    };
+    const auto before = memory();
+    const auto read = cache.read(contentOf(*layer, 0), 5, {0, 0, 375, 282});
+    ASSERT_TRUE(read) << read.error().sentence;
+    EXPECT_NEAR(float(read->row(100)[4 * 100 + 2]), 0.527, 0.01);
+    EXPECT_LT(memory() - before, 400);
+}
+
+TEST(Clips, AReplacedFileShowsItsOwnFrames) {
+    const TempDir dir;
+    const auto make = [&](const char* colour) {
+        const auto made = test::run(std::string("ffmpeg -v error -y -f lavfi -i color=c=") + colour +
+                                    ":s=32x32:r=24:d=0.5 -c:v ffv1 " + (dir / "new.mkv").string());
+        ASSERT_EQ(made.code, 0) << made.printed;
+        std::filesystem::rename(dir / "new.mkv", dir / "clip.mkv");
+    };
+    scene::Footage footage;
+    footage.media.path = (dir / "clip.mkv").string();
+    footage.frames = 12;
+    scene::Layer layer;
+    layer.pixels = {32, 32};
+    layer.content = footage;
+    PixelCache cache;
+    const auto green = [&](std::int64_t frame) {
+        const auto read = cache.read(contentOf(layer, frame), 0, {0, 0, 32, 32});
+        EXPECT_TRUE(read);
+        return read ? float(read->rgba[1]) : -1;
+    };
+    make("black");
+    EXPECT_LT(green(3), 0.05f);
+    make("white");
+    EXPECT_GT(green(3), 0.9f);
+    EXPECT_GT(green(4), 0.9f);
+}
+
+TEST(Probing, APictureThatEndsEarlyComesWithANote) {
+    const TempDir dir;
+    test::writePicture(dir / "whole.jpg", {200, 160}, pattern);
+    EXPECT_TRUE(probe(dir / "whole.jpg")->notes.empty());
+    const std::string whole = test::readAll(dir / "whole.jpg");
+    for (const double share : {0.4, 0.6, 0.8, 0.99}) {
+        test::writeAll(dir / "cut.jpg",
+                       whole.substr(0, static_cast<std::size_t>(share * static_cast<double>(whole.size()))));
+        const auto contents = probe(dir / "cut.jpg");
+        if (!contents) continue; // refused is as good
+        ASSERT_EQ(contents->notes.size(), 1u) << share;
+        EXPECT_NE(contents->notes[0].find("cut.jpg ends early"), std::string::npos);
+    }
+}
+
+TEST(Drawings, PackedOnesAreUnpacked) {
+    const TempDir dir;
+    test::writeAll(dir / "d.svg", "<svg xmlns='http://www.w3.org/2000/svg' width='40' height='30'>"
+                                  "<rect id='r' width='20' height='10' fill='red'/></svg>");
+    ASSERT_EQ(test::run("gzip -c " + (dir / "d.svg").string() + " > " + (dir / "d.svgz").string()).code, 0);
+    const auto contents = probe(dir / "d.svgz");
+    ASSERT_TRUE(contents) << contents.error().sentence;
+    EXPECT_EQ(contents->canvas, V2i(40, 30));
+    ASSERT_EQ(contents->stack->items.size(), 1u);
+    test::writeAll(dir / "torn.svgz", test::readAll(dir / "d.svgz").substr(0, 60));
+    EXPECT_FALSE(probe(dir / "torn.svgz"));
+}
+
+TEST(Drawings, AThousandOctavesOfNoiseTakeNoLongerThanTen) {
+    const TempDir dir;
+    const auto drawn = [&](int octaves) {
+        test::writeAll(
+            dir / "n.svg",
+            "<svg xmlns='http://www.w3.org/2000/svg' width='300' height='200'><defs><filter id='f'>"
+            "<feTurbulence baseFrequency='0.05' numOctaves='" +
+                std::to_string(octaves) +
+                "'/></filter></defs><g><rect width='300' height='200' filter='url(#f)'/></g></svg>");
+        PixelCache cache;
+        const auto source = contentOf(*test::pictureLayer(1, "n", dir / "n.svg", {300, 200}, 1, V3d(0)), 0);
+        const auto read = cache.read(source, 5, {0, 0, 300, 200});
+        EXPECT_TRUE(read);
+        return read ? read->rgba : std::vector<Imath::half>();
+    };
+    EXPECT_EQ(drawn(1000), drawn(10));
 }
 
 }

@@ -264,6 +264,33 @@ TEST(Footage, UnevenTimesKeepTheirPlaces) {
     }
 }
 
+/// Containers that do not say when frames are shown, with frames that are decoded in another order.
+TEST(Footage, WithoutTimesOfItsOwnIsExactInAnyOrder) {
+    const TempDir dir;
+    const struct {
+        const char *file, *more;
+    } clips[] = {{"h264.avi", "-c:v libx264 -g 12 -bf 3 -pix_fmt yuv420p"},
+                 {"mpeg4.avi", "-c:v mpeg4 -g 12 -bf 2 -q:v 2"},
+                 {"mpeg2.mpg", "-c:v mpeg2video -g 12 -bf 2 -q:v 2"},
+                 {"mpeg1.mpg", "-c:v mpeg1video -g 15 -bf 2 -q:v 2"}};
+    for (const auto& clip : clips) {
+        make(numbered(64, clip.more) + (dir / clip.file).string());
+        auto reader = FootageReader::open(dir / clip.file);
+        ASSERT_TRUE(reader) << clip.file << ": " << reader.error().sentence;
+        ASSERT_EQ((*reader)->info().frames, 64) << clip.file;
+        int wrong = 0;
+        std::string which;
+        for (int i = 0; i < 150; ++i) {
+            const int n = i < 64 ? i : (i * 37 + i * i * 11) % 64;
+            const auto raster = (*reader)->frame(n);
+            if (raster && numberOf(*raster) == n % 32) continue;
+            ++wrong;
+            which += ' ' + std::to_string(n) + " is " + (raster ? std::to_string(numberOf(*raster)) : "none");
+        }
+        EXPECT_EQ(wrong, 0) << clip.file << which;
+    }
+}
+
 TEST(Footage, IsTurnedUprightAndItsPixelsMadeSquare) {
     const TempDir dir;
     make(numbered(3, "-c:v libx264 -pix_fmt yuv420p") + (dir / "flat.mp4").string());
