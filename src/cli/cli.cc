@@ -8,6 +8,7 @@
 #include "scene/scene_json.h"
 
 #include <CLI/CLI.hpp>
+#include <array>
 #include <chrono>
 #include <csignal>
 #include <cstdio>
@@ -32,32 +33,38 @@ edits.json holds a list of edits (docs/edits.md), such as
 
 Exit codes:
   0 done   2 the command line is wrong   3 a file cannot be read
-  4 an edit was refused   5 a file cannot be written   130 stopped)";
+  4 an edit was refused   5 a file cannot be written
+  6 something else went wrong   130 stopped)";
 
 std::atomic<bool> interrupted = false;
 extern "C" void onInterrupt(int) {
     interrupted = true;
 }
 
-/// Turns SIGINT into a stop token while it lives.
+/// Turns signals that ask the program to end into a stop token while it lives.
 class Interrupt {
 public:
-    Interrupt()
-        : m_before(std::signal(SIGINT, onInterrupt)), m_watch([this](const std::stop_token& end) {
-              while (!end.stop_requested() && !interrupted)
-                  std::this_thread::sleep_for(std::chrono::milliseconds(50));
-              if (interrupted) m_stop.request_stop();
-          }) {}
+    Interrupt() {
+        for (std::size_t i = 0; i < signals.size(); ++i)
+            m_before[i] = std::signal(signals[i], onInterrupt);
+        m_watch = std::jthread([this](const std::stop_token& end) {
+            while (!end.stop_requested() && !interrupted)
+                std::this_thread::sleep_for(std::chrono::milliseconds(50));
+            if (interrupted) m_stop.request_stop();
+        });
+    }
     ~Interrupt() {
         m_watch.request_stop();
         m_watch.join();
-        std::signal(SIGINT, m_before);
+        for (std::size_t i = 0; i < signals.size(); ++i)
+            std::signal(signals[i], m_before[i]);
     }
     std::stop_token token() const { return m_stop.get_token(); }
 
 private:
+    static constexpr std::array<int, 3> signals = {SIGINT, SIGTERM, SIGHUP};
     std::stop_source m_stop;
-    void (*m_before)(int);
+    std::array<void (*)(int), signals.size()> m_before{};
     std::jthread m_watch;
 };
 
@@ -91,6 +98,7 @@ void framesFrom(const std::string& text, output::Job& job) {
 }
 
 void saveTo(const scene::Scene& scene, const std::string& path) {
+    if (path.empty()) throw Failure{BadUsage, "The name of the file to write is empty."};
     need(scene::save(scene, path), CannotWrite);
 }
 
@@ -257,6 +265,12 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     } catch (const Failure& failure) {
         err << failure.sentence << '\n';
         return failure.code;
+    } catch (const std::bad_alloc&) {
+        err << "There is not enough memory for this.\n";
+        return Failed;
+    } catch (const std::exception& problem) { // of a library
+        err << "This cannot be done: " << problem.what() << ".\n";
+        return Failed;
     }
     return Done;
 }

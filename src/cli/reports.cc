@@ -61,8 +61,10 @@ Json measurements(const scene::Scene& scene, std::int64_t frame) {
     const Rational time = timeOfFrame(frame, scene.output.rate);
     const motion::CameraMove move(scene);
     Json layers = Json::array();
+    const auto measures = motion::measureAll(scene, move, time);
+    std::size_t at = 0;
     scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) {
-        const motion::Measure m = motion::measure(scene, layer->id, move, time);
+        const motion::Measure& m = measures[at++];
         Json corners; // null when a corner is behind the camera
         if (m.corners)
             for (const V2d& corner : *m.corners)
@@ -70,6 +72,8 @@ Json measurements(const scene::Scene& scene, std::int64_t frame) {
         layers.push_back({{"id", layer->id},
                           {"name", layer->name},
                           {"depth", m.depth},
+                          {"ahead", m.ahead},
+                          {"behind", m.ahead <= 0},
                           {"distance", m.distance},
                           {"corners", std::move(corners)},
                           {"metres", {m.metres.x, m.metres.y}},
@@ -85,6 +89,7 @@ Json measurements(const scene::Scene& scene, std::int64_t frame) {
     return {{"frame", frame},
             {"sharp", std::move(range)}, // null: without end
             {"hyperfocal", sharp.hyperfocal},
+            {"camera", scene::toJson(pose)},
             {"seconds", time.toDouble()},
             {"speed", move.speed(time.toDouble())},
             {"turning", move.turning(time.toDouble())},

@@ -120,8 +120,13 @@ void cutOut(Scene& scene, Fields& fields) {
                 const Json& change = fields.value(member);
                 if (change.is_null()) {
                     json.erase(member);
-                } else if (change.is_array() || !json.contains(member) ||
-                           (change.contains("kind") && change["kind"] != json[member].value("kind", ""))) {
+                    continue;
+                }
+                // One object is changed in what is named; another kind of it, and whole lists, are replaced.
+                const bool same = change.is_object() && json.contains(member) && json[member].is_object() &&
+                                  (!change.contains("kind") || !json[member].contains("kind") ||
+                                   change["kind"] == json[member]["kind"]);
+                if (!same) {
                     json[member] = change;
                 } else {
                     patch(json[member], change, fields.at(member));
@@ -261,32 +266,54 @@ void split(Scene& scene, Fields& fields) {
         std::int64_t id;
     };
     std::vector<Cut> cuts; // nearest first
-    const auto subjects = [](const std::vector<scene::Subject>& things, std::vector<scene::Matte>& mattes) {
-        for (const scene::Subject& thing : things)
-            mattes.push_back(matteOf("Thing " + std::to_string(mattes.size() + 1), thing));
+    const bool join = fields.yes("join", false);
+    const auto cutsOf = [&](const std::vector<scene::Subject>& things, const char* where, double at) {
+        const std::size_t count = join ? std::min<std::size_t>(things.size(), 1) : things.size();
+        for (std::size_t i = 0; i < count; ++i)
+            cuts.push_back(
+                {photo.name + where + (count > 1 ? " " + std::to_string(i + 1) : ""), at, {}, next++});
+        return count;
     };
-    if (!near.empty()) {
-        Cut cut{photo.name + " near", depths[0], {}, next++};
-        subjects(near, cut.mattes);
-        cuts.push_back(std::move(cut));
-    }
-    if (!middle.empty()) {
-        Cut cut{photo.name + " middle", depths[1], {}, next++};
+    const std::size_t nearCount = cutsOf(near, " near", depths[0]);
+    cutsOf(middle, " middle", depths[1]);
+    /// The coverage of `things` is added to what the mattes cover already.
+    const auto subjects = [](const std::vector<scene::Subject>& things, std::vector<scene::Matte>& mattes) {
+        for (const scene::Subject& thing : things) {
+            mattes.push_back(matteOf("Thing " + std::to_string(mattes.size() + 1), thing));
+            mattes.back().combine = scene::Combine::Plus;
+        }
+    };
+    const auto partOf = [&](const std::vector<scene::Subject>& things, std::size_t i) {
+        return join ? things : std::vector<scene::Subject>{things[i]};
+    };
+    for (std::size_t i = 0; i < cuts.size(); ++i) {
+        if (i < nearCount) {
+            subjects(partOf(near, i), cuts[i].mattes);
+            continue;
+        }
+        const auto things = partOf(middle, i - nearCount);
+        std::vector<scene::Matte>& mattes = cuts[i].mattes;
         // What is near hides some of it: there the rough loop says how it goes on.
-        if (!near.empty()) {
-            for (const scene::Subject& thing : middle) {
+        if (nearCount > 0) {
+            for (const scene::Subject& thing : things) {
                 scene::Outline loop;
                 for (const V2d& place : thing.loop)
                     loop.points.value.emplace_back(place);
-                cut.mattes.push_back(matteOf("Loop " + std::to_string(cut.mattes.size() + 1), loop));
+                mattes.push_back(matteOf("Loop " + std::to_string(mattes.size() + 1), loop));
             }
-            scene::Matte hidden = matteOf("Hidden by " + cuts[0].name, scene::OfLayer{cuts[0].id, false});
-            hidden.combine = scene::Combine::Intersect;
-            hidden.grow = 1.0; // so that no crack is left where the two soft edges meet
-            cut.mattes.push_back(std::move(hidden));
+            // Joined, there is one near layer beside several loops; else one loop beside several near layers.
+            for (std::size_t n = 0; n < nearCount; ++n) {
+                mattes.push_back(matteOf("Hidden by " + cuts[n].name, scene::OfLayer{cuts[n].id, false}));
+                mattes.back().grow = 1.0; // the two soft edges are found apart: they shall not leave a gap
+            }
+            if (join) {
+                mattes.back().combine = scene::Combine::Intersect;
+            } else {
+                std::rotate(mattes.begin(), mattes.begin() + 1, mattes.end());
+                mattes.back().combine = scene::Combine::Intersect;
+            }
         }
-        subjects(middle, cut.mattes);
-        cuts.push_back(std::move(cut));
+        subjects(things, mattes);
     }
     const auto holeOf = [&](std::size_t count) {
         scene::Fill fill;
@@ -295,15 +322,21 @@ void split(Scene& scene, Fields& fields) {
             fill.hole.push_back(matteOf(cuts[i].name, scene::OfLayer{cuts[i].id, false}));
         return fill;
     };
+    // A matched picture stays as it was: each part is matched by the colours of all of it.
+    const auto plain = [&] {
+        scene::Cutout cutout = photo.cutout ? *photo.cutout : scene::Cutout{};
+        if (cutout.match) cutout.match->whole = true;
+        return cutout;
+    };
 
     std::vector<LayerPtr> added;
     for (std::size_t i = cuts.size(); i-- > 0;) {
         auto layer = std::make_shared<Layer>(photo);
         layer->id = cuts[i].id;
         layer->name = cuts[i].name;
-        auto cutout = std::make_shared<scene::Cutout>(photo.cutout ? *photo.cutout : scene::Cutout{});
-        if (i > 0) {
-            scene::Fill fill = holeOf(i);
+        auto cutout = std::make_shared<scene::Cutout>(plain());
+        if (i >= nearCount && nearCount > 0) {
+            scene::Fill fill = holeOf(nearCount);
             // Only where the thing itself is hidden, and from itself: a wall goes on as a wall.
             for (const scene::Matte& matte : cuts[i].mattes) {
                 scene::Matte copy = matte;
@@ -316,7 +349,7 @@ void split(Scene& scene, Fields& fields) {
         layer->cutout = cutout;
         added.push_back(layer);
     }
-    auto far = std::make_shared<scene::Cutout>(photo.cutout ? *photo.cutout : scene::Cutout{});
+    auto far = std::make_shared<scene::Cutout>(plain());
     far->fills.push_back(holeOf(cuts.size()));
     scene::changeLayer(scene.layers, id, [&](Layer& layer) {
         layer.name = photo.name + " far";

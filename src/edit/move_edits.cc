@@ -10,6 +10,8 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <optional>
+#include <utility>
 
 namespace stage::edit {
 namespace {
@@ -112,6 +114,20 @@ bool between(const motion::CameraMove& move, const Scene& scene, std::size_t mar
 
 // ---- tracks
 
+/// What each of several layers gets on top of the one before it, so that they do not move in lockstep.
+struct Each {
+    std::int64_t seed = 1; ///< of noise
+    Rational delay{0};     ///< of keys and links
+    double offset = 0;     ///< of keys and links
+};
+Each eachOf(Fields& fields) {
+    Each each;
+    if (fields.yes("sameSeed", false)) each.seed = 0;
+    each.delay = fields.rational("delayEach", Rational(0) - latest, latest, Rational(0));
+    each.offset = fields.number("offsetEach", -Limits::metres, Limits::metres, 0);
+    return each;
+}
+
 /// Runs change(tracks, whose) for each of the layers named, or for the camera where none is.
 void eachTracks(Scene& scene, Fields& fields,
                 const std::function<void(std::vector<Track>&, scene::Of, std::int64_t)>& change) {
@@ -186,18 +202,81 @@ std::size_t markOf(const Scene& scene, Fields& fields) {
 
 // ---- marks
 
+namespace {
+
+/// Gives marks the handles that they need for the paths between them to be these; paths[i] goes from marks[i]
+/// to the next, none: whatever it is.
+void keepPaths(std::vector<Mark>& marks, const std::vector<std::optional<motion::Path>>& paths) {
+    std::vector<motion::Stop> stops;
+    for (const Mark& mark : marks)
+        stops.push_back({mark.pose.position, mark.corner, mark.arriving, mark.leaving});
+    const std::vector<motion::Path> now = motion::pathsThrough(stops);
+    for (std::size_t i = 0; i < paths.size(); ++i) {
+        if (!paths[i] || !(paths[i]->length() > 0)) continue;
+        const auto& wanted = paths[i]->points();
+        const double close = 1e-9 * (1 + paths[i]->length());
+        if ((now[i].points()[1] - wanted[1]).length() > close)
+            marks[i].leaving = wanted[1] - marks[i].pose.position;
+        if ((now[i].points()[2] - wanted[2]).length() > close)
+            marks[i + 1].arriving = wanted[2] - marks[i + 1].pose.position;
+    }
+}
+
+/// The paths of a move, with a mark put into one of them.
+std::vector<std::optional<motion::Path>> pathsWith(const motion::CameraMove& move, std::size_t marks,
+                                                   const motion::CameraMove::Place& place) {
+    std::vector<std::optional<motion::Path>> paths;
+    for (std::size_t i = 0; i + 1 < marks; ++i) {
+        if (i != place.move) {
+            paths.emplace_back(move.path(i));
+            continue;
+        }
+        auto [before, after] = move.path(i).split(place.share);
+        paths.emplace_back(std::move(before));
+        paths.emplace_back(std::move(after));
+    }
+    return paths;
+}
+
+/// The pace over the whole move as paces from mark to mark: the same speeds at the same times.
+void dividePace(Scene& scene) {
+    if (!scene.camera.pace) return;
+    const scene::Pace whole = *scene.camera.pace;
+    auto& marks = scene.camera.marks;
+    const motion::CameraMove move(scene);
+    for (std::size_t first = 0; first + 1 < marks.size();) {
+        std::size_t last = first; // of a run in which the camera does not stand
+        while (last + 1 < marks.size() && move.length(last) > 0)
+            ++last;
+        const double begin = marks[first].time.toDouble(), span = marks[last].time.toDouble() - begin;
+        for (std::size_t i = first; i < last; ++i)
+            marks[i].pace = motion::partOf(whole, (marks[i].time.toDouble() - begin) / span,
+                                           (marks[i + 1].time.toDouble() - begin) / span);
+        first = std::max(last, first + 1);
+    }
+    scene.camera.pace.reset();
+}
+
+}
+
 void setMarkAt(Scene& scene, Fields& fields) {
     const Rational time = fields.rational("time", Rational(0), latest);
     auto& marks = scene.camera.marks;
+    std::vector<std::optional<motion::Path>> paths;
+    V3d onPath(0);
     auto place = std::lower_bound(marks.begin(), marks.end(), time,
                                   [](const Mark& m, Rational t) { return m.time < t; });
     if (place == marks.end() || place->time != time) {
         roomFor(marks, 1);
         Scene calm = scene; // what tracks say comes on top of marks
         calm.camera.tracks.clear();
+        const motion::CameraMove move(calm);
+        const auto inMove = move.placeIn(time.toDouble());
+        if (inMove) paths = pathsWith(move, marks.size(), *inMove);
         Mark mark;
         mark.time = time;
-        mark.pose = motion::CameraMove(calm).at(time.toDouble());
+        mark.pose = move.at(time.toDouble());
+        onPath = mark.pose.position;
         mark.id = freeId(marks);
         if (place != marks.begin()) {
             Mark& before = *(place - 1);
@@ -221,6 +300,8 @@ void setMarkAt(Scene& scene, Fields& fields) {
     }
     place->pose = scene::readPose(fields, place->pose);
     readMore(scene, fields, *place);
+    // A mark on the path changes nothing of it; one beside it bends it smoothly.
+    if (!paths.empty() && (place->pose.position - onPath).length() < 1e-9) keepPaths(marks, paths);
     honour(scene, fields, static_cast<std::size_t>(place - marks.begin()));
 }
 
@@ -298,9 +379,7 @@ void retime(Scene& scene, Fields& fields) {
                                 ? fields.rational("seconds", Rational(1, 1000), latest) / span
                                 : fields.rational("factor", Rational(1, 1000), Rational(1000));
     const auto stretched = [&](Rational time) {
-        const Rational exact = first + (time - first) * factor;
-        // Fractions are kept within what scene files may hold.
-        const Rational kept = exact.den() > 1'000'000 ? Rational::nearest(exact.toDouble()) : exact;
+        const Rational kept = (first + (time - first) * factor).onGrid();
         if (kept > latest) throw Misread{"the move would be too long"};
         return kept;
     };
@@ -338,10 +417,20 @@ void readyMove(Scene& scene, Fields& fields) {
         fields, "pace", move.kind == motion::Ready::OrbitLoop ? scene::Pace{} : scene::namedPaces[3].pace);
     if (fields.has("subject"))
         move.subject = layerNamed(scene, fields.value("subject"), fields.at("subject"));
-    std::vector<Mark> made = value(motion::marksOf(scene, move));
-    auto& marks = scene.camera.marks;
     const Rational end = move.start + move.duration;
     if (end > latest) throw Misread{"the move would be too long"};
+    // It has a pace of its own, and what comes before it goes on as it did.
+    dividePace(scene);
+    auto& marks = scene.camera.marks;
+    const bool stood =
+        std::any_of(marks.begin(), marks.end(), [&](const Mark& mark) { return mark.time == move.start; });
+    {
+        const Json begin = {{"edit", "set-mark"}, {"time", move.start.text()}};
+        Fields mark(begin, fields.where());
+        setMarkAt(scene, mark);
+    }
+    const motion::CameraMove before(scene);
+    std::vector<Mark> made = value(motion::marksOf(scene, move));
     // It takes the place of what was there; what comes later comes as it did, from where the move ends.
     std::vector<Mark> kept;
     for (const Mark& mark : marks)
@@ -355,13 +444,17 @@ void readyMove(Scene& scene, Fields& fields) {
         const auto same =
             std::find_if(marks.begin(), marks.end(), [&](const Mark& m) { return m.time == mark.time; });
         mark.id = same != marks.end() ? same->id : id++;
-        mark.name = same != marks.end()
+        mark.name = same != marks.end() && (stood || mark.time != move.start)
                         ? same->name
                         : std::string(motion::readyNames[static_cast<std::size_t>(move.kind)]);
         kept.push_back(std::move(mark));
     }
-    marks = std::move(kept);
+    const std::vector<Mark> was = std::exchange(marks, std::move(kept));
     sortMarks(marks);
+    std::vector<std::optional<motion::Path>> paths;
+    for (std::size_t i = 0; i + 1 < marks.size() && marks[i + 1].time <= move.start; ++i)
+        paths.emplace_back(before.path(i));
+    keepPaths(marks, paths);
     // The scene grows with its move.
     const Rational frames = end * scene.output.rate;
     scene.output.frames =
@@ -382,7 +475,12 @@ void settleMarks(Scene& scene) {
 // ---- tracks
 
 void setTrack(Scene& scene, Fields& fields) {
+    const Each each = eachOf(fields);
+    std::int64_t number = -1;
     eachTracks(scene, fields, [&](std::vector<Track>& tracks, scene::Of of, std::int64_t) {
+        ++number;
+        const Rational later = each.delay * Rational(number);
+        const double more = each.offset * static_cast<double>(number);
         const std::string property = propertyOf(fields, of);
         Track& track = needTrack(tracks, property);
         if (fields.has("keys")) {
@@ -390,6 +488,8 @@ void setTrack(Scene& scene, Fields& fields) {
             track.keys.clear();
             if (!keys.is_null() && !(keys.is_array() && keys.empty()))
                 track.keys = scene::readNumberKeys(keys, fields.at("keys"));
+            for (auto& key : track.keys)
+                key.time = key.time + later, key.value += more;
         }
         if (fields.has("beside"))
             track.beside = static_cast<scene::Beside>(fields.choice("beside", scene::besideNames));
@@ -398,12 +498,15 @@ void setTrack(Scene& scene, Fields& fields) {
             if (!fields.value("link").is_null())
                 track.link = scene::readLink(withId(scene, fields.value("link"), fields.at("link")),
                                              fields.at("link"));
+            if (track.link) track.link->delay = track.link->delay + later, track.link->offset += more;
         }
         if (fields.has("noise")) {
             track.noises.clear();
             const Json& list = fields.array("noise", Limits::noises);
             for (std::size_t i = 0; i < list.size(); ++i)
                 track.noises.push_back(scene::readNoise(list[i], fields.at("noise", i)));
+            for (scene::Noise& noise : track.noises)
+                noise.seed += each.seed * number;
         }
         dropEmpty(tracks);
     });
@@ -518,7 +621,7 @@ void changeKeys(Scene& scene, Fields& fields) {
             }
             for (auto& key : taken) {
                 key.time = first + (key.time - first) * stretch + shift;
-                if (key.time.den() > 1'000'000) key.time = Rational::nearest(key.time.toDouble());
+                key.time = key.time.onGrid();
                 key.value = key.value * times + add;
                 if (paced) key.pace = scene::readPace(fields, "pace", key.pace);
                 if (held) key.hold = fields.yes("hold", false);
@@ -574,14 +677,15 @@ namespace {
 
 /// All of a layer later: when it shows, its footage and what is keyed on it.
 void putOff(Layer& layer, Rational by) {
-    if (layer.showing.in) layer.showing.in = *layer.showing.in + by;
-    if (layer.showing.out) layer.showing.out = *layer.showing.out + by;
-    if (auto* footage = std::get_if<scene::Footage>(&layer.content)) footage->start = footage->start + by;
+    const auto later = [by](Rational time) { return (time + by).onGrid(); };
+    if (layer.showing.in) layer.showing.in = later(*layer.showing.in);
+    if (layer.showing.out) layer.showing.out = later(*layer.showing.out);
+    if (auto* footage = std::get_if<scene::Footage>(&layer.content)) footage->start = later(footage->start);
     for (Track& track : layer.tracks)
         for (auto& key : track.keys)
-            key.time = key.time + by;
+            key.time = later(key.time);
     for (auto& key : layer.places)
-        key.time = key.time + by;
+        key.time = later(key.time);
 }
 
 }

@@ -150,6 +150,12 @@ CameraMove::Moment CameraMove::momentAt(double seconds) const {
     return {move, paceAt(marks[move].pace, (seconds - start) / (end - start)), false};
 }
 
+std::optional<CameraMove::Place> CameraMove::placeIn(double seconds) const {
+    const Moment moment = momentAt(seconds);
+    if (moment.standing) return {};
+    return Place{moment.move, moment.done};
+}
+
 double CameraMove::arrival(std::size_t mark) const {
     for (const Run& run : m_runs)
         if (mark > run.first && mark < run.last)
@@ -290,6 +296,12 @@ scene::Pose CameraMove::at(double seconds) const {
 
 double CameraMove::speed(double seconds) const {
     const std::vector<scene::Mark>& marks = m_scene.camera.marks;
+    // At its ends the move is told from within.
+    const double begin = marks.front().time.toDouble(), end = marks.back().time.toDouble();
+    if (seconds >= begin && seconds <= end) {
+        const double within = 1e-9 * (end - begin);
+        seconds = std::clamp(seconds, begin + within, end - within);
+    }
     const auto moved = [](const scene::Track& track) {
         return track.property == "across" || track.property == "height" || track.property == "along";
     };

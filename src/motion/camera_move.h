@@ -33,6 +33,13 @@ public:
     const Path& path(std::size_t move) const { return m_moves[move].path; }
     /// A point of the path between mark i and the next; fraction of its length, 0..1.
     V3d point(std::size_t move, double fraction) const { return m_moves[move].path.at(fraction); }
+    /// The move that goes on at a time, from which mark, and the share of its way that is done then; nothing
+    /// before the first and after the last mark.
+    struct Place {
+        std::size_t move;
+        double share;
+    };
+    std::optional<Place> placeIn(double seconds) const;
     /// When mark i is passed, seconds: its own time, or what follows from the pace over the whole move.
     double arrival(std::size_t mark) const;
 

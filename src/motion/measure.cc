@@ -27,9 +27,10 @@ Measure measureAt(const Standing& standing, const scene::Found& found) {
     Measure result;
     result.depth = optics::depthOf(standing.first, pivot);
     result.distance = (pivot - standing.view.eye).length();
-    if (const double ahead = optics::depthOf(standing.view, pivot); ahead > 1e-9)
-        result.blur = optics::blurDisc(standing.pose.focal, standing.pose.fstop, standing.pose.focus, ahead,
-                                       standing.view.slope);
+    result.ahead = optics::depthOf(standing.view, pivot);
+    if (result.ahead > 1e-9)
+        result.blur = optics::blurDisc(standing.pose.focal, standing.pose.fstop, standing.pose.focus,
+                                       result.ahead, standing.view.slope);
 
     const std::vector<V3d> around = outlineOf(standing, found);
     if (around.empty()) return result;
@@ -80,28 +81,71 @@ Measure measureAt(const Standing& standing, const scene::Found& found) {
     return result;
 }
 
-Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove& move, Rational time) {
-    const Standing now(scene, time, move.at(time.toDouble()));
-    Measure result = measureAt(now, now.find(layer));
-    const scene::Found found = scene::find(scene, layer);
-    const bool changes = moves(scene);
-    const Values values(scene, [&move](double t) { return move.posed(t); });
-    V3d pivot = optics::pivotOf(now.find(layer));
+namespace {
+
+/// What of a layer's pivot depends on time.
+bool pivotMoves(const scene::Found& found) {
+    const auto keyed = [](const scene::LayerPtr& layer) {
+        return !layer->tracks.empty() || !layer->places.empty();
+    };
+    return keyed(found.layer) ||
+           std::any_of(found.carriers.begin(), found.carriers.end(), [&](const auto& each) {
+               return keyed(each) || each->hanging.facing != scene::Facing::Fixed;
+           });
+}
+
+/// The camera's view at frames all over the scene.
+struct Sight {
+    Rational time;
+    scene::Pose pose;
+    optics::View view;
+};
+
+/// Adds the travel of layers, which stand beside their measures.
+void addTravel(const scene::Scene& scene, const CameraMove& move, const Standing& now,
+               const std::vector<scene::Found>& layers, std::vector<Measure>& measures) {
+    const bool changes = std::any_of(layers.begin(), layers.end(), pivotMoves);
     // So long a scene that it would take noticeable time is sampled at fewer frames.
     const std::int64_t step = std::max<std::int64_t>(1, scene.output.frames / (changes ? 500 : 5000));
-    std::optional<V2d> last;
+    std::vector<Sight> sights;
     for (std::int64_t frame = 0; frame < scene.output.frames; frame += step) {
         const Rational t = timeOfFrame(frame, scene.output.rate);
-        const scene::Pose at = move.at(t.toDouble());
-        if (changes) pivot = values.pivot(found, t, at.position);
-        const auto place = optics::project(optics::viewOf(at, scene.camera.gate, scene.output.frame), pivot);
-        // Beside the lens a place runs away without bound; of that nothing is seen.
-        const V2d size(scene.output.frame);
-        const bool near = place && std::abs(place->x - size.x / 2) < 1.5 * size.x &&
-                          std::abs(place->y - size.y / 2) < 1.5 * size.y;
-        if (near && last) result.travel += (*place - *last).length();
-        last = near ? place : std::nullopt;
+        const scene::Pose pose = move.at(t.toDouble());
+        sights.push_back({t, pose, optics::viewOf(pose, scene.camera.gate, scene.output.frame)});
     }
+    const Values values(scene, [&move](double t) { return move.posed(t); });
+    const V2d size(scene.output.frame);
+    for (std::size_t i = 0; i < layers.size(); ++i) {
+        const bool moves = pivotMoves(layers[i]);
+        V3d pivot = optics::pivotOf(now.find(layers[i].layer->id));
+        std::optional<V2d> last;
+        for (const Sight& sight : sights) {
+            if (moves) pivot = values.pivot(layers[i], sight.time, sight.pose.position);
+            const auto place = optics::project(sight.view, pivot);
+            // Beside the lens a place runs away without bound; of that nothing is seen.
+            const bool near = place && std::abs(place->x - size.x / 2) < 1.5 * size.x &&
+                              std::abs(place->y - size.y / 2) < 1.5 * size.y;
+            if (near && last) measures[i].travel += (*place - *last).length();
+            last = near ? place : std::nullopt;
+        }
+    }
+}
+
+}
+
+Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove& move, Rational time) {
+    const Standing now(scene, time, move.at(time.toDouble()));
+    std::vector<Measure> result{measureAt(now, now.find(layer))};
+    addTravel(scene, move, now, {scene::find(scene, layer)}, result);
+    return result.front();
+}
+
+std::vector<Measure> measureAll(const scene::Scene& scene, const CameraMove& move, Rational time) {
+    const Standing now(scene, time, move.at(time.toDouble()));
+    std::vector<Measure> result;
+    for (const scene::Found& found : now.all)
+        result.push_back(measureAt(now, found));
+    addTravel(scene, move, now, scene::all(scene), result);
     return result;
 }
 

@@ -12,8 +12,9 @@
 namespace stage::motion {
 
 struct Measure {
-    double depth = 0;    ///< of its pivot, metres from the first mark along its axis
-    double distance = 0; ///< of its pivot from the camera at that time, metres
+    double depth = 0; ///< of its pivot, metres from the first mark along its axis
+    double ahead = 0; ///< of its pivot along the axis of the camera at that time, metres; below 0: behind it
+    double distance = 0; ///< of its pivot from the camera at that time, metres, whichever way
     V2d metres{0};       ///< width and height of its picture in the world; of a group, of the box around it
     /// Where its picture's corners land in the frame, px: top left, top right, bottom right, bottom left.
     /// Nothing when a corner is behind the camera. A group has those of the box around what it holds.
@@ -33,6 +34,8 @@ Measure measureAt(const Standing& standing, const scene::Found& found);
 
 /// For frames of the scene's own size. travel looks at all of them.
 Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove& move, Rational time);
+/// The same of all layers, in the order of scene::all: what they share is looked at once.
+std::vector<Measure> measureAll(const scene::Scene& scene, const CameraMove& move, Rational time);
 
 /// The world's points that bound a layer, or everything in a group.
 std::vector<V3d> outlineOf(const Standing& standing, const scene::Found& found);

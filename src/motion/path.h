@@ -5,6 +5,7 @@
 
 #include <array>
 #include <optional>
+#include <utility>
 #include <vector>
 
 namespace stage::motion {
@@ -21,6 +22,9 @@ public:
     /// The direction of travel there, a unit vector; nothing where the curve is a point.
     std::optional<V3d> direction(double share) const;
     const std::array<V3d, 4>& points() const { return m_points; }
+    /// The two parts of it up to and from a share of its length, which together are the same curve (de
+    /// Casteljau).
+    std::pair<Path, Path> split(double share) const;
 
 private:
     V3d place(double t) const;

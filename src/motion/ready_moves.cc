@@ -119,6 +119,9 @@ Result<std::vector<scene::Mark>> marksOf(const scene::Scene& scene, const ReadyM
         return marks;
     }
     }
+    // Straight, whatever comes before and after it.
+    const V3d way = last.pose.position - first.pose.position;
+    if (way.length() > 0) first.leaving = way / 3, last.arriving = way / -3;
     return std::vector{first, last};
 }
 

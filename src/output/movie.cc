@@ -122,6 +122,9 @@ public:
         if (const int error = avio_closep(&m_format->pb); error < 0)
             return tl::unexpected(cannotWrite(m_spec.path, -error));
         m_format.reset();
+        if (::access(m_part.c_str(), F_OK) != 0)
+            return fail("Cannot write " + m_spec.path.string() + ": " + m_part +
+                        ", into which it was written, was removed meanwhile.");
         if (::rename(m_part.c_str(), m_spec.path.c_str()) != 0)
             return tl::unexpected(cannotWrite(m_spec.path, errno));
         m_begun = false;

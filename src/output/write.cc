@@ -2,6 +2,7 @@
 
 #include "output/frame_sink.h"
 #include "render/render.h"
+#include "scene/file.h"
 
 #include <algorithm>
 
@@ -21,8 +22,11 @@ Job wholeScene(const scene::Scene& scene, std::filesystem::path path, Format for
     return {std::move(path), format, scene.output.frame, 0, scene.output.frames - 1};
 }
 
-Result<void> write(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
-                   const Progress& progress) {
+namespace {
+
+Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
+                     const Progress& progress) {
+    if (job.path.empty()) return fail("The name of the file to write is empty.");
     if (job.size.x < 1 || job.size.y < 1 || job.size.x > scene::Limits::frameSide ||
         job.size.y > scene::Limits::frameSide)
         return fail("The size " + std::to_string(job.size.x) + " x " + std::to_string(job.size.y) +
@@ -35,7 +39,8 @@ Result<void> write(const scene::Scene& scene, const Job& job, media::PixelCache&
         return fail("Several PNG files need #### in their name, for the frame number: " +
                     job.path.stem().string() + ".####.png");
 
-    const SinkSpec spec{job.path, job.size, scene.output.rate, scene.output.background.a < 1};
+    const SinkSpec spec{scene::behindLinks(job.path), job.size, scene.output.rate,
+                        scene.output.background.a < 1};
     auto sink = job.format == Format::Png    ? openPngs(spec, job.first)
                 : job.format == Format::H264 ? openH264(spec)
                                              : openFfv1(spec);
@@ -52,6 +57,13 @@ Result<void> write(const scene::Scene& scene, const Job& job, media::PixelCache&
     }
     if (progress.stopped()) return cancelled();
     return (*sink)->finish();
+}
+
+}
+
+Result<void> write(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
+                   const Progress& progress) {
+    return guarded([&] { return written(scene, job, sources, progress); });
 }
 
 }

@@ -149,17 +149,101 @@ TEST_F(Moves, WalkingKeysWhatHasATrackOfItsOwn) {
     EXPECT_NEAR(motion::CameraMove(scene).at(2).focal, 50, 1e-9);
 }
 
-TEST_F(Moves, AMarkSetOnTheMoveChangesNothingOfItsTime) {
-    for (const char* pace : {"soft both", "rush and settle", "even"}) {
-        apply({{"edit", "pace"}, {"pace", pace}});
-        const motion::CameraMove before(scene);
-        scene::Scene with = *edit::apply(scene, {{"edit", "set-mark"}, {"time", "7/2"}});
-        ASSERT_EQ(with.camera.marks.size(), 4u);
-        // The path bends a little differently; how far along it the camera is does not change at once.
-        const motion::CameraMove after(with);
-        EXPECT_NEAR(after.speed(3.5 - 1e-6), after.speed(3.5 + 1e-6), 0.02 * before.speed(3.5)) << pace;
-        EXPECT_NEAR((before.at(3.5).position - after.at(3.5).position).length(), 0, 1e-9) << pace;
-        EXPECT_NEAR(before.speed(3.5), after.speed(3.5), 0.05 * before.speed(3.5)) << pace;
+TEST_F(Moves, AMarkSetOnTheMoveChangesNothing) {
+    for (const char* pace : {"soft both", "rush and settle", "even"})
+        for (const char* time : {"1/3", "1", "7/2", "4"}) {
+            apply({{"edit", "pace"}, {"pace", pace}});
+            const motion::CameraMove before(scene);
+            scene::Scene with = *edit::apply(scene, {{"edit", "set-mark"}, {"time", time}});
+            ASSERT_EQ(with.camera.marks.size(), 4u);
+            const motion::CameraMove after(with);
+            for (double t = 0; t <= 5; t += 1 / 48.0) {
+                EXPECT_NEAR((before.at(t).position - after.at(t).position).length(), 0, 2e-7)
+                    << pace << time << t;
+                EXPECT_NEAR(before.at(t).focal, after.at(t).focal, 1e-6);
+            }
+        }
+}
+
+TEST_F(Moves, AReadyMoveLeavesWhatCameBeforeAsItWas) {
+    for (const bool whole : {false, true})
+        for (const char* kind : {"dolly zoom", "push in", "truck", "arc", "rise"})
+            for (const char* from : {"5", "7/2", "6"}) {
+                if (whole) apply({{"edit", "pace"}, {"whole", true}, {"pace", "soft both"}});
+                const motion::CameraMove before(scene);
+                const auto marks = scene.camera.marks;
+                const auto with = edit::apply(
+                    scene, {{"edit", "ready-move"}, {"move", kind}, {"seconds", 3}, {"time", from}});
+                ASSERT_TRUE(with) << with.error().sentence;
+                const motion::CameraMove after(*with);
+                const double begin = from == std::string("7/2") ? 3.5 : from == std::string("6") ? 6 : 5;
+                for (double t = 0; t <= begin; t += 1 / 24.0)
+                    EXPECT_NEAR((before.at(t).position - after.at(t).position).length(), 0, 1e-6)
+                        << kind << from << whole << " at " << t;
+                for (const scene::Mark& mark : marks) // at their times
+                    if (mark.time.toDouble() < begin) {
+                        EXPECT_TRUE(std::any_of(with->camera.marks.begin(), with->camera.marks.end(),
+                                                [&](const auto& m) { return m.time == mark.time; }))
+                            << kind << from << whole;
+                    }
+                EXPECT_NEAR(with->camera.marks.back().time.toDouble(), begin + 3, 1e-9); // as long as asked
+                if (whole) apply({{"edit", "pace"}, {"whole", true}, {"pace", nullptr}});
+            }
+}
+
+TEST_F(Moves, TheSubjectOfADollyZoomStaysAsWideAlsoAfterAnotherMove) {
+    scene.camera.marks.resize(1);
+    apply({{"edit", "ready-move"}, {"move", "truck"}, {"amount", 2}, {"seconds", 3}, {"time", 0}});
+    const double depth = 8;
+    apply({{"edit", "mark"}, {"focus", depth}});
+    apply({{"edit", "ready-move"}, {"move", "dolly zoom"}, {"amount", 4}, {"seconds", 3}, {"time", 3}});
+    const motion::CameraMove move(scene);
+    for (double t = 0; t <= 3; t += 1 / 24.0) // the truck runs straight
+        EXPECT_NEAR(move.at(t).position.z, move.at(0).position.z, 1e-9) << t;
+    const scene::Pose start = move.at(3);
+    const V3d subject = start.position + optics::forwardOf(start.pan, start.tilt) * depth;
+    double least = 1e300, most = 0;
+    for (double t = 3; t <= 6; t += 1 / 24.0) {
+        const scene::Pose pose = move.at(t);
+        const optics::View view = optics::viewOf(pose, scene.camera.gate, {1920, 1080});
+        const double wide = 1.5 * view.slope / optics::depthOf(view, subject); // of 1.5 m there
+        least = std::min(least, wide), most = std::max(most, wide);
+    }
+    EXPECT_LT(most - least, 0.1);
+}
+
+TEST_F(Moves, TracksOfManyLayersAreTheirOwn) {
+    const std::vector<std::string> names = {"Boatman", "Title", "Bridge"};
+    const scene::Json noise = {{{"kind", "sway"}, {"amount", 0.1}, {"rate", 1}, {"seed", 5}}};
+    const auto seeds = [&](const scene::Scene& of) {
+        std::set<std::int64_t> all;
+        scene::forEach(of, [&](const scene::LayerPtr& each, const auto&) {
+            for (const scene::Track& track : each->tracks)
+                for (const scene::Noise& n : track.noises)
+                    all.insert(n.seed);
+        });
+        return all;
+    };
+    Edit edit = {{"edit", "track"}, {"layers", names}, {"property", "roll"}, {"noise", noise}};
+    EXPECT_EQ(seeds(*edit::apply(scene, edit)), (std::set<std::int64_t>{5, 6, 7}));
+    edit["sameSeed"] = true;
+    EXPECT_EQ(seeds(*edit::apply(scene, edit)), (std::set<std::int64_t>{5}));
+    apply({{"edit", "track"},
+           {"layers", names},
+           {"property", "height"},
+           {"keys", {{{"time", 0}, {"value", 1}}, {{"time", 1}, {"value", 2}}}},
+           {"delayEach", "1/4"},
+           {"offsetEach", 0.5}});
+    for (std::size_t i = 0; i < names.size(); ++i) {
+        const scene::Track* track = nullptr;
+        scene::forEach(scene, [&](const scene::LayerPtr& each, const auto&) {
+            if (each->name == names[i])
+                for (const scene::Track& t : each->tracks)
+                    if (t.property == "height") track = &t;
+        });
+        ASSERT_TRUE(track);
+        EXPECT_EQ(track->keys[1].time, Rational(1) + Rational(static_cast<std::int64_t>(i), 4));
+        EXPECT_EQ(track->keys[0].value, 1 + 0.5 * static_cast<double>(i));
     }
 }
 

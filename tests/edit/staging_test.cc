@@ -345,7 +345,7 @@ TEST(Places, AlignAndDistributeByWhatIsSeen) {
 
 TEST(Hanging, BendAroundTheCameraPutsItInTheMiddle) {
     Scene scene = four();
-    scene = done(scene, {{"edit", "hang"}, {"layers", {1}}, {"aroundCamera", true}});
+    scene = done(scene, {{"edit", "hang"}, {"layers", {1}}, {"aroundCamera", true}, {"holdFraming", false}});
     // 2 m of arc at 20 m: 0.1 rad.
     EXPECT_NEAR(scene.layers[0]->hanging.bend, 0.1 * 180 / std::numbers::pi, 1e-9);
     const auto card = optics::cardOf(*scene.layers[0], {});
@@ -354,6 +354,67 @@ TEST(Hanging, BendAroundTheCameraPutsItInTheMiddle) {
     EXPECT_EQ(refused(done(scene, {{"edit", "group"}, {"layers", {2, 3}}, {"name", "g"}}),
                       {{"edit", "hang"}, {"layers", {"g"}}, {"bend", 30}}),
               "'g' is a group; bend and extend the layers in it instead.");
+}
+
+TEST(Hanging, BendingHoldsTheFraming) {
+    const auto edges = [](const Scene& scene, std::int64_t id) {
+        const auto card = optics::cardOf(*scene::find(scene, id).layer, {});
+        const optics::View view = optics::firstView(scene);
+        std::vector<V2d> places;
+        for (const double s : {0.0, 1.0})
+            places.push_back(*optics::project(view, card.at(s, 0.5)));
+        return places;
+    };
+    Scene scene = four();
+    // One as wide as the frame, one aside and turned.
+    scene.layers = {test::pictureLayer(1, "wide", "/a.png", {160, 90}, 10.5, {0, 0, -10}),
+                    test::pictureLayer(2, "aside", "/b.png", {100, 90}, 3, {2, 1, -9})};
+    scene = done(scene, {{"edit", "place"}, {"layer", 2}, {"turn", {0, 20, 5}}});
+    for (const std::int64_t id : {1, 2})
+        for (const double bend : {-60.0, -20.0, 20.0, 60.0, 120.0}) {
+            const auto before = edges(scene, id);
+            const Scene bent = done(scene, {{"edit", "hang"}, {"layers", {id}}, {"bend", bend}});
+            const auto after = edges(bent, id);
+            for (std::size_t i = 0; i < 2; ++i) {
+                const V2d along = (before[1] - before[0]).normalized();
+                EXPECT_NEAR((after[i] - before[i]).dot(along), 0, 1e-4) << id << " " << bend;
+            }
+            // As high as before at its edges and in its middle, at least.
+            const auto high = [&](const Scene& of, double s) {
+                const auto card = optics::cardOf(*scene::find(of, id).layer, {});
+                const optics::View view = optics::firstView(of);
+                return (*optics::project(view, card.at(s, 0)) - *optics::project(view, card.at(s, 1)))
+                    .length();
+            };
+            for (const double s : {0.0, 0.5, 1.0})
+                EXPECT_GE(high(bent, s), high(scene, s) - 1e-6) << id << " " << bend << " " << s;
+            const Scene loose =
+                done(scene, {{"edit", "hang"}, {"layers", {id}}, {"bend", bend}, {"holdFraming", false}});
+            EXPECT_EQ(scene::find(loose, id).layer->placement, scene::find(scene, id).layer->placement);
+        }
+}
+
+TEST(Scattering, AgainKeepsWhatWasDoneToTheCopies) {
+    Scene scene = done(four(), {{"edit", "scatter"}, {"layer", 2}, {"count", 4}, {"box", {5, 1, 5}}});
+    const auto copies = [&] { return scene::find(scene, 2).layer->group()->children; };
+    const std::int64_t third = copies()[2]->id;
+    scene = done(scene, {{"edit", "track"},
+                         {"layers", {third}},
+                         {"property", "roll"},
+                         {"noise", {{{"kind", "sway"}, {"amount", 3}, {"rate", 1}, {"seed", 9}}}}});
+    scene = done(scene, {{"edit", "look"}, {"layers", {third}}, {"opacity", 0.5}});
+    const auto before = copies();
+    scene = done(scene, {{"edit", "scatter"}, {"layer", 2}, {"count", 6}, {"seed", 77}});
+    const auto after = copies();
+    ASSERT_EQ(after.size(), 6u);
+    for (std::size_t i = 0; i < 4; ++i) {
+        EXPECT_EQ(after[i]->id, before[i]->id);
+        EXPECT_EQ(after[i]->tracks.size(), before[i]->tracks.size());
+        EXPECT_EQ(after[i]->opacity, before[i]->opacity);
+        EXPECT_FALSE(after[i]->placement == before[i]->placement);
+    }
+    scene = done(scene, {{"edit", "scatter"}, {"layer", 2}, {"count", 3}});
+    EXPECT_EQ(copies()[2]->tracks.size(), 1u);
 }
 
 TEST(Hanging, FacingLayersLookAtTheCamera) {
