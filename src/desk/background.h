@@ -4,66 +4,61 @@
 #include "scene/error.h"
 #include "scene/progress.h"
 
-#include <QElapsedTimer>
+#include <QCoreApplication>
 #include <QPointer>
-#include <QProgressDialog>
+#include <QString>
 #include <QThreadPool>
-#include <QTimer>
-#include <atomic>
+#include <QWidget>
 #include <functional>
 #include <memory>
+#include <optional>
 
 namespace stage::desk {
 
-/// Runs work(progress) on another thread and done(result) on this one, unless `owner` is gone by then. A
-/// dialog with the share done, the time left and Cancel shows up when it takes longer than a moment.
+/// The dialog of one piece of work: the share done, the time left, Cancel. It shows up when the work takes
+/// longer than a moment and is gone for good with end(), whatever runs meanwhile. It belongs to its owner.
+class WorkDialog {
+public:
+    WorkDialog(QWidget* owner, const QString& title);
+    /// For the thread that works. Stops when Cancel is pressed or the owner goes.
+    Progress progress() const;
+    void end();
+
+private:
+    class Dialog;
+    struct Shared;
+    std::shared_ptr<Shared> m_shared;
+    QPointer<QWidget> m_dialog;
+};
+
+/// Runs work(progress) on another thread and done(result) on this one, unless `owner` is gone by then.
+/// What the work throws comes as a sentence.
 template <class T>
 void inBackground(QWidget* owner, const QString& title, std::function<Result<T>(const Progress&)> work,
                   std::function<void(Result<T>)> done) {
-    struct Shared {
-        std::atomic<double> share = 0;
-        std::stop_source stop;
-    };
-    auto shared = std::make_shared<Shared>();
-    auto* dialog = new QProgressDialog(title, QObject::tr("Cancel"), 0, 1000, owner);
-    dialog->setObjectName(QStringLiteral("progress"));
-    dialog->setWindowTitle(title);
-    dialog->setWindowModality(Qt::WindowModal);
-    dialog->setMinimumDuration(300);
-    dialog->setAutoClose(false);
-    dialog->setAutoReset(false);
-    dialog->setMinimumWidth(360);
-    dialog->setValue(0);
-    QObject::connect(dialog, &QProgressDialog::canceled, dialog, [shared] { shared->stop.request_stop(); });
-    auto* tick = new QTimer(dialog);
-    auto since = std::make_shared<QElapsedTimer>();
-    since->start();
-    QObject::connect(tick, &QTimer::timeout, dialog, [dialog, shared, title, since] {
-        const double share = shared->share;
-        if (shared->stop.stop_requested()) return;
-        dialog->setValue(static_cast<int>(share * 1000));
-        const double seconds = static_cast<double>(since->elapsed()) / 1000;
-        if (share > 0.01 && seconds > 1) {
-            const int left = static_cast<int>(seconds / share - seconds + 0.5);
-            dialog->setLabelText(QObject::tr("%1\n%2:%3 left")
-                                     .arg(title)
-                                     .arg(left / 60)
-                                     .arg(left % 60, 2, 10, QLatin1Char('0')));
-        }
-    });
-    tick->start(100);
-    QThreadPool::globalInstance()->start([owner = QPointer(owner), dialog = QPointer(dialog), shared,
-                                          work = std::move(work), done = std::move(done)] {
-        auto result = std::make_shared<Result<T>>(
-            work({[shared](double share) { shared->share = share; }, shared->stop.get_token()}));
-        QMetaObject::invokeMethod(qApp, [owner, dialog, result, done] {
-            if (dialog) {
-                dialog->hide();
-                dialog->deleteLater();
-            }
+    QThreadPool::globalInstance()->start([owner = QPointer(owner), dialog = WorkDialog(owner, title),
+                                          work = std::move(work), done = std::move(done)]() mutable {
+        auto result = std::make_shared<Result<T>>(guarded([&] { return work(dialog.progress()); }));
+        QMetaObject::invokeMethod(qApp, [owner, dialog, result, done = std::move(done)]() mutable {
+            dialog.end();
             if (owner) done(std::move(*result));
         });
     });
+}
+
+/// Lets the window live until `ready` says so; nothing but the dialog of the work takes input.
+void waitUntil(const std::function<bool()>& ready);
+
+/// The same work for a caller that cannot go on without its result.
+template <class T>
+Result<T> awaited(QWidget* owner, const QString& title, std::function<Result<T>(const Progress&)> work) {
+    auto result = std::make_shared<std::optional<Result<T>>>();
+    inBackground<T>(owner, title, std::move(work),
+                    [result](Result<T> made) { result->emplace(std::move(made)); });
+    const QPointer<QWidget> still(owner);
+    waitUntil([&] { return result->has_value() || !still; });
+    if (!result->has_value()) return cancelled();
+    return std::move(**result);
 }
 
 }

@@ -160,13 +160,15 @@ void BringInDialog::preview(QTreeWidgetItem* item, scene::Layer layer) {
     item->setIcon(0, blank);
     QThreadPool::globalInstance()->start(
         [self = QPointer(this), item, cache = m_cache, layer = std::move(layer)] {
-            const auto source = media::contentOf(layer, 0);
-            int level = 0;
-            const auto sizeAt = [&] { return media::levelSize(source->size(), level); };
-            while (std::max(sizeAt().x, sizeAt().y) > 2 * side)
-                ++level;
-            const auto raster = cache->read(source, level, media::boxOf(sizeAt()));
-            if (!raster) return;
+            const auto raster = guarded([&] {
+                const auto source = media::contentOf(layer, 0);
+                int level = 0;
+                const auto sizeAt = [&] { return media::levelSize(source->size(), level); };
+                while (std::max(sizeAt().x, sizeAt().y) > 2 * side)
+                    ++level;
+                return cache->read(source, level, media::boxOf(sizeAt()));
+            });
+            if (!raster) return; // told when it is brought in
             QMetaObject::invokeMethod(qApp, [self, item, image = thumbnail(*raster)] {
                 if (self) item->setIcon(0, QPixmap::fromImage(image));
             });

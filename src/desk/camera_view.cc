@@ -109,6 +109,15 @@ CameraView::CameraView(Session& session, QWidget* parent)
         keep(tag & 0xffffffff, picture);
         refill();
     });
+    // What does not render is told, once; what was shown stays.
+    const auto tell = [this](const QString& sentence) {
+        if (sentence == std::exchange(m_failure, sentence)) return;
+        Q_EMIT m_session.problem(sentence);
+    };
+    for (PictureRequest* request : {&m_request, &m_final})
+        connect(request, &PictureRequest::failed, this, tell);
+    for (PictureRequest* request : {&m_request, &m_final})
+        connect(request, &PictureRequest::ready, this, [this] { m_failure.clear(); });
     updateBanner();
 }
 
@@ -397,22 +406,22 @@ void CameraView::paintEvent(QPaintEvent*) {
     if (say.isEmpty() && m_tool == Tool::Walk) say = walkHint();
     if (say.isEmpty() && m_tool == Tool::Turn)
         say = tr("drag: turn and lean · Shift: roll · Ctrl: steps of 15°");
-    if (m_session.scene()->layers.empty()) {
-        painter.setPen(theme::dim);
-        painter.setFont(theme::sans(14));
-        painter.drawText(frame, Qt::AlignCenter,
-                         tr("Drop pictures, layered files or footage here,\nor choose Bring in."));
-    }
     if (!say.isEmpty()) {
         painter.setFont(theme::figures(12));
-        const QRectF box = painter.fontMetrics().boundingRect(say).adjusted(-8, -4, 8, 4);
-        const QRectF place(frame.left() + 10, std::min<double>(frame.bottom(), height()) - box.height() - 10,
+        // At the frame's foot, but whole: a narrow frame or one that is zoomed in does not clip it.
+        const int flags = Qt::AlignCenter | Qt::TextWordWrap;
+        const QRectF box = painter.fontMetrics()
+                               .boundingRect(QRect(0, 0, std::max(60, width() - 36), height()), flags, say)
+                               .adjusted(-8, -4, 8, 4);
+        const QRectF place(std::clamp(frame.left() + 10, 10.0, std::max(10.0, width() - box.width() - 10)),
+                           std::max(box.height() + 10, std::min(frame.bottom(), height() - 0.0) - 10) -
+                               box.height(),
                            box.width(), box.height());
         painter.setPen(Qt::NoPen);
         painter.setBrush(QColor(0x1C, 0x1F, 0x22, 215));
         painter.drawRoundedRect(place, 3, 3);
         painter.setPen(theme::text);
-        painter.drawText(place, Qt::AlignCenter, say);
+        painter.drawText(place, flags, say);
     }
     paper::focusRim(painter, *this);
 }

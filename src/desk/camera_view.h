@@ -130,6 +130,7 @@ private:
 
     Session& m_session;
     PictureRequest m_request, m_ahead, m_final;
+    QString m_failure; ///< the sentence told last, until a picture comes
     Showing m_showing;
     bool m_refining = true, m_refined = false;
     Tool m_tool = Tool::Move;

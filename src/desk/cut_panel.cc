@@ -228,7 +228,7 @@ void CutPanel::buildMattes(QVBoxLayout* layout, const Json& now) {
     list->setObjectName(QStringLiteral("mattes"));
     list->setAccessibleName(tr("Mattes"));
     list->setFixedHeight(std::min(5, static_cast<int>(mattes.size())) * 22 + 4);
-    const char* signs[] = {"+", "−", "∩"};
+    const char* signs[] = {"+", "−", "∩", "Σ"};
     for (const Json& matte : mattes) {
         const auto kind =
             std::find(scene::matteKinds.begin(), scene::matteKinds.end(), matte["kind"].get<std::string>()) -
@@ -276,8 +276,10 @@ void CutPanel::buildMatte(QVBoxLayout* layout, const Json& matte) {
     const auto combine = std::find(scene::combineNames.begin(), scene::combineNames.end(),
                                    matte["combine"].get<std::string>()) -
                          scene::combineNames.begin();
-    auto* how = choice(layout, tr("It"), {tr("adds"), tr("subtracts"), tr("intersects")},
-                       static_cast<int>(combine), tr("What it does to the mattes above it in the list"));
+    auto* how = choice(layout, tr("It"), {tr("adds"), tr("subtracts"), tr("intersects"), tr("sums")},
+                       static_cast<int>(combine),
+                       tr("What it does to the mattes above it in the list. Sums: for the two sides of one "
+                          "soft edge, which are solid together"));
     connect(how, &QComboBox::activated, this, [this](int i) {
         changeMatte("combine", scene::combineNames[static_cast<std::size_t>(i)], false);
     });
@@ -498,6 +500,9 @@ void CutPanel::buildMatch(QVBoxLayout* layout, const Json& now) {
     auto* automatic = tick(layout, tr("Neutral on the whole"), match.value("automatic", false),
                            tr("The mean of the picture becomes grey"));
     connect(automatic, &QCheckBox::toggled, this, [this](bool on) { change("match", "automatic", on); });
+    auto* whole = tick(layout, tr("Of the uncut picture"), match.value("whole", false),
+                       tr("The colours of all of the picture count, also of what is cut away"));
+    connect(whole, &QCheckBox::toggled, this, [this](bool on) { change("match", "whole", on); });
     number(layout, tr("Strength"), "/match/strength", 1, QStringLiteral("%"), 100, 0, 5, tr("0: as it was"),
            [this](double v) { change("match", "strength", std::clamp(v, 0.0, 1.0)); });
     if (now.contains("match")) {

@@ -8,6 +8,7 @@
 #include "scene/cutout_json.h"
 #include "scene/scene_json.h"
 
+#include <QCheckBox>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
@@ -44,6 +45,11 @@ CutView::CutView(Session& session, QWidget* parent) : QWidget(parent), m_session
     m_bannerNext->setObjectName(QStringLiteral("guideNext"));
     m_bannerCancel = new QPushButton(tr("Cancel"));
     row->addWidget(m_bannerText, 1);
+    m_join = new QCheckBox(tr("As one layer"));
+    m_join->setToolTip(
+        tr("All that is near becomes one layer, and all in the middle another; else each loop one"));
+    m_join->setFocusPolicy(Qt::NoFocus);
+    row->addWidget(m_join);
     for (QPushButton* button : {m_bannerBack, m_bannerNext, m_bannerCancel}) {
         button->setFocusPolicy(Qt::NoFocus);
         row->addWidget(button);
@@ -186,9 +192,11 @@ void CutView::fit() {
     const auto l = layer();
     if (!l) return;
     constexpr double rim = 12;
-    m_zoom = std::min((width() - 2 * rim) / l->pixels.x, (height() - 2 * rim) / l->pixels.y);
+    // The guide's bar lies below the picture, not over its foot.
+    const double tall = m_guide == Guide::Off ? height() : m_banner->y() + 4;
+    m_zoom = std::min((width() - 2 * rim) / l->pixels.x, (tall - 2 * rim) / l->pixels.y);
     m_zoom = std::clamp(m_zoom, 1e-3, 32.0);
-    m_origin = {(width() - l->pixels.x * m_zoom) / 2, (height() - l->pixels.y * m_zoom) / 2};
+    m_origin = {(width() - l->pixels.x * m_zoom) / 2, (tall - l->pixels.y * m_zoom) / 2};
     m_fitted = true;
     request();
 }
@@ -231,8 +239,10 @@ void CutView::start() {
                 self->update();
             });
         };
-        auto made = cutPicture(job->wish,
-                               {[job](double share) { job->share = share; }, job->stop.get_token()}, interim);
+        auto made = guarded([&] {
+            return cutPicture(job->wish, {[job](double share) { job->share = share; }, job->stop.get_token()},
+                              interim);
+        });
         QMetaObject::invokeMethod(qApp, [self, job, made = std::move(made)] {
             if (!self) return;
             self->m_busy = false;
@@ -470,7 +480,8 @@ void CutView::startSplit() {
 }
 
 void CutView::refreshBanner() {
-    m_banner->setVisible(m_guide != Guide::Off);
+    const bool shown = m_guide != Guide::Off, changed = shown == m_banner->isHidden();
+    m_banner->setVisible(shown);
     if (m_guide == Guide::Near) {
         m_bannerText->setText(m_near.empty()
                                   ? tr("1 of 2  Draw a rough loop around each thing that is near")
@@ -485,9 +496,10 @@ void CutView::refreshBanner() {
         m_bannerNext->setEnabled(!m_near.empty() || !m_middle.empty());
     }
     m_bannerBack->setEnabled(m_guide == Guide::Middle || !m_near.empty());
+    m_join->setVisible(m_near.size() > 1 || m_middle.size() > 1);
     placeBanner();
     Q_EMIT toolChanged();
-    request();
+    changed ? fit() : request();
 }
 
 void CutView::finishSplit() {
@@ -497,6 +509,7 @@ void CutView::finishSplit() {
     for (const auto& [key, loops] : {std::pair("near", &m_near), std::pair("middle", &m_middle)})
         for (const auto& loop : *loops)
             split[key].push_back({{"loop", pairs(loop)}});
+    if (m_join->isChecked()) split["join"] = true;
     m_guide = Guide::Off;
     m_session.apply(split);
     refreshBanner();

@@ -9,6 +9,7 @@
 #include <atomic>
 #include <memory>
 
+class QCheckBox;
 class QLabel;
 class QPushButton;
 
@@ -133,6 +134,7 @@ private:
     QWidget* m_banner;
     QLabel* m_bannerText;
     QPushButton *m_bannerNext, *m_bannerBack, *m_bannerCancel;
+    QCheckBox* m_join;
 };
 
 }

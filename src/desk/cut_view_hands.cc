@@ -1,6 +1,7 @@
 // The hands of the cut-out view.
 #include "desk/cut_view.h"
 
+#include "desk/background.h"
 #include "desk/cut_picture.h"
 #include "desk/cut_shapes.h"
 #include "scene/scene_json.h"
@@ -420,12 +421,25 @@ void CutView::pick(const V2d& place) {
     const auto l = layer();
     const auto pixels = motion::pixelsAt(*m_session.scene(), l, m_session.time());
     if (!pixels) return;
-    const auto colour = colourAt(*pixels, place, m_session.sources());
-    const auto take = std::exchange(m_take, nullptr);
     setCursor(Qt::CrossCursor);
-    if (!colour) return;
-    if (take) return take(*colour);
-    addMatte({{"kind", "alike"}, {"colour", scene::toJson(*colour)}, {"at", pair(place)}});
+    inBackground<scene::Colour>(
+        this, tr("Looking at the colour"),
+        [pixels, place, cache = m_session.sharedSources()](const Progress&) -> Result<scene::Colour> {
+            const auto colour = colourAt(*pixels, place, *cache);
+            if (!colour) return fail("There is no colour to pick at this place.");
+            return *colour;
+        },
+        [this, id = l->id, place,
+         take = std::exchange(m_take, nullptr)](const Result<scene::Colour>& colour) {
+            if (!colour) {
+                if (!colour.error().cancelled)
+                    Q_EMIT m_session.problem(QString::fromStdString(colour.error().sentence));
+                return;
+            }
+            if (!layer() || layer()->id != id) return; // another one is worked on by now
+            if (take) return take(*colour);
+            addMatte({{"kind", "alike"}, {"colour", scene::toJson(*colour)}, {"at", pair(place)}});
+        });
 }
 
 }

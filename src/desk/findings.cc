@@ -35,7 +35,7 @@ void Findings::look() {
     m_running = std::make_shared<std::stop_source>();
     QThreadPool::globalInstance()->start(
         [self = QPointer(this), stop = m_running, scene = m_session.scene()] {
-            auto report = checks::choreography(*scene, stop->get_token());
+            auto report = guarded([&] { return checks::choreography(*scene, stop->get_token()); });
             if (!report) return;
             QMetaObject::invokeMethod(qApp, [self, stop, scene, report = std::move(*report)] {
                 if (!self || stop->stop_requested()) return;

@@ -1,14 +1,13 @@
 #include "desk/main_window.h"
 #include "desk/settings.h"
 
-#include "desk/background.h"
-#include "desk/bring_in_dialog.h"
 #include "desk/curve_view.h"
 #include "desk/cut_panel.h"
 #include "desk/cut_view.h"
 #include "desk/details_panel.h"
 #include "desk/draft_view.h"
 #include "desk/findings.h"
+#include "desk/focus_keeper.h"
 #include "desk/ladder.h"
 #include "desk/layer_list.h"
 #include "desk/marks_strip.h"
@@ -16,6 +15,7 @@
 #include "desk/number_field.h"
 #include "desk/pace_view.h"
 #include "desk/panel.h"
+#include "desk/start_page.h"
 #include "desk/theme.h"
 #include "desk/timeline.h"
 #include "edit/bring_in.h"
@@ -25,14 +25,11 @@
 #include "output/write.h"
 
 #include <QApplication>
-#include <QCloseEvent>
 #include <QComboBox>
-#include <QDragEnterEvent>
-#include <QFileDialog>
 #include <QFileSystemWatcher>
 #include <QLabel>
 #include <QMenuBar>
-#include <QMessageBox>
+#include <QScreen>
 #include <QSplitter>
 #include <QStackedWidget>
 #include <QStatusBar>
@@ -42,28 +39,10 @@
 #include <cmath>
 
 namespace stage::desk {
-namespace {
-
-enum class Recovery { Recover, GiveUp, Later };
-
-Recovery askRecovery(QWidget* parent, const QString& what) {
-    QMessageBox box(QMessageBox::NoIcon, QObject::tr("Recover work"), what, QMessageBox::NoButton, parent);
-    const auto* recover = box.addButton(QObject::tr("Recover"), QMessageBox::AcceptRole);
-    const auto* giveUp = box.addButton(QObject::tr("Give it up"), QMessageBox::DestructiveRole);
-    box.addButton(QObject::tr("Ask me later"), QMessageBox::RejectRole);
-    box.exec();
-    return box.clickedButton() == recover  ? Recovery::Recover
-           : box.clickedButton() == giveUp ? Recovery::GiveUp
-                                           : Recovery::Later;
-}
-
-}
-
 MainWindow::MainWindow(std::filesystem::path journals)
     : m_journals(std::move(journals)), m_session(m_journals) {
     setAcceptDrops(true);
     setMinimumSize(960, 600);
-    resize(1280, 800);
 
     m_session.sources().setBudget(
         static_cast<std::size_t>(settings().value(QStringLiteral("pictureMegabytes"), 0).toULongLong())
@@ -158,11 +137,25 @@ MainWindow::MainWindow(std::filesystem::path journals)
     statusBar()->setSizeGripEnabled(false);
     statusBar()->setContentsMargins(10, 0, 10, 0);
     statusBar()->addWidget(m_state, 1);
+    m_recoveryOff = new QLabel(tr("▲ Recovery is off"));
+    m_recoveryOff->setObjectName(QStringLiteral("warning"));
+    m_recoveryOff->hide();
+    statusBar()->addPermanentWidget(m_recoveryOff);
     statusBar()->addPermanentWidget(m_findingsButton);
     statusBar()->addPermanentWidget(m_speed);
     statusBar()->addPermanentWidget(m_cache);
 
     makeMenus();
+    m_start = new StartPage(m_camera);
+    connect(m_start, &StartPage::pictureAsked, this, &MainWindow::chooseFiles);
+    connect(m_start, &StartPage::demoAsked, this, &MainWindow::openDemo);
+    connect(m_start, &StartPage::sceneAsked, this, [this](const QString& file) {
+        if (leave()) openFile(file.toStdString());
+    });
+    connect(&m_session, &Session::sceneChanged, this,
+            [this] { m_start->offer(m_session.scene()->layers.empty()); });
+    new FocusKeeper(this, {m_camera, m_plan, m_section, m_model, m_cut, m_curves, m_ladder, m_timeline});
+    m_camera->setFocus();
 
     connect(setMark, &QToolButton::clicked, this, &MainWindow::setMark);
     connect(m_timeline, &Timeline::playingChanged, m_camera, &CameraView::setPlaying);
@@ -199,6 +192,14 @@ MainWindow::MainWindow(std::filesystem::path journals)
         refreshTitle();
     });
     connect(&m_session, &Session::documentChanged, this, &MainWindow::refreshTitle);
+    const auto recovery = [this] {
+        const std::string& why = m_session.recoveryOff();
+        m_recoveryOff->setVisible(!why.empty());
+        m_recoveryOff->setToolTip(QString::fromStdString(why));
+        if (!why.empty()) say(QString::fromStdString(why), true);
+    };
+    connect(&m_session, &Session::recoveryChanged, this, recovery);
+    if (!m_session.recoveryOff().empty()) recovery();
     connect(&m_session, &Session::documentChanged, this, [this] {
         if (!m_session.document().empty()) remember(m_session.document());
     });
@@ -228,8 +229,12 @@ MainWindow::MainWindow(std::filesystem::path journals)
     refreshTitle();
     refreshHold();
     QSettings kept = settings();
-    if (kept.contains(QStringLiteral("window/geometry")))
-        restoreGeometry(kept.value(QStringLiteral("window/geometry")).toByteArray());
+    if (!restoreGeometry(kept.value(QStringLiteral("window/geometry")).toByteArray())) {
+        // Within what the screen has room for, the title bar (not known yet) included.
+        constexpr int frame = 40;
+        const QSize room = screen()->availableSize();
+        resize(std::min(1280, room.width()), std::min(800, room.height() - frame));
+    }
     m_upper->restoreState(kept.value(QStringLiteral("window/upper")).toByteArray());
     m_all->restoreState(kept.value(QStringLiteral("window/all")).toByteArray());
     m_panes->restore();
@@ -417,167 +422,9 @@ void MainWindow::togglePlay() {
     m_timeline->setPlaying(!m_timeline->playing());
 }
 
-// ---- files
-
-bool MainWindow::openFile(const std::filesystem::path& path) {
-    if (auto recovered = edit::recover(edit::journalOf(path))) {
-        const QString count = counted(static_cast<qint64>(recovered->steps), tr("edit"), tr("edits"));
-        const Recovery answer =
-            askRecovery(this, tr("%1 was not saved when the program ended: %2 can be recovered.")
-                                  .arg(QString::fromStdString(path.filename().string()), count));
-        if (answer == Recovery::Later) return false;
-        if (answer == Recovery::Recover) {
-            if (!recovered->problem.empty())
-                say(QString::fromStdString("Recovered up to a damaged edit: " + recovered->problem), true);
-            m_session.adopt(std::move(*recovered));
-            return true;
-        }
-    }
-    const auto opened = m_session.open(path);
-    if (!opened) {
-        say(QString::fromStdString(opened.error().sentence), true);
-        return false;
-    }
-    return true;
-}
-
-void MainWindow::offerRecovery() {
-    std::error_code code;
-    for (const auto& entry : std::filesystem::directory_iterator(m_journals, code)) {
-        if (!entry.path().filename().string().starts_with("untitled-")) continue;
-        auto recovered = edit::recover(entry.path());
-        if (!recovered) continue;
-        const QString count = counted(static_cast<qint64>(recovered->steps), tr("edit"), tr("edits"));
-        const Recovery answer = askRecovery(
-            this,
-            tr("A scene without a file was being worked on when the program ended: %1 can be recovered.")
-                .arg(count));
-        if (answer == Recovery::Recover) m_session.adopt(std::move(*recovered));
-        if (answer != Recovery::Later) std::filesystem::remove(entry.path(), code);
-        if (answer == Recovery::Recover) return;
-    }
-}
-
-bool MainWindow::saveAs() {
-    QString file = QFileDialog::getSaveFileName(
-        this, tr("Save the scene"), QString::fromStdString(m_session.document().string()), tr(sceneFilter));
-    if (file.isEmpty()) return false;
-    if (!file.endsWith(QStringLiteral(".ostage"))) file += QStringLiteral(".ostage");
-    const auto saved = m_session.save(file.toStdString());
-    if (!saved) QMessageBox::warning(this, tr("Not saved"), QString::fromStdString(saved.error().sentence));
-    return saved.has_value();
-}
-
-bool MainWindow::save() {
-    if (m_session.document().empty()) return saveAs();
-    const auto saved = m_session.save(m_session.document());
-    if (!saved)
-        QMessageBox::warning(this, tr("Not saved"), QString::fromStdString(saved.error().sentence));
-    else
-        say(tr("Saved."));
-    return saved.has_value();
-}
-
-bool MainWindow::leave() {
-    if (!m_session.modified()) return true;
-    const auto answer =
-        QMessageBox::question(this, tr("Unsaved changes"), tr("The scene has changes that are not saved."),
-                              QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
-    if (answer == QMessageBox::Save) return save();
-    return answer == QMessageBox::Discard;
-}
-
 MainWindow::~MainWindow() {
     // Before the session goes: an editor that is still open asks it even as it ends.
     qDeleteAll(findChildren<QWidget*>(Qt::FindDirectChildrenOnly));
-}
-
-void MainWindow::closeEvent(QCloseEvent* event) {
-    if (!leave()) return event->ignore();
-    keepLayout();
-    m_session.close();
-    event->accept();
-}
-
-void MainWindow::offerIn(const std::vector<std::filesystem::path>& files) {
-    inBackground<std::vector<Offered>>(
-        this, tr("Looking into the files"),
-        [files](const Progress& progress) -> Result<std::vector<Offered>> {
-            std::vector<Offered> offered;
-            for (const auto& file : files) {
-                auto contents = media::probe(file, progress);
-                if (!contents) return tl::unexpected(contents.error());
-                const bool single = !contents->stack && !contents->footage;
-                offered.push_back(
-                    {file, std::move(*contents), single ? media::sequenceOf(file) : std::nullopt});
-            }
-            return offered;
-        },
-        [this, files](Result<std::vector<Offered>> offered) {
-            if (!offered) {
-                if (!offered.error().cancelled) say(QString::fromStdString(offered.error().sentence), true);
-                return;
-            }
-            if (!BringInDialog::needed(*offered)) return bringIn(files);
-            BringInDialog dialog(std::move(*offered), m_session.sharedSources(), this);
-            if (dialog.exec() == QDialog::Accepted) bringIn(dialog.files(), dialog.ways());
-        });
-}
-
-void MainWindow::bringIn(const std::vector<std::filesystem::path>& files, const edit::BringInWays& ways) {
-    inBackground<edit::BroughtIn>(
-        this, tr("Bringing in"),
-        [scene = m_session.scene(), files, ways](const Progress& progress) {
-            return edit::bringIn(*scene, files, ways, progress);
-        },
-        [this](Result<edit::BroughtIn> brought) {
-            bool ok = brought.has_value();
-            if (ok) {
-                const std::int64_t before = scene::highestId(*m_session.scene());
-                ok = m_session.apply(brought->edit);
-                std::vector<std::int64_t> added;
-                for (const scene::LayerPtr& layer : m_session.scene()->layers)
-                    if (layer->id > before) added.push_back(layer->id);
-                m_session.select(std::move(added));
-                if (!brought->notes.empty()) say(QString::fromStdString(brought->notes.front()), true);
-            } else if (!brought.error().cancelled) {
-                say(QString::fromStdString(brought.error().sentence), true);
-            }
-            Q_EMIT broughtIn(ok);
-        });
-}
-
-void MainWindow::write(const output::Job& job) {
-    inBackground<void>(
-        this, tr("Writing %1").arg(QString::fromStdString(job.path.filename().string())),
-        [scene = m_session.scene(), sources = m_session.sharedSources(), job](const Progress& progress) {
-            return output::write(*scene, job, *sources, progress);
-        },
-        [this, job](Result<void> result) {
-            if (result)
-                say(tr("Wrote %1.").arg(QString::fromStdString(job.path.string())));
-            else
-                say(result.error().cancelled ? tr("Cancelled; nothing half remains.")
-                                             : QString::fromStdString(result.error().sentence),
-                    !result.error().cancelled);
-            Q_EMIT written(result.has_value());
-        });
-}
-
-void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
-    if (event->mimeData()->hasUrls()) event->acceptProposedAction();
-}
-
-void MainWindow::dropEvent(QDropEvent* event) {
-    std::vector<std::filesystem::path> files;
-    for (const QUrl& url : event->mimeData()->urls())
-        if (url.isLocalFile()) files.emplace_back(url.toLocalFile().toStdString());
-    event->acceptProposedAction();
-    if (files.size() == 1 && files.front().extension() == ".ostage") {
-        if (leave()) openFile(files.front());
-    } else if (!files.empty()) {
-        bringIn(files);
-    }
 }
 
 // ---- read-outs
@@ -647,17 +494,6 @@ void MainWindow::refreshFindings() {
 
 void MainWindow::showFindings(const QPoint& global) {
     m_sheet->openAt(global);
-}
-
-void MainWindow::lookForMedia() {
-    std::vector<std::int64_t> missing;
-    watchMedia();
-    scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& layer, const auto&) {
-        if (!media::isThere(*layer)) missing.push_back(layer->id);
-    });
-    m_missing = static_cast<int>(missing.size());
-    m_camera->setMissing(std::move(missing));
-    refreshStatus();
 }
 
 void MainWindow::refreshTitle() {

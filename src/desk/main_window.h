@@ -3,6 +3,7 @@
 
 #include "desk/camera_view.h"
 #include "desk/commands.h"
+#include "desk/dialog_form.h"
 #include "desk/panes.h"
 #include "desk/session.h"
 
@@ -26,12 +27,14 @@ class CutView;
 class DraftView;
 class Findings;
 class FindingsSheet;
+class GuideWindow;
 class Ladder;
 class ModelView;
 class MarksStrip;
 class NumberField;
 class PaceView;
 class Panel;
+class StartPage;
 class Timeline;
 
 inline constexpr const char* sceneFilter = QT_TRANSLATE_NOOP("MainWindow", "Scenes (*.ostage)");
@@ -63,12 +66,14 @@ public:
 
     /// Opens a scene file, offering what its journal has kept. False when it could not be opened.
     bool openFile(const std::filesystem::path& path);
+    /// The demo as a scene without a file.
+    void openDemo();
     /// Brings files in off the interface thread.
     void bringIn(const std::vector<std::filesystem::path>& files, const edit::BringInWays& ways = {});
-    /// The same, after asking what to take where there is a choice.
-    /// Files or a picture from the clipboard. A picture without a file is kept beside the scene, or in the
-    /// program's own folder while the scene has none.
+    /// Layers, files or a picture from the clipboard. A picture without a file is kept beside the scene, or
+    /// in the program's own folder while the scene has none.
     void paste();
+    /// Brings files in after asking what to take where there is a choice.
     void offerIn(const std::vector<std::filesystem::path>& files);
     /// Renders and writes off the interface thread; finished() tells when.
     void write(const output::Job& job);
@@ -80,6 +85,8 @@ public:
     void showLayerMenu(const QPoint& global, std::optional<QPointF> inCamera = {});
     /// Offers work that a crash left without a file.
     void offerRecovery();
+    /// Journals of scenes without a file that no window uses.
+    std::vector<std::filesystem::path> leftBehind() const;
 
 Q_SIGNALS:
     void broughtIn(bool ok);
@@ -92,6 +99,8 @@ protected:
     void closeEvent(QCloseEvent* event) override;
 
 private:
+    void chooseFiles();
+    void copyLayers();
     QWidget* makeTopBar();
     Panel* makeCutPanel();
     void makeViews(QWidget* marks);
@@ -112,15 +121,25 @@ private:
     /// Of a layer, or (0) the camera: the course that links and noise are for.
     std::pair<std::int64_t, std::string> course() const;
     void makeViewMenu(QMenu* menu);
+    void makeHelpMenu(QMenu* menu);
+    void showGuide();
+    /// Shows what a dialog is about to do in all views.
+    Previewer previewer();
     /// run, or a sentence when nothing is selected that hands may move.
     std::function<void()> withSelection(std::function<void()> run);
     void refreshHold();
     void fillRecent(QMenu* menu);
     void remember(const std::filesystem::path& scene);
     void saveByItself();
-    void watchMedia();
+    struct Media {
+        std::vector<std::int64_t> missing; ///< layers without their file
+        QStringList gone, come;            ///< files to watch no longer, and from now on
+    };
+    void showMedia(const Media& found);
     void mediaChanged(const QString& path);
     void replaceMedia();
+    /// Other files in layers' places, read off the interface thread; one step of that name.
+    void replaceWith(const std::vector<std::pair<std::int64_t, std::string>>& files, const std::string& name);
     void keepLayout();
     bool leave(); ///< asks about unsaved work; false to stay
     bool saveAs();
@@ -145,6 +164,8 @@ private:
     CurveView* m_curves;
     Findings* m_findings;
     FindingsSheet* m_sheet;
+    GuideWindow* m_guide = nullptr; ///< made when it is first asked for
+    StartPage* m_start;
     Panes* m_panes;
     Panel *m_cameraPanel, *m_planPanel, *m_sectionPanel;
     QStackedWidget* m_numbers;
@@ -159,8 +180,9 @@ private:
     TakenKeys m_taken;
     QToolButton* m_findingsButton;
     QTimer m_cacheTold;
-    QLabel *m_state, *m_speed, *m_cache, *m_name;
+    QLabel *m_state, *m_speed, *m_cache, *m_name, *m_recoveryOff;
     QTimer m_sayOver, m_settled, m_saveTimer;
+    scene::ScenePtr m_looking; ///< whose media are being looked for
     int m_missing = 0;
     bool m_saying = false;
 };

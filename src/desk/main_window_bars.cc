@@ -1,10 +1,8 @@
 // The bar above the views.
-#include "desk/dialogs.h"
 #include "desk/main_window.h"
 #include "desk/number_field.h"
 #include "desk/theme.h"
 
-#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenu>
@@ -106,6 +104,7 @@ QWidget* MainWindow::makeTopBar() {
     row->addWidget(m_angle);
     m_fstop = new NumberField(scene::Measured::Plain, QString(), 1, 0.5);
     m_fstop->setStops(fullStops());
+    m_fstop->setProperty("letters", QStringLiteral("fF"));
     m_fstop->setFixedWidth(46);
     m_fstop->setToolTip(tr("f-stop of the whole move, or of the mark under the playhead"));
     m_fstop->setAccessibleName(tr("f-stop"));
@@ -118,21 +117,11 @@ QWidget* MainWindow::makeTopBar() {
     m_focus->setAccessibleName(tr("Focus distance"));
     label(tr("Focus"));
     row->addWidget(m_focus);
-    connect(bring, &QToolButton::clicked, this, [this] {
-        const QStringList files =
-            QFileDialog::getOpenFileNames(this, tr("Bring in"), {},
-                                          tr("Pictures, layered files and footage (*.ora *.svg *.png *.jpg "
-                                             "*.jpeg *.tif *.tiff *.webp *.exr "
-                                             "*.mp4 *.mov *.mkv *.webm *.avi);;All files (*)"));
-        std::vector<std::filesystem::path> paths;
-        for (const QString& file : files)
-            paths.emplace_back(file.toStdString());
-        if (!paths.empty()) offerIn(paths);
-    });
-    bring->setShortcut(QKeySequence(QStringLiteral("Ctrl+I")));
-    connect(text, &QToolButton::clicked, this, [this] {
-        if (const auto edit = askText(this)) m_session.apply(*edit);
-    });
+    const auto command = [this](const char* name) {
+        return [this, name] { m_commands.find(QLatin1String(name))->trigger(); };
+    };
+    connect(bring, &QToolButton::clicked, this, command("bring-in"));
+    connect(text, &QToolButton::clicked, this, command("add-text"));
     const auto choose = [this](CameraView::Tool tool) { m_camera->setTool(tool); };
     connect(m_moveTool, &QToolButton::clicked, this, [choose] { choose(CameraView::Tool::Move); });
     connect(m_pushTool, &QToolButton::clicked, this, [choose] { choose(CameraView::Tool::Push); });

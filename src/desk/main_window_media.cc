@@ -3,6 +3,8 @@
 #include "desk/main_window.h"
 #include "desk/number_field.h"
 #include "desk/settings.h"
+#include "edit/bring_in.h"
+#include "edit/clipboard.h"
 #include "edit/relink.h"
 #include "media/content.h"
 #include "media/probe.h"
@@ -12,11 +14,22 @@
 #include <QFileSystemWatcher>
 #include <QMenu>
 #include <QMimeData>
+#include <QPointer>
+#include <QSet>
+#include <QThreadPool>
 
 namespace stage::desk {
 namespace {
 
 constexpr int mostRecent = 10, mostWatched = 2000;
+constexpr char layersType[] = "application/x-open-stage-layers",
+               originType[] = "application/x-open-stage-origin";
+
+/// Tells one open scene from all others, also those of other windows.
+QByteArray originOf(const Session& session) {
+    return QByteArray::number(QCoreApplication::applicationPid()) + ' ' +
+           QByteArray::number(session.generation());
+}
 
 }
 
@@ -46,22 +59,37 @@ void MainWindow::findMedia(const std::filesystem::path& folder) {
         });
 }
 
-void MainWindow::watchMedia() {
-    QStringList wanted;
-    scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& layer, const auto&) {
-        const scene::Media* media = scene::mediaOf(*layer);
-        if (media && media->path.find('#') == std::string::npos && wanted.size() < mostWatched)
-            wanted << QString::fromStdString(media->path);
-    });
-    wanted.removeDuplicates();
-    const QStringList watched = m_watcher->files();
-    QStringList gone, come;
-    for (const QString& file : watched)
-        if (!wanted.contains(file)) gone << file;
-    for (const QString& file : wanted)
-        if (!watched.contains(file) && QFile::exists(file)) come << file;
-    if (!gone.isEmpty()) m_watcher->removePaths(gone);
-    if (!come.isEmpty()) m_watcher->addPaths(come);
+void MainWindow::lookForMedia() {
+    // Asks the disk, which may be a slow one, for every layer; a newer question replaces this one.
+    m_looking = m_session.scene();
+    QThreadPool::globalInstance()->start(
+        [self = QPointer(this), scene = m_looking, watched = m_watcher->files()] {
+            Media found;
+            QSet<QString> wanted;
+            scene::forEach(*scene, [&](const scene::LayerPtr& layer, const auto&) {
+                if (!media::isThere(*layer)) found.missing.push_back(layer->id);
+                const scene::Media* media = scene::mediaOf(*layer);
+                if (media && media->path.find('#') == std::string::npos && wanted.size() < mostWatched)
+                    wanted.insert(QString::fromStdString(media->path));
+            });
+            for (const QString& file : watched)
+                if (!wanted.contains(file)) found.gone << file;
+            const QSet<QString> already(watched.begin(), watched.end());
+            for (const QString& file : wanted)
+                if (!already.contains(file) && QFile::exists(file)) found.come << file;
+            QMetaObject::invokeMethod(qApp, [self, scene, found = std::move(found)] {
+                if (self && self->m_looking == scene) self->showMedia(found);
+            });
+        });
+}
+
+void MainWindow::showMedia(const Media& found) {
+    m_looking.reset();
+    if (!found.gone.isEmpty()) m_watcher->removePaths(found.gone);
+    if (!found.come.isEmpty()) m_watcher->addPaths(found.come);
+    m_missing = static_cast<int>(found.missing.size());
+    m_camera->setMissing(found.missing);
+    refreshStatus();
 }
 
 void MainWindow::mediaChanged(const QString& path) {
@@ -70,6 +98,7 @@ void MainWindow::mediaChanged(const QString& path) {
         if (QFile::exists(path) && !m_watcher->files().contains(path)) m_watcher->addPath(path);
         const std::string file = path.toStdString();
         m_session.sources().forgetProblems();
+        m_session.swatches().forget();
         inBackground<media::Contents>(
             this, tr("Reading what has changed"),
             [file](const Progress& progress) { return media::probe(file, progress); },
@@ -82,15 +111,15 @@ void MainWindow::mediaChanged(const QString& path) {
                     return;
                 }
                 // A picture of another size keeps its place and width.
-                std::vector<edit::Edit> edits;
+                std::vector<std::pair<std::int64_t, std::string>> others;
                 scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& layer, const auto&) {
                     const auto* picture = std::get_if<scene::Picture>(&layer->content);
                     if (picture && picture->part.empty() && picture->media.path == file && !contents->stack &&
                         contents->size != layer->pixels)
-                        edits.push_back({{"edit", "replace"}, {"layer", layer->id}, {"file", file}});
+                        others.emplace_back(layer->id, file);
                 });
-                if (!edits.empty())
-                    m_session.apply(edit::several("Read " + name.toStdString() + " again", edits));
+                if (!others.empty())
+                    replaceWith(others, "Read " + name.toStdString() + " again");
                 else
                     Q_EMIT m_session.sceneChanged(); // the same scene shows other pixels now
                 say(tr("%1 has changed and is read again.").arg(name));
@@ -107,8 +136,30 @@ void MainWindow::replaceMedia() {
         this, tr("Replace media of %1").arg(QString::fromStdString(found.layer->name)),
         media ? QString::fromStdString(std::filesystem::path(media->path).parent_path().string())
               : QString());
-    if (!file.isEmpty())
-        m_session.apply({{"edit", "replace"}, {"layer", found.layer->id}, {"file", file.toStdString()}});
+    if (!file.isEmpty()) replaceWith({{found.layer->id, file.toStdString()}}, {});
+}
+
+void MainWindow::replaceWith(const std::vector<std::pair<std::int64_t, std::string>>& files,
+                             const std::string& name) {
+    inBackground<std::vector<edit::Edit>>(
+        this, tr("Looking into the files"),
+        [files](const Progress& progress) -> Result<std::vector<edit::Edit>> {
+            std::vector<edit::Edit> edits;
+            for (const auto& [layer, file] : files) {
+                auto edit =
+                    edit::withContents({{"edit", "replace"}, {"layer", layer}, {"file", file}}, progress);
+                if (!edit) return tl::unexpected(edit.error());
+                edits.push_back(std::move(*edit));
+            }
+            return edits;
+        },
+        [this, name](Result<std::vector<edit::Edit>> edits) {
+            if (edits)
+                m_session.apply(edits->size() == 1 && name.empty() ? edits->front()
+                                                                   : edit::several(name, *edits));
+            else if (!edits.error().cancelled)
+                say(QString::fromStdString(edits.error().sentence), true);
+        });
 }
 
 void MainWindow::remember(const std::filesystem::path& scene) {
@@ -148,15 +199,39 @@ void MainWindow::saveByItself() {
         say(tr("Saved by itself."));
 }
 
+void MainWindow::copyLayers() {
+    if (m_session.selection().empty()) return say(tr("Select a layer first."));
+    const auto text = edit::copied(*m_session.scene(), m_session.selection());
+    if (!text) return say(QString::fromStdString(text.error().sentence), true);
+    auto* layers = new QMimeData;
+    layers->setData(QLatin1String(layersType), QByteArray::fromStdString(*text));
+    layers->setData(QLatin1String(originType), originOf(m_session));
+    QGuiApplication::clipboard()->setMimeData(layers);
+    say(tr("Copied %1.")
+            .arg(counted(static_cast<qint64>(m_session.selection().size()), tr("layer"), tr("layers"))));
+}
+
 void MainWindow::paste() {
     const QMimeData* held = QGuiApplication::clipboard()->mimeData();
     std::vector<std::filesystem::path> files;
-    if (!held) return say(tr("There is no picture to paste."));
+    if (!held) return say(tr("There is nothing to paste."));
+    if (held->hasFormat(QLatin1String(layersType))) {
+        const auto edit =
+            edit::pasted(*m_session.scene(), held->data(QLatin1String(layersType)).toStdString(),
+                         held->data(QLatin1String(originType)) == originOf(m_session));
+        if (!edit) return say(QString::fromStdString(edit.error().sentence), true);
+        const std::int64_t before = scene::highestId(*m_session.scene());
+        if (!m_session.apply(*edit)) return;
+        std::vector<std::int64_t> added;
+        for (const scene::LayerPtr& layer : m_session.scene()->layers)
+            if (layer->id > before) added.push_back(layer->id);
+        return m_session.select(std::move(added));
+    }
     for (const QUrl& url : held->urls())
         if (url.isLocalFile()) files.emplace_back(url.toLocalFile().toStdString());
     if (!files.empty()) return offerIn(files);
     const QImage image = qvariant_cast<QImage>(held->imageData());
-    if (image.isNull()) return say(tr("There is no picture to paste."));
+    if (image.isNull()) return say(tr("There is nothing to paste."));
     const std::filesystem::path folder =
         m_session.document().empty() ? m_journals / "pasted" : m_session.document().parent_path();
     std::error_code code;

@@ -1,18 +1,22 @@
 // The desk's menus. Every command has a name for the settings, so that its keys can be changed.
 #include "desk/curve_view.h"
 #include "desk/cut_view.h"
+#include "desk/dialog_form.h"
 #include "desk/dialogs.h"
 #include "desk/draft_view.h"
+#include "desk/guide_window.h"
 #include "desk/ladder.h"
 #include "desk/layer_list.h"
 #include "desk/main_window.h"
 #include "desk/model_view.h"
 #include "desk/move_dialogs.h"
 #include "desk/settings.h"
+#include "desk/shipped.h"
 #include "desk/timeline.h"
 #include "motion/settled.h"
 #include "scene/hanging_json.h"
 
+#include <QComboBox>
 #include <QFileDialog>
 #include <QInputDialog>
 #include <QLabel>
@@ -23,6 +27,7 @@
 #include <QPushButton>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <QWhatsThis>
 #include <algorithm>
 
 namespace stage::desk {
@@ -45,6 +50,15 @@ std::function<void()> MainWindow::withSelection(std::function<void()> run) {
     };
 }
 
+Previewer MainWindow::previewer() {
+    return [this](const edit::Edit* edit) {
+        if (edit)
+            m_session.tryOut(*edit);
+        else
+            m_session.dropPreview();
+    };
+}
+
 void MainWindow::makeSceneMenu(QMenu* menu) {
     auto& c = m_commands;
     c.add(menu, "new", tr("New"), QKeySequence::New, tr("An empty scene"), [this] {
@@ -58,6 +72,8 @@ void MainWindow::makeSceneMenu(QMenu* menu) {
     QMenu* recent = menu->addMenu(tr("Recent"));
     recent->setToolTipsVisible(true);
     connect(recent, &QMenu::aboutToShow, this, [this, recent] { fillRecent(recent); });
+    c.add(menu, "bring-in", tr("Bring in…"), keys("Ctrl+I"),
+          tr("Layered pictures, pictures or footage; or drop them on the window"), [this] { chooseFiles(); });
     c.add(menu, "save", tr("Save"), QKeySequence::Save, {}, [this] { save(); });
     c.add(menu, "save-as", tr("Save as…"), QKeySequence::SaveAs, {}, [this] { saveAs(); });
     c.add(menu, "save-by-itself", tr("Save by itself…"), {},
@@ -70,6 +86,11 @@ void MainWindow::makeSceneMenu(QMenu* menu) {
                   kept.value(QStringLiteral("saveByItself"), 0).toInt(), 0, 240, 1, &ok);
               if (ok) kept.setValue(QStringLiteral("saveByItself"), minutes);
           });
+    c.add(menu, "recover", tr("Recover work…"), {},
+          tr("Scenes without a file that were being worked on when the program ended"), [this] {
+              if (leftBehind().empty()) return say(tr("There is no work to recover."));
+              if (leave()) offerRecovery();
+          });
     menu->addSeparator();
     c.add(menu, "find-media", tr("Find missing media…"), {},
           tr("Looks in a folder, and those inside it, for files that layers show"), [this] {
@@ -78,7 +99,8 @@ void MainWindow::makeSceneMenu(QMenu* menu) {
           });
     c.add(menu, "settings", tr("Settings…"), keys("Ctrl+,"),
           tr("Frame size, rate, duration, background, home depth"), [this] {
-              if (const auto edit = askSettings(this, *m_session.scene())) m_session.apply(*edit);
+              if (const auto edit = askSettings(this, *m_session.scene(), previewer()))
+                  m_session.apply(*edit);
           });
     menu->addSeparator();
     c.add(menu, "quit", tr("Quit"), QKeySequence::Quit, {}, [this] { close(); });
@@ -100,7 +122,13 @@ void MainWindow::makeEditMenu(QMenu* menu) {
     connect(&m_session, &Session::sceneChanged, this, refresh);
     c.add(menu, "history", tr("Steps…"), keys("Ctrl+Alt+Z"), tr("All steps of undo, to click in"),
           [this] { showHistory(); });
-    c.add(menu, "paste", tr("Paste pictures"), QKeySequence::Paste, {}, [this] { paste(); });
+    c.add(menu, "cut", tr("Cut layers"), QKeySequence::Cut, {}, withSelection([this] {
+              copyLayers();
+              m_session.apply(edit::onLayers("remove", m_session.movable()));
+          }));
+    c.add(menu, "copy", tr("Copy layers"), QKeySequence::Copy, {}, [this] { copyLayers(); });
+    c.add(menu, "paste", tr("Paste"), QKeySequence::Paste, tr("Layers, pictures or files"),
+          [this] { paste(); });
     menu->addSeparator();
     c.add(menu, "select-all", tr("Select all layers"), QKeySequence::SelectAll, {}, [this] {
         std::vector<std::int64_t> all;
@@ -139,8 +167,10 @@ void MainWindow::makeDepthMenu(QMenu* menu) {
              "steps of parallax"),
           withSelection([this, selectionDepths] {
               const auto [near, far] = selectionDepths();
-              if (const auto how = askPush(this, m_session.movable().size(), near, far))
-                  m_session.apply(m_session.push(*how));
+              if (const auto push =
+                      askPush(this, *m_session.scene(), m_session.movable().size(), near, far, previewer(),
+                              [this](const edit::Edit& how) { return m_session.push(how); }))
+                  m_session.apply(*push);
           }));
     const auto step = [&](const char* name, const QString& text, const char* shortcut, double by) {
         c.add(menu, name, text, keys(shortcut), tr("With framing held, when that is on"),
@@ -206,10 +236,14 @@ void MainWindow::makePlaceMenu(QMenu* menu) {
               on("fit", {{"to", each.to}}));
     c.add(menu, "fit-overscan", tr("Cover with overscan…"), {}, tr("Larger than the frame by some percent"),
           withSelection([this] {
+              const auto fit = [this](double percent) {
+                  return m_session.onSelection("fit", {{"to", "cover"}, {"overscan", percent}});
+              };
               if (const auto over =
                       askPercent(this, tr("Fit with overscan"), tr("Overscan"), 10,
-                                 tr("How much larger than the frame, so that a small move shows no edge")))
-                  m_session.apply(m_session.onSelection("fit", {{"to", "cover"}, {"overscan", *over}}));
+                                 tr("How much larger than the frame, so that a small move shows no edge"),
+                                 previewer(), fit))
+                  m_session.apply(fit(*over));
           }));
     menu->addSeparator();
     c.add(menu, "flip-across", tr("Flip across"), keys("Shift+H"), tr("About its pivot"),
@@ -353,25 +387,20 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
     c.add(menu, "ungroup", tr("Take out of the group"), keys("Ctrl+Shift+G"),
           tr("Dissolves the selected groups"),
           selected([this] { m_session.apply(edit::onLayers("ungroup", m_session.selection())); }));
-    c.add(
-        menu, "follow", tr("Follow a layer…"), {},
-        tr("The selected layers are carried by another one, and stay where they are"), withSelection([this] {
-            QStringList names{tr("nothing")};
-            std::vector<std::int64_t> ids{0};
-            const auto& chosen = m_session.selection();
-            scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& layer, const auto&) {
-                if (std::find(chosen.begin(), chosen.end(), layer->id) != chosen.end()) return;
-                names << QString::fromStdString(layer->name);
-                ids.push_back(layer->id);
-            });
-            bool ok = false;
-            const QString name =
-                QInputDialog::getItem(this, tr("Follow"), tr("Carried by"), names, 0, false, &ok);
-            if (!ok) return;
-            const std::int64_t leader = ids[static_cast<std::size_t>(names.indexOf(name))];
-            m_session.apply(edit::onLayers("follow", m_session.movable(),
-                                           {{"leader", leader ? edit::Edit(leader) : edit::Edit(nullptr)}}));
-        }));
+    c.add(menu, "follow", tr("Follow a layer…"), {},
+          tr("The selected layers are carried by another one, and stay where they are"),
+          withSelection([this] {
+              Form form(this, tr("Follow"), tr("Follow"));
+              const auto chosen = m_session.movable();
+              auto* leader = layerRow(form, *m_session.scene(), tr("Carried by"), tr("nothing"), 0, chosen);
+              leader->setObjectName(QStringLiteral("leader"));
+              const auto edit = askEdit(form, *m_session.scene(), [&](QString&) {
+                  const auto id = leader->currentData().toLongLong();
+                  return edit::onLayers("follow", chosen,
+                                        {{"leader", id ? edit::Edit(id) : edit::Edit(nullptr)}});
+              });
+              if (edit) m_session.apply(*edit);
+          }));
     c.add(menu, "duplicate", tr("Duplicate"), keys("Ctrl+D"), {}, selected([this] {
               const std::int64_t before = scene::highestId(*m_session.scene());
               if (!m_session.apply(edit::onLayers("duplicate", m_session.selection()))) return;
@@ -383,7 +412,7 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
               m_session.select(std::move(added));
           }));
     c.add(menu, "scatter", tr("Scatter…"), {},
-          tr("Copies at random places, turns and sizes in a box; on a scattered group, throws again"),
+          tr("Copies at random places, turns and sizes in a box; on a scattered group, scatters again"),
           withSelection([this] {
               const auto found = m_session.selected();
               if (!found.layer) return say(tr("Select one layer to scatter it."));
@@ -395,11 +424,9 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
                   now.box = {wide * 6, wide * 2, wide * 6};
                   now.sizes = 0.3;
               }
-              if (const auto how = askScatter(this, now, again)) {
-                  edit::Edit edit = {{"edit", "scatter"}, {"layer", found.layer->id}};
-                  edit.update(*how);
-                  m_session.apply(edit);
-              }
+              if (const auto edit =
+                      askScatter(this, *m_session.scene(), found.layer->id, now, again, previewer()))
+                  m_session.apply(*edit);
           }));
     menu->addSeparator();
     c.add(menu, "cut-out", tr("Cut out"), keys("C"), {}, [this] { setCutting(!cutting()); });
@@ -409,6 +436,9 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
           }));
     c.add(menu, "replace", tr("Replace media…"), {},
           tr("Another file in its place; its place and width stay"), selected([this] { replaceMedia(); }));
+    c.add(menu, "add-text", tr("Add text…"), keys("Shift+T"), {}, [this] {
+        if (const auto edit = askText(this)) m_session.apply(*edit);
+    });
     c.add(menu, "add-card", tr("Add a colour card"), {}, {}, [this] {
         m_session.apply({{"edit", "add-card"}});
     });
@@ -515,6 +545,29 @@ void MainWindow::makeViewMenu(QMenu* menu) {
     });
 }
 
+void MainWindow::showGuide() {
+    if (!m_guide) m_guide = new GuideWindow(shipped("docs/guide.md"), this);
+    m_guide->show();
+    m_guide->raise();
+    m_guide->activateWindow();
+}
+
+void MainWindow::makeHelpMenu(QMenu* menu) {
+    auto& c = m_commands;
+    c.add(menu, "guide", tr("Guide"), QKeySequence::HelpContents, tr("How things are done, with pictures"),
+          [this] { showGuide(); });
+    c.add(menu, "demo", tr("Open the demo"), {}, tr("The lantern quay, as a copy: nothing can be spoilt"),
+          [this] { openDemo(); });
+    c.add(menu, "whats-this", tr("What's this?"), keys("Shift+F1"), tr("Then click on a panel or a field"),
+          [] { QWhatsThis::enterWhatsThisMode(); });
+    menu->addSeparator();
+    c.add(menu, "about", tr("About Open Stage"), {}, {}, [this] {
+        QMessageBox::about(this, tr("About Open Stage"),
+                           tr("<b>Open Stage 0.1</b><p>Stages pictures at measured depths and moves a camera "
+                              "through them.<p>Licence: GPL-3.0-or-later."));
+    });
+}
+
 void MainWindow::makeMenus() {
     makeSceneMenu(menuBar()->addMenu(tr("Scene")));
     makeEditMenu(menuBar()->addMenu(tr("Edit")));
@@ -528,12 +581,7 @@ void MainWindow::makeMenus() {
         m_timeline->setPlaying(false);
         if (const auto job = askOutput(this, *m_session.scene(), m_session.document())) write(*job);
     });
-    QMenu* help = menuBar()->addMenu(tr("Help"));
-    m_commands.add(help, "about", tr("About Open Stage"), {}, {}, [this] {
-        QMessageBox::about(this, tr("About Open Stage"),
-                           tr("<b>Open Stage 0.1</b><p>Stages pictures at measured depths and moves a camera "
-                              "through them.<p>Licence: GPL-3.0-or-later."));
-    });
+    makeHelpMenu(menuBar()->addMenu(tr("Help")));
 
     m_name = new QLabel;
     m_name->setObjectName(QStringLiteral("dim"));
@@ -565,6 +613,7 @@ void MainWindow::showLayerMenu(const QPoint& global, std::optional<QPointF> inCa
         add({"paste", "add-card", "find-command"});
     } else {
         add({"rename", "tags", "show", "hide-others", "lock"});
+        add({"cut", "copy", "paste"});
         add({"push", "home", "focus-here", "recede"});
         add({"fit-cover", "flip-across", "pivot-foot"});
         add({"group", "ungroup", "follow", "duplicate", "scatter"});

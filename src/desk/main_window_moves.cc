@@ -50,7 +50,8 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
     const auto chosen = [this] { return m_session.selection().empty() ? 0 : m_session.selection().front(); };
     c.add(menu, "ready-move", tr("Make a move…"), keys("Ctrl+M"),
           tr("Push in, arc, dolly zoom and others, as marks from the playhead on"), [this, chosen] {
-              if (const auto edit = askReadyMove(this, *m_session.scene(), m_session.time(), chosen()))
+              if (const auto edit =
+                      askReadyMove(this, *m_session.scene(), m_session.time(), chosen(), previewer()))
                   m_session.apply(*edit);
           });
     c.add(menu, "hold-mark", tr("Stay at this mark…"), {}, tr("What comes later is put off"),
@@ -141,7 +142,7 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
     c.add(aim, "aim-path", tr("Along the path"), {}, {}, [aimAt] { aimAt("path"); });
     c.add(aim, "aim-pose", tr("As the marks are turned"), {}, {}, [aimAt] { aimAt("pose"); });
     c.add(menu, "hand-held", tr("Hold by hand…"), {}, tr("Lets the camera sway a little"), [this] {
-        if (const auto edit = askHandHeld(this)) m_session.apply(*edit);
+        if (const auto edit = askHandHeld(this, *m_session.scene(), previewer())) m_session.apply(*edit);
     });
     menu->addSeparator();
     const auto tool = [&](const char* name, const QString& text, const char* shortcut,
@@ -287,8 +288,14 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
     change("keys-remove", tr("Take keys off"), {}, more({{"remove", true}}));
     c.add(menu, "keys-stretch", tr("Stretch keys…"), {}, tr("In time, from the first of them on"), [this] {
         if (m_session.keys().empty()) return changeChosenKeys({}, {});
-        if (const auto k = askPercent(this, tr("Stretch keys"), tr("To"), 200, tr("Percent of their time")))
-            changeChosenKeys({.stretch = *k / 100}, tr("Stretch keys"));
+        const KeyRefs chosen = m_session.keys();
+        const auto whole = [&](double percent) {
+            return stage::desk::changeKeys(chosen, {.stretch = percent / 100}, "Stretch keys");
+        };
+        const auto k = askPercent(this, tr("Stretch keys"), tr("To"), 200, tr("Percent of their time"),
+                                  previewer(), whole);
+        m_session.chooseKeys(chosen);
+        if (k) m_session.apply(whole(*k));
     });
     QMenu* pace = menu->addMenu(tr("Pace from keys"));
     for (const scene::NamedPace& named : scene::namedPaces) {

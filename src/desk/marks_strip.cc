@@ -46,6 +46,8 @@ MarksStrip::MarksStrip(Session& session, QWidget* parent)
             next();
         }
     });
+    // The Camera view tells what does not render; the other marks still have pictures.
+    connect(&m_request, &PictureRequest::failed, this, &MarksStrip::next);
     m_settled.start();
 }
 

@@ -40,6 +40,7 @@ ModelView::ModelView(Session& session, QWidget* parent)
         m_picture = picture;
         update();
     });
+    connect(&m_request, &PictureRequest::failed, &m_session, &Session::problem);
 }
 
 // ---- looking

@@ -10,7 +10,7 @@
 namespace stage::desk {
 
 std::optional<edit::Edit> askReadyMove(QWidget* parent, const scene::Scene& scene, Rational now,
-                                       std::int64_t subject) {
+                                       std::int64_t subject, const Previewer& previewer) {
     using motion::Ready;
     using scene::Measured;
     Form form(parent, QObject::tr("Make a move"), QObject::tr("Make it"));
@@ -53,11 +53,12 @@ std::optional<edit::Edit> askReadyMove(QWidget* parent, const scene::Scene& scen
         const auto kind = static_cast<Ready>(i);
         const bool around = kind == Ready::Arc || kind == Ready::OrbitLoop;
         about->setEnabled(around || kind == Ready::Rise || kind == Ready::DollyZoom);
+        amount->setUnit(around ? QStringLiteral("°") : QStringLiteral("m"));
         pace->setCurrentIndex(kind == Ready::OrbitLoop || kind == Ready::Drift ? 0 : 3);
     };
     QObject::connect(move, &QComboBox::currentIndexChanged, &form.dialog, chosen);
     chosen(0);
-    return askEdit(form, scene, [&](QString& complaint) {
+    const auto build = [&](QString& complaint) {
         const double takes = read(seconds, complaint);
         if (complaint.isEmpty() && !(takes > 0)) complaint = QObject::tr("A move takes more than 0 seconds.");
         edit::Edit edit = {{"edit", "ready-move"},
@@ -69,16 +70,24 @@ std::optional<edit::Edit> askReadyMove(QWidget* parent, const scene::Scene& scen
         if (about->isEnabled() && about->currentIndex() > 0)
             edit["subject"] = about->currentData().toLongLong();
         return edit;
-    });
+    };
+    return askEdit(form, scene, build, previewer);
 }
 
 namespace {
 
 std::optional<double> askNumber(QWidget* parent, const QString& title, const QString& name,
                                 scene::Measured measured, const QString& unit, int decimals, double step,
-                                double now, const QString& tip, const QString& tooLittle) {
+                                double now, const QString& tip, const QString& tooLittle,
+                                const Previewer& previewer = {},
+                                const std::function<edit::Edit(double)>& whole = {}) {
     Form form(parent, title, title);
     auto* field = number(form, name, measured, unit, decimals, step, now, tip);
+    form.showLive(previewer, [&](QString& complaint) {
+        const double chosen = read(field, complaint);
+        if (complaint.isEmpty() && !(chosen > 0)) complaint = tooLittle;
+        return complaint.isEmpty() ? whole(chosen) : edit::Edit();
+    });
     double value = 0;
     const auto check = [&] {
         QString complaint;
@@ -97,26 +106,29 @@ std::optional<double> askSeconds(QWidget* parent, const QString& title, const QS
 }
 
 std::optional<double> askPercent(QWidget* parent, const QString& title, const QString& name, double now,
-                                 const QString& tip) {
+                                 const QString& tip, const Previewer& previewer,
+                                 const std::function<edit::Edit(double)>& whole) {
     return askNumber(parent, title, name, scene::Measured::Percent, QStringLiteral("%"), 0, 10, now, tip,
-                     QObject::tr("It should be more than 0 %."));
+                     QObject::tr("It should be more than 0 %."), previewer, whole);
 }
 
-std::optional<edit::Edit> askHandHeld(QWidget* parent) {
+std::optional<edit::Edit> askHandHeld(QWidget* parent, const scene::Scene& scene,
+                                      const Previewer& previewer) {
     using scene::Measured;
     Form form(parent, QObject::tr("Hold by hand"), QObject::tr("Hold"));
     auto* amount = number(form, QObject::tr("Amount"), Measured::Percent, QStringLiteral("%"), 0, 10, 100,
                           QObject::tr("100 %: a calm hand; 0: as steady as before"));
     auto* rate = number(form, QObject::tr("Rate"), Measured::Plain, QStringLiteral("per s"), 2, 0.1, 0.8,
                         QObject::tr("How often it sways, per second"));
-    auto* seed = seedRow(form, QObject::tr("Take"), 1, QObject::tr("The same number sways the same"));
-    return askEdit(form, scene::emptyScene(), [&](QString& complaint) {
+    auto* seed = seedRow(form, QObject::tr("Seed"), 1, QObject::tr("The same seed sways the same"));
+    const auto build = [&](QString& complaint) {
         edit::Edit edit = {{"edit", "hand-held"},
                            {"amount", read(amount, complaint) / 100},
                            {"rate", read(rate, complaint)},
                            {"seed", seed->value()}};
         return edit;
-    });
+    };
+    return askEdit(form, scene, build, previewer);
 }
 
 std::optional<motion::Step> askStep(QWidget* parent) {
@@ -160,7 +172,8 @@ std::optional<edit::Edit> askLink(QWidget* parent, const scene::Scene& scene, st
     const scene::Track* track = trackOf(scene, layer, property);
     const scene::Link now = track && track->link ? *track->link : scene::Link{0, property, 1, 0, Rational(0)};
     Form form(parent, QObject::tr("%1 follows").arg(QString::fromStdString(property)), QObject::tr("Follow"));
-    auto* leader = layerRow(form, scene, QObject::tr("Follows"), QObject::tr("the camera"), now.layer, layer);
+    auto* leader =
+        layerRow(form, scene, QObject::tr("Follows"), QObject::tr("the camera"), now.layer, {layer});
     leader->setObjectName(QStringLiteral("linkLayer"));
     auto* what = new QComboBox;
     what->setObjectName(QStringLiteral("linkProperty"));
@@ -220,8 +233,7 @@ std::optional<edit::Edit> askNoise(QWidget* parent, const scene::Scene& scene, s
                           3, 0.05, now.amount, QObject::tr("At most so much either way; 0 takes it off"));
     auto* rate = number(form, QObject::tr("Rate"), Measured::Plain, QStringLiteral("per s"), 2, 0.1, now.rate,
                         QObject::tr("Changes per second, about"));
-    auto* seed =
-        seedRow(form, QObject::tr("Take"), now.seed, QObject::tr("The same number is the same noise"));
+    auto* seed = seedRow(form, QObject::tr("Seed"), now.seed, QObject::tr("The same seed is the same noise"));
     return askEdit(form, scene, [&](QString& complaint) {
         edit::Edit noises = edit::Edit::array();
         if (const double most = read(amount, complaint); most != 0)

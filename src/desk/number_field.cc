@@ -29,6 +29,7 @@ std::vector<double> fullStops() {
 NumberField::NumberField(scene::Measured measured, QString unit, int decimals, double step, QWidget* parent)
     : QLineEdit(parent), m_measured(measured), m_unit(std::move(unit)), m_decimals(decimals), m_step(step) {
     setObjectName(QStringLiteral("figure"));
+    setProperty("figures", true);
     setAlignment(Qt::AlignRight);
     connect(this, &QLineEdit::returnPressed, this, &NumberField::read);
     connect(this, &QLineEdit::textEdited, this, [this] {
@@ -47,6 +48,12 @@ void NumberField::display() {
 void NumberField::setValue(double value) {
     m_value = value;
     if (!(hasFocus() && isModified())) display(); // never under the hands of who is typing
+}
+
+void NumberField::setUnit(const QString& unit) {
+    if (unit == m_unit) return;
+    m_unit = unit;
+    if (!isModified()) display();
 }
 
 Result<double> NumberField::written() const {
@@ -78,16 +85,6 @@ void NumberField::stepBy(double steps) {
     display();
     selectAll();
     Q_EMIT entered(m_value);
-}
-
-bool NumberField::event(QEvent* event) {
-    // A number that is not being written leaves the space bar to the window, which plays with it.
-    if (event->type() == QEvent::ShortcutOverride && !isModified() &&
-        static_cast<QKeyEvent*>(event)->key() == Qt::Key_Space) {
-        event->ignore();
-        return false;
-    }
-    return QLineEdit::event(event);
 }
 
 void NumberField::keyPressEvent(QKeyEvent* event) {

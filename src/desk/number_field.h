@@ -14,6 +14,7 @@ public:
     /// unit: what is shown behind the number; step: what one press of an arrow key adds.
     NumberField(scene::Measured measured, QString unit, int decimals, double step, QWidget* parent = nullptr);
     void setValue(double value);
+    void setUnit(const QString& unit);
     double value() const { return m_value; }
     /// What it says now, also when it was not entered; or a sentence.
     Result<double> written() const;
@@ -25,7 +26,6 @@ Q_SIGNALS:
     void misread(const QString& sentence);
 
 protected:
-    bool event(QEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void focusOutEvent(QFocusEvent* event) override;

@@ -106,21 +106,24 @@ void PictureRequest::start() {
                         Q_EMIT self->piece(image, {box.x0, box.y0}, job->wish.tag);
                 });
             };
-        const auto picture = render::render(wish.frame, wish.quality, *sources, {{}, job->stop.get_token()});
-        QImage image;
-        if (picture) image = shown(*picture, media::boxOf(picture->size));
+        const auto image = guarded([&]() -> Result<QImage> {
+            const auto picture =
+                render::render(wish.frame, wish.quality, *sources, {{}, job->stop.get_token()});
+            if (!picture) return tl::unexpected(picture.error());
+            QImage made = shown(*picture, media::boxOf(picture->size));
+            if (made.isNull()) return fail("There is not enough memory for a picture of this size.");
+            return made;
+        });
         const double ms = static_cast<double>(timer.nsecsElapsed()) / 1e6;
-        QMetaObject::invokeMethod(
-            qApp, [self, job, image, ms,
-                   problem = picture ? QString() : QString::fromStdString(picture.error().sentence)] {
-                if (!self) return;
-                self->m_busy = false;
-                if (self->m_next) self->start();
-                if (!image.isNull())
-                    Q_EMIT self->ready(image, job->wish.tag, ms);
-                else if (!job->stop.stop_requested())
-                    Q_EMIT self->failed(problem);
-            });
+        QMetaObject::invokeMethod(qApp, [self, job, image, ms] {
+            if (!self) return;
+            self->m_busy = false;
+            if (self->m_next) self->start();
+            if (image)
+                Q_EMIT self->ready(*image, job->wish.tag, ms);
+            else if (!job->stop.stop_requested())
+                Q_EMIT self->failed(QString::fromStdString(image.error().sentence));
+        });
     });
 }
 

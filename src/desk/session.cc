@@ -6,12 +6,29 @@
 #include "scene/scene_json.h"
 
 #include <algorithm>
+#include <chrono>
 #include <unistd.h>
 
 namespace stage::desk {
 
+namespace {
+
+/// A name that no journal has, also none of a process that had this one's number.
+std::filesystem::path freeJournal(const std::filesystem::path& folder) {
+    std::error_code code;
+    std::filesystem::create_directories(folder, code);
+    const auto now = std::chrono::system_clock::now().time_since_epoch().count();
+    for (int n = 0;; ++n) {
+        auto path = folder / ("untitled-" + std::to_string(::getpid()) + "-" + std::to_string(now + n) +
+                              ".ostage.journal");
+        if (!std::filesystem::exists(path, code)) return path;
+    }
+}
+
+}
+
 Session::Session(std::filesystem::path journals, QObject* parent)
-    : QObject(parent), m_journals(std::move(journals)),
+    : QObject(parent), m_untitled(freeJournal(journals)),
       m_history(std::make_unique<edit::History>(scene::emptyScene())), m_shown(m_history->scene()),
       m_move(*m_shown), m_sources(std::make_shared<media::PixelCache>()), m_swatches(m_sources) {
     beginJournal();
@@ -38,15 +55,28 @@ bool Session::apply(const edit::Edit& edit) {
         return false;
     }
     if (m_savedStep > step) m_savedLost = true; // the saved state was undone and is now gone
-    journalled(m_journal.applied(edit));        // before the window shows it
+    journal([&](edit::Journal& to) { return to.applied(edit); }); // before the window shows it
     show(m_history->scene());
     return true;
 }
 
 bool Session::preview(const edit::Edit& edit) {
+    const bool first = !m_preview;
+    std::string why; // out of bounds while dragging: the last good place stays
+    if (tried(edit, why)) return true;
+    if (first) Q_EMIT problem(QString::fromStdString(why));
+    return false;
+}
+
+bool Session::tryOut(const edit::Edit& edit) {
+    std::string why;
+    return tried(edit, why);
+}
+
+bool Session::tried(const edit::Edit& edit, std::string& why) {
     auto next = edit::apply(*m_history->scene(), edit);
-    if (!next) { // out of bounds while dragging: the last good place stays
-        if (!m_preview) Q_EMIT problem(QString::fromStdString(next.error().sentence));
+    if (!next) {
+        why = next.error().sentence;
         return false;
     }
     m_preview = edit;
@@ -70,7 +100,7 @@ void Session::undo() {
     dropPreview();
     if (!m_history->canUndo()) return;
     m_history->undo();
-    journalled(m_journal.undone());
+    journal([](edit::Journal& to) { return to.undone(); });
     show(m_history->scene());
 }
 
@@ -78,7 +108,7 @@ void Session::redo() {
     dropPreview();
     if (!m_history->canRedo()) return;
     m_history->redo();
-    journalled(m_journal.redone());
+    journal([](edit::Journal& to) { return to.redone(); });
     show(m_history->scene());
 }
 
@@ -87,41 +117,42 @@ void Session::goTo(std::size_t step) {
     if (step == m_history->step()) return;
     while (m_history->step() > step && m_history->canUndo()) {
         m_history->undo();
-        journalled(m_journal.undone());
+        journal([](edit::Journal& to) { return to.undone(); });
     }
     while (m_history->step() < step && m_history->canRedo()) {
         m_history->redo();
-        journalled(m_journal.redone());
+        journal([](edit::Journal& to) { return to.redone(); });
     }
     show(m_history->scene());
 }
 
 // ---- files
 
-std::filesystem::path Session::untitledJournal() const {
-    return m_journals / ("untitled-" + std::to_string(::getpid()) + ".ostage.journal");
+std::filesystem::path Session::journalPlace() const {
+    return m_document.empty() ? m_untitled : edit::journalOf(m_document);
 }
 
-void Session::beginJournal() {
-    m_journal.end();
-    const bool untitled = m_document.empty();
-    std::error_code ignored;
-    if (untitled) std::filesystem::create_directories(m_journals, ignored);
-    auto journal = edit::Journal::begin(untitled ? untitledJournal() : edit::journalOf(m_document),
-                                        *m_history->scene(), {m_document, m_savedLost});
-    if (journal)
-        m_journal = std::move(*journal);
-    else
-        Q_EMIT problem(QString::fromStdString("Edits are not being journalled. " + journal.error().sentence));
+bool Session::beginJournal() {
+    const auto begun = m_journal.begin(journalPlace(), *m_history->scene(), {m_document, modified()});
+    setRecoveryOff(begun ? std::string() : begun.error().sentence);
+    return begun.has_value();
 }
 
-void Session::journalled(const Result<void>& result) {
-    if (!result) Q_EMIT problem(QString::fromStdString(result.error().sentence));
+void Session::journal(const std::function<Result<void>(edit::Journal&)>& step) {
+    if (m_recoveryOff.empty() && step(m_journal)) return;
+    beginJournal(); // with the scene as it stands now, so nothing is missing in it
+}
+
+void Session::setRecoveryOff(std::string why) {
+    if (why == m_recoveryOff) return;
+    m_recoveryOff = std::move(why);
+    Q_EMIT recoveryChanged();
 }
 
 void Session::startHistory(edit::History history, std::filesystem::path document, bool unsaved) {
     m_preview.reset();
     m_offMove.reset();
+    ++m_generation;
     *m_history = std::move(history);
     m_document = std::move(document);
     m_savedStep = m_history->step();
@@ -131,6 +162,7 @@ void Session::startHistory(edit::History history, std::filesystem::path document
     m_selection.clear();
     m_reference = 0;
     m_sources->forgetProblems();
+    m_journal.end(); // that of the scene before, which was saved or given up
     beginJournal();
     show(m_history->scene());
     Q_EMIT selectionChanged();
@@ -147,12 +179,25 @@ void Session::newScene() {
 Result<void> Session::open(const std::filesystem::path& path) {
     auto scene = scene::load(path);
     if (!scene) return tl::unexpected(scene.error());
-    startHistory(edit::History(std::move(*scene)), std::filesystem::absolute(path), false);
+    begin(std::move(*scene), path);
     return {};
+}
+
+void Session::begin(scene::Scene scene, const std::filesystem::path& path, bool copy) {
+    startHistory(edit::History(std::move(scene)),
+                 copy || path.empty() ? std::filesystem::path() : std::filesystem::absolute(path), copy);
+}
+
+bool Session::openElsewhere(const std::filesystem::path& path) const {
+    const auto place = edit::journalOf(path);
+    return (m_document.empty() || place != edit::journalOf(m_document)) && edit::Journal::inUse(place);
 }
 
 Result<void> Session::save(const std::filesystem::path& path) {
     dropPreview();
+    if (openElsewhere(path))
+        return fail(path.filename().string() +
+                    " is open in another window. Save under another name, or close it there first.");
     if (auto saved = scene::save(*m_history->scene(), path); !saved) return saved;
     m_document = std::filesystem::absolute(path);
     m_savedStep = m_history->step();
@@ -162,9 +207,10 @@ Result<void> Session::save(const std::filesystem::path& path) {
     return {};
 }
 
-void Session::adopt(edit::Recovered recovered) {
-    startHistory(std::move(recovered.history), recovered.document,
-                 true); // the file on disk does not have it yet
+bool Session::adopt(edit::Recovered recovered) {
+    // The file on disk does not have it yet.
+    startHistory(std::move(recovered.history), recovered.document, true);
+    return m_recoveryOff.empty();
 }
 
 void Session::close() {

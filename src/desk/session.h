@@ -12,6 +12,7 @@
 
 #include <QObject>
 #include <algorithm>
+#include <functional>
 #include <memory>
 #include <optional>
 
@@ -37,6 +38,8 @@ public:
     /// A change while it is being dragged: replaces the one before, becomes a step with commit().
     /// One that is refused as the drag begins is told of; later on the last good one stays.
     bool preview(const edit::Edit& edit);
+    /// A change while a dialog asks about it: where it is refused, the last good one stays, without a word.
+    bool tryOut(const edit::Edit& edit);
     void commit();
     void dropPreview();
     bool previewing() const { return m_preview.has_value(); }
@@ -48,9 +51,21 @@ public:
     // ---- files
 
     void newScene();
+    /// Reads a scene file and goes on with it. Blocks; the window reads it elsewhere and begins it.
     Result<void> open(const std::filesystem::path& path);
+    /// How many scenes have been worked on, this one included.
+    int generation() const { return m_generation; }
+    /// Goes on with what a file held; without a path it has none. As a copy: without that file, and unsaved.
+    void begin(scene::Scene scene, const std::filesystem::path& path, bool copy = false);
+    /// Errors: those of writing; another window has a scene of that name open.
     Result<void> save(const std::filesystem::path& path);
-    void adopt(edit::Recovered recovered);
+    /// Whether another window has a scene file open.
+    bool openElsewhere(const std::filesystem::path& path) const;
+    /// Goes on with recovered work. False: a journal of it could not be begun, so the old one is still
+    /// needed.
+    bool adopt(edit::Recovered recovered);
+    /// Why edits are not being journalled; empty while they are.
+    const std::string& recoveryOff() const { return m_recoveryOff; }
     const std::filesystem::path& document() const { return m_document; }
     bool modified() const { return m_history->step() != m_savedStep || m_savedLost; }
     /// The work is saved or given up on purpose: nothing to recover.
@@ -163,6 +178,7 @@ Q_SIGNALS:
     void holdChanged();   ///< hold framing, or its mark
     void cameraChanged(); ///< the pose shown changed without the scene
     void documentChanged();
+    void recoveryChanged(); ///< edits are journalled again, or not any more
     void problem(const QString& sentence);
 
 private:
@@ -170,17 +186,22 @@ private:
         return found.layer && (test(*found.layer) || std::any_of(found.holders.begin(), found.holders.end(),
                                                                  [&](const auto& h) { return test(*h); }));
     }
+    bool tried(const edit::Edit& edit, std::string& why);
     void followMark(std::int64_t id);
     bool makeMark(const edit::Edit& edit);
     void show(scene::ScenePtr scene);
     void startHistory(edit::History history, std::filesystem::path document, bool unsaved);
-    void beginJournal();
-    void journalled(const Result<void>& result);
-    std::filesystem::path untitledJournal() const;
+    std::filesystem::path journalPlace() const;
+    bool beginJournal();
+    /// Hands a step to the journal; what it could not take is in the one that is begun anew then.
+    void journal(const std::function<Result<void>(edit::Journal&)>& step);
+    void setRecoveryOff(std::string why);
 
     Beat m_beat;
-    std::filesystem::path m_journals;
+    int m_generation = 0;
+    std::filesystem::path m_untitled; ///< the journal of a scene without a file
     std::filesystem::path m_document;
+    std::string m_recoveryOff;
     std::unique_ptr<edit::History> m_history;
     edit::Journal m_journal;
     std::optional<edit::Edit> m_preview;

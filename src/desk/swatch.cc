@@ -82,14 +82,16 @@ Swatches::Swatch Swatches::of(const scene::Scene& scene, const scene::LayerPtr& 
     QThreadPool::globalInstance()->start(
         [self = QPointer(this), cache = m_cache, pixels, key, id = layer->id, cutout = layer->cutout] {
             Swatch swatch;
-            if (const auto source = cutout::sourceOf(*pixels)) {
+            const auto small = guarded([&]() -> Result<media::Raster> {
+                const auto source = cutout::sourceOf(*pixels);
+                if (!source) return media::Raster();
                 int level = 0;
                 const auto sizeAt = [&] { return media::levelSize(source->size(), level); };
                 while (std::max(sizeAt().x, sizeAt().y) > coverSide)
                     ++level;
-                if (const auto small = cache->read(source, level, media::boxOf(sizeAt())))
-                    swatch = swatchOf(*small);
-            }
+                return cache->read(source, level, media::boxOf(sizeAt()));
+            });
+            if (small && small->size.x > 0) swatch = swatchOf(*small);
             // The application is the context, for the swatches may be gone by now; the pointer is read there.
             QMetaObject::invokeMethod(qApp, [self, key, id, swatch, cutout] {
                 if (!self) return;
@@ -105,6 +107,10 @@ Swatches::Swatch Swatches::of(const scene::Scene& scene, const scene::LayerPtr& 
             });
         });
     return until;
+}
+
+void Swatches::forget() {
+    m_kept.clear();
 }
 
 bool Swatches::covers(const scene::Scene& scene, const scene::LayerPtr& layer, double s, double t) {

@@ -26,6 +26,8 @@ public:
         QImage cover; ///< its alpha, at most 256 px, to tell what a click meets; null while not loaded
     };
     Swatch of(const scene::Scene& scene, const scene::LayerPtr& layer);
+    /// Files have changed: what is shown is made anew when it is next asked for.
+    void forget();
     /// Whether the layer shows something at a share of its width and height; beyond its edges what it goes on
     /// with. True while that is not known.
     bool covers(const scene::Scene& scene, const scene::LayerPtr& layer, double s, double t);

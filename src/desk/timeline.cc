@@ -37,6 +37,7 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     m_toEnd = button(QStringLiteral("skip-forward"), tr("To the next mark"));
     m_time = new QLineEdit(this);
     m_time->setObjectName(QStringLiteral("figure"));
+    m_time->setProperty("figures", true);
     m_time->setToolTip(tr("Time as minutes:seconds:frames; also 3.5s, or a number of frames"));
     connect(m_play, &QToolButton::clicked, this, [this] { setPlaying(!playing()); });
     connect(m_toStart, &QToolButton::clicked, this, [this] { toMark(-1); });

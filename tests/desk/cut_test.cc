@@ -47,7 +47,11 @@ protected:
     void click(const V2d& place, Qt::KeyboardModifiers keys = Qt::NoModifier) {
         QTest::mouseClick(&cut(), Qt::LeftButton, keys, cut().toView(place).toPoint());
     }
-    const scene::Cutout& made(std::size_t layer = 0) { return *scene().layers.at(layer)->cutout; }
+    const scene::Cutout& made(std::size_t layer = 0) {
+        static const scene::Cutout none;
+        const auto& cutout = scene().layers.at(layer)->cutout;
+        return cutout ? *cutout : none;
+    }
     double alphaAt(const V2d& place) {
         const auto pixels = motion::pixelsAt(scene(), scene().layers[0], session().time());
         CutPictureWish wish{pixels, session().sharedSources(), 2, 1, QRectF(place.x - 1, place.y - 1, 2, 2)};
@@ -190,7 +194,7 @@ TEST_F(Cutting, ColoursArePickedForMattesAndKeys) {
     bring({400, 260}, twoColours);
     cut().setTool(CutView::Tool::Alike);
     click({200, 130});
-    ASSERT_EQ(made().mattes.size(), 1u);
+    ASSERT_TRUE(QTest::qWaitFor([this] { return made().mattes.size() == 1; }));
     EXPECT_TRUE(std::holds_alternative<scene::Alike>(made().mattes[0].shape));
     ASSERT_TRUE(settled());
     EXPECT_GT(alphaAt({200, 130}), 0.98);
@@ -209,9 +213,10 @@ TEST_F(Cutting, ColoursArePickedForMattesAndKeys) {
     ASSERT_TRUE(pick);
     pick->click();
     click({30, 30});
-    ASSERT_TRUE(made().key);
-    const auto& key = std::get<scene::ColourKey>(*made().key);
-    EXPECT_GT(key.screen.b, key.screen.r * 2);
+    EXPECT_TRUE(QTest::qWaitFor([this] {
+        const auto& screen = std::get<scene::ColourKey>(made().key.value()).screen;
+        return screen.b > screen.r * 2;
+    }));
 }
 
 TEST_F(Cutting, HolesAreFilledAndCloned) {

@@ -1,6 +1,7 @@
 // A desk in a real window, and hands for it.
 #pragma once
 
+#include "desk/bring_in_dialog.h"
 #include "desk/main_window.h"
 #include "support/support.h"
 
@@ -25,7 +26,8 @@ protected:
     Session& session() { return window.session(); }
     const scene::Scene& scene() { return *window.session().scene(); }
 
-    /// Drops files on the window, as a file manager does, and waits until they are in.
+    /// Drops files on the window, as a file manager does, and waits until they are in. A question of what to
+    /// take is answered with what it offers.
     bool drop(const std::vector<std::string>& names) {
         QList<QUrl> urls;
         for (const std::string& name : names)
@@ -36,9 +38,17 @@ protected:
         QApplication::sendEvent(&window, &enter);
         if (!enter.isAccepted()) return false;
         QSignalSpy in(&window, &MainWindow::broughtIn);
+        QTimer answer;
+        QObject::connect(&answer, &QTimer::timeout, &window, [] {
+            if (auto* dialog = qobject_cast<BringInDialog*>(QApplication::activeModalWidget()))
+                dialog->accept();
+        });
+        answer.start(20);
         QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(&window, &drop);
-        return (!in.isEmpty() || in.wait(20000)) && in.at(0).at(0).toBool();
+        const bool done = (!in.isEmpty() || in.wait(20000)) && in.at(0).at(0).toBool();
+        window.activateWindow();
+        return done && QTest::qWaitForWindowActive(&window);
     }
 
     static void drag(QWidget* widget, QPointF from, QPointF to, Qt::KeyboardModifiers keys = Qt::NoModifier,

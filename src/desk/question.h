@@ -1,0 +1,15 @@
+// Questions that are not answered by accident.
+#pragma once
+
+#include <QString>
+#include <QStringList>
+
+class QWidget;
+
+namespace stage::desk {
+
+/// Asks until one of the answers is chosen; Esc and closing choose the last one, which changes nothing. Keys
+/// that were on their way as the question came up do not answer it. Gives the number of the answer.
+int ask(QWidget* parent, const QString& title, const QString& text, const QStringList& answers);
+
+}
