@@ -1,9 +1,12 @@
 #include "desk/dialog_form.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QPushButton>
 #include <QSpinBox>
+#include <QTimer>
 #include <QVBoxLayout>
 
 namespace stage::desk {
@@ -25,23 +28,74 @@ Form::Form(QWidget* parent, const QString& title, const QString& ok) : dialog(pa
     QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
 }
 
+void Form::showLive(Previewer previewer, std::function<edit::Edit(QString& complaint)> build) {
+    if (!previewer) return;
+    m_previewer = std::move(previewer);
+    m_build = std::move(build);
+    auto* settled = new QTimer(&dialog);
+    settled->setSingleShot(true);
+    settled->setInterval(60);
+    QObject::connect(settled, &QTimer::timeout, &dialog, [this] { show(); });
+    const auto changed = [settled] { settled->start(); };
+    for (QComboBox* each : dialog.findChildren<QComboBox*>())
+        QObject::connect(each, &QComboBox::currentIndexChanged, settled, changed);
+    for (QSpinBox* each : dialog.findChildren<QSpinBox*>())
+        QObject::connect(each, &QSpinBox::valueChanged, settled, changed);
+    for (QCheckBox* each : dialog.findChildren<QCheckBox*>())
+        QObject::connect(each, &QCheckBox::toggled, settled, changed);
+    for (QLineEdit* each : dialog.findChildren<QLineEdit*>())
+        QObject::connect(each, &QLineEdit::textChanged, settled, changed);
+    changed();
+    // At the lower right, beside what it changes.
+    if (const QWidget* parent = dialog.parentWidget()) {
+        const QRect window = parent->window()->geometry();
+        dialog.adjustSize();
+        dialog.move(window.right() - dialog.width() - 16, window.bottom() - dialog.height() - 40);
+    }
+}
+
+void Form::show() {
+    QString complaint;
+    const edit::Edit edit = m_build(complaint);
+    if (complaint.isEmpty()) m_previewer(&edit);
+}
+
 bool Form::run(const std::function<QString()>& check) {
     auto* complaint = new QLabel;
     complaint->setObjectName(QStringLiteral("warning"));
     complaint->setWordWrap(true);
     complaint->hide();
     layout->addRow(complaint);
-    while (dialog.exec() == QDialog::Accepted) {
-        const QString problem = check();
-        if (problem.isEmpty()) return true;
-        complaint->setText(problem);
-        complaint->show();
+    for (int row = 0; row < layout->rowCount(); ++row) {
+        const QLayoutItem* item = layout->itemAt(row, QFormLayout::FieldRole);
+        QWidget* field = item ? item->widget() : nullptr;
+        if (!field || !layout->isRowVisible(row) || !field->isEnabled()) continue;
+        if (!(field->focusPolicy() & Qt::TabFocus))
+            for (QWidget* inside : field->findChildren<QWidget*>())
+                if (inside->focusPolicy() & Qt::TabFocus) {
+                    field = inside;
+                    break;
+                }
+        if (!(field->focusPolicy() & Qt::TabFocus)) continue;
+        field->setFocus();
+        if (auto* text = qobject_cast<QLineEdit*>(field)) text->selectAll();
+        break;
     }
-    return false;
+    bool good = false;
+    while (!good && dialog.exec() == QDialog::Accepted) {
+        const QString problem = check();
+        good = problem.isEmpty();
+        complaint->setText(problem);
+        complaint->setVisible(!good);
+    }
+    if (m_previewer) m_previewer(nullptr);
+    return good;
 }
 
 std::optional<edit::Edit> askEdit(Form& form, const scene::Scene& scene,
-                                  const std::function<edit::Edit(QString& complaint)>& build) {
+                                  const std::function<edit::Edit(QString& complaint)>& build,
+                                  const Previewer& previewer) {
+    form.showLive(previewer, build);
     edit::Edit edit;
     const auto check = [&] {
         QString complaint;
@@ -55,11 +109,11 @@ std::optional<edit::Edit> askEdit(Form& form, const scene::Scene& scene,
 }
 
 QComboBox* layerRow(Form& form, const scene::Scene& scene, const QString& name, const QString& first,
-                    std::int64_t now, std::int64_t besides) {
+                    std::int64_t now, const std::vector<std::int64_t>& besides) {
     auto* box = new QComboBox;
     box->addItem(first, QVariant::fromValue<qlonglong>(0));
     scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) {
-        if (layer->id != besides)
+        if (std::find(besides.begin(), besides.end(), layer->id) == besides.end())
             box->addItem(QString::fromStdString(layer->name), QVariant::fromValue<qlonglong>(layer->id));
     });
     box->setCurrentIndex(std::max(0, box->findData(QVariant::fromValue<qlonglong>(now))));

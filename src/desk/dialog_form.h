@@ -15,23 +15,35 @@ class QSpinBox;
 
 namespace stage::desk {
 
+/// Shows all views as they would be after an edit; null: as they are.
+using Previewer = std::function<void(const edit::Edit*)>;
+
 struct Form {
     QDialog dialog;
     QFormLayout* layout;
     QDialogButtonBox* buttons;
 
     Form(QWidget* parent, const QString& title, const QString& ok);
-    /// Until it is cancelled or check() gives no complaint.
+    /// While it is open, all views show what the rows say, and it stands beside them. build gives the whole
+    /// edit; where it adds a complaint, the last good one stays shown. After the rows have been added.
+    void showLive(Previewer previewer, std::function<edit::Edit(QString& complaint)> build);
+    /// Until it is cancelled or check() gives no complaint. Begins in the first row.
     bool run(const std::function<QString()>& check = [] { return QString(); });
+
+private:
+    void show();
+    Previewer m_previewer;
+    std::function<edit::Edit(QString& complaint)> m_build;
 };
 
 /// The edit that build() makes of the rows, once the scene takes it; build adds a sentence to the complaint
 /// where it cannot. Nothing when it is cancelled.
 std::optional<edit::Edit> askEdit(Form& form, const scene::Scene& scene,
-                                  const std::function<edit::Edit(QString& complaint)>& build);
+                                  const std::function<edit::Edit(QString& complaint)>& build,
+                                  const Previewer& previewer = {});
 /// A row in which a layer is chosen, or what `first` names (0). besides: left out.
 QComboBox* layerRow(Form& form, const scene::Scene& scene, const QString& name, const QString& first,
-                    std::int64_t now, std::int64_t besides = 0);
+                    std::int64_t now, const std::vector<std::int64_t>& besides = {});
 /// A row for the number that chance begins with.
 QSpinBox* seedRow(Form& form, const QString& name, std::int64_t now, const QString& tip);
 /// A row for a number, with its accessible name.

@@ -74,7 +74,9 @@ constexpr Rate rates[] = {{"23.976", "24000/1001"},
 
 }
 
-std::optional<edit::Edit> askPush(QWidget* parent, std::size_t layers, double nearest, double farthest) {
+std::optional<edit::Edit> askPush(QWidget* parent, const scene::Scene& scene, std::size_t layers,
+                                  double nearest, double farthest, const Previewer& previewer,
+                                  const std::function<edit::Edit(const edit::Edit&)>& whole) {
     using scene::Measured;
     Form form(parent, QObject::tr("Push %1 layers").arg(layers), QObject::tr("Push"));
     auto* way = new QComboBox;
@@ -103,23 +105,18 @@ std::optional<edit::Edit> askPush(QWidget* parent, std::size_t layers, double ne
     QObject::connect(way, &QComboBox::currentIndexChanged, &form.dialog, show);
     way->setCurrentIndex(layers > 1 ? 2 : 0);
     show();
-    edit::Edit edit;
-    const auto check = [&] {
-        QString complaint;
+    const auto build = [&](QString& complaint) {
         switch (way->currentIndex()) {
         case 0:
-            edit = {{"by", read(by, complaint)}};
-            break;
+            return whole({{"by", read(by, complaint)}});
         case 1:
-            edit = {{"ratio", read(ratio, complaint) / 100}};
-            break;
+            return whole({{"ratio", read(ratio, complaint) / 100}});
         default:
-            edit = {{"spread", {read(from, complaint), read(to, complaint)}},
-                    {"steps", way->currentIndex() == 2 ? "even" : "parallax"}};
+            return whole({{"spread", {read(from, complaint), read(to, complaint)}},
+                          {"steps", way->currentIndex() == 2 ? "even" : "parallax"}});
         }
-        return complaint;
     };
-    return form.run(check) ? std::optional(edit) : std::nullopt;
+    return askEdit(form, scene, build, previewer);
 }
 
 std::optional<edit::Edit> askRecede(QWidget* parent, const scene::Scene& scene, Rational now, double depth) {
@@ -159,9 +156,10 @@ std::optional<edit::Edit> askRecede(QWidget* parent, const scene::Scene& scene, 
     return form.run(check) ? std::optional(edit) : std::nullopt;
 }
 
-std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scatter& now, bool again) {
+std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scene& scene, std::int64_t layer,
+                                     const scene::Scatter& now, bool again, const Previewer& previewer) {
     using scene::Measured;
-    Form form(parent, QObject::tr("Scatter"), again ? QObject::tr("Throw again") : QObject::tr("Scatter"));
+    Form form(parent, QObject::tr("Scatter"), again ? QObject::tr("Scatter again") : QObject::tr("Scatter"));
     auto* count = new QSpinBox;
     count->setObjectName(QStringLiteral("scatterCount"));
     count->setRange(1, scene::Limits::copies);
@@ -169,7 +167,7 @@ std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scatter& now,
     form.layout->addRow(QObject::tr("Copies"), count);
     const QString metre = QStringLiteral("m");
     auto* across = number(form, QObject::tr("Across"), Measured::Length, metre, 2, 0.5, now.box.x,
-                          QObject::tr("Width of the box they are thrown into, metres"));
+                          QObject::tr("Width of the box they are scattered in, metres"));
     auto* up = number(form, QObject::tr("Up"), Measured::Length, metre, 2, 0.5, now.box.y,
                       QObject::tr("Height of the box, metres"));
     auto* deep = number(form, QObject::tr("In depth"), Measured::Length, metre, 2, 0.5, now.box.z,
@@ -178,24 +176,26 @@ std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scatter& now,
                         now.turn, QObject::tr("Each about its own axis, either way"));
     auto* sizes = number(form, QObject::tr("Sizes differ by"), Measured::Percent, QStringLiteral("%"), 0, 5,
                          now.sizes * 100, QObject::tr("30 %: from 70 to 130 percent"));
-    auto* seed =
-        seedRow(form, QObject::tr("Throw number"), now.seed, QObject::tr("The same number throws the same"));
+    auto* seed = seedRow(form, QObject::tr("Seed"), now.seed, QObject::tr("The same seed scatters the same"));
     if (again) {
-        auto* note = new QLabel(QObject::tr("Copies that were changed by hand are thrown anew."));
+        auto* note = new QLabel(
+            QObject::tr("Places, turns and sizes of all copies are made anew; tracks, cut-outs and looks of\n"
+                        "copies that were changed by hand stay with them."));
         note->setObjectName(QStringLiteral("dim"));
         form.layout->addRow(note);
     }
-    edit::Edit edit;
-    const auto check = [&] {
-        QString complaint;
-        edit = {{"count", count->value()},
-                {"seed", seed->value()},
-                {"box", {read(across, complaint), read(up, complaint), read(deep, complaint)}},
-                {"turn", read(turn, complaint)},
-                {"sizes", read(sizes, complaint) / 100}};
-        return complaint;
-    };
-    return form.run(check) ? std::optional(edit) : std::nullopt;
+    return askEdit(
+        form, scene,
+        [&](QString& complaint) {
+            return edit::Edit{{"edit", "scatter"},
+                              {"layer", layer},
+                              {"count", count->value()},
+                              {"seed", seed->value()},
+                              {"box", {read(across, complaint), read(up, complaint), read(deep, complaint)}},
+                              {"turn", read(turn, complaint)},
+                              {"sizes", read(sizes, complaint) / 100}};
+        },
+        previewer);
 }
 
 std::optional<edit::Edit> askText(QWidget* parent) {
@@ -220,14 +220,18 @@ std::optional<edit::Edit> askText(QWidget* parent) {
     auto* note = new QLabel(QObject::tr("It lands at home depth, an eighth of the frame high."));
     note->setObjectName(QStringLiteral("dim"));
     form.layout->addRow(note);
-    if (!form.run() || text->toPlainText().trimmed().isEmpty()) return std::nullopt;
+    const auto check = [&] {
+        return text->toPlainText().trimmed().isEmpty() ? QObject::tr("Type the text first.") : QString();
+    };
+    if (!form.run(check)) return std::nullopt;
     return edit::Edit{
         {"edit", "add-text"},
         {"text", text->toPlainText().toStdString()},
         {"font", (font->currentFont().family() + QLatin1Char(' ') + style->currentText()).toStdString()}};
 }
 
-std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene) {
+std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene,
+                                      const Previewer& previewer) {
     const scene::Output& out = scene.output;
     Form form(parent, QObject::tr("Scene settings"), QObject::tr("Apply"));
     auto* width = pixels(out.frame.x);
@@ -322,32 +326,30 @@ std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene
     blending->setToolTip(
         QObject::tr("Whether half-transparent layers are mixed in light or in encoded values"));
     form.layout->addRow(QObject::tr("Mix layers"), blending);
-    edit::Edit edit;
-    const auto check = [&] {
-        const QString rateText = rate->currentData().toString();
-        const Rational newRate(
-            rateText.section(QLatin1Char('/'), 0, 0).toLongLong(),
-            rateText.contains(QLatin1Char('/')) ? rateText.section(QLatin1Char('/'), 1).toLongLong() : 1);
-        const auto frames = scene::frameFromText(duration->text().toStdString(), newRate);
-        if (!frames) return QString::fromStdString(frames.error().sentence);
-        const auto depth = scene::quantity(home->text().toStdString(), scene::Measured::Length);
-        if (!depth) return QString::fromStdString(depth.error().sentence);
-        edit = {{"edit", "settings"},
-                {"frame", {width->value(), height->value()}},
-                {"rate", rateText.toStdString()},
-                {"frames", *frames},
-                {"homeDepth", *depth},
-                {"blending", blending->currentIndex() == 0 ? "light" : "paint"}};
-        if (keep->isEnabled()) edit["keep"] = keep->currentData().toString().toStdString();
-        const auto tried = edit::apply(scene, edit);
-        return tried ? QString() : QString::fromStdString(tried.error().sentence);
-    };
-    if (!form.run(check)) return std::nullopt;
-    if (background->currentIndex() == 0) edit["background"] = {0, 0, 0, 1};
-    if (background->currentIndex() == 1) edit["background"] = {1, 1, 1, 1};
-    if (background->currentIndex() == 2) edit["background"] = {0, 0, 0, 0};
-    if (background->currentIndex() == 3) edit["background"] = scene::toJson(chosen);
-    return edit;
+    return askEdit(
+        form, scene,
+        [&](QString& complaint) {
+            const QString rateText = rate->currentData().toString();
+            const Rational newRate(
+                rateText.section(QLatin1Char('/'), 0, 0).toLongLong(),
+                rateText.contains(QLatin1Char('/')) ? rateText.section(QLatin1Char('/'), 1).toLongLong() : 1);
+            const auto frames = scene::frameFromText(duration->text().toStdString(), newRate);
+            if (!frames) complaint = QString::fromStdString(frames.error().sentence);
+            const scene::Colour ground = background->currentIndex() == 0   ? scene::Colour{0, 0, 0, 1}
+                                         : background->currentIndex() == 1 ? scene::Colour{1, 1, 1, 1}
+                                         : background->currentIndex() == 2 ? scene::Colour{0, 0, 0, 0}
+                                                                           : chosen;
+            edit::Edit edit = {{"edit", "settings"},
+                               {"frame", {width->value(), height->value()}},
+                               {"rate", rateText.toStdString()},
+                               {"frames", frames.value_or(out.frames)},
+                               {"homeDepth", read(home, complaint)},
+                               {"background", scene::toJson(ground)},
+                               {"blending", blending->currentIndex() == 0 ? "light" : "paint"}};
+            if (keep->isEnabled()) edit["keep"] = keep->currentData().toString().toStdString();
+            return edit;
+        },
+        previewer);
 }
 
 std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
@@ -421,7 +423,12 @@ std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
     form.layout->addRow(QObject::tr("Size"), pair(width, height));
     form.layout->addRow(QObject::tr("Frames"), range);
     form.layout->addRow(QObject::tr("File"), where);
-    if (!form.run()) return std::nullopt;
+    const auto check = [&] {
+        return path->text().trimmed().isEmpty() ? QObject::tr("Say into which file to write.")
+               : last->value() < first->value() ? QObject::tr("The last frame is before the first.")
+                                                : QString();
+    };
+    if (!form.run(check)) return std::nullopt;
     constexpr output::Format formats[] = {output::Format::H264, output::Format::Ffv1, output::Format::Png};
     return output::Job{path->text().toStdString(),
                        formats[format->currentIndex()],
