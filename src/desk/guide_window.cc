@@ -1,26 +1,32 @@
 #include "desk/guide_window.h"
 
+#include "desk/background.h"
 #include "desk/number_field.h"
 #include "desk/theme.h"
 
 #include <QAction>
+#include <QDir>
 #include <QFile>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QRegularExpression>
+#include <QScreen>
 #include <QScrollBar>
 #include <QSplitter>
 #include <QTextBlock>
 #include <QTextBrowser>
+#include <QTextList>
+#include <QTextTable>
 #include <QToolButton>
 #include <QVBoxLayout>
 
 namespace stage::desk {
 namespace {
 
-constexpr int mostMarked = 2000;
+constexpr int mostMarked = 2000, pictureWidth = 1280;
 
 }
 
@@ -28,7 +34,7 @@ GuideWindow::GuideWindow(const std::filesystem::path& page, QWidget* parent) : Q
     setObjectName(QStringLiteral("guideWindow"));
     setWindowTitle(tr("Guide"));
     setModal(false);
-    resize(940, 700);
+    resize(940, std::min(700, parent->screen()->availableSize().height() - 60));
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(12, 12, 12, 12);
     layout->setSpacing(8);
@@ -62,31 +68,23 @@ GuideWindow::GuideWindow(const std::filesystem::path& page, QWidget* parent) : Q
     auto* chapters = new QListWidget;
     chapters->setAccessibleName(tr("Chapters"));
     chapters->setWordWrap(true);
+    chapters->setTextElideMode(Qt::ElideNone);
+    chapters->setSpacing(2);
     auto* both = new QSplitter;
     both->addWidget(chapters);
     both->addWidget(m_page);
     both->setStretchFactor(1, 1);
-    both->setSizes({240, 700});
+    both->setSizes({280, 660});
     both->setChildrenCollapsible(false);
     layout->addWidget(both, 1);
 
-    const QFileInfo file(QString::fromStdString(page.string()));
-    m_page->setSearchPaths({file.absolutePath()});
-    QFile text(file.absoluteFilePath());
-    if (page.empty() || !text.open(QIODevice::ReadOnly)) {
-        m_page->setPlainText(tr("The guide is not where the program looks for it: in share/open-stage/docs "
-                                "beside the program's folder."));
-    } else {
-        m_page->document()->setBaseUrl(QUrl::fromLocalFile(file.absolutePath() + QLatin1Char('/')));
-        m_page->setMarkdown(QString::fromUtf8(text.readAll()));
-    }
-    for (QTextBlock block = m_page->document()->begin(); block.isValid(); block = block.next()) {
-        const int level = block.blockFormat().headingLevel();
-        if (level < 1 || level > 3) continue;
-        auto* item = new QListWidgetItem(QString((level - 1) * 3, QLatin1Char(' ')) + block.text());
-        item->setData(Qt::UserRole, block.position());
-        chapters->addItem(item);
-    }
+    m_page->setPlaceholderText(tr("The pages are being read."));
+    inBackground<Pages>(
+        this, tr("Reading the guide"), [page](const Progress&) { return read(page); },
+        [this, chapters](const Result<Pages>& pages) {
+            if (!pages) return m_page->setPlainText(QString::fromStdString(pages.error().sentence));
+            showPages(*pages, *chapters);
+        });
     connect(chapters, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
         if (!item) return;
         QTextCursor cursor(m_page->document());
@@ -116,21 +114,75 @@ GuideWindow::GuideWindow(const std::filesystem::path& page, QWidget* parent) : Q
     m_search->setFocus();
 }
 
+Result<GuideWindow::Pages> GuideWindow::read(const std::filesystem::path& page) {
+    QFile file(QString::fromStdString(page.string()));
+    if (page.empty() || !file.open(QIODevice::ReadOnly))
+        return fail("The guide is not where the program looks for it: in share/open-stage/docs beside the "
+                    "program's folder.");
+    Pages pages{QString::fromUtf8(file.readAll()), {}};
+    // A picture stands by itself, also in a step of a list.
+    static const QRegularExpression picture(QStringLiteral("^( *!\\[[^\\]]*\\]\\(([^)]*)\\))"),
+                                            QRegularExpression::MultilineOption);
+    const QDir folder = QFileInfo(file).absoluteDir();
+    for (auto each = picture.globalMatch(pages.text); each.hasNext();) {
+        const QString name = each.next().captured(2);
+        const QImage image(folder.filePath(name));
+        if (!image.isNull())
+            pages.pictures[name] = image.width() > pictureWidth
+                                       ? image.scaledToWidth(pictureWidth, Qt::SmoothTransformation)
+                                       : image;
+    }
+    pages.text.replace(picture, QStringLiteral("\n\\1"));
+    return pages;
+}
+
+void GuideWindow::showPages(const Pages& pages, QListWidget& chapters) {
+    QTextDocument& document = *m_page->document();
+    m_pictures = pages.pictures;
+    m_page->setMarkdown(pages.text); // forgets pictures
+    for (auto each = m_pictures.begin(); each != m_pictures.end(); ++each)
+        document.addResource(QTextDocument::ImageResource, QUrl(each.key()), each.value());
+    for (QTextBlock block = document.begin(); block.isValid(); block = block.next()) {
+        const int level = block.blockFormat().headingLevel();
+        QTextBlockFormat format = block.blockFormat();
+        format.setLineHeight(120, QTextBlockFormat::ProportionalHeight);
+        format.setTopMargin(level == 0 ? 0 : 18);
+        format.setBottomMargin(block.textList() ? 5 : 9);
+        QTextCursor(block).setBlockFormat(format);
+        if (level < 1 || level > 3) continue;
+        auto* item = new QListWidgetItem(QString((level - 1) * 3, QLatin1Char(' ')) + block.text());
+        item->setData(Qt::UserRole, block.position());
+        chapters.addItem(item);
+    }
+    for (QTextFrame* frame : document.rootFrame()->childFrames()) {
+        auto* table = qobject_cast<QTextTable*>(frame);
+        if (!table) continue;
+        QTextTableFormat format = table->format();
+        format.setCellPadding(5);
+        format.setCellSpacing(0);
+        format.setBorderCollapse(true);
+        format.setBorderBrush(theme::raised);
+        format.setBottomMargin(12);
+        table->setFormat(format);
+    }
+    fitPictures();
+    markAll();
+}
+
 /// Pictures are never wider than the page.
 void GuideWindow::fitPictures() {
-    const double wide = m_page->viewport()->width() - 2 * m_page->document()->documentMargin() - 8;
-    if (wide < 60) return;
     QTextDocument& document = *m_page->document();
+    const double wide = m_page->viewport()->width() - 2 * document.documentMargin() - 60;
+    if (wide < 60) return;
     for (QTextBlock block = document.begin(); block.isValid(); block = block.next())
         for (auto part = block.begin(); !part.atEnd(); ++part) {
             QTextImageFormat image = part.fragment().charFormat().toImageFormat();
-            if (!image.isValid()) continue;
-            const QImage picture(m_page->searchPaths().value(0) + QLatin1Char('/') + image.name());
-            if (picture.isNull()) continue;
-            const double width = std::min<double>(picture.width(), wide);
+            const auto picture = m_pictures.find(image.name());
+            if (!image.isValid() || picture == m_pictures.end()) continue;
+            const double width = std::floor(std::min<double>(picture->width(), wide));
             if (image.width() == width) continue;
             image.setWidth(width);
-            image.setHeight(width * picture.height() / picture.width());
+            image.setHeight(width * picture->height() / picture->width());
             QTextCursor cursor(&document);
             cursor.setPosition(part.fragment().position());
             cursor.setPosition(part.fragment().position() + part.fragment().length(),

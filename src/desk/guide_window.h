@@ -1,11 +1,16 @@
 // The guide: its pages with pictures, a list of its chapters, and a search.
 #pragma once
 
+#include "scene/error.h"
+
 #include <QDialog>
+#include <QImage>
+#include <QMap>
 #include <filesystem>
 
 class QLabel;
 class QLineEdit;
+class QListWidget;
 class QTextBrowser;
 
 namespace stage::desk {
@@ -23,10 +28,17 @@ protected:
     void showEvent(QShowEvent* event) override;
 
 private:
+    struct Pages {
+        QString text;                   ///< Markdown
+        QMap<QString, QImage> pictures; ///< by the names that the text has
+    };
+    static Result<Pages> read(const std::filesystem::path& page);
+    void showPages(const Pages& pages, QListWidget& chapters);
     void find(bool back);
     void markAll();
     void fitPictures();
     QTextBrowser* m_page;
+    QMap<QString, QImage> m_pictures;
     QLineEdit* m_search;
     QLabel* m_count;
 };

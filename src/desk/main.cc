@@ -18,6 +18,24 @@ extern "C" void onSignal(int) {
     [[maybe_unused]] const auto wrote = ::write(told[0], &one, 1);
 }
 
+/// What a library throws while an event is handled ends that event, not the program.
+class Application : public QApplication {
+public:
+    using QApplication::QApplication;
+    bool notify(QObject* receiver, QEvent* event) override {
+        try {
+            return QApplication::notify(receiver, event);
+        } catch (const std::exception& problem) {
+            const auto windows = topLevelWidgets();
+            for (QWidget* widget : windows)
+                if (auto* window = qobject_cast<stage::desk::MainWindow*>(widget))
+                    Q_EMIT window->session().problem(
+                        tr("This could not be done: %1.").arg(QString::fromLocal8Bit(problem.what())));
+            return true;
+        }
+    }
+};
+
 /// Asked to end from outside (logging out): what is not saved stays in the journal, and is offered next time.
 void endInOrder(stage::desk::MainWindow& window) {
     if (::socketpair(AF_UNIX, SOCK_STREAM, 0, told) != 0) return;
@@ -35,7 +53,7 @@ void endInOrder(stage::desk::MainWindow& window) {
 
 int main(int argc, char** argv) {
     try {
-        QApplication application(argc, argv);
+        Application application(argc, argv);
         QApplication::setApplicationName(QStringLiteral("open-stage"));
         QApplication::setApplicationDisplayName(QStringLiteral("Open Stage"));
         stage::desk::theme::apply(application);

@@ -145,6 +145,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     statusBar()->addPermanentWidget(m_speed);
     statusBar()->addPermanentWidget(m_cache);
 
+    explain();
     makeMenus();
     m_start = new StartPage(m_camera);
     connect(m_start, &StartPage::pictureAsked, this, &MainWindow::chooseFiles);
@@ -242,6 +243,43 @@ MainWindow::MainWindow(std::filesystem::path journals)
     m_plan->setFolded(kept.value(QStringLiteral("paper/folded"), true).toBool());
     m_section->setFolded(m_plan->folded());
     m_camera->setFocus();
+}
+
+/// What each panel is for, asked for by Shift+F1.
+void MainWindow::explain() {
+    const auto say = [](QWidget* widget, const QString& text) { widget->setWhatsThis(text); };
+    say(m_camera,
+        tr("<b>Camera</b><p>What the lens sees at the playhead. A click selects a layer, a drag works "
+           "with the tool chosen above: <i>Move</i>, <i>Push</i>, <i>Turn</i> for layers, <i>Walk</i> "
+           "for the camera. A moment after it stands still, the picture becomes the final one."));
+    say(m_plan,
+        tr("<b>Plan</b><p>The stage from above, with the camera at its foot and depth going up. Drag a "
+           "bar to push its layer in depth. D folds what is far, so that near things have room."));
+    say(m_section, tr("<b>Section</b><p>The stage from the side: depth goes to the right. Bars catch on the "
+                      "ground."));
+    say(m_ladder,
+        tr("<b>Ladder</b><p>All layers by their depth. Drag a rung to push, double-click it to type a "
+           "distance. L shows a list instead."));
+    say(m_model, tr("<b>Model</b><p>The stage from outside. A drag turns it, the wheel zooms; arrows at a "
+                    "selected layer push, turn and lean it."));
+    say(m_curves, tr("<b>Curves</b><p>Properties over time: keys, with handles for how it goes between them, "
+                     "links and noise."));
+    say(m_cut, tr("<b>Cut out</b><p>The selected layer's own picture. Mattes say what stays of it; the media "
+                  "themselves are never written to."));
+    say(m_marks, tr("<b>Marks</b><p>Camera poses that the move passes through. K sets one at the playhead. A "
+                    "right click offers more."));
+    say(m_timeline, tr("<b>Timeline</b><p>The move and every layer over time. Drag marks and keys to other "
+                       "times; Space plays, Home and End go to the ends."));
+    say(m_pace, tr("<b>Pace</b><p>How fast the camera goes from one mark to the next. Draw it, or choose one "
+                   "above. <i>Whole</i> is one pace over all marks."));
+    say(m_hold,
+        tr("<b>Hold framing</b><p>A layer pushed in depth is resized so that the mark sees it unchanged. "
+           "Only where the camera moves do depths show."));
+    say(m_findingsButton, tr("<b>Findings</b><p>What stands in the way of a believable move, each with what "
+                             "would mend it."));
+    say(m_numbers,
+        tr("<b>Details</b><p>Numbers of what is selected. They take sums and units: 4m + 50cm. Enter "
+           "gives the keys back to the view."));
 }
 
 void MainWindow::keepLayout() {

@@ -101,6 +101,7 @@ protected:
 private:
     void chooseFiles();
     void copyLayers();
+    void explain();
     QWidget* makeTopBar();
     Panel* makeCutPanel();
     void makeViews(QWidget* marks);
