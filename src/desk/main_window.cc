@@ -231,10 +231,10 @@ MainWindow::MainWindow(std::filesystem::path journals)
     refreshHold();
     QSettings kept = settings();
     if (!restoreGeometry(kept.value(QStringLiteral("window/geometry")).toByteArray())) {
-        // Within what the screen has room for, the title bar (not known yet) included.
-        constexpr int frame = 40;
+        // Within what the screen has room for, with the borders and title bar that a window manager adds.
+        constexpr int borders = 16, titleBar = 48;
         const QSize room = screen()->availableSize();
-        resize(std::min(1280, room.width()), std::min(800, room.height() - frame));
+        resize(std::min(1280, room.width() - borders), std::min(800, room.height() - titleBar));
     }
     m_upper->restoreState(kept.value(QStringLiteral("window/upper")).toByteArray());
     m_all->restoreState(kept.value(QStringLiteral("window/all")).toByteArray());

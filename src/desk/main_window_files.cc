@@ -142,11 +142,15 @@ bool MainWindow::save() {
 
 bool MainWindow::leave() {
     if (!m_session.modified()) return true;
-    const auto answer =
-        QMessageBox::question(this, tr("Unsaved changes"), tr("The scene has changes that are not saved."),
-                              QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
-    if (answer == QMessageBox::Save) return save();
-    return answer == QMessageBox::Discard;
+    switch (ask(this, tr("Unsaved changes"), tr("The scene has changes that are not saved."),
+                {tr("Save"), tr("Discard them"), tr("Go on working")})) {
+    case 0:
+        return save();
+    case 1:
+        return true;
+    default:
+        return false;
+    }
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {

@@ -35,13 +35,12 @@ int ask(QWidget* parent, const QString& title, const QString& text, const QStrin
         // Roles keep the order in which they are given.
         auto* button = box.addButton(answers[i], i + 1 == answers.size() ? QMessageBox::RejectRole
                                                                          : QMessageBox::AcceptRole);
-        button->setAutoDefault(false);
         button->installEventFilter(hesitation);
         buttons << button;
     }
     box.setEscapeButton(buttons.last());
     box.installEventFilter(hesitation);
-    buttons.last()->setFocus();
+    box.setDefaultButton(buttons.first());
     box.exec();
     for (qsizetype i = 0; i < buttons.size(); ++i)
         if (box.clickedButton() == buttons[i]) return static_cast<int>(i);

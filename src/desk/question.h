@@ -8,7 +8,8 @@ class QWidget;
 
 namespace stage::desk {
 
-/// Asks until one of the answers is chosen; Esc and closing choose the last one, which changes nothing. Keys
+/// Asks until one of the answers is chosen; Enter chooses the first, which loses nothing; Esc and closing
+/// choose the last one, which changes nothing. Keys
 /// that were on their way as the question came up do not answer it. Gives the number of the answer.
 int ask(QWidget* parent, const QString& title, const QString& text, const QStringList& answers);
 
