@@ -1,13 +1,13 @@
 // Long work with progress and cancel, while the window goes on living.
 #pragma once
 
+#include "desk/workers.h"
 #include "scene/error.h"
 #include "scene/progress.h"
 
 #include <QCoreApplication>
 #include <QPointer>
 #include <QString>
-#include <QThreadPool>
 #include <QWidget>
 #include <functional>
 #include <memory>
@@ -36,8 +36,8 @@ private:
 template <class T>
 void inBackground(QWidget* owner, const QString& title, std::function<Result<T>(const Progress&)> work,
                   std::function<void(Result<T>)> done) {
-    QThreadPool::globalInstance()->start([owner = QPointer(owner), dialog = WorkDialog(owner, title),
-                                          work = std::move(work), done = std::move(done)]() mutable {
+    workers().start([owner = QPointer(owner), dialog = WorkDialog(owner, title), work = std::move(work),
+                     done = std::move(done)]() mutable {
         auto result = std::make_shared<Result<T>>(guarded([&] { return work(dialog.progress()); }));
         QMetaObject::invokeMethod(qApp, [owner, dialog, result, done = std::move(done)]() mutable {
             dialog.end();

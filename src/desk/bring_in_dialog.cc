@@ -1,6 +1,7 @@
 #include "desk/bring_in_dialog.h"
 
 #include "desk/theme.h"
+#include "desk/workers.h"
 #include "media/content.h"
 
 #include <QApplication>
@@ -11,7 +12,6 @@
 #include <QPainter>
 #include <QPointer>
 #include <QPushButton>
-#include <QThreadPool>
 #include <QTreeWidget>
 #include <QVBoxLayout>
 #include <algorithm>
@@ -158,21 +158,20 @@ void BringInDialog::preview(QTreeWidgetItem* item, scene::Layer layer) {
     QPixmap blank(side, side);
     blank.fill(theme::raised);
     item->setIcon(0, blank);
-    QThreadPool::globalInstance()->start(
-        [self = QPointer(this), item, cache = m_cache, layer = std::move(layer)] {
-            const auto raster = guarded([&] {
-                const auto source = media::contentOf(layer, 0);
-                int level = 0;
-                const auto sizeAt = [&] { return media::levelSize(source->size(), level); };
-                while (std::max(sizeAt().x, sizeAt().y) > 2 * side)
-                    ++level;
-                return cache->read(source, level, media::boxOf(sizeAt()));
-            });
-            if (!raster) return; // told when it is brought in
-            QMetaObject::invokeMethod(qApp, [self, item, image = thumbnail(*raster)] {
-                if (self) item->setIcon(0, QPixmap::fromImage(image));
-            });
+    workers().start([self = QPointer(this), item, cache = m_cache, layer = std::move(layer)] {
+        const auto raster = guarded([&] {
+            const auto source = media::contentOf(layer, 0);
+            int level = 0;
+            const auto sizeAt = [&] { return media::levelSize(source->size(), level); };
+            while (std::max(sizeAt().x, sizeAt().y) > 2 * side)
+                ++level;
+            return cache->read(source, level, media::boxOf(sizeAt()));
         });
+        if (!raster) return; // told when it is brought in
+        QMetaObject::invokeMethod(qApp, [self, item, image = thumbnail(*raster)] {
+            if (self) item->setIcon(0, QPixmap::fromImage(image));
+        });
+    });
 }
 
 std::vector<std::filesystem::path> BringInDialog::files() const {

@@ -4,6 +4,7 @@
 #include "desk/cut_picture.h"
 #include "desk/cut_shapes.h"
 #include "desk/theme.h"
+#include "desk/workers.h"
 #include "motion/track.h"
 #include "scene/cutout_json.h"
 #include "scene/scene_json.h"
@@ -17,7 +18,6 @@
 #include <QPointer>
 #include <QPushButton>
 #include <QTabletEvent>
-#include <QThreadPool>
 #include <cmath>
 
 namespace stage::desk {
@@ -230,7 +230,7 @@ void CutView::start() {
     m_busy = true;
     m_seconds = 0;
     m_tick.start();
-    QThreadPool::globalInstance()->start([self = QPointer(this), job = m_running] {
+    workers().start([self = QPointer(this), job = m_running] {
         const auto interim = [self, job](CutPicture coarse) {
             QMetaObject::invokeMethod(qApp, [self, job, coarse = std::move(coarse)] {
                 if (!self || self->m_running != job || self->m_next) return;

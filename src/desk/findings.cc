@@ -1,6 +1,7 @@
 #include "desk/findings.h"
 
 #include "desk/number_field.h"
+#include "desk/workers.h"
 #include "scene/quantity.h"
 
 #include <QApplication>
@@ -9,7 +10,6 @@
 #include <QPointer>
 #include <QPushButton>
 #include <QScrollArea>
-#include <QThreadPool>
 #include <QVBoxLayout>
 
 namespace stage::desk {
@@ -33,17 +33,16 @@ Findings::~Findings() {
 void Findings::look() {
     if (m_running) m_running->request_stop();
     m_running = std::make_shared<std::stop_source>();
-    QThreadPool::globalInstance()->start(
-        [self = QPointer(this), stop = m_running, scene = m_session.scene()] {
-            auto report = guarded([&] { return checks::choreography(*scene, stop->get_token()); });
-            if (!report) return;
-            QMetaObject::invokeMethod(qApp, [self, stop, scene, report = std::move(*report)] {
-                if (!self || stop->stop_requested()) return;
-                self->m_report = report;
-                self->m_known = scene == self->m_session.scene();
-                Q_EMIT self->changed();
-            });
+    workers().start([self = QPointer(this), stop = m_running, scene = m_session.scene()] {
+        auto report = guarded([&] { return checks::choreography(*scene, stop->get_token()); });
+        if (!report) return;
+        QMetaObject::invokeMethod(qApp, [self, stop, scene, report = std::move(*report)] {
+            if (!self || stop->stop_requested()) return;
+            self->m_report = report;
+            self->m_known = scene == self->m_session.scene();
+            Q_EMIT self->changed();
         });
+    });
 }
 
 const checks::Finding* Findings::goToNext() {

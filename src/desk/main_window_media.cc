@@ -16,7 +16,6 @@
 #include <QMimeData>
 #include <QPointer>
 #include <QSet>
-#include <QThreadPool>
 
 namespace stage::desk {
 namespace {
@@ -62,25 +61,24 @@ void MainWindow::findMedia(const std::filesystem::path& folder) {
 void MainWindow::lookForMedia() {
     // Asks the disk, which may be a slow one, for every layer; a newer question replaces this one.
     m_looking = m_session.scene();
-    QThreadPool::globalInstance()->start(
-        [self = QPointer(this), scene = m_looking, watched = m_watcher->files()] {
-            Media found;
-            QSet<QString> wanted;
-            scene::forEach(*scene, [&](const scene::LayerPtr& layer, const auto&) {
-                if (!media::isThere(*layer)) found.missing.push_back(layer->id);
-                const scene::Media* media = scene::mediaOf(*layer);
-                if (media && media->path.find('#') == std::string::npos && wanted.size() < mostWatched)
-                    wanted.insert(QString::fromStdString(media->path));
-            });
-            for (const QString& file : watched)
-                if (!wanted.contains(file)) found.gone << file;
-            const QSet<QString> already(watched.begin(), watched.end());
-            for (const QString& file : wanted)
-                if (!already.contains(file) && QFile::exists(file)) found.come << file;
-            QMetaObject::invokeMethod(qApp, [self, scene, found = std::move(found)] {
-                if (self && self->m_looking == scene) self->showMedia(found);
-            });
+    workers().start([self = QPointer(this), scene = m_looking, watched = m_watcher->files()] {
+        Media found;
+        QSet<QString> wanted;
+        scene::forEach(*scene, [&](const scene::LayerPtr& layer, const auto&) {
+            if (!media::isThere(*layer)) found.missing.push_back(layer->id);
+            const scene::Media* media = scene::mediaOf(*layer);
+            if (media && media->path.find('#') == std::string::npos && wanted.size() < mostWatched)
+                wanted.insert(QString::fromStdString(media->path));
         });
+        for (const QString& file : watched)
+            if (!wanted.contains(file)) found.gone << file;
+        const QSet<QString> already(watched.begin(), watched.end());
+        for (const QString& file : wanted)
+            if (!already.contains(file) && QFile::exists(file)) found.come << file;
+        QMetaObject::invokeMethod(qApp, [self, scene, found = std::move(found)] {
+            if (self && self->m_looking == scene) self->showMedia(found);
+        });
+    });
 }
 
 void MainWindow::showMedia(const Media& found) {

@@ -1,11 +1,11 @@
 #include "desk/picture_request.h"
 
+#include "desk/workers.h"
 #include "media/parallel.h"
 #include "render/curve.h"
 
 #include <QElapsedTimer>
 #include <QPointer>
-#include <QThreadPool>
 #include <cmath>
 #include <stop_token>
 
@@ -89,7 +89,7 @@ void PictureRequest::drop() {
 void PictureRequest::start() {
     m_running = std::exchange(m_next, nullptr);
     m_busy = true;
-    QThreadPool::globalInstance()->start([self = QPointer(this), job = m_running, sources = m_sources] {
+    workers().start([self = QPointer(this), job = m_running, sources = m_sources] {
         QElapsedTimer timer;
         timer.start();
         Wish& wish = job->wish;

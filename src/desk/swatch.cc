@@ -1,12 +1,12 @@
 #include "desk/swatch.h"
 
 #include "cutout/source.h"
+#include "desk/workers.h"
 #include "scene/cutout_json.h"
 #include "scene/scene_json.h"
 
 #include <QCoreApplication>
 #include <QPointer>
-#include <QThreadPool>
 
 #include <algorithm>
 #include <cmath>
@@ -79,7 +79,7 @@ Swatches::Swatch Swatches::of(const scene::Scene& scene, const scene::LayerPtr& 
     if (!m_loading.insert(key).second) return until;
     const auto pixels = motion::pixelsAt(scene, layer, Rational(0));
     if (!pixels) return until;
-    QThreadPool::globalInstance()->start(
+    workers().start(
         [self = QPointer(this), cache = m_cache, pixels, key, id = layer->id, cutout = layer->cutout] {
             Swatch swatch;
             const auto small = guarded([&]() -> Result<media::Raster> {
