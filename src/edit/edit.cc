@@ -275,7 +275,7 @@ Scene changed(const Scene& scene, const Edit& edit) {
     if (!kind) {
         if (!edit.is_object() || !edit.contains("edit"))
             throw Misread{"An edit is an object with a member 'edit' that names it"};
-        throw Misread{"There is no edit " + edit["edit"].dump() + "; docs/edits.md lists them"};
+        throw Misread{"There is no edit " + scene::shown(edit["edit"]) + "; docs/edits.md lists them"};
     }
     Scene next = scene;
     Fields fields(edit, std::string(kind->name));
@@ -320,7 +320,7 @@ std::string describe(const Scene& scene, const Edit& edit) {
         what = edit["layers"].size() == 1 ? nameOf(edit["layers"][0])
                                           : std::to_string(edit["layers"].size()) + " layers";
     else if (edit.contains("mark"))
-        what = edit["mark"].dump();
+        what = scene::shown(edit["mark"]);
     return std::string(kind->verb) + (what.empty() ? "" : " " + what);
 }
 

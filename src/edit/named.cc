@@ -21,7 +21,8 @@ std::int64_t layerNamed(const Scene& scene, const Json& who, const std::string& 
                             : who.is_number_integer() && layer->id == who.get<std::int64_t>())
             ids.push_back(layer->id);
     });
-    const std::string name = who.is_string() ? "'" + who.get<std::string>() + "'" : who.dump();
+    const std::string name =
+        who.is_string() ? "'" + scene::asUtf8(who.get<std::string>(), 80) + "'" : scene::shown(who);
     if (ids.empty()) throw Misread{"'" + where + "': there is no layer " + name};
     if (ids.size() > 1) {
         std::string all;

@@ -34,7 +34,10 @@ public:
                                    const Progress& progress) const = 0;
 
 protected:
-    PixelSource(std::string key, V2i size, Ways ways) : m_key(std::move(key)), m_size(size), m_ways(ways) {}
+    /// key: without the size, which is added: scenes may say different sizes of one file.
+    PixelSource(std::string key, V2i size, Ways ways)
+        : m_key(std::move(key) + '\n' + std::to_string(size.x) + 'x' + std::to_string(size.y)), m_size(size),
+          m_ways(ways) {}
 
 private:
     std::string m_key;

@@ -85,11 +85,19 @@ Result<std::shared_ptr<const Spill>> Spill::make(const std::string& picture, V2i
         const auto mean = meanRow(y % 2 == 0 ? row : waiting[level].data(), row, pixels.x);
         put(level + 1, y / 2, mean.data());
     };
+    bool fits = true;
+    int rows = 0;
     const auto done = read([&](int y, const Raster& strip) {
+        fits = fits && strip.size.x == size.x && y >= 0 && y + strip.size.y <= size.y;
+        if (!fits) return false;
+        rows += strip.size.y;
         for (int row = 0; row < strip.size.y && room; ++row)
             put(0, y + row, strip.row(row));
         return room;
     });
+    if (!fits || (done && room && rows != size.y))
+        return fail("Cannot show " + picture + ": it has another size than when it was brought in, " +
+                    std::to_string(size.x) + " x " + std::to_string(size.y) + " pixels.");
     if (!done) return tl::unexpected(done.error());
     if (!room) return fail(place + ": there is no room for " + std::to_string(spill->bytes() >> 20) + " MB.");
     return spill;

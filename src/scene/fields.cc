@@ -202,4 +202,10 @@ void Fields::nothingElse() const {
         if (!m_asked.contains(key)) throw Misread{m_where + " does not know '" + key + "'"};
 }
 
+std::string shown(const Json& value) {
+    constexpr std::size_t most = 80;
+    const std::string text = value.dump(-1, ' ', false, Json::error_handler_t::replace);
+    return text.size() <= most ? text : asUtf8(text, most) + "...";
+}
+
 }

@@ -15,6 +15,9 @@ struct Misread {
     std::string sentence;
 };
 
+/// A JSON value as it may stand in a sentence: its begin, whatever its text holds.
+std::string shown(const Json& value);
+
 /// One JSON object being read. Members asked for are noted; rest() gives the others.
 class Fields {
 public:

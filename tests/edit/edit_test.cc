@@ -3,6 +3,7 @@
 #include "optics/placing.h"
 #include "scene/file.h"
 #include "scene/scene_json.h"
+#include "support/edit_examples.h"
 #include "support/support.h"
 
 #include <fcntl.h>
@@ -388,39 +389,13 @@ TEST(Documentation, EveryEditIsThereAndItsExamplesWork) {
     for (const std::string& name : editNames())
         EXPECT_NE(text.find("## " + name + "\n"), std::string::npos) << name;
     const TempDir dir;
-    test::writePicture(dir / "boat.png", {64, 48}, grey);
-    auto base =
-        done(scene::emptyScene(),
-             {{"edit", "bring-in"}, {"files", {(dir / "boat.png").string(), (dir / "boat.png").string()}}});
-    base = done(base, {{"edit", "rename"}, {"layer", 1}, {"name", "Boatman"}});
-    base = done(base, {{"edit", "rename"}, {"layer", 2}, {"name", "Bridge"}});
-    base = done(base, {{"edit", "add-text"}, {"text", "X"}, {"name", "Title"}});
-    base = done(base, {{"edit", "set-mark"}, {"time", "2"}, {"position", {1, 0, 0}}});
-    base = done(base, {{"edit", "add-card"}, {"name", "Dusk"}});
-    base = done(base, {{"edit", "add-card"}, {"name", "Cut"}});
-    const edit::Edit ring = {{"kind", "ellipse"}, {"area", {{"centre", {9, 9}}, {"size", {5, 5}}}}};
-    base = done(base, {{"edit", "add-matte"}, {"layer", "Cut"}, {"matte", ring}});
-    base = done(base, {{"edit", "add-matte"}, {"layer", "Cut"}, {"matte", ring}});
-    base = done(base, {{"edit", "add-fill"}, {"layer", "Cut"}, {"hole", {ring}}});
-    base = done(
-        base, {{"edit", "add-clone"}, {"layer", "Cut"}, {"from", {9, 9}}, {"stroke", {{"dabs", {{1, 1}}}}}});
-    scene::Layer water = *base.layers[0];
-    water.id = 900;
-    water.name = "Water";
-    water.content = scene::Footage{{"water.mp4", 0, ""}, Rational(24), 9};
-    base.layers.push_back(std::make_shared<scene::Layer>(water));
+    const scene::Scene base = test::exampleScene(dir);
     std::size_t tried = 0;
-    for (auto at = text.find("```json\n"); at != std::string::npos; at = text.find("```json\n", at)) {
-        at += 8;
-        std::string example = text.substr(at, text.find("```", at) - at);
-        for (auto file = example.find("PATH/"); file != std::string::npos; file = example.find("PATH/"))
-            example.replace(file, 5, dir.path().string() + "/");
-        const auto json = scene::parseJson(example);
-        ASSERT_TRUE(json) << example;
+    for (const Json& example : test::editExamples(dir)) {
         scene::Scene scene = base;
-        for (const Json& one : json->is_array() ? *json : Json::array({*json})) {
+        for (const Json& one : example.is_array() ? example : Json::array({example})) {
             const auto result = edit::apply(scene, one);
-            ASSERT_TRUE(result) << example << result.error().sentence;
+            ASSERT_TRUE(result) << one.dump() << result.error().sentence;
             scene = *result;
             ++tried;
         }
