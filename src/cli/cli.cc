@@ -19,6 +19,7 @@ namespace stage::cli {
 namespace {
 
 constexpr const char* examples = R"(Examples:
+  open-stage-cli new --frame 1920x1080 --rate 25 --seconds 8 -o empty.ostage
   open-stage-cli import quay.ora -o quay.ostage
   open-stage-cli import sky.png boat.png water.mp4 -o quay.ostage
   open-stage-cli apply quay.ostage edits.json -o staged.ostage
@@ -137,6 +138,15 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     std::int64_t frame = 0;
     bool quiet = false;
 
+    CLI::App* fresh = app.add_subcommand("new", "Make an empty scene");
+    fresh->add_option("-o,--output", outPath, "Scene to write (.ostage)")->required();
+    fresh->add_option("--frame", frameSize, "Frame of the scene, WxH (default: 1920x1080)");
+    std::string rate;
+    double seconds = 0, homeDepth = 0;
+    fresh->add_option("--rate", rate, "Frames per second, such as 25 or 24000/1001 (default: 24)");
+    fresh->add_option("--seconds", seconds, "Duration (default: 6)");
+    fresh->add_option("--home-depth", homeDepth, "Where new layers hang, m (default: 10)");
+
     CLI::App* import =
         app.add_subcommand("import", "Make a scene from layered pictures, pictures and footage");
     import->add_option("FILE", files, "Files to bring in, lowest first")->required();
@@ -197,7 +207,26 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     }
 
     try {
-        if (*import) {
+        if (*fresh) {
+            scene::Json edit = {{"edit", "settings"}};
+            if (!frameSize.empty()) {
+                const V2i wanted = sizeFrom(frameSize);
+                edit["frame"] = {wanted.x, wanted.y};
+            }
+            if (!rate.empty()) edit["rate"] = rate;
+            if (homeDepth != 0) edit["homeDepth"] = homeDepth;
+            scene::Scene scene = need(edit::apply(scene::emptyScene(), edit), BadUsage);
+            if (seconds != 0) {
+                if (!(seconds > 0)) throw Failure{BadUsage, "The duration should be more than 0 s."};
+                const double count = std::min(std::round(seconds * scene.output.rate.toDouble()), 1e9);
+                scene = need(
+                    edit::apply(scene,
+                                {{"edit", "settings"},
+                                 {"frames", std::max<std::int64_t>(1, static_cast<std::int64_t>(count))}}),
+                    BadUsage);
+            }
+            saveTo(scene, outPath);
+        } else if (*import) {
             scene::Scene scene = scene::emptyScene();
             scene::Json edit = {{"edit", "bring-in"}, {"files", files}, {"as", as}};
             if (!frameSize.empty()) {

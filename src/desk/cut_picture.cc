@@ -120,27 +120,4 @@ Result<CutPicture> cutPicture(const CutPictureWish& wish, const Progress& progre
     return picture;
 }
 
-std::optional<scene::Colour> colourAt(const motion::Pixels& pixels, const V2d& place,
-                                      media::PixelCache& cache) {
-    motion::Pixels plain = pixels;
-    plain.cutout = nullptr;
-    const auto source = cutout::sourceOf(plain);
-    const double scale = static_cast<double>(source->size().x) / pixels.layer->pixels.x;
-    int level = 0;
-    while (std::ldexp(1.0, level + 1) <= scale)
-        ++level;
-    const double texels = scale * std::ldexp(1.0, -level);
-    const int x = static_cast<int>(std::floor(place.x * texels)),
-              y = static_cast<int>(std::floor(place.y * texels));
-    const V2i size = media::levelSize(source->size(), level);
-    if (x < 0 || y < 0 || x >= size.x || y >= size.y) return std::nullopt;
-    const auto raster = cache.read(source, level, {x - 1, y - 1, x + 2, y + 2});
-    if (!raster) return std::nullopt;
-    double sum[4] = {};
-    for (std::size_t i = 0; i < raster->rgba.size(); ++i)
-        sum[i % 4] += raster->rgba[i];
-    if (sum[3] <= 0) return std::nullopt;
-    return scene::Colour{sum[0] / sum[3], sum[1] / sum[3], sum[2] / sum[3], 1};
-}
-
 }

@@ -28,9 +28,4 @@ struct CutPicture {
 Result<CutPicture> cutPicture(const CutPictureWish& wish, const Progress& progress,
                               const std::function<void(CutPicture)>& interim = {});
 
-/// The colour of the layer's picture at a place (layer px), before anything is cut: the mean of 3 x 3 px,
-/// opaque. Nothing outside of it.
-std::optional<scene::Colour> colourAt(const motion::Pixels& pixels, const V2d& place,
-                                      media::PixelCache& cache);
-
 }

@@ -4,6 +4,7 @@
 #include "desk/background.h"
 #include "desk/cut_picture.h"
 #include "desk/cut_shapes.h"
+#include "media/content.h"
 #include "scene/scene_json.h"
 
 #include <QKeyEvent>
@@ -425,9 +426,7 @@ void CutView::pick(const V2d& place) {
     inBackground<scene::Colour>(
         this, tr("Looking at the colour"),
         [pixels, place, cache = m_session.sharedSources()](const Progress&) -> Result<scene::Colour> {
-            const auto colour = colourAt(*pixels, place, *cache);
-            if (!colour) return fail("There is no colour to pick at this place.");
-            return *colour;
+            return media::pickedColour(*pixels->layer, pixels->footage.frame, place, *cache);
         },
         [this, id = l->id, place,
          take = std::exchange(m_take, nullptr)](const Result<scene::Colour>& colour) {

@@ -2,8 +2,10 @@
 
 #include "edit/bring_in.h"
 #include "edit/named.h"
+#include "media/content.h"
 #include "optics/placing.h"
 #include "scene/cutout_json.h"
+#include "scene/scene_json.h"
 
 #include <algorithm>
 
@@ -13,6 +15,7 @@ using scene::Fields;
 using scene::Json;
 using scene::Layer;
 using scene::LayerPtr;
+using scene::Limits;
 using scene::Misread;
 using scene::Scene;
 
@@ -44,6 +47,18 @@ void resolveMattes(const Scene& scene, Json& json, const char* key, const std::s
         resolve(scene, matte, "layer", where + "." + key);
 }
 
+/// A colour that is said by where it is in the layer's picture, {"at": [x, y], "frame": of footage}.
+void pick(const Layer& layer, Json& json, const char* key, const std::string& where) {
+    if (!json.is_object() || !json.contains(key) || !json[key].is_object() || !json[key].contains("at"))
+        return;
+    Fields fields(json[key], where + "." + key);
+    const auto at = fields.numbers("at", 2, 0, 1e6);
+    const std::int64_t frame = fields.whole("frame", 0, Limits::frames, 0);
+    fields.nothingElse();
+    media::PixelCache cache(256u << 20);
+    json[key] = scene::toJson(value(media::pickedColour(layer, frame, {at[0], at[1]}, cache)));
+}
+
 /// Puts the cut-out of the layer named through change(json).
 template <class Change>
 void changeCutout(Scene& scene, std::int64_t id, const std::string& where, Change&& change) {
@@ -51,6 +66,11 @@ void changeCutout(Scene& scene, std::int64_t id, const std::string& where, Chang
     if (found.layer->group()) throw Misread{"'" + found.layer->name + "' is a group; cut out its layers"};
     Json json = cutoutJson(*found.layer);
     change(json);
+    if (json.contains("key")) pick(*found.layer, json["key"], "screen", where + ".key");
+    if (json.contains("match")) pick(*found.layer, json["match"], "grey", where + ".match");
+    if (json.contains("mattes") && json["mattes"].is_array())
+        for (Json& matte : json["mattes"])
+            pick(*found.layer, matte, "colour", where + ".matte");
     const scene::CutoutPtr cutout = scene::readCutout(json, where);
     scene::changeLayer(scene.layers, id, [&](Layer& layer) { layer.cutout = cutout; });
 }
@@ -143,6 +163,7 @@ void addMatte(Scene& scene, Fields& fields) {
     changeCutout(scene, id, fields.where(), [&](Json& json) {
         Json matte = fields.object("matte");
         resolve(scene, matte, "layer", fields.at("matte"));
+        pick(*scene::find(scene, id).layer, matte, "colour", fields.at("matte"));
         matte = scene::toJson(scene::readMatte(matte, fields.at("matte")));
         if (matte["name"] == "")
             matte["name"] =

@@ -97,9 +97,22 @@ void lens(Scene& scene, Fields& fields) {
                  fstop = fields.has("fstop") ? fields.number("fstop", 0.1, 1000) : 0;
     const bool one = fields.has("mark");
     const std::size_t which = one ? markOf(scene, fields) : 0;
+    // What is seen can be kept in spite of another focal length: by where the camera stands, or by the
+    // layers.
+    constexpr std::array<std::string_view, 2> refits = {"camera", "layers"};
+    const bool refit = fields.has("refit");
+    const bool byLayers = refit && fields.choice("refit", refits) == 1;
+    if (refit && !(focal > 0)) throw Misread{"'lens.refit' says what follows a new 'focal' or 'angle'"};
+    if (refit && one && byLayers)
+        throw Misread{"'lens.refit': layers stand for all marks; it takes no 'mark' with 'layers'"};
+    if (fields.has("layer") && (!refit || byLayers))
+        throw Misread{"'lens.layer' says what keeps its size as the camera is refitted"};
+    const std::int64_t held = fields.has("layer") ? layerOf(scene, fields) : 0;
+    if (byLayers) refitLayers(scene, scene.camera.marks.front().pose.focal / focal);
     for (std::size_t i = 0; i < scene.camera.marks.size(); ++i) {
         if (one && i != which) continue;
         scene::Pose& pose = scene.camera.marks[i].pose;
+        if (refit && !byLayers) stepBack(scene, scene.camera.marks[i], held, focal / pose.focal);
         if (focal > 0) pose.focal = focal;
         if (focus > 0) pose.focus = focus, scene.camera.marks[i].focusOn = 0;
         if (fstop > 0) pose.fstop = fstop;

@@ -517,6 +517,36 @@ void hang(Scene& scene, Fields& fields) {
     }
 }
 
+void refitLayers(Scene& scene, double k) {
+    std::vector<std::int64_t> ids;
+    for (const scene::LayerPtr& layer : scene.layers)
+        ids.push_back(layer->id);
+    const Reference reference{scene.camera.marks.front().time, false, 0, true,
+                              scene.camera.marks.front().pose};
+    changePlaces(scene, leadersOf(scene, ids), reference, [&](const Standing& standing, const Found& found) {
+        const optics::View& first = standing.first;
+        const double depth = optics::depthOf(first, optics::pivotOf(found));
+        // Larger about the eye, then back to its depth.
+        Found grown = found;
+        auto copy = std::make_shared<Layer>(*found.layer);
+        copy->placement = optics::grown(found, first.eye, k);
+        grown.layer = copy;
+        return optics::slid(grown, first.forward * (depth * (1 - k)));
+    });
+}
+
+void stepBack(const Scene& scene, scene::Mark& mark, std::int64_t layer, double longer) {
+    const optics::View view = optics::viewOf(mark.pose, scene.camera.gate, scene.output.frame);
+    double depth = mark.pose.focus;
+    if (layer > 0) {
+        depth = optics::depthOf(view, optics::pivotOf(Standing(scene, mark.time, mark.pose).find(layer)));
+        if (!(depth > 0)) throw Misread{"'lens.layer' is behind the camera at a mark"};
+    }
+    mark.pose.position -= view.forward * (depth * (longer - 1));
+    // What is sharp, and what the path's handles are relative to, goes along.
+    mark.pose.focus += depth * (longer - 1);
+}
+
 void keyPlace(Scene& scene, Fields& fields) {
     const auto ids = layersOf(scene, fields);
     const Rational time = fields.rational("time", Rational(0), Rational(1'000'000));

@@ -20,6 +20,12 @@ void fit(scene::Scene& scene, scene::Fields& fields);
 void align(scene::Scene& scene, scene::Fields& fields);
 void distribute(scene::Scene& scene, scene::Fields& fields);
 void hang(scene::Scene& scene, scene::Fields& fields);
+/// For a lens whose focal length becomes 1 / k of what it was: all layers, about the first mark's axis and at
+/// their depths, by k. Layers that face the camera are seen as before.
+void refitLayers(scene::Scene& scene, double k);
+/// The same by where the camera stands: along its axis, so that what is in focus, or the layer (0: none), is
+/// seen as large as before by `longer` times the focal length.
+void stepBack(const scene::Scene& scene, scene::Mark& mark, std::int64_t layer, double longer);
 void keyPlace(scene::Scene& scene, scene::Fields& fields);
 void removePlaceKey(scene::Scene& scene, scene::Fields& fields);
 

@@ -192,6 +192,32 @@ std::string sequenceFile(const std::string& pattern, std::int64_t number) {
     return pattern.substr(0, begin) + digits + pattern.substr(end + 1);
 }
 
+Result<scene::Colour> pickedColour(const scene::Layer& layer, std::int64_t frame, const V2d& at,
+                                   PixelCache& cache) {
+    const auto source = contentOf(layer, frame);
+    const auto nothing = [&] {
+        return fail("'" + layer.name + "' has no colour at " + std::to_string(std::lround(at.x)) + ", " +
+                    std::to_string(std::lround(at.y)) + ".");
+    };
+    if (!source || !(at.x >= 0 && at.y >= 0 && at.x < layer.pixels.x && at.y < layer.pixels.y))
+        return nothing();
+    const double scale = static_cast<double>(source->size().x) / layer.pixels.x;
+    int level = 0;
+    while (std::ldexp(1.0, level + 1) <= scale)
+        ++level;
+    const double texels = scale * std::ldexp(1.0, -level);
+    const V2i size = levelSize(source->size(), level);
+    const int x = std::min(static_cast<int>(at.x * texels), size.x - 1),
+              y = std::min(static_cast<int>(at.y * texels), size.y - 1);
+    const auto raster = cache.read(source, level, {x - 1, y - 1, x + 2, y + 2});
+    if (!raster) return tl::unexpected(raster.error());
+    double sum[4] = {};
+    for (std::size_t i = 0; i < raster->rgba.size(); ++i)
+        sum[i % 4] += raster->rgba[i];
+    if (!(sum[3] > 0)) return nothing();
+    return scene::Colour{sum[0] / sum[3], sum[1] / sum[3], sum[2] / sum[3], 1};
+}
+
 bool isThere(const scene::Layer& layer) {
     const scene::Media* media = scene::mediaOf(layer);
     if (!media) return true;

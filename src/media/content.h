@@ -16,6 +16,11 @@ PixelSourcePtr contentOf(const scene::Layer& layer, std::int64_t frame);
 /// A file that stands beside a layer's own (a clean plate): a still, or the n-th frame of a clip.
 PixelSourcePtr plateOf(const std::string& path, V2i size, std::int64_t frame);
 
+/// The mean colour of 3 x 3 pixels of what contentOf gives, about a place of the layer's own picture, px.
+/// Errors: outside of the picture, or nothing is there; the file cannot be read.
+Result<scene::Colour> pickedColour(const scene::Layer& layer, std::int64_t frame, const V2d& at,
+                                   PixelCache& cache);
+
 /// Whether the file that a layer shows exists; true for layers without one.
 bool isThere(const scene::Layer& layer);
 

@@ -241,5 +241,58 @@ TEST(CommandLine, MissingMediaAreFoundInAFolder) {
     EXPECT_NE(ran.printed.find("Not found: b.png"), std::string::npos) << ran.printed;
 }
 
+TEST(CommandLine, NewScenesAreAsAskedFor) {
+    const TempDir dir;
+    const std::string file = (dir / "n.ostage").string();
+    ASSERT_EQ(cli("new --frame 640x360 --rate 25 --seconds 4 --home-depth 7 -o " + file).code, 0);
+    const Json info = Json::parse(cli("info " + file).printed);
+    EXPECT_EQ(info["frame"], Json({640, 360}));
+    EXPECT_EQ(info["frames"], 100);
+    EXPECT_EQ(info["homeDepth"], 7.0);
+    EXPECT_EQ(info["layers"].size(), 0u);
+    EXPECT_EQ(cli("new --frame 640 -o " + file).code, 2);
+    EXPECT_EQ(cli("new --seconds -3 -o " + file).code, 2);
+    EXPECT_EQ(cli("new").code, 2);
+}
+
+/// 1 m in 2 s, evenly, past a card and away from one that is behind.
+TEST(CommandLine, MeasuresTheCameraAndWhatLiesBehindIt) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    ASSERT_EQ(cli("new --seconds 2.0416667 -o " + d + "/n.ostage").code, 0);
+    test::writeAll(dir / "e.json", R"([{"edit":"add-card","name":"ahead"},{"edit":"add-card","name":"behind"},
+        {"edit":"place","layers":["behind"],"position":[0,0,3]},
+        {"edit":"set-mark","time":"2","position":[0,0,-1]}])");
+    auto ran = cli("apply " + d + "/n.ostage " + d + "/e.json -o " + d + "/m.ostage");
+    ASSERT_EQ(ran.code, 0) << ran.printed;
+    for (const int frame : {0, 24, 48}) {
+        const Json told =
+            Json::parse(cli("measure " + d + "/m.ostage --frame " + std::to_string(frame)).printed);
+        EXPECT_NEAR(told["speed"].get<double>(), 0.5, 1e-6) << frame;
+        EXPECT_NEAR(told["camera"]["position"][2].get<double>(), -frame / 48.0, 1e-9);
+        EXPECT_EQ(told["layers"][0]["behind"], false);
+        EXPECT_EQ(told["layers"][1]["behind"], true);
+        EXPECT_NEAR(told["layers"][1]["ahead"].get<double>(), -3 - frame / 48.0, 1e-9);
+        EXPECT_NEAR(told["layers"][1]["distance"].get<double>(), 3 + frame / 48.0, 1e-9);
+    }
+}
+
+TEST(CommandLine, NothingToWriteToIsASentence) {
+    EXPECT_EQ(cli("new -o ''").code, 2);
+    EXPECT_NE(cli("new -o ''").printed.find("empty"), std::string::npos);
+    EXPECT_EQ(cli("render " + demo() + " -o '' --frames 0").code, 2);
+}
+
+/// Stopped from outside, a render leaves nothing half behind and says so in a word of its own.
+TEST(CommandLine, StoppedRendersLeaveNothing) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    const auto ran = test::run("timeout -s TERM 2 " + std::string(STAGE_CLI) + " render " + demo() + " -o " +
+                               d + "/m.mp4 --quiet");
+    EXPECT_EQ(ran.code, 124); // what timeout gives where it had to stop it
+    EXPECT_EQ(ran.printed, "Cancelled.\n");
+    EXPECT_TRUE(std::filesystem::is_empty(dir.path()));
+}
+
 }
 }

@@ -377,5 +377,20 @@ TEST_F(Mattes, SurviveBeingWritten) {
     }
 }
 
+/// A feather far wider than the picture is the Gaussian that it says, and costs no more than the picture.
+TEST(Feathers, WiderThanThePicture) {
+    constexpr double feather = 1000, deviation = feather / 2;
+    const Box box{0, 0, 121, 88};
+    Mask edge(box.grown(reachOfFeather(feather)));
+    for (int y = edge.box.y0; y < edge.box.y1; ++y)
+        for (int x = edge.box.x0; x < edge.box.x1; ++x)
+            edge.values[static_cast<std::size_t>(y - edge.box.y0) *
+                            static_cast<std::size_t>(edge.box.size().x) +
+                        static_cast<std::size_t>(x - edge.box.x0)] = x < 60 ? 1.f : 0.f;
+    const Mask soft = feathered(edge, feather, box);
+    for (const int x : {0, 30, 60, 90, 120})
+        EXPECT_NEAR(soft.at(x, 40), 0.5 * std::erfc((x + 0.5 - 60) / deviation / std::sqrt(2.0)), 0.01) << x;
+}
+
 }
 }

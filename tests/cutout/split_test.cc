@@ -1,6 +1,8 @@
 // Photographs split and filled, held against what is known to be behind.
+#include "cutout/fill_store.h"
 #include "cutout/source.h"
 #include "edit/edit.h"
+#include "media/still.h"
 #include "support/photographs.h"
 #include "support/support.h"
 
@@ -112,6 +114,110 @@ TEST(Split, FillsWhatIsBehindAndLooksAsBefore) {
         EXPECT_GT(fill, 14) << photo.name;
         EXPECT_GT(same, 30) << photo.name;
     }
+}
+
+/// Two discs before a box before a ground, all of plain colours, and a scene that is split by loops.
+struct Parts {
+    test::TempDir dir;
+    std::optional<scene::Scene> before, after;
+    Parts(const edit::Edit& match, const edit::Edit& more) {
+        test::writePicture(dir / "p.png", {300, 200}, [](int x, int y) {
+            const int grain = (x * 7 + y * 13) % 9;
+            if (std::hypot(x - 110, y - 110) < 36) return test::Rgba8{210 + grain, 60, 50};
+            if (std::hypot(x - 230, y - 130) < 26) return test::Rgba8{220 + grain, 190, 60};
+            if (x > 60 && x < 180 && y > 40 && y < 160) return test::Rgba8{60, 130 + grain, 70};
+            return test::Rgba8{50 + grain, 70, 150};
+        });
+        auto scene =
+            edit::apply(scene::emptyScene(), {{"edit", "bring-in"}, {"files", {(dir / "p.png").string()}}});
+        if (scene && !match.is_null())
+            scene = edit::apply(*scene, {{"edit", "cut-out"}, {"layers", {"p"}}, {"match", match}});
+        if (!scene) return;
+        before = *scene;
+        const auto round = [](double cx, double cy, double r) {
+            std::vector<V2d> loop;
+            for (int i = 0; i < 12; ++i)
+                loop.emplace_back(cx + r * std::cos(i * 0.5236), cy + r * std::sin(i * 0.5236));
+            return loopJson(loop);
+        };
+        edit::Edit split = {{"edit", "split"},
+                            {"layer", "p"},
+                            {"near", {round(110, 110, 46), round(230, 130, 36)}},
+                            {"middle", {loopJson({{50, 30}, {190, 30}, {190, 170}, {50, 170}})}}};
+        split.update(more);
+        auto made = edit::apply(*scene, split);
+        EXPECT_TRUE(made) << made.error().sentence;
+        if (made) after = *made;
+    }
+    Raster shown(const scene::Scene& scene, const std::string& name) {
+        for (const scene::LayerPtr& layer : scene.layers)
+            if (layer->name == name) {
+                const auto source = sourceOf(*motion::pixelsAt(scene, layer, Rational(0)));
+                auto raster = cache.read(source, 0, media::boxOf(source->size()));
+                EXPECT_TRUE(raster);
+                return raster ? *raster : Raster();
+            }
+        ADD_FAILURE() << "no layer " << name;
+        return {};
+    }
+    media::PixelCache cache;
+};
+
+TEST(Split, EachLoopIsALayerUnlessJoined) {
+    const Parts apart(nullptr, edit::Edit::object());
+    ASSERT_TRUE(apart.after);
+    std::vector<std::string> names;
+    for (const scene::LayerPtr& layer : apart.after->layers)
+        names.push_back(layer->name);
+    EXPECT_EQ(names, (std::vector<std::string>{"p far", "p middle", "p near 2", "p near 1"}));
+    const Parts joined(nullptr, {{"join", true}});
+    ASSERT_TRUE(joined.after);
+    EXPECT_EQ(joined.after->layers.size(), 3u);
+    EXPECT_EQ(joined.after->layers.back()->name, "p near");
+}
+
+/// Where the near disc was, the box goes on solidly, its edge included: nothing shines through the seam.
+TEST(Split, NoSeamStaysInTheMiddle) {
+    for (const bool join : {false, true}) {
+        Parts parts(nullptr, {{"join", join}});
+        ASSERT_TRUE(parts.after);
+        const Raster middle = parts.shown(*parts.after, "p middle");
+        float least = 1;
+        for (int y = 60; y < 150; ++y)
+            for (int x = 70; x < 170; ++x)
+                least = std::min(least, float(middle.row(y)[4 * x + 3]));
+        EXPECT_GT(least, 0.98) << join;
+        EXPECT_LT(float(middle.row(20)[4 * 250 + 3]), 0.02);
+    }
+}
+
+TEST(Split, AMatchedPictureStaysAsItWas) {
+    Parts parts({{"automatic", true}}, edit::Edit::object());
+    ASSERT_TRUE(parts.after);
+    Raster flat = parts.shown(*parts.after, "p far");
+    for (const char* name : {"p middle", "p near 2", "p near 1"}) {
+        const Raster above = parts.shown(*parts.after, name);
+        for (std::size_t i = 0; i < flat.rgba.size(); i += 4)
+            for (std::size_t c = 0; c < 4; ++c)
+                flat.rgba[i + c] =
+                    float(above.rgba[i + c]) + float(flat.rgba[i + c]) * (1 - float(above.rgba[i + 3]));
+    }
+    EXPECT_GT(psnr(flat, parts.shown(*parts.before, "p"), [](std::size_t) { return 1.0; }), 34);
+}
+
+/// What was filled is kept on disk by its key: another cache, as of another start, takes it from there.
+TEST(Fills, AreKeptBetweenStarts) {
+    Parts parts(nullptr, {{"join", true}});
+    ASSERT_TRUE(parts.after);
+    const Raster once = parts.shown(*parts.after, "p far");
+    const scene::LayerPtr far = parts.after->layers.front();
+    const auto source = sourceOf(*motion::pixelsAt(*parts.after, far, Rational(0)));
+    const auto picture = media::readStill(parts.dir / "p.png");
+    ASSERT_TRUE(picture);
+    const auto kept = keptFill(source->key(), *picture);
+    ASSERT_TRUE(kept);
+    EXPECT_EQ(kept->rgba, once.rgba);
+    EXPECT_FALSE(keptFill(source->key() + " other", *picture));
 }
 
 }
