@@ -261,7 +261,7 @@ TEST(CommandLine, MeasuresTheCameraAndWhatLiesBehindIt) {
     const std::string d = dir.path().string();
     ASSERT_EQ(cli("new --seconds 2.0416667 -o " + d + "/n.ostage").code, 0);
     test::writeAll(dir / "e.json", R"([{"edit":"add-card","name":"ahead"},{"edit":"add-card","name":"behind"},
-        {"edit":"place","layers":["behind"],"position":[0,0,3]},
+        {"edit":"place","layer":"behind","position":[0,0,3]},
         {"edit":"set-mark","time":"2","position":[0,0,-1]}])");
     auto ran = cli("apply " + d + "/n.ostage " + d + "/e.json -o " + d + "/m.ostage");
     ASSERT_EQ(ran.code, 0) << ran.printed;

@@ -98,7 +98,7 @@ TEST(Clipboard, LayersGoFromSceneToScene) {
         EXPECT_NEAR((place(*after, three) - place(scene, "L3")).length(), 0, 1e-9);
         const scene::LayerPtr last = after->layers.back();
         EXPECT_EQ(last->name, three);
-        EXPECT_EQ(last->cutout->mattes.size(), same ? 1u : 0u);
+        EXPECT_EQ(last->cutout ? last->cutout->mattes.size() : 0u, same ? 1u : 0u);
         EXPECT_EQ(last->follows, 0);
     }
     EXPECT_FALSE(pasted(scene, "[1, 2]", true));
