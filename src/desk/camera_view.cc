@@ -401,29 +401,36 @@ void CameraView::paintEvent(QPaintEvent*) {
     drawMissing(painter);
     drawHandles(painter);
 
-    QString say = m_say;
-    if (m_pull >= 0) say = tr("click what is sharp at mark %1 · Esc ends").arg(m_pull + 1);
-    if (say.isEmpty() && m_tool == Tool::Walk) say = walkHint();
-    if (say.isEmpty() && m_tool == Tool::Turn)
-        say = tr("drag: turn and lean · Shift: roll · Ctrl: steps of 15°");
-    if (!say.isEmpty()) {
+    if (const QString say = hint(); !say.isEmpty()) {
         painter.setFont(theme::figures(12));
-        // At the frame's foot, but whole: a narrow frame or one that is zoomed in does not clip it.
-        const int flags = Qt::AlignCenter | Qt::TextWordWrap;
-        const QRectF box = painter.fontMetrics()
-                               .boundingRect(QRect(0, 0, std::max(60, width() - 36), height()), flags, say)
-                               .adjusted(-8, -4, 8, 4);
-        const QRectF place(std::clamp(frame.left() + 10, 10.0, std::max(10.0, width() - box.width() - 10)),
-                           std::max(box.height() + 10, std::min(frame.bottom(), height() - 0.0) - 10) -
-                               box.height(),
-                           box.width(), box.height());
+        const QRectF place = hintRect();
         painter.setPen(Qt::NoPen);
         painter.setBrush(QColor(0x1C, 0x1F, 0x22, 215));
         painter.drawRoundedRect(place, 3, 3);
         painter.setPen(theme::text);
-        painter.drawText(place, flags, say);
+        painter.drawText(place, Qt::AlignCenter | Qt::TextWordWrap, say);
     }
     paper::focusRim(painter, *this);
+}
+
+QString CameraView::hint() const {
+    if (m_pull >= 0) return tr("click what is sharp at mark %1 · Esc ends").arg(m_pull + 1);
+    if (!m_say.isEmpty()) return m_say;
+    if (m_tool == Tool::Walk) return walkHint();
+    if (m_tool == Tool::Turn) return tr("drag: turn and lean · Shift: roll · Ctrl: steps of 15°");
+    return {};
+}
+
+/// At the frame's foot, but whole: a narrow frame or one that is zoomed in does not clip it.
+QRectF CameraView::hintRect() const {
+    const QRectF frame = frameRect();
+    const QRectF box = QFontMetrics(theme::figures(12))
+                           .boundingRect(QRect(0, 0, std::max(60, width() - 36), height()),
+                                         Qt::AlignCenter | Qt::TextWordWrap, hint())
+                           .adjusted(-8, -4, 8, 4);
+    return {std::clamp(frame.left() + 10, 10.0, std::max(10.0, width() - box.width() - 10)),
+            std::max(box.height() + 10, std::min(frame.bottom(), height() - 0.0) - 10) - box.height(),
+            box.width(), box.height()};
 }
 
 void CameraView::drawMissing(QPainter& painter) const {

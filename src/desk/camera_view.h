@@ -63,6 +63,8 @@ public:
     /// The whole frame; else it has been zoomed at the pointer.
     void fitAll();
     void fitSelection();
+    /// Where the tool's hint stands, all of it within the view.
+    QRectF hintRect() const;
     QRectF frameRect() const; ///< where the frame lies in the widget
     /// The hands on the one selected layer, in the widget.
     std::vector<std::pair<Handle, QPointF>> handles() const;
@@ -104,6 +106,7 @@ private:
     std::int64_t layerAt(const V2d& place) const;
     void makeWalkBar();
     QString walkHint() const;
+    QString hint() const; ///< what the tool says at the frame's foot
     void placeWalkBar();
     void beginWalk(const V2d& place);
     void walkTo(const QPointF& place, Qt::KeyboardModifiers keys);

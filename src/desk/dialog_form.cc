@@ -24,7 +24,6 @@ Form::Form(QWidget* parent, const QString& title, const QString& ok) : dialog(pa
     buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
     buttons->button(QDialogButtonBox::Ok)->setText(ok);
     outer->addWidget(buttons);
-    QObject::connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
     QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
 }
 
@@ -82,12 +81,19 @@ bool Form::run(const std::function<QString()>& check) {
         break;
     }
     bool good = false;
-    while (!good && dialog.exec() == QDialog::Accepted) {
+    const auto judge = [&] {
         const QString problem = check();
         good = problem.isEmpty();
         complaint->setText(problem);
         complaint->setVisible(!good);
-    }
+        return good;
+    };
+    // With a complaint it stays as it is, where it is.
+    QObject::connect(buttons, &QDialogButtonBox::accepted, &dialog, [&] {
+        if (judge()) dialog.accept();
+    });
+    while (!good && dialog.exec() == QDialog::Accepted)
+        if (!good) judge();
     if (m_previewer) m_previewer(nullptr);
     return good;
 }

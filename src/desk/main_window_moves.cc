@@ -54,6 +54,14 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
                       askReadyMove(this, *m_session.scene(), m_session.time(), chosen(), previewer()))
                   m_session.apply(*edit);
           });
+    c.add(menu, "lens-refit", tr("Another lens, same picture…"), {},
+          tr("Another focal length, while what is seen stays: the camera steps back, or the layers are "
+             "resized"),
+          [this, chosen] {
+              if (const auto edit =
+                      askLens(this, *m_session.scene(), m_session.pose().focal, chosen(), previewer()))
+                  m_session.apply(*edit);
+          });
     c.add(menu, "hold-mark", tr("Stay at this mark…"), {}, tr("What comes later is put off"),
           [this, whereMarked] {
               whereMarked([this](int mark) {

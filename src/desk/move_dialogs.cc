@@ -131,6 +131,30 @@ std::optional<edit::Edit> askHandHeld(QWidget* parent, const scene::Scene& scene
     return askEdit(form, scene, build, previewer);
 }
 
+std::optional<edit::Edit> askLens(QWidget* parent, const scene::Scene& scene, double focal,
+                                  std::int64_t layer, const Previewer& previewer) {
+    Form form(parent, QObject::tr("Another lens, same picture"), QObject::tr("Change"));
+    auto* field = number(form, QObject::tr("Focal length"), scene::Measured::Focal, QStringLiteral("mm"), 1,
+                         1, focal, QObject::tr("Of the whole move"));
+    auto* how = new QComboBox;
+    how->setAccessibleName(QObject::tr("What gives way"));
+    how->addItem(QObject::tr("the camera steps back or forward"), QStringLiteral("camera"));
+    how->addItem(QObject::tr("the layers are resized"), QStringLiteral("layers"));
+    form.layout->addRow(QObject::tr("What gives way"), how);
+    auto* note = new QLabel(layer ? QObject::tr("The selected layer stays as large in the frame.")
+                                  : QObject::tr("What is in focus stays as large in the frame."));
+    note->setObjectName(QStringLiteral("dim"));
+    form.layout->addRow(note);
+    QObject::connect(how, &QComboBox::currentIndexChanged, note, [note](int i) { note->setVisible(i == 0); });
+    const auto build = [&](QString& complaint) {
+        const std::string refit = how->currentData().toString().toStdString();
+        edit::Edit edit = {{"edit", "lens"}, {"focal", read(field, complaint)}, {"refit", refit}};
+        if (layer && refit == "camera") edit["layer"] = layer;
+        return edit;
+    };
+    return askEdit(form, scene, build, previewer);
+}
+
 std::optional<motion::Step> askStep(QWidget* parent) {
     using scene::Measured;
     Form form(parent, QObject::tr("Walk by"), QObject::tr("Walk"));

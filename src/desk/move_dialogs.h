@@ -22,6 +22,10 @@ std::optional<double> askPercent(QWidget* parent, const QString& title, const QS
                                  const std::function<edit::Edit(double)>& whole);
 /// A `hand-held`.
 std::optional<edit::Edit> askHandHeld(QWidget* parent, const scene::Scene& scene, const Previewer& previewer);
+/// A `lens` that keeps what is seen; layer: what keeps its size where the camera gives way, 0: what is in
+/// focus.
+std::optional<edit::Edit> askLens(QWidget* parent, const scene::Scene& scene, double focal,
+                                  std::int64_t layer, const Previewer& previewer);
 /// How far to walk the camera.
 std::optional<motion::Step> askStep(QWidget* parent);
 /// A `track` with a link, or with noise, for a property of a layer (0: of the camera).

@@ -1,0 +1,336 @@
+// What a newcomer meets first: keys that arrive, dialogs that begin where one types, windows that share a
+// scene, help, and work that is not lost. The real program is walked by tests/walk.
+#include "desk/background.h"
+#include "desk/curve_view.h"
+#include "desk/cut_view.h"
+#include "desk/draft_view.h"
+#include "desk/guide_window.h"
+#include "desk/ladder.h"
+#include "desk/model_view.h"
+#include "desk/number_field.h"
+#include "desk/pace_view.h"
+#include "desk/picture_request.h"
+#include "desk/shipped.h"
+#include "desk/timeline.h"
+#include "desk_fixture.h"
+#include "edit/journal.h"
+
+#include <QAbstractButton>
+#include <QClipboard>
+#include <QComboBox>
+#include <QLineEdit>
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QSemaphore>
+#include <QSpinBox>
+#include <QTextBlock>
+#include <QTextBrowser>
+
+namespace stage::desk {
+namespace {
+
+using test::Rgba8;
+
+/// Runs hand(dialog) as soon as a dialog is open, once.
+class Answer : public QObject {
+public:
+    explicit Answer(std::function<void(QDialog*)> hand) : m_hand(std::move(hand)) {
+        connect(&m_timer, &QTimer::timeout, this, [this] {
+            auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+            if (!dialog || !dialog->isVisible()) return;
+            m_timer.stop();
+            given = true;
+            m_hand(dialog);
+        });
+        m_timer.start(20);
+    }
+    bool given = false;
+
+private:
+    std::function<void(QDialog*)> m_hand;
+    QTimer m_timer;
+};
+
+void press(QDialog* dialog, const QString& text) {
+    for (QAbstractButton* button : dialog->findChildren<QAbstractButton*>())
+        if (QString(button->text()).remove(QLatin1Char('&')) == text) return button->click();
+    ADD_FAILURE() << "no button " << text.toStdString();
+    dialog->reject();
+}
+
+class FirstMile : public Desk {
+protected:
+    void bringPicture() {
+        test::writePicture(dir / "p.png", {320, 180}, [](int x, int y) { return Rgba8{x % 200, y, 90}; });
+        ASSERT_TRUE(drop({"p.png"}));
+    }
+    void key(Qt::Key key, Qt::KeyboardModifiers with = Qt::NoModifier) {
+        QWidget* to = QApplication::focusWidget();
+        QTest::keyClick(to ? to : &window, key, with);
+    }
+    bool focusComesTo(QWidget& widget) {
+        return QTest::qWaitFor([&] { return QApplication::focusWidget() == &widget; }, 2000);
+    }
+    void trigger(const char* command) { window.commands().find(QLatin1String(command))->trigger(); }
+};
+
+TEST_F(FirstMile, KeysGoToTheViewThatIsLeftWhenAnotherIsHidden) {
+    bringPicture();
+    window.camera().setFocus();
+    key(Qt::Key_C);
+    ASSERT_TRUE(window.cutting());
+    EXPECT_EQ(QApplication::focusWidget(), &window.cutView());
+    key(Qt::Key_C);
+    ASSERT_FALSE(window.cutting());
+    EXPECT_TRUE(focusComesTo(window.camera()));
+    key(Qt::Key_End);
+    EXPECT_EQ(session().frame(), scene().output.frames - 1);
+    key(Qt::Key_W);
+    EXPECT_EQ(window.camera().tool(), CameraView::Tool::Walk);
+}
+
+TEST_F(FirstMile, FieldsForFiguresLeaveLettersToCommandsAndGiveTheKeysBack) {
+    bringPicture();
+    NumberField* focal = nullptr;
+    for (NumberField* field : window.findChildren<NumberField*>())
+        if (field->accessibleName() == QStringLiteral("Focal length") && field->isVisible()) focal = field;
+    ASSERT_TRUE(focal);
+    window.camera().setFocus();
+    focal->setFocus();
+    key(Qt::Key_End);
+    EXPECT_EQ(session().frame(), scene().output.frames - 1);
+    key(Qt::Key_P);
+    EXPECT_EQ(window.camera().tool(), CameraView::Tool::Push);
+    focal->setFocus();
+    focal->selectAll();
+    QTest::keyClicks(focal, "50");
+    key(Qt::Key_Return);
+    EXPECT_EQ(session().pose().focal, 50);
+    EXPECT_TRUE(focusComesTo(window.camera()));
+    focal->setFocus();
+    QTest::keyClicks(focal, "7");
+    key(Qt::Key_Escape);
+    EXPECT_EQ(session().pose().focal, 50);
+    EXPECT_TRUE(focusComesTo(window.camera()));
+}
+
+TEST_F(FirstMile, TheTextDialogBeginsInItsTextAndTakesNoEmptyOne) {
+    bool complained = false;
+    Answer answer([&](QDialog* dialog) {
+        auto* text = dialog->findChild<QPlainTextEdit*>(QStringLiteral("newText"));
+        ASSERT_TRUE(text);
+        EXPECT_TRUE(focusComesTo(*text));
+        press(dialog, QStringLiteral("Add text"));
+        complained = dialog->isVisible();
+        QTest::keyClicks(text, "To the quay");
+        EXPECT_TRUE(dialog->isVisible());
+        press(dialog, QStringLiteral("Add text"));
+    });
+    trigger("add-text");
+    EXPECT_TRUE(complained);
+    ASSERT_EQ(scene().layers.size(), 1u);
+    EXPECT_EQ(std::get<scene::Text>(scene().layers[0]->content).text, "To the quay");
+}
+
+TEST_F(FirstMile, ASecondWindowIsToldAndNeitherLosesWork) {
+    bringPicture();
+    const auto file = dir / "s.ostage";
+    ASSERT_TRUE(session().save(file));
+    ASSERT_TRUE(session().apply({{"edit", "rename"}, {"layer", 1}, {"name", "Mine"}}));
+    {
+        MainWindow second(dir / "journals");
+        second.show();
+        Answer leave([](QDialog* dialog) { press(dialog, QStringLiteral("Leave it")); });
+        EXPECT_FALSE(second.openFile(file));
+        EXPECT_TRUE(leave.given);
+        Answer copy([](QDialog* dialog) { press(dialog, QStringLiteral("Open a copy")); });
+        EXPECT_TRUE(second.openFile(file));
+        EXPECT_TRUE(copy.given);
+        EXPECT_TRUE(second.session().document().empty());
+        const auto saved = second.session().save(file);
+        ASSERT_FALSE(saved);
+        EXPECT_NE(saved.error().sentence.find("open in another window"), std::string::npos);
+        second.session().close();
+    }
+    // Were the first to be killed now, its edit would be there.
+    std::filesystem::copy_file(edit::journalOf(file), dir / "as-left.journal");
+    const auto recovered = edit::recover(dir / "as-left.journal");
+    ASSERT_TRUE(recovered);
+    EXPECT_EQ(recovered->history.scene()->layers[0]->name, "Mine");
+}
+
+TEST_F(FirstMile, DialogsShowWhatTheyWillDoUntilCancelled) {
+    bringPicture();
+    session().select({1});
+    const auto before = session().scene();
+    Answer answer([&](QDialog* dialog) {
+        const auto boxes = dialog->findChildren<QSpinBox*>();
+        ASSERT_FALSE(boxes.isEmpty());
+        boxes.first()->setValue(boxes.first()->value() + 3);
+        EXPECT_TRUE(QTest::qWaitFor([&] { return session().previewing(); }, 3000));
+        EXPECT_NE(session().scene(), before);
+        EXPECT_TRUE(session().scene()->layers[0]->group());
+        dialog->reject();
+    });
+    trigger("scatter");
+    EXPECT_TRUE(answer.given);
+    EXPECT_FALSE(session().previewing());
+    EXPECT_EQ(session().scene(), before);
+}
+
+TEST_F(FirstMile, LayersAreCopiedCutAndPasted) {
+    bringPicture();
+    session().select({1});
+    trigger("copy");
+    trigger("paste");
+    ASSERT_EQ(scene().layers.size(), 2u);
+    EXPECT_EQ(scene().layers[1]->name, "p 2");
+    EXPECT_EQ(session().selection(), std::vector<std::int64_t>{2});
+    trigger("cut");
+    EXPECT_EQ(scene().layers.size(), 1u);
+    session().newScene();
+    trigger("paste");
+    ASSERT_EQ(scene().layers.size(), 1u);
+    EXPECT_EQ(scene().layers[0]->pixels, V2i(320, 180));
+    session().undo();
+    EXPECT_TRUE(scene().layers.empty());
+}
+
+TEST_F(FirstMile, AnEmptyDeskOffersBeginningsAndTheDemoIsACopy) {
+    auto* demo = window.findChild<QPushButton*>(QStringLiteral("startDemo"));
+    ASSERT_TRUE(demo && demo->isVisible());
+    EXPECT_TRUE(window.findChild<QPushButton*>(QStringLiteral("startPicture"))->isVisible());
+    demo->click();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return scene().layers.size() > 8; }, 20000));
+    EXPECT_FALSE(demo->isVisible());
+    EXPECT_TRUE(session().document().empty());
+    EXPECT_FALSE(session().modified());
+    for (const scene::LayerPtr& layer : scene().layers)
+        if (const scene::Media* media = scene::mediaOf(*layer)) {
+            EXPECT_TRUE(std::filesystem::exists(media->path)) << media->path;
+        }
+}
+
+TEST_F(FirstMile, TheGuideIsInTheProgramAndIsSearched) {
+    GuideWindow guide(shipped("docs/guide.md"), &window);
+    guide.show();
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return guide.page().toPlainText().contains(QStringLiteral("camera move")); }, 20000));
+    int pictures = 0;
+    const QTextDocument& document = *guide.page().document();
+    for (QTextBlock block = document.begin(); block.isValid(); block = block.next())
+        for (auto part = block.begin(); !part.atEnd(); ++part)
+            if (part.fragment().charFormat().isImageFormat()) {
+                ++pictures;
+                const QTextImageFormat image = part.fragment().charFormat().toImageFormat();
+                EXPECT_FALSE(
+                    qvariant_cast<QImage>(document.resource(QTextDocument::ImageResource, QUrl(image.name())))
+                        .isNull())
+                    << image.name().toStdString();
+                EXPECT_LE(image.width(), guide.page().viewport()->width());
+            }
+    EXPECT_GT(pictures, 4);
+    guide.search().setText(QStringLiteral("parallax"));
+    EXPECT_EQ(guide.page().textCursor().selectedText().toLower(), QStringLiteral("parallax"));
+    guide.search().setText(QStringLiteral("no such word here"));
+    EXPECT_TRUE(guide.page().extraSelections().isEmpty());
+}
+
+TEST_F(FirstMile, EveryPanelSaysWhatItIsAndEveryToolIsInAMenu) {
+    for (QWidget* panel : std::initializer_list<QWidget*>{
+             &window.camera(), &window.plan(), &window.section(), &window.model(), &window.ladder(),
+             &window.timeline(), &window.cutView(), &window.curves(), &window.pace()})
+        EXPECT_GT(panel->whatsThis().size(), 30) << panel->accessibleName().toStdString();
+    for (const char* name :
+         {"bring-in", "add-text", "copy", "cut", "paste", "guide", "demo", "whats-this", "recover"})
+        EXPECT_TRUE(window.commands().find(QLatin1String(name))) << name;
+}
+
+TEST_F(FirstMile, TheHintIsWholeOnUprightFramesAndZoomedIn) {
+    session().apply({{"edit", "settings"}, {"frame", {1080, 1920}}});
+    window.camera().setTool(CameraView::Tool::Walk);
+    const auto whole = [&] {
+        const QRectF hint = window.camera().hintRect();
+        return hint.width() > 50 && QRectF(window.camera().rect()).contains(hint);
+    };
+    EXPECT_TRUE(whole());
+    bringPicture();
+    session().select({1});
+    window.camera().setTool(CameraView::Tool::Walk);
+    window.camera().fitSelection();
+    for (int i = 0; i < 6; ++i) {
+        QWheelEvent zoom(QPointF(100, 100), window.camera().mapToGlobal(QPointF(100, 100)), {}, {0, 120},
+                         Qt::NoButton, Qt::ControlModifier, Qt::NoScrollPhase, false);
+        QApplication::sendEvent(&window.camera(), &zoom);
+        EXPECT_TRUE(whole());
+    }
+}
+
+TEST_F(FirstMile, TheSplitGuideLiesBelowThePicture) {
+    bringPicture();
+    session().select({1});
+    trigger("split");
+    auto* bar = window.findChild<QWidget*>(QStringLiteral("guide"));
+    ASSERT_TRUE(bar);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bar->isVisible(); }));
+    EXPECT_LE(window.cutView().toView({0, 180}).y(), bar->geometry().top());
+    key(Qt::Key_Escape);
+}
+
+/// Long work of ours leaves alone the threads with which Qt paints: else the window stands still meanwhile.
+TEST_F(FirstMile, LongWorkDoesNotTakeTheThreadsThatPaint) {
+    bringPicture();
+    QSemaphore started, end;
+    constexpr int jobs = 6;
+    int done = 0;
+    for (int i = 0; i < jobs; ++i)
+        inBackground<int>(
+            &window, QStringLiteral("work"),
+            [&](const Progress&) -> Result<int> {
+                started.release();
+                end.acquire();
+                return 1;
+            },
+            [&](const Result<int>&) { ++done; });
+    started.acquire(jobs);
+    EXPECT_EQ(QThreadPool::globalInstance()->activeThreadCount(), 0);
+    EXPECT_FALSE(window.grab().isNull());
+    end.release(jobs);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return done == jobs; }));
+    EXPECT_EQ(QApplication::activeModalWidget(), nullptr);
+}
+
+/// What a worker throws is a sentence, and so is a picture that does not come.
+TEST_F(FirstMile, FailuresAreToldInSentences) {
+    const auto thrown = awaited<int>(&window, QStringLiteral("work"), [](const Progress&) -> Result<int> {
+        throw std::runtime_error("the shelf fell");
+    });
+    ASSERT_FALSE(thrown);
+    EXPECT_EQ(thrown.error().sentence, "This cannot be done: the shelf fell.");
+    bringPicture();
+    std::filesystem::remove(dir / "p.png");
+    session().sources().forgetProblems();
+    PictureRequest request(std::make_shared<media::PixelCache>());
+    QSignalSpy failed(&request, &PictureRequest::failed);
+    Wish wish{.frame = motion::evaluate(scene(), Rational(0), {64, 36})};
+    wish.quality.placeholders = false;
+    request.ask(std::move(wish));
+    ASSERT_TRUE(failed.wait(10000));
+    EXPECT_NE(failed.at(0).at(0).toString().indexOf(QStringLiteral("p.png")), -1);
+}
+
+/// A file that stands in another's place is read away from the interface thread, and by the journal not
+/// again.
+TEST_F(FirstMile, ReplacedMediaAreInTheEdit) {
+    bringPicture();
+    test::writePicture(dir / "q.png", {100, 100}, [](int, int) { return Rgba8{1, 2, 3}; });
+    const auto edit =
+        edit::withContents({{"edit", "replace"}, {"layer", 1}, {"file", (dir / "q.png").string()}});
+    ASSERT_TRUE(edit) << edit.error().sentence;
+    std::filesystem::remove(dir / "q.png");
+    ASSERT_TRUE(session().apply(*edit));
+    EXPECT_EQ(scene().layers[0]->pixels, V2i(100, 100));
+}
+
+}
+}
