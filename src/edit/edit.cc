@@ -6,6 +6,7 @@
 #include "edit/named.h"
 #include "edit/place_edits.h"
 #include "edit/set_edits.h"
+#include "edit/track_edits.h"
 #include "media/text_picture.h"
 #include "motion/camera_move.h"
 #include "optics/lens.h"

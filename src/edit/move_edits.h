@@ -1,5 +1,4 @@
-// Edits of the camera's move, of tracks and of the times of layers. They throw Misread (scene/fields.h); used
-// by edit.cc only.
+// Edits of the camera's move. They throw Misread (scene/fields.h); used by edit.cc only.
 #pragma once
 
 #include "edit/named.h"
@@ -16,17 +15,6 @@ void removeMark(scene::Scene& scene, scene::Fields& fields);
 void retime(scene::Scene& scene, scene::Fields& fields);
 void pace(scene::Scene& scene, scene::Fields& fields);
 void readyMove(scene::Scene& scene, scene::Fields& fields);
-
-void setTrack(scene::Scene& scene, scene::Fields& fields);
-void removeTrack(scene::Scene& scene, scene::Fields& fields);
-void setKey(scene::Scene& scene, scene::Fields& fields);
-void removeKey(scene::Scene& scene, scene::Fields& fields);
-void changeKeys(scene::Scene& scene, scene::Fields& fields);
-void handHeld(scene::Scene& scene, scene::Fields& fields);
-
-void showing(scene::Scene& scene, scene::Fields& fields);
-void moveInTime(scene::Scene& scene, scene::Fields& fields);
-void stagger(scene::Scene& scene, scene::Fields& fields);
 
 /// Gives marks in the middle of a move that has one pace the times that follow from it.
 void settleMarks(scene::Scene& scene);

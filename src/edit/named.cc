@@ -62,6 +62,12 @@ std::int64_t layerOf(const Scene& scene, Fields& fields) {
     return layerNamed(scene, fields.value("layer"), fields.at("layer"));
 }
 
+Json withId(const scene::Scene& scene, Json json, const std::string& where) {
+    if (json.is_object() && json.contains("layer"))
+        json["layer"] = layerNamed(scene, json["layer"], where + ".layer");
+    return json;
+}
+
 std::set<std::string> namesIn(const scene::Scene& scene) {
     std::set<std::string> names;
     scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) { names.insert(layer->name); });

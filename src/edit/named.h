@@ -16,6 +16,9 @@ std::int64_t layerOf(const scene::Scene& scene, scene::Fields& fields);
 /// The member 'layers', not empty; each once, in the order in which they are named.
 std::vector<std::int64_t> layersOf(const scene::Scene& scene, scene::Fields& fields);
 
+/// A JSON object that names a layer (member 'layer'), with its id instead.
+scene::Json withId(const scene::Scene& scene, scene::Json json, const std::string& where);
+
 std::set<std::string> namesIn(const scene::Scene& scene);
 /// The name, or with the next number that is free.
 std::string freeName(const std::set<std::string>& taken, const std::string& name);
