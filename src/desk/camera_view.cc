@@ -71,7 +71,7 @@ CameraView::CameraView(Session& session, QWidget* parent)
     connect(&m_request, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double ms) {
         m_picture = picture;
         m_milliseconds = ms;
-        if (m_session.previewing()) // towards what takes 30 ms
+        if (m_session.previewing() && !m_resting) // towards what takes 30 ms
             m_draft = std::clamp(m_draft * std::sqrt(30 / std::max(1.0, ms)), 0.25, 1.0);
         const bool onMove = !m_session.offHere();
         if (tag == m_generation * (1ll << 32) + m_session.frame() && onMove) keep(m_session.frame(), picture);
@@ -81,6 +81,27 @@ CameraView::CameraView(Session& session, QWidget* parent)
         Q_EMIT pictureShown();
         refill();
         if (m_refining && !m_playing && !m_session.previewing()) m_still.start();
+    });
+    // A picture that takes long (fills are made, large files read) is spoken of.
+    m_slow.setSingleShot(true);
+    m_slow.setInterval(1000);
+    connect(&m_slow, &QTimer::timeout, this, [this] {
+        m_waiting = m_request.busy() && !m_playing;
+        QWidget::update();
+    });
+    const auto came = [this] {
+        m_slow.stop();
+        m_waiting = false;
+    };
+    connect(&m_request, &PictureRequest::ready, this, came);
+    connect(&m_request, &PictureRequest::failed, this, came);
+    // What is previewed and stays so (a dialog, a hand that holds still) is shown at its full size.
+    m_rest.setSingleShot(true);
+    m_rest.setInterval(350);
+    connect(&m_rest, &QTimer::timeout, this, [this] {
+        if (!m_session.previewing()) return;
+        m_resting = true;
+        update();
     });
     m_still.setSingleShot(true);
     m_still.setInterval(120);
@@ -214,7 +235,8 @@ V2i CameraView::pictureSize() const {
     // Zoomed in, the whole frame is rendered finer, up to twice its own size.
     const double most = 2.0 * m_session.scene()->output.frame.x / rect.width();
     // While something is dragged, coarser where the last picture took too long to follow the hand.
-    const double scale = std::min(devicePixelRatioF(), most) * (m_session.previewing() ? m_draft : 1);
+    const double scale =
+        std::min(devicePixelRatioF(), most) * (m_session.previewing() && !m_resting ? m_draft : 1);
     return {std::max(1, static_cast<int>(std::lround(rect.width() * scale))),
             std::max(1, static_cast<int>(std::lround(rect.height() * scale)))};
 }
@@ -252,6 +274,8 @@ void CameraView::refine() {
 }
 
 void CameraView::forget() {
+    m_resting = false;
+    if (m_session.previewing()) m_rest.start();
     m_cache.clear();
     m_ahead.drop();
     m_finals.clear();
@@ -293,6 +317,7 @@ void CameraView::update() {
     wanted.frame = motion::evaluate(*m_session.scene(), m_session.time(), pictureSize(), m_session.pose());
     wanted.finish = m_session.previewing() || m_panning;
     m_request.ask(std::move(wanted));
+    if (!m_slow.isActive() && !m_waiting) m_slow.start();
 }
 
 void CameraView::keep(std::int64_t frame, const QImage& picture) {
@@ -416,6 +441,7 @@ void CameraView::paintEvent(QPaintEvent*) {
 QString CameraView::hint() const {
     if (m_pull >= 0) return tr("click what is sharp at mark %1 · Esc ends").arg(m_pull + 1);
     if (!m_say.isEmpty()) return m_say;
+    if (m_waiting) return tr("the picture is being made");
     if (m_tool == Tool::Walk) return walkHint();
     if (m_tool == Tool::Turn) return tr("drag: turn and lean · Shift: roll · Ctrl: steps of 15°");
     return {};

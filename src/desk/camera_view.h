@@ -171,7 +171,9 @@ private:
     std::optional<std::int64_t> m_clicked; ///< what a press that does not become a drag selects
     double m_draft = 1;                    ///< share of the view's size at which a drag is shown
     QString m_say;
-    QTimer m_walkEnd, m_still;
+    QTimer m_walkEnd, m_still, m_rest, m_slow;
+    bool m_waiting = false; ///< for a picture, longer than a moment
+    bool m_resting = false; ///< the preview has not changed for a while
 
     QWidget *m_banner, *m_walkBar;
     std::vector<QToolButton*> m_walkButtons;

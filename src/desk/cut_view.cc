@@ -485,7 +485,7 @@ void CutView::refreshBanner() {
     if (m_guide == Guide::Near) {
         m_bannerText->setText(m_near.empty()
                                   ? tr("1 of 2  Draw a rough loop around each thing that is near")
-                                  : tr("1 of 2  Near: %1. Another loop, or go on").arg(m_near.size()));
+                                  : tr("1 of 2  Near: %1. Draw another, or go on").arg(m_near.size()));
         m_bannerNext->setText(tr("Next"));
         m_bannerNext->setEnabled(true);
     } else if (m_guide == Guide::Middle) {
