@@ -120,7 +120,13 @@ HangingPart::HangingPart(Session& session, QWidget* parent) : QWidget(parent), m
 }
 
 void HangingPart::hang(const edit::Edit& how) {
-    m_session.apply(edit::onLayers("hang", m_session.selection(), how));
+    edit::Edit edit = edit::onLayers("hang", m_session.selection(), how);
+    if (how.contains("bend") || how.contains("aroundCamera")) {
+        edit["holdFraming"] = m_session.holdFraming();
+        edit["mark"] = m_session.referenceMark() + 1;
+        edit["time"] = m_session.time().text();
+    }
+    m_session.apply(edit);
 }
 
 void HangingPart::refresh() {

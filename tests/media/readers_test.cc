@@ -437,5 +437,25 @@ TEST(LargeStills, AreReadThroughTheCacheFolder) {
     EXPECT_LE(cache.bytesKept(), 64u << 20);
 }
 
+/// A JPEG that ends early comes in, and says so.
+TEST(Stills, CutOffJpegsAreToldOf) {
+    const TempDir dir;
+    test::writePicture(dir / "whole.jpg", {200, 150}, [](int x, int y) {
+        return test::Rgba8{(x * 37 + y * 11) % 256, (x * 5) % 256, (y * 13) % 256};
+    });
+    const std::string bytes = test::readAll(dir / "whole.jpg");
+    const auto whole = probe(dir / "whole.jpg");
+    ASSERT_TRUE(whole);
+    EXPECT_TRUE(whole->notes.empty());
+    for (const double share : {0.4, 0.7, 0.99}) {
+        test::writeAll(dir / "cut.jpg",
+                       bytes.substr(0, static_cast<std::size_t>(share * static_cast<double>(bytes.size()))));
+        const auto cut = probe(dir / "cut.jpg");
+        ASSERT_TRUE(cut) << share;
+        ASSERT_EQ(cut->notes.size(), 1u) << share;
+        EXPECT_NE(cut->notes[0].find("ends early"), std::string::npos);
+    }
+}
+
 }
 }

@@ -1,5 +1,6 @@
 // Scenes and edits damaged at random: an error or a valid result, never a crash, a hang or a bad value let
 // through.
+#include "scene/file.h"
 #include "scene/scene_json.h"
 #include "support/support.h"
 
@@ -106,6 +107,22 @@ TEST(HostileScenes, CrowdsOfFollowers) {
     const auto chain = crowd(true);
     ASSERT_FALSE(chain);
     EXPECT_NE(chain.error().sentence.find("too many layers in a row"), std::string::npos);
+}
+
+/// A scene that is saved through a symbolic link goes where the link leads, and the link stays.
+TEST(Files, AreSavedBehindLinks) {
+    const test::TempDir dir;
+    std::filesystem::create_directory(dir / "real");
+    const auto real = dir / "real" / "s.ostage";
+    ASSERT_TRUE(save(emptyScene(), real));
+    std::filesystem::create_symlink(real, dir / "link.ostage");
+    Scene scene = emptyScene();
+    scene.homeDepth = 7;
+    ASSERT_TRUE(save(scene, dir / "link.ostage"));
+    EXPECT_TRUE(std::filesystem::is_symlink(dir / "link.ostage"));
+    const auto read = load(real);
+    ASSERT_TRUE(read);
+    EXPECT_EQ(read->homeDepth, 7);
 }
 
 }
