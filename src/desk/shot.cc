@@ -401,6 +401,7 @@ int main(int argc, char** argv) {
     const QTemporaryDir journals, settings;
     QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
     desk::MainWindow window(journals.path().toStdString());
+    window.resize(1280, 800); // all of the screen that it is made on
     window.move(0, 0);
     window.show();
     if (!window.openFile(arguments[2].toStdString())) return 3;
