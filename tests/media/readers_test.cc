@@ -235,7 +235,7 @@ std::string numbered(int count, const std::string& more) {
 }
 int numberOf(const Raster& raster) {
     int best = -1;
-    float most = 0.3f;
+    float most = 0.1f;
     for (int n = 0; n < 32; ++n) {
         float sum = 0;
         for (int x = 2; x < 6; ++x)
