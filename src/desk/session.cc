@@ -133,7 +133,11 @@ std::filesystem::path Session::journalPlace() const {
 }
 
 bool Session::beginJournal() {
-    const auto begun = m_journal.begin(journalPlace(), *m_history->scene(), {m_document, modified()});
+    const std::filesystem::path place = journalPlace();
+    std::error_code
+        code; // of a folder that was cleared away meanwhile; what then fails is told by the journal
+    std::filesystem::create_directories(place.parent_path(), code);
+    const auto begun = m_journal.begin(place, *m_history->scene(), {m_document, modified()});
     setRecoveryOff(begun ? std::string() : begun.error().sentence);
     return begun.has_value();
 }

@@ -204,6 +204,27 @@ protected:
     media::PixelCache cache;
 };
 
+/// The two sides of one soft edge are solid together where they are summed; laid over each other they are
+/// not.
+TEST_F(Mattes, TwoSidesOfAnEdgeSumToSolid) {
+    auto one = matte(scene::Rectangle{area(15, 20, 30, 60)});
+    one.feather = 8.0;
+    auto inverse = one;
+    inverse.invert = true;
+    const Box box{0, 0, 60, 40};
+    for (const scene::Combine combine : {scene::Combine::Plus, scene::Combine::Add}) {
+        inverse.combine = combine;
+        const auto got = mattesOver(*with({one, inverse}), {one, inverse}, box, cache);
+        ASSERT_TRUE(got);
+        const float least = *std::min_element(got->values.begin(), got->values.end());
+        if (combine == scene::Combine::Plus) {
+            EXPECT_NEAR(least, 1, 1e-5);
+        } else {
+            EXPECT_NEAR(least, 0.75, 0.01); // 1 - a (1 - a) where a is a half
+        }
+    }
+}
+
 TEST_F(Mattes, AreCombinedAsPorterDuffSays) {
     auto a = matte(scene::Rectangle{area(20, 20, 24, 24)});
     auto b = matte(scene::Ellipse{area(30, 20, 30, 20)}, scene::Combine::Subtract);

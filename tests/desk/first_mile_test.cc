@@ -13,11 +13,14 @@
 #include "desk/shipped.h"
 #include "desk/timeline.h"
 #include "desk_fixture.h"
+#include "edit/bring_in.h"
 #include "edit/journal.h"
+#include "motion/measure.h"
 
 #include <QAbstractButton>
 #include <QClipboard>
 #include <QComboBox>
+#include <QLabel>
 #include <QLineEdit>
 #include <QPlainTextEdit>
 #include <QPushButton>
@@ -330,6 +333,77 @@ TEST_F(FirstMile, ReplacedMediaAreInTheEdit) {
     std::filesystem::remove(dir / "q.png");
     ASSERT_TRUE(session().apply(*edit));
     EXPECT_EQ(scene().layers[0]->pixels, V2i(100, 100));
+}
+
+TEST_F(FirstMile, WorkWithoutAFileIsRecoveredByACommandToo) {
+    {
+        edit::Journal journal;
+        ASSERT_TRUE(journal.begin(dir / "journals" / "untitled-1-1.ostage.journal", scene::emptyScene(), {}));
+        ASSERT_TRUE(journal.applied({{"edit", "add-card"}, {"name", "Left behind"}}));
+    }
+    ASSERT_EQ(window.leftBehind().size(), 1u);
+    Answer later([](QDialog* dialog) { press(dialog, QStringLiteral("Ask me later")); });
+    trigger("recover");
+    EXPECT_TRUE(later.given);
+    EXPECT_TRUE(scene().layers.empty());
+    EXPECT_EQ(window.leftBehind().size(), 1u);
+    Answer recover([](QDialog* dialog) { press(dialog, QStringLiteral("Recover")); });
+    trigger("recover");
+    ASSERT_EQ(scene().layers.size(), 1u);
+    EXPECT_EQ(scene().layers[0]->name, "Left behind");
+    EXPECT_TRUE(session().modified());
+    EXPECT_TRUE(window.leftBehind().empty());
+}
+
+TEST_F(FirstMile, AnotherLensKeepsTheSelectedLayer) {
+    bringPicture();
+    session().select({1});
+    const auto corners = [this] {
+        return *motion::measureAt(session().now(), session().now().find(1)).corners;
+    };
+    const auto before = corners();
+    Answer answer([](QDialog* dialog) {
+        NumberField* focal = dialog->findChild<NumberField*>();
+        ASSERT_TRUE(focal);
+        focal->selectAll();
+        QTest::keyClicks(focal, "70");
+        press(dialog, QStringLiteral("Change"));
+    });
+    trigger("lens-refit");
+    ASSERT_TRUE(answer.given);
+    EXPECT_EQ(scene().camera.marks[0].pose.focal, 70);
+    EXPECT_NEAR(scene().camera.marks[0].pose.position.z, 10, 1e-9); // 20 m away at twice the focal length
+    for (std::size_t i = 0; i < 4; ++i)
+        EXPECT_NEAR((corners()[i] - before[i]).length(), 0, 1e-6);
+}
+
+/// What a dialog or a still hand shows is drawn again at its full size once it stays.
+TEST_F(FirstMile, APreviewThatStaysIsShownOnceMore) {
+    bringPicture();
+    ASSERT_TRUE(session().preview({{"edit", "look"}, {"layers", {1}}, {"opacity", 0.5}}));
+    QSignalSpy shown(&window.camera(), &CameraView::pictureShown);
+    ASSERT_TRUE(shown.wait(5000));
+    QApplication::processEvents();
+    shown.clear();
+    EXPECT_TRUE(shown.wait(3000));
+    session().dropPreview();
+}
+
+TEST_F(FirstMile, RecoveryThatIsOffIsToldOf) {
+    bringPicture();
+    EXPECT_TRUE(session().recoveryOff().empty());
+    // The journals' folder becomes a file: nothing can be written there.
+    std::filesystem::remove_all(dir / "journals");
+    test::writeAll(dir / "journals", "");
+    session().newScene();
+    EXPECT_FALSE(session().recoveryOff().empty());
+    bool shown = false;
+    for (QLabel* label : window.findChildren<QLabel*>())
+        shown = shown || (label->isVisible() && label->text().contains(QStringLiteral("Recovery is off")));
+    EXPECT_TRUE(shown);
+    std::filesystem::remove(dir / "journals");
+    session().newScene();
+    EXPECT_TRUE(session().recoveryOff().empty());
 }
 
 }

@@ -630,5 +630,43 @@ TEST(Drawings, AThousandOctavesOfNoiseTakeNoLongerThanTen) {
     EXPECT_EQ(drawn(1000), drawn(10));
 }
 
+/// Two layers of one file, of which a hostile scene says another size: each is read for itself, and the wrong
+/// one is a sentence.
+TEST(Cache, SizesThatScenesSayDoNotMix) {
+    const TempDir dir;
+    test::writePicture(dir / "a.png", {64, 48}, [](int x, int y) { return test::Rgba8{x * 3, y * 4, 90}; });
+    const auto right = contentOf(*test::pictureLayer(1, "right", dir / "a.png", {64, 48}, 1, V3d(0)), 0),
+               wrong = contentOf(*test::pictureLayer(2, "wrong", dir / "a.png", {640, 480}, 1, V3d(0)), 0);
+    EXPECT_NE(right->key(), wrong->key());
+    PixelCache cache;
+    const auto first = cache.read(right, 0, boxOf({64, 48}));
+    ASSERT_TRUE(first);
+    const auto refused = cache.read(wrong, 0, boxOf({640, 480}));
+    ASSERT_FALSE(refused);
+    EXPECT_NE(refused.error().sentence.find("64 x 48"), std::string::npos) << refused.error().sentence;
+    const auto again = cache.read(right, 0, boxOf({64, 48}));
+    ASSERT_TRUE(again);
+    EXPECT_EQ(again->rgba, first->rgba);
+}
+
+/// A colour is the mean about its place, of drawings too, which have pixels of more than one size.
+TEST(Content, ColoursArePickedWhereTheyAre) {
+    const TempDir dir;
+    test::writeAll(dir / "d.svg", R"xml(<svg xmlns="http://www.w3.org/2000/svg" width="40" height="30">
+        <rect width="20" height="30" fill="#ff0000"/><rect x="20" width="10" height="30" fill="#0000ff"/></svg>)xml");
+    PixelCache cache;
+    const auto layer = test::pictureLayer(1, "d", dir / "d.svg", {40, 30}, 1, V3d(0));
+    const auto red = pickedColour(*layer, 0, {10, 15}, cache),
+               blue = pickedColour(*layer, 0, {25, 15}, cache);
+    ASSERT_TRUE(red && blue);
+    EXPECT_NEAR(red->r, 1, 1e-3);
+    EXPECT_NEAR(red->b, 0, 1e-3);
+    EXPECT_NEAR(blue->b, 1, 1e-3);
+    const auto clear = pickedColour(*layer, 0, {36, 15}, cache),
+               outside = pickedColour(*layer, 0, {10, 31}, cache);
+    ASSERT_FALSE(clear || outside);
+    EXPECT_EQ(clear.error().sentence, "'d' has no colour at 36, 15.");
+}
+
 }
 }

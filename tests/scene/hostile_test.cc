@@ -1,5 +1,6 @@
 // Scenes and edits damaged at random: an error or a valid result, never a crash, a hang or a bad value let
 // through.
+#include "scene/fields.h"
 #include "scene/file.h"
 #include "scene/scene_json.h"
 #include "support/support.h"
@@ -123,6 +124,15 @@ TEST(Files, AreSavedBehindLinks) {
     const auto read = load(real);
     ASSERT_TRUE(read);
     EXPECT_EQ(read->homeDepth, 7);
+}
+
+/// Values stand in sentences as far as they are short and text.
+TEST(Sentences, ShowValuesWhole) {
+    EXPECT_EQ(shown(Json{{"a", 1}}), R"({"a":1})");
+    EXPECT_EQ(shown("\xc3\x28"), "\"\xef\xbf\xbd(\"");
+    const std::string text = shown(std::string(500, 'x'));
+    EXPECT_EQ(text.size(), 83u);
+    EXPECT_TRUE(text.ends_with("xxx..."));
 }
 
 }

@@ -236,16 +236,6 @@ def answer(question, *keys):
     key(*keys)
 
 
-def command(name):
-    """Runs a command by a part of its name."""
-    key("ctrl+space")
-    active("Find a command")
-    type_text(name)
-    time.sleep(0.2)
-    key("Return")
-    gone("Find a command")
-
-
 # ---- what the program leaves behind
 
 def journals():
@@ -416,8 +406,6 @@ def walk():
     step("a movie is written")
     key("ctrl+r")
     active("Write a movie or pictures")
-    key("Tab", "Down", "Down", "Down", "Tab")  # pinhole or traced: see the list; then the width
-    key("Down")
     key("Escape")
     gone("Write a movie or pictures")
     key("ctrl+r")
