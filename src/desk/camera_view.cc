@@ -135,10 +135,10 @@ CameraView::CameraView(Session& session, QWidget* parent)
         if (sentence == std::exchange(m_failure, sentence)) return;
         Q_EMIT m_session.problem(sentence);
     };
-    for (PictureRequest* request : {&m_request, &m_final})
+    for (PictureRequest* request : {&m_request, &m_final}) {
         connect(request, &PictureRequest::failed, this, tell);
-    for (PictureRequest* request : {&m_request, &m_final})
         connect(request, &PictureRequest::ready, this, [this] { m_failure.clear(); });
+    }
     updateBanner();
 }
 

@@ -50,7 +50,12 @@ bool MainWindow::openFile(const std::filesystem::path& path) {
             if (elsewhere) return std::optional<edit::Recovered>();
             return edit::recover(journal);
         });
-    if (kept && *kept) {
+    // Stopped, or not read: to open the file would begin its journal anew, over work that may be in it.
+    if (!kept) {
+        if (!kept.error().cancelled) say(QString::fromStdString(kept.error().sentence), true);
+        return false;
+    }
+    if (*kept) {
         edit::Recovered& recovered = **kept;
         const QString count = counted(static_cast<qint64>(recovered.steps), tr("edit"), tr("edits"));
         const Recovery answer = askRecovery(

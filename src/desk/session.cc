@@ -134,9 +134,10 @@ std::filesystem::path Session::journalPlace() const {
 
 bool Session::beginJournal() {
     const std::filesystem::path place = journalPlace();
-    std::error_code
-        code; // of a folder that was cleared away meanwhile; what then fails is told by the journal
-    std::filesystem::create_directories(place.parent_path(), code);
+    // The program's own folder may have been cleared away; a scene's folder is not ours to make. What fails
+    // then is told by the journal.
+    std::error_code code;
+    if (m_document.empty()) std::filesystem::create_directories(place.parent_path(), code);
     const auto begun = m_journal.begin(place, *m_history->scene(), {m_document, modified()});
     setRecoveryOff(begun ? std::string() : begun.error().sentence);
     return begun.has_value();

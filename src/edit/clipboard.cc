@@ -3,7 +3,7 @@
 #include "edit/named.h"
 #include "scene/scene_json.h"
 
-#include <functional>
+#include <algorithm>
 #include <set>
 
 namespace stage::edit {
@@ -59,31 +59,30 @@ void cutLoose(Json& layers, const std::set<Json>& ids) {
 
 Result<std::string> copied(const scene::Scene& scene, const std::vector<std::int64_t>& layers) {
     return guarded([&]() -> Result<std::string> {
-        const std::set<std::int64_t> chosen(layers.begin(), layers.end());
-        std::vector<std::int64_t> roots, held;
+        std::vector<std::int64_t> roots, held, followers;
         std::set<std::int64_t> all;
-        std::vector<std::int64_t> followers;
-        for (const scene::Found& found : scene::all(scene)) {
-            const bool inside = std::any_of(found.holders.begin(), found.holders.end(),
-                                            [&](const auto& h) { return chosen.contains(h->id); });
-            if (inside || chosen.contains(found.layer->id)) {
-                all.insert(found.layer->id);
-                if (found.layer->follows > 0) followers.push_back(found.layer->id);
-            }
-            if (inside || !chosen.contains(found.layer->id)) continue;
+        for (const scene::Found& found : outermost(scene, layers)) {
             roots.push_back(found.layer->id);
             if (!found.holders.empty()) held.push_back(found.layer->id);
         }
-        Result<scene::Scene> taken = scene;
-        if (!held.empty()) taken = edit::apply(*taken, onLayers("move-into", held, {{"group", nullptr}}));
+        const std::set<std::int64_t> taken(roots.begin(), roots.end());
+        const auto among = [&](const scene::LayerPtr& layer) { return taken.contains(layer->id); };
+        for (const scene::Found& found : scene::all(scene)) {
+            if (!among(found.layer) && std::none_of(found.holders.begin(), found.holders.end(), among))
+                continue;
+            all.insert(found.layer->id);
+            if (found.layer->follows > 0) followers.push_back(found.layer->id);
+        }
+        Result<scene::Scene> apart = scene;
+        if (!held.empty()) apart = edit::apply(*apart, onLayers("move-into", held, {{"group", nullptr}}));
         std::erase_if(followers,
                       [&](std::int64_t id) { return all.contains(scene::find(scene, id).layer->follows); });
-        if (taken && !followers.empty())
-            taken = edit::apply(*taken, onLayers("follow", followers, {{"leader", nullptr}}));
-        if (!taken) return tl::unexpected(taken.error());
+        if (apart && !followers.empty())
+            apart = edit::apply(*apart, onLayers("follow", followers, {{"leader", nullptr}}));
+        if (!apart) return tl::unexpected(apart.error());
         Json list = Json::array();
         for (const std::int64_t id : roots)
-            list.push_back(scene::toJson(*scene::find(*taken, id).layer));
+            list.push_back(scene::toJson(*scene::find(*apart, id).layer));
         return Json{{"format", "open-stage-layers"}, {"layers", std::move(list)}}.dump();
     });
 }

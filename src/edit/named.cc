@@ -68,6 +68,17 @@ Json withId(const scene::Scene& scene, Json json, const std::string& where) {
     return json;
 }
 
+std::vector<scene::Found> outermost(const scene::Scene& scene, const std::vector<std::int64_t>& ids) {
+    const std::set<std::int64_t> named(ids.begin(), ids.end());
+    std::vector<scene::Found> found;
+    for (scene::Found& each : scene::all(scene)) {
+        const bool inside = std::any_of(each.holders.begin(), each.holders.end(),
+                                        [&](const auto& h) { return named.contains(h->id); });
+        if (named.contains(each.layer->id) && !inside) found.push_back(std::move(each));
+    }
+    return found;
+}
+
 std::set<std::string> namesIn(const scene::Scene& scene) {
     std::set<std::string> names;
     scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) { names.insert(layer->name); });

@@ -19,6 +19,9 @@ std::vector<std::int64_t> layersOf(const scene::Scene& scene, scene::Fields& fie
 /// A JSON object that names a layer (member 'layer'), with its id instead.
 scene::Json withId(const scene::Scene& scene, scene::Json json, const std::string& where);
 
+/// Layers named, without those inside groups that are named too, in the order of the scene.
+std::vector<scene::Found> outermost(const scene::Scene& scene, const std::vector<std::int64_t>& ids);
+
 std::set<std::string> namesIn(const scene::Scene& scene);
 /// The name, or with the next number that is free.
 std::string freeName(const std::set<std::string>& taken, const std::string& name);

@@ -100,18 +100,6 @@ void prune(std::vector<LayerPtr>& layers, const std::set<std::int64_t>& ids) {
     }
 }
 
-/// Layers named, without those inside groups that are named too, in the order of the scene.
-std::vector<Found> outermost(const Scene& scene, const std::vector<std::int64_t>& ids) {
-    const std::set<std::int64_t> named(ids.begin(), ids.end());
-    std::vector<Found> found;
-    for (Found& each : scene::all(scene)) {
-        const bool inside = std::any_of(each.holders.begin(), each.holders.end(),
-                                        [&](const auto& h) { return named.contains(h->id); });
-        if (named.contains(each.layer->id) && !inside) found.push_back(std::move(each));
-    }
-    return found;
-}
-
 /// The scene as the first mark has it, in which things are taken out of one carrier and hung on another.
 struct First : Standing {
     explicit First(const Scene& before)
