@@ -5,4 +5,4 @@ cd "$(dirname "$0")/.."
 preset=${1:-release}
 scripts/build.sh "$preset"
 export XDG_RUNTIME_DIR=${XDG_RUNTIME_DIR:-$(mktemp -d)}
-ctest --test-dir "build/$preset" --output-on-failure
+ctest --test-dir "build/$preset" --output-on-failure --parallel "$(nproc)"

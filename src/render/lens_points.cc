@@ -52,6 +52,74 @@ std::uint32_t sobol(std::uint32_t index, int dimension) {
     return x;
 }
 
+/// Ulichney's void and cluster. A function of its own, not a lambda at its only call: GCC tries to work those
+/// out while compiling, which takes half a minute.
+BlueNoise makeBlueNoise() {
+    constexpr int side = BlueNoise::side, all = side * side, reach = 9;
+    constexpr double sigma = 1.9;
+    // How crowded each place is: a sum of bells around the points set.
+    std::array<double, (2 * reach + 1) * (2 * reach + 1)> bell;
+    for (int y = -reach; y <= reach; ++y)
+        for (int x = -reach; x <= reach; ++x)
+            bell[static_cast<std::size_t>((y + reach) * (2 * reach + 1) + x + reach)] =
+                std::exp(-(x * x + y * y) / (2 * sigma * sigma));
+    std::array<double, all> crowd{};
+    std::array<bool, all> set{};
+    const auto put = [&](int at, bool on) {
+        set[static_cast<std::size_t>(at)] = on;
+        const int px = at % side, py = at / side;
+        for (int y = -reach; y <= reach; ++y)
+            for (int x = -reach; x <= reach; ++x)
+                crowd[static_cast<std::size_t>(((py + y) & (side - 1)) * side + ((px + x) & (side - 1)))] +=
+                    (on ? 1 : -1) * bell[static_cast<std::size_t>((y + reach) * (2 * reach + 1) + x + reach)];
+    };
+    const auto extreme = [&](bool among, double sign) {
+        int best = -1;
+        for (int i = 0; i < all; ++i) {
+            const auto n = static_cast<std::size_t>(i);
+            if (set[n] == among &&
+                (best < 0 || sign * crowd[n] > sign * crowd[static_cast<std::size_t>(best)]))
+                best = i;
+        }
+        return best;
+    };
+    const auto cluster = [&] { return extreme(true, 1); };
+    const auto voidest = [&] { return extreme(false, -1); };
+    std::uint32_t random = 12345;
+    int first = 0;
+    while (first < all / 10) {
+        random = random * 1664525u + 1013904223u;
+        const int at = static_cast<int>(random >> 20) % all;
+        if (set[static_cast<std::size_t>(at)]) continue;
+        put(at, true);
+        ++first;
+    }
+    for (;;) { // even them out
+        const int from = cluster();
+        put(from, false);
+        const int to = voidest();
+        put(to, true);
+        if (from == to) break;
+    }
+    BlueNoise noise{};
+    const auto begun = set;
+    const auto crowded = crowd;
+    for (int rank = first - 1; rank >= 0; --rank) {
+        const int at = cluster();
+        put(at, false);
+        noise.value[static_cast<std::size_t>(at)] = static_cast<float>(rank);
+    }
+    set = begun, crowd = crowded;
+    for (int rank = first; rank < all; ++rank) {
+        const int at = voidest();
+        put(at, true);
+        noise.value[static_cast<std::size_t>(at)] = static_cast<float>(rank);
+    }
+    for (float& value : noise.value)
+        value = (value + 0.5f) / all;
+    return noise;
+}
+
 }
 
 RayPoints rayPoints(int count) {
@@ -70,73 +138,7 @@ RayPoints rayPoints(int count) {
 }
 
 const BlueNoise& blueNoise() {
-    static const BlueNoise made = [] {
-        constexpr int side = BlueNoise::side, all = side * side, reach = 9;
-        constexpr double sigma = 1.9;
-        // How crowded each place is: a sum of bells around the points set.
-        std::array<double, (2 * reach + 1) * (2 * reach + 1)> bell;
-        for (int y = -reach; y <= reach; ++y)
-            for (int x = -reach; x <= reach; ++x)
-                bell[static_cast<std::size_t>((y + reach) * (2 * reach + 1) + x + reach)] =
-                    std::exp(-(x * x + y * y) / (2 * sigma * sigma));
-        std::array<double, all> crowd{};
-        std::array<bool, all> set{};
-        const auto put = [&](int at, bool on) {
-            set[static_cast<std::size_t>(at)] = on;
-            const int px = at % side, py = at / side;
-            for (int y = -reach; y <= reach; ++y)
-                for (int x = -reach; x <= reach; ++x)
-                    crowd[static_cast<std::size_t>(((py + y) & (side - 1)) * side +
-                                                   ((px + x) & (side - 1)))] +=
-                        (on ? 1 : -1) *
-                        bell[static_cast<std::size_t>((y + reach) * (2 * reach + 1) + x + reach)];
-        };
-        const auto extreme = [&](bool among, double sign) {
-            int best = -1;
-            for (int i = 0; i < all; ++i) {
-                const auto n = static_cast<std::size_t>(i);
-                if (set[n] == among &&
-                    (best < 0 || sign * crowd[n] > sign * crowd[static_cast<std::size_t>(best)]))
-                    best = i;
-            }
-            return best;
-        };
-        const auto cluster = [&] { return extreme(true, 1); };
-        const auto voidest = [&] { return extreme(false, -1); };
-        std::uint32_t random = 12345;
-        int first = 0;
-        while (first < all / 10) {
-            random = random * 1664525u + 1013904223u;
-            const int at = static_cast<int>(random >> 20) % all;
-            if (set[static_cast<std::size_t>(at)]) continue;
-            put(at, true);
-            ++first;
-        }
-        for (;;) { // even them out
-            const int from = cluster();
-            put(from, false);
-            const int to = voidest();
-            put(to, true);
-            if (from == to) break;
-        }
-        BlueNoise noise{};
-        const auto begun = set;
-        const auto crowded = crowd;
-        for (int rank = first - 1; rank >= 0; --rank) {
-            const int at = cluster();
-            put(at, false);
-            noise.value[static_cast<std::size_t>(at)] = static_cast<float>(rank);
-        }
-        set = begun, crowd = crowded;
-        for (int rank = first; rank < all; ++rank) {
-            const int at = voidest();
-            put(at, true);
-            noise.value[static_cast<std::size_t>(at)] = static_cast<float>(rank);
-        }
-        for (float& value : noise.value)
-            value = (value + 0.5f) / all;
-        return noise;
-    }();
+    static const BlueNoise made = makeBlueNoise();
     return made;
 }
 
