@@ -3,10 +3,10 @@
 // Yardsticks in the same run: the same pictures painted by Qt's own rasteriser, and a plain copy of memory.
 // A watchdog on another thread asks the interface thread for an answer all the while; "blocked_ms" is the
 // longest that it waited.
-#include "desk/draft_view.h"
-#include "desk/main_window.h"
-#include "desk/theme.h"
-#include "desk/timeline.h"
+#include "desk/look/theme.h"
+#include "desk/set/draft_view.h"
+#include "desk/time/timeline.h"
+#include "desk/window/main_window.h"
 #include "motion/frame.h"
 
 #include <QApplication>

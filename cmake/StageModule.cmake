@@ -1,12 +1,17 @@
 # The arrows of docs/architecture.md are enforced here: a module may only name modules that stand
-# before it in this list, and only the desk may name Qt.
-set(STAGE_ORDER scene optics motion checks media cutout edit render output cli desk)
+# before it in this list, and only those of the desk may name Qt.
+set(STAGE_ORDER scene optics motion checks media cutout edit render output cli
+  desk/look desk/kit desk/jobs desk/session desk/camera desk/set desk/time desk/cutting desk/details desk/dialogs
+  desk/window)
 
-# stage_module(NAME [USES module...] [LIBS target...]): every .cc of the current folder but those of programs
-# becomes the static library stage_NAME with the alias stage::NAME.
+# stage_module(NAME [USES module...] [LIBS target...]): every .cc of src/NAME but main.cc becomes the static
+# library stage::NAME, with _ for / in its name.
 function(stage_module name)
   cmake_parse_arguments(ARG "" "" "USES;LIBS" ${ARGN})
   list(FIND STAGE_ORDER ${name} own)
+  if(own LESS 0)
+    message(FATAL_ERROR "src/${name} is not in STAGE_ORDER")
+  endif()
   foreach(used IN LISTS ARG_USES)
     list(FIND STAGE_ORDER ${used} place)
     if(place LESS 0 OR NOT place LESS own)
@@ -14,15 +19,17 @@ function(stage_module name)
     endif()
   endforeach()
   foreach(lib IN LISTS ARG_LIBS)
-    if(lib MATCHES "^Qt" AND NOT name STREQUAL "desk")
+    if(lib MATCHES "^Qt" AND NOT name MATCHES "^desk/")
       message(FATAL_ERROR "src/${name} may not use ${lib}: Qt belongs to src/desk")
     endif()
   endforeach()
-  file(GLOB sources CONFIGURE_DEPENDS *.cc *.h)
-  list(FILTER sources EXCLUDE REGEX "/(main|shot)\\.cc$")
-  add_library(stage_${name} STATIC ${sources})
-  add_library(stage::${name} ALIAS stage_${name})
-  target_include_directories(stage_${name} PUBLIC ${PROJECT_SOURCE_DIR}/src)
-  list(TRANSFORM ARG_USES PREPEND "stage::")
-  target_link_libraries(stage_${name} PUBLIC ${ARG_USES} ${ARG_LIBS})
+  string(REPLACE "/" "_" target ${name})
+  file(GLOB sources CONFIGURE_DEPENDS ${PROJECT_SOURCE_DIR}/src/${name}/*.cc ${PROJECT_SOURCE_DIR}/src/${name}/*.h)
+  list(FILTER sources EXCLUDE REGEX "/main\\.cc$")
+  add_library(stage_${target} STATIC ${sources})
+  add_library(stage::${target} ALIAS stage_${target})
+  target_include_directories(stage_${target} PUBLIC ${PROJECT_SOURCE_DIR}/src)
+  string(REPLACE "/" "_" used "${ARG_USES}")
+  list(TRANSFORM used PREPEND "stage::")
+  target_link_libraries(stage_${target} PUBLIC ${used} ${ARG_LIBS})
 endfunction()

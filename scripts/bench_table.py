@@ -1,12 +1,12 @@
 #!/usr/bin/python3
 """Benchmark results (JSON) as a page of tables, with the date and the machine.
 
-bench_table.py RENDER.json DESK.json: of either, the best of several runs counts, because machines are shared and change
+bench_table.py RENDER.json DESK.json SCENE.json: of each, the best of several runs counts, because machines are shared and change
 their speed from minute to minute; what is compared ran side by side."""
 import json
 import sys
 
-render, desk = (json.load(open(path)) for path in sys.argv[1:3])
+render, desk, whole = (json.load(open(path)) for path in sys.argv[1:4])
 cpu = next((line.split(":")[1].strip() for line in open("/proc/cpuinfo") if line.startswith("model name")), "unknown")
 
 
@@ -111,3 +111,11 @@ The scattered lanterns flicker, each by its track, so that every step settles 30
 `playCached`: 15 s of the demo played from the cache, the picture 1280 x 720, every other view beside it; late is by more than half
 a frame (worst of the runs). `yardstickShow`: as many pictures of that size shown by a bare widget.
 `yardstickQt`: the same cards with their thumbnails painted by Qt's own rasteriser at the same size. `yardstickCopy`: 64 MB copied.""")
+
+print("## Whole scenes\n\n" + machine(whole))
+print("| 5000 layers, 500 of them with noise | best of the runs |\n|---|---|")
+for name, each in runs(whole).items():
+    print(f"| {name} | {min(run['real_time'] for run in each):.1f} ms |")
+print("""
+`measureAll`: what `measure` tells of every layer, its way over all frames included. Yardsticks: `choreography`, all checks of the
+camera's way; `yardstickFrames`: every frame evaluated once; `yardstickFile`: the scene written as JSON and read.""")

@@ -121,12 +121,14 @@ Result<Raster> Spill::read(int level, const Box& box) const {
 }
 
 void Spills::makeRoom(std::int64_t bytes) {
-    std::error_code code;
-    const auto space = std::filesystem::space(cacheFolder(), code);
     std::int64_t used = 0;
     for (const Kept& kept : m_kept)
         used += kept.spill ? kept.spill->bytes() : 0;
-    const std::int64_t most = code ? 0 : (static_cast<std::int64_t>(space.available) + used) / 2;
+    std::error_code code;
+    const auto space = m_most ? std::filesystem::space_info() : std::filesystem::space(cacheFolder(), code);
+    const std::int64_t most = m_most ? *m_most
+                              : code ? 0
+                                     : (static_cast<std::int64_t>(space.available) + used) / 2;
     for (auto at = m_kept.end(); used + bytes > most && at != m_kept.begin();) {
         --at;
         if (!at->spill) continue;

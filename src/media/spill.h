@@ -10,6 +10,7 @@
 #include <list>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <string>
 
 namespace stage::media {
@@ -35,9 +36,11 @@ private:
     std::vector<std::int64_t> m_start; ///< of each level, bytes
 };
 
-/// The spilled pictures in use. As many are kept as have room in half of what is free on the disk.
+/// The spilled pictures in use; those used least recently are given up for others.
 class Spills {
 public:
+    /// most: bytes on disk of all that are kept; nothing: half of what is free there, looked at each time.
+    explicit Spills(std::optional<std::int64_t> most = {}) : m_most(most) {}
     /// key: of this state of the picture; name: of the picture, whatever its state. Blocks while it is made,
     /// by this thread or another.
     Result<std::shared_ptr<const Spill>> of(const std::string& key, const std::string& name, V2i size,
@@ -49,6 +52,7 @@ private:
         std::shared_ptr<const Spill> spill; ///< null while it is made
     };
     void makeRoom(std::int64_t bytes);
+    const std::optional<std::int64_t> m_most;
     std::mutex m_lock;
     std::condition_variable m_made;
     std::list<Kept> m_kept; ///< latest used first

@@ -1,5 +1,5 @@
 // Choosing what comes in, and the time of what has come.
-#include "desk/number_field.h"
+#include "desk/kit/number_field.h"
 #include "desk_fixture.h"
 
 #include <QCheckBox>

@@ -1,10 +1,10 @@
 // The whole of a move by hand in the real window: marks set by walking, a mark dragged in time, the path
 // bent, the pace changed, focus pulled, played, and all of it undone step by step.
-#include "desk/camera_hands.h"
-#include "desk/draft_view.h"
-#include "desk/model_view.h"
-#include "desk/pace_view.h"
-#include "desk/timeline.h"
+#include "desk/camera/camera_hands.h"
+#include "desk/set/draft_view.h"
+#include "desk/set/model_view.h"
+#include "desk/time/pace_view.h"
+#include "desk/time/timeline.h"
 #include "scene/scene_json.h"
 #include "staged_fixture.h"
 

@@ -1,7 +1,7 @@
 // Cutting out with the hand, in the real window.
-#include "desk/cut_picture.h"
-#include "desk/cut_view.h"
-#include "desk/number_field.h"
+#include "desk/cutting/cut_picture.h"
+#include "desk/cutting/cut_view.h"
+#include "desk/kit/number_field.h"
 #include "desk_fixture.h"
 #include "motion/frame.h"
 #include "render/render.h"

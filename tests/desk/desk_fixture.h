@@ -1,8 +1,8 @@
 // A desk in a real window, and hands for it.
 #pragma once
 
-#include "desk/bring_in_dialog.h"
-#include "desk/main_window.h"
+#include "desk/dialogs/bring_in_dialog.h"
+#include "desk/window/main_window.h"
 #include "support/support.h"
 
 #include <QDropEvent>

@@ -1,5 +1,5 @@
 // The pictures kept for playing: which go, which are wanted.
-#include "desk/frame_cache.h"
+#include "desk/jobs/frame_cache.h"
 
 #include <gtest/gtest.h>
 

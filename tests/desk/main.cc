@@ -1,4 +1,4 @@
-#include "desk/theme.h"
+#include "desk/look/theme.h"
 
 #include <QApplication>
 #include <QSettings>

@@ -1,10 +1,10 @@
 // What the panels and dialogs do to the scene, and what the README promises of them.
-#include "desk/draft_view.h"
-#include "desk/ladder.h"
-#include "desk/marks_strip.h"
-#include "desk/number_field.h"
-#include "desk/pace_view.h"
-#include "desk/timeline.h"
+#include "desk/kit/number_field.h"
+#include "desk/set/draft_view.h"
+#include "desk/set/ladder.h"
+#include "desk/time/marks_strip.h"
+#include "desk/time/pace_view.h"
+#include "desk/time/timeline.h"
 #include "desk_fixture.h"
 #include "optics/placing.h"
 

@@ -1,7 +1,7 @@
 // The picture in the Camera view: draft while something moves, refined where it stands still, and how it is
 // shown.
-#include "desk/camera_view.h"
-#include "desk/picture_request.h"
+#include "desk/camera/camera_view.h"
+#include "desk/jobs/picture_request.h"
 #include "render/render.h"
 #include "staged_fixture.h"
 

@@ -1,7 +1,7 @@
 // A desk on which two pictures are staged: one behind at 24 m, and one with a thing in its middle at 10 m.
 #pragma once
 
-#include "desk/number_field.h"
+#include "desk/kit/number_field.h"
 #include "desk_fixture.h"
 #include "optics/placing.h"
 

@@ -1,11 +1,11 @@
 // Staging by hand: views, handles, catching, the ladder and the list, commands. Each gesture is made with the
 // mouse or the keyboard on the real widgets; the scene says what came of it.
-#include "desk/draft_view.h"
-#include "desk/ladder.h"
-#include "desk/layer_list.h"
-#include "desk/model_view.h"
-#include "desk/panes.h"
-#include "desk/timeline.h"
+#include "desk/kit/panes.h"
+#include "desk/set/draft_view.h"
+#include "desk/set/ladder.h"
+#include "desk/set/layer_list.h"
+#include "desk/set/model_view.h"
+#include "desk/time/timeline.h"
 #include "motion/measure.h"
 #include "scene/scene_json.h"
 #include "staged_fixture.h"

@@ -1,8 +1,8 @@
 // Tracks in the timeline and on the curves, layers in time, and what the checks say.
-#include "desk/curve_paper.h"
-#include "desk/curve_view.h"
-#include "desk/findings.h"
-#include "desk/timeline.h"
+#include "desk/time/curve_paper.h"
+#include "desk/time/curve_view.h"
+#include "desk/time/findings.h"
+#include "desk/time/timeline.h"
 #include "motion/values.h"
 #include "scene/scene_json.h"
 #include "staged_fixture.h"

@@ -1,8 +1,8 @@
 // The whole task in the real window: drop a file, drag a rung, walk the camera, set a mark, play, write,
 // reopen.
-#include "desk/draft_view.h"
-#include "desk/ladder.h"
-#include "desk/timeline.h"
+#include "desk/set/draft_view.h"
+#include "desk/set/ladder.h"
+#include "desk/time/timeline.h"
 #include "desk_fixture.h"
 #include "optics/placing.h"
 #include "output/write.h"

@@ -1,0 +1,518 @@
+#include "desk/cutting/cut_view.h"
+
+#include "cutout/source.h"
+#include "desk/cutting/cut_picture.h"
+#include "desk/cutting/cut_shapes.h"
+#include "desk/jobs/workers.h"
+#include "desk/look/theme.h"
+#include "motion/track.h"
+#include "scene/cutout_json.h"
+#include "scene/scene_json.h"
+
+#include <QCheckBox>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QPainter>
+#include <QPainterPath>
+#include <QPointer>
+#include <QPushButton>
+#include <QTabletEvent>
+#include <cmath>
+
+namespace stage::desk {
+struct CutView::Job {
+    CutPictureWish wish;
+    std::stop_source stop;
+    std::atomic<double> share = 0;
+};
+
+CutView::CutView(Session& session, QWidget* parent) : QWidget(parent), m_session(session) {
+    setMouseTracking(true);
+    setFocusPolicy(Qt::StrongFocus);
+    setMinimumSize(240, 180);
+    setAccessibleName(tr("Cut out"));
+    m_banner = new QWidget(this);
+    m_banner->setObjectName(QStringLiteral("guide"));
+    m_banner->setAttribute(Qt::WA_StyledBackground);
+    auto* row = new QHBoxLayout(m_banner);
+    row->setContentsMargins(10, 6, 6, 6);
+    row->setSpacing(6);
+    m_bannerText = new QLabel;
+    m_bannerText->setWordWrap(true);
+    m_bannerBack = new QPushButton(tr("Take back"));
+    m_bannerNext = new QPushButton;
+    m_bannerNext->setObjectName(QStringLiteral("guideNext"));
+    m_bannerCancel = new QPushButton(tr("Cancel"));
+    row->addWidget(m_bannerText, 1);
+    m_join = new QCheckBox(tr("As one layer"));
+    m_join->setToolTip(
+        tr("All that is near becomes one layer, and all in the middle another; else each loop one"));
+    m_join->setFocusPolicy(Qt::NoFocus);
+    row->addWidget(m_join);
+    for (QPushButton* button : {m_bannerBack, m_bannerNext, m_bannerCancel}) {
+        button->setFocusPolicy(Qt::NoFocus);
+        row->addWidget(button);
+    }
+    m_banner->hide();
+    connect(m_bannerNext, &QPushButton::clicked, this, [this] {
+        if (m_guide == Guide::Near) {
+            m_guide = Guide::Middle;
+            refreshBanner();
+        } else {
+            finishSplit();
+        }
+    });
+    connect(m_bannerBack, &QPushButton::clicked, this, [this] {
+        auto& loops = m_guide == Guide::Near ? m_near : m_middle;
+        if (!loops.empty()) {
+            loops.pop_back();
+        } else if (m_guide == Guide::Middle) {
+            m_guide = Guide::Near;
+        }
+        refreshBanner();
+    });
+    connect(m_bannerCancel, &QPushButton::clicked, this, [this] {
+        m_guide = Guide::Off;
+        refreshBanner();
+    });
+    m_tick.setInterval(250);
+    connect(&m_tick, &QTimer::timeout, this, [this] {
+        ++m_seconds;
+        update();
+    });
+    connect(&m_session, &Session::selectionChanged, this, &CutView::layerMayHaveChanged);
+    connect(&m_session, &Session::sceneChanged, this, &CutView::layerMayHaveChanged);
+    m_session.beat().follow(this, Beat::Rank::Drawing, [this] { request(); });
+}
+
+CutView::~CutView() {
+    if (m_running) m_running->stop.request_stop();
+}
+
+// ---- what is worked on
+
+scene::LayerPtr CutView::layer() const {
+    const scene::LayerPtr selected = m_session.selected().layer;
+    return selected && !selected->group() ? selected : nullptr;
+}
+
+const scene::Matte* CutView::current() const {
+    const auto l = layer();
+    if (!l || !l->cutout || m_matte < 0 || m_matte >= static_cast<int>(l->cutout->mattes.size()))
+        return nullptr;
+    return &l->cutout->mattes[static_cast<std::size_t>(m_matte)];
+}
+
+std::vector<scene::PathPoint> CutView::outline() const {
+    const scene::Matte* matte = current();
+    const auto* outline = matte ? std::get_if<scene::Outline>(&matte->shape) : nullptr;
+    return outline ? motion::valueAt(outline->points, matteTime()) : std::vector<scene::PathPoint>{};
+}
+
+std::optional<scene::Area> CutView::area() const {
+    const scene::Matte* matte = current();
+    if (!matte) return std::nullopt;
+    if (const auto* rectangle = std::get_if<scene::Rectangle>(&matte->shape))
+        return motion::valueAt(rectangle->area, matteTime());
+    if (const auto* ellipse = std::get_if<scene::Ellipse>(&matte->shape))
+        return motion::valueAt(ellipse->area, matteTime());
+    return std::nullopt;
+}
+
+void CutView::layerMayHaveChanged() {
+    const auto l = layer();
+    const std::int64_t id = l ? l->id : 0;
+    if (id != m_layer) {
+        m_layer = id;
+        m_fitted = false;
+        m_picture = {};
+        m_points.clear();
+        m_drawn.clear();
+        m_cloneFrom.reset();
+        m_guide = Guide::Off;
+        m_matte = l && l->cutout && !l->cutout->mattes.empty()
+                      ? static_cast<int>(l->cutout->mattes.size()) - 1
+                      : -1;
+        refreshBanner();
+        Q_EMIT matteChanged();
+    }
+    const int count = l && l->cutout ? static_cast<int>(l->cutout->mattes.size()) : 0;
+    if (m_matte >= count) {
+        m_matte = count - 1;
+        Q_EMIT matteChanged();
+    }
+    request();
+}
+
+void CutView::setTool(Tool tool) {
+    m_tool = tool;
+    m_points.clear();
+    m_take = nullptr;
+    setCursor(Qt::CrossCursor);
+    Q_EMIT toolChanged();
+    update();
+}
+
+void CutView::setShow(Show show) {
+    m_show = show;
+    Q_EMIT toolChanged();
+    request();
+}
+
+void CutView::setMatte(int index) {
+    if (index == m_matte) return;
+    m_matte = index;
+    Q_EMIT matteChanged();
+    update();
+}
+
+void CutView::setBrushSize(double pixels) {
+    m_brushSize = std::clamp(pixels, 1.0, 5000.0);
+    Q_EMIT toolChanged();
+    update();
+}
+
+void CutView::pickColour(std::function<void(const scene::Colour&)> take) {
+    m_take = std::move(take);
+    setCursor(Qt::PointingHandCursor);
+    update();
+}
+
+// ---- where things are
+
+V2d CutView::toPicture(const QPointF& place) const {
+    return V2d((place.x() - m_origin.x()) / m_zoom, (place.y() - m_origin.y()) / m_zoom);
+}
+QPointF CutView::toView(const V2d& place) const {
+    return m_origin + QPointF(place.x, place.y) * m_zoom;
+}
+
+void CutView::fit() {
+    const auto l = layer();
+    if (!l) return;
+    constexpr double rim = 12;
+    // The guide's bar lies below the picture, not over its foot.
+    const double tall = m_guide == Guide::Off ? height() : m_banner->y() + 4;
+    m_zoom = std::min((width() - 2 * rim) / l->pixels.x, (tall - 2 * rim) / l->pixels.y);
+    m_zoom = std::clamp(m_zoom, 1e-3, 32.0);
+    m_origin = {(width() - l->pixels.x * m_zoom) / 2, (tall - l->pixels.y * m_zoom) / 2};
+    m_fitted = true;
+    request();
+}
+
+// ---- the picture
+
+void CutView::request() {
+    update();
+    const auto l = layer();
+    if (!l || !isVisible()) return;
+    if (!m_fitted) return fit();
+    CutPictureWish wish;
+    wish.pixels = motion::pixelsAt(*m_session.scene(), l, m_session.time());
+    if (!wish.pixels) return;
+    wish.cache = m_session.sharedSources();
+    wish.show = static_cast<int>(m_guide != Guide::Off ? Show::Before : m_show);
+    wish.perPixel = m_zoom * devicePixelRatioF();
+    const V2d low = toPicture({0, 0}),
+              high = toPicture({static_cast<double>(width()), static_cast<double>(height())});
+    wish.visible = QRectF(QPointF(low.x, low.y), QPointF(high.x, high.y));
+    m_next = std::make_shared<Job>();
+    m_next->wish = std::move(wish);
+    if (m_busy)
+        m_running->stop.request_stop();
+    else
+        start();
+}
+
+void CutView::start() {
+    m_running = std::exchange(m_next, nullptr);
+    m_busy = true;
+    m_seconds = 0;
+    m_tick.start();
+    workers().start([self = QPointer(this), job = m_running] {
+        const auto interim = [self, job](CutPicture coarse) {
+            QMetaObject::invokeMethod(qApp, [self, job, coarse = std::move(coarse)] {
+                if (!self || self->m_running != job || self->m_next) return;
+                self->m_picture = coarse.image;
+                self->m_place = coarse.place;
+                self->update();
+            });
+        };
+        auto made = guarded([&] {
+            return cutPicture(job->wish, {[job](double share) { job->share = share; }, job->stop.get_token()},
+                              interim);
+        });
+        QMetaObject::invokeMethod(qApp, [self, job, made = std::move(made)] {
+            if (!self) return;
+            self->m_busy = false;
+            self->m_tick.stop();
+            if (made) {
+                self->m_picture = made->image;
+                self->m_place = made->place;
+            } else if (!made.error().cancelled) {
+                Q_EMIT self->m_session.problem(QString::fromStdString(made.error().sentence));
+            }
+            self->update();
+            if (self->m_next)
+                self->start();
+            else
+                Q_EMIT self->shown();
+        });
+    });
+}
+
+void CutView::placeBanner() {
+    const int tall = std::max(m_banner->sizeHint().height(), m_banner->heightForWidth(width() - 16));
+    m_banner->setGeometry(8, height() - 8 - tall, width() - 16, tall);
+}
+
+void CutView::resizeEvent(QResizeEvent*) {
+    placeBanner();
+    fit();
+}
+
+void CutView::showEvent(QShowEvent*) {
+    layerMayHaveChanged();
+}
+
+void CutView::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.fillRect(rect(), theme::edge);
+    const auto l = layer();
+    if (!l) {
+        painter.setPen(theme::dim);
+        painter.setFont(theme::sans(12));
+        painter.drawText(rect().adjusted(20, 20, -20, -20), Qt::AlignCenter | Qt::TextWordWrap,
+                         tr("Select one layer, in the Camera view or in the timeline, to cut it out."));
+        return;
+    }
+    const QRectF whole(toView({0, 0}), toView(V2d(l->pixels.x, l->pixels.y)));
+    // Where nothing is: a quiet check.
+    painter.save();
+    painter.setClipRect(whole.intersected(rect()));
+    for (int y = static_cast<int>(std::max(0.0, whole.top())) / 8;
+         y * 8 < std::min<double>(height(), whole.bottom()); ++y)
+        for (int x = static_cast<int>(std::max(0.0, whole.left())) / 8;
+             x * 8 < std::min<double>(width(), whole.right()); ++x)
+            painter.fillRect(x * 8, y * 8, 8, 8,
+                             (x + y) % 2 ? QColor(0x3A, 0x3F, 0x44) : QColor(0x31, 0x36, 0x3B));
+    painter.restore();
+    if (!m_picture.isNull()) {
+        painter.setRenderHint(QPainter::SmoothPixmapTransform, m_zoom < 3);
+        painter.drawImage(QRectF(toView(V2d(m_place.left(), m_place.top())),
+                                 toView(V2d(m_place.right(), m_place.bottom()))),
+                          m_picture);
+    }
+    painter.setRenderHint(QPainter::Antialiasing);
+    drawOverlay(painter);
+    if (m_busy && m_seconds > 1) {
+        const double share = m_running ? m_running->share.load() : 0;
+        const QString text =
+            share > 0.01 ? tr("Working… %1 % · Ctrl+Z takes it back").arg(static_cast<int>(share * 100))
+                         : tr("Working…");
+        painter.setFont(theme::sans(12));
+        const QRectF box(10, 10, painter.fontMetrics().horizontalAdvance(text) + 20, 24);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(QColor(0x1C, 0x1F, 0x22, 220));
+        painter.drawRoundedRect(box, 4, 4);
+        painter.setPen(theme::text);
+        painter.drawText(box, Qt::AlignCenter, text);
+    }
+}
+
+void CutView::drawOverlay(QPainter& painter) {
+    // A light line on a dark one shows on any picture.
+    const auto twice = [&](const QPainterPath& path, const QColor& colour,
+                           Qt::PenStyle style = Qt::SolidLine) {
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(QColor(0, 0, 0, 160), 3));
+        painter.drawPath(path);
+        painter.setPen(QPen(colour, 1.4, style));
+        painter.drawPath(path);
+    };
+    const auto pathOf = [&](const std::vector<V2d>& places, bool closed) {
+        QPainterPath path;
+        for (std::size_t i = 0; i < places.size(); ++i)
+            i == 0 ? path.moveTo(toView(places[i])) : path.lineTo(toView(places[i]));
+        if (closed) path.closeSubpath();
+        return path;
+    };
+    const auto curveOf = [&](const std::vector<scene::PathPoint>& points, bool closed) {
+        QPainterPath path;
+        for (std::size_t i = 0; i < points.size(); ++i) {
+            if (i == 0)
+                path.moveTo(toView(points[0].place));
+            else
+                path.cubicTo(toView(points[i - 1].place + points[i - 1].out),
+                             toView(points[i].place + points[i].in), toView(points[i].place));
+        }
+        if (closed && points.size() > 1)
+            path.cubicTo(toView(points.back().place + points.back().out),
+                         toView(points[0].place + points[0].in), toView(points[0].place));
+        return path;
+    };
+    const auto dot = [&](const QPointF& at, bool square, bool strong) {
+        painter.setPen(QPen(theme::pen, 1));
+        painter.setBrush(strong ? theme::vermilion : theme::text);
+        if (square)
+            painter.drawRect(QRectF(at.x() - 3.5, at.y() - 3.5, 7, 7));
+        else
+            painter.drawEllipse(at, 3, 3);
+    };
+    const auto handles = [&](const std::vector<scene::PathPoint>& points) {
+        for (std::size_t i = 0; i < points.size(); ++i) {
+            const auto& p = points[i];
+            for (const V2d& handle : {p.in, p.out}) {
+                if (handle == V2d(0)) continue;
+                painter.setPen(QPen(theme::text, 1));
+                painter.drawLine(toView(p.place), toView(p.place + handle));
+                dot(toView(p.place + handle), false, false);
+            }
+            dot(toView(p.place), true, m_held.which == static_cast<int>(i) && m_held.grip == Grip::Point);
+        }
+    };
+    if (m_guide != Guide::Off) {
+        int n = 0;
+        const auto loops = [&](const std::vector<std::vector<V2d>>& all, const QColor& colour,
+                               const QString& name) {
+            for (const auto& loop : all) {
+                twice(pathOf(loop, true), colour);
+                painter.setFont(theme::sans(11, true));
+                const QString label = QStringLiteral("%1 %2").arg(name).arg(++n);
+                QPointF at = toView(loop.front()) + QPointF(6, -6);
+                at.setX(
+                    std::clamp(at.x(), 4.0, width() - 6.0 - painter.fontMetrics().horizontalAdvance(label)));
+                at.setY(std::max(at.y(), 14.0));
+                painter.setPen(QPen(QColor(0, 0, 0, 200), 1));
+                painter.drawText(at + QPointF(1, 1), label);
+                painter.setPen(colour);
+                painter.drawText(at, label);
+            }
+            n = 0;
+        };
+        loops(m_near, theme::brass, tr("near"));
+        loops(m_middle, QColor(0x8F, 0xC7, 0xC4), tr("middle"));
+    } else if (const scene::Matte* matte = current()) {
+        if (const auto points = outline(); !points.empty()) {
+            twice(curveOf(points, true), theme::text);
+            handles(points);
+        } else if (const auto a = area()) {
+            QPainterPath path;
+            std::vector<V2d> corners;
+            for (const V2d& side : {V2d(-1, -1), V2d(1, -1), V2d(1, 1), V2d(-1, 1)})
+                corners.push_back(a->centre + turned(side * a->size / 2.0, a->turn));
+            if (std::holds_alternative<scene::Ellipse>(matte->shape)) {
+                for (int i = 0; i <= 64; ++i) {
+                    const double t = 2 * std::numbers::pi * i / 64;
+                    const QPointF at =
+                        toView(a->centre +
+                               turned(V2d(std::cos(t) * a->size.x, std::sin(t) * a->size.y) / 2.0, a->turn));
+                    i == 0 ? path.moveTo(at) : path.lineTo(at);
+                }
+                twice(path, theme::text);
+                twice(pathOf(corners, true), theme::dim, Qt::DotLine);
+            } else {
+                twice(pathOf(corners, true), theme::text);
+            }
+            for (const V2d& corner : corners)
+                dot(toView(corner), true, false);
+        } else if (const auto* subject = std::get_if<scene::Subject>(&matte->shape)) {
+            twice(pathOf(subject->loop, true), theme::dim, Qt::DotLine);
+        } else if (const auto* alike = std::get_if<scene::Alike>(&matte->shape)) {
+            dot(toView(alike->at), false, true);
+        }
+    }
+    if (!m_drawn.empty()) {
+        if (m_held.grip == Grip::Shape && m_drawn.size() == 2) {
+            QPainterPath path;
+            const QRectF box = QRectF(toView(m_drawn[0]), toView(m_drawn[1])).normalized();
+            m_tool == Tool::Ellipse ? path.addEllipse(box) : path.addRect(box);
+            twice(path, theme::vermilion);
+        } else {
+            twice(pathOf(m_drawn, false), theme::vermilion);
+        }
+    }
+    if (!m_points.empty()) {
+        auto points = m_points;
+        if (m_held.grip != Grip::NewPoint && m_over) points.emplace_back(toPicture(m_hover));
+        twice(curveOf(points, false), theme::vermilion);
+        handles(m_points);
+    }
+    const bool brush = m_tool == Tool::Brush || m_tool == Tool::Clone;
+    if (!m_stroke.dabs.empty()) {
+        std::vector<V2d> way;
+        for (const auto& dab : m_stroke.dabs)
+            way.push_back(dab.place);
+        painter.setBrush(Qt::NoBrush);
+        QColor colour = m_stroke.erase ? theme::edge : theme::vermilion;
+        colour.setAlpha(110);
+        painter.setPen(
+            QPen(colour, std::max(1.0, m_stroke.size * m_zoom), Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        if (way.size() == 1)
+            painter.drawPoint(toView(way[0]));
+        else
+            painter.drawPath(pathOf(way, false));
+    }
+    if (brush && m_over && m_guide == Guide::Off && !m_take) {
+        QPainterPath ring;
+        ring.addEllipse(m_hover, m_brushSize * m_zoom / 2, m_brushSize * m_zoom / 2);
+        twice(ring, theme::text);
+        if (m_tool == Tool::Clone && m_cloneFrom) {
+            QPainterPath from;
+            from.addEllipse(m_hover + QPointF(m_cloneFrom->x, m_cloneFrom->y) * m_zoom,
+                            m_brushSize * m_zoom / 2, m_brushSize * m_zoom / 2);
+            twice(from, theme::brass, Qt::DashLine);
+        }
+    }
+}
+
+// ---- splitting
+
+void CutView::startSplit() {
+    if (!layer()) return;
+    m_near.clear();
+    m_middle.clear();
+    m_points.clear();
+    m_guide = Guide::Near;
+    refreshBanner();
+    setFocus();
+}
+
+void CutView::refreshBanner() {
+    const bool shown = m_guide != Guide::Off, changed = shown == m_banner->isHidden();
+    m_banner->setVisible(shown);
+    if (m_guide == Guide::Near) {
+        m_bannerText->setText(m_near.empty()
+                                  ? tr("1 of 2  Draw a rough loop around each thing that is near")
+                                  : tr("1 of 2  Near: %1. Draw another, or go on").arg(m_near.size()));
+        m_bannerNext->setText(tr("Next"));
+        m_bannerNext->setEnabled(true);
+    } else if (m_guide == Guide::Middle) {
+        m_bannerText->setText(m_middle.empty()
+                                  ? tr("2 of 2  Now each thing in the middle, or split right away")
+                                  : tr("2 of 2  In the middle: %1").arg(m_middle.size()));
+        m_bannerNext->setText(tr("Split"));
+        m_bannerNext->setEnabled(!m_near.empty() || !m_middle.empty());
+    }
+    m_bannerBack->setEnabled(m_guide == Guide::Middle || !m_near.empty());
+    m_join->setVisible(m_near.size() > 1 || m_middle.size() > 1);
+    placeBanner();
+    Q_EMIT toolChanged();
+    changed ? fit() : request();
+}
+
+void CutView::finishSplit() {
+    const auto l = layer();
+    if (!l) return;
+    edit::Edit split = {{"edit", "split"}, {"layer", l->id}};
+    for (const auto& [key, loops] : {std::pair("near", &m_near), std::pair("middle", &m_middle)})
+        for (const auto& loop : *loops)
+            split[key].push_back({{"loop", pairs(loop)}});
+    if (m_join->isChecked()) split["join"] = true;
+    m_guide = Guide::Off;
+    m_session.apply(split);
+    refreshBanner();
+}
+
+}

@@ -1,0 +1,50 @@
+#include "desk/kit/question.h"
+
+#include <QElapsedTimer>
+#include <QKeyEvent>
+#include <QMessageBox>
+#include <QPushButton>
+
+namespace stage::desk {
+namespace {
+
+/// Swallows keys for a moment.
+class Hesitation : public QObject {
+public:
+    explicit Hesitation(QObject* parent) : QObject(parent) { m_since.start(); }
+
+protected:
+    bool eventFilter(QObject*, QEvent* event) override {
+        const bool key = event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease ||
+                         event->type() == QEvent::ShortcutOverride || event->type() == QEvent::Shortcut;
+        return key && m_since.elapsed() < 700;
+    }
+
+private:
+    QElapsedTimer m_since;
+};
+
+}
+
+int ask(QWidget* parent, const QString& title, const QString& text, const QStringList& answers) {
+    QMessageBox box(QMessageBox::NoIcon, title, text, QMessageBox::NoButton, parent);
+    box.setObjectName(QStringLiteral("question"));
+    auto* hesitation = new Hesitation(&box);
+    QList<QPushButton*> buttons;
+    for (qsizetype i = 0; i < answers.size(); ++i) {
+        // Roles keep the order in which they are given.
+        auto* button = box.addButton(answers[i], i + 1 == answers.size() ? QMessageBox::RejectRole
+                                                                         : QMessageBox::AcceptRole);
+        button->installEventFilter(hesitation);
+        buttons << button;
+    }
+    box.setEscapeButton(buttons.last());
+    box.installEventFilter(hesitation);
+    box.setDefaultButton(buttons.first());
+    box.exec();
+    for (qsizetype i = 0; i < buttons.size(); ++i)
+        if (box.clickedButton() == buttons[i]) return static_cast<int>(i);
+    return static_cast<int>(answers.size()) - 1;
+}
+
+}

@@ -1,0 +1,108 @@
+// The set on drafting paper: from above (Plan) or from the side (Section), with the camera, its sight lines,
+// its path, and what it sees sharply. Layers are pushed in depth here, and marks are moved.
+#pragma once
+
+#include "desk/camera/camera_hands.h"
+#include "desk/session/session.h"
+#include "desk/set/draft_scale.h"
+#include "optics/placing.h"
+
+#include <QPolygonF>
+#include <QWidget>
+
+namespace stage::desk {
+
+class DraftView : public QWidget {
+    Q_OBJECT
+public:
+    enum class From { Above, Side };
+    DraftView(Session& session, From from, QWidget* parent = nullptr);
+    QSize sizeHint() const override { return {320, 300}; }
+
+    // Interface thread, as all of this.
+    void fitAll();
+    void fitSelection();
+    /// A true scale, or what is far folded.
+    void setFolded(bool folded);
+    bool folded() const { return m_scale.folded(); }
+
+    // Where things are in the widget, for the ladder and for tests.
+    const DraftScale& scale() const { return m_scale; }
+    QPointF placeOf(const V3d& point) const;
+    QPointF placeOfDepth(double depth) const; ///< on the axis
+    QPointF barMiddle(std::int64_t layer) const;
+    /// Where a hand of the camera is; nothing when there is none.
+    std::optional<QPointF> placeOf(CameraHand::Kind kind, int mark = -1) const;
+
+    /// Layers being pushed by someone else's hand (the ladder) go to a depth; snaps as this does.
+    void pushTo(double depth, double from, std::int64_t grabbed, bool snap);
+    void endPush();
+
+Q_SIGNALS:
+    void scaleChanged();
+    void menuAsked(const QPoint& global);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void showEvent(QShowEvent*) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
+    bool event(QEvent* event) override;
+
+private:
+    struct Bar {
+        std::int64_t id;
+        scene::LayerPtr layer;
+        QPolygonF line;    ///< its middle
+        QPolygonF outline; ///< all of it
+        bool visible, locked;
+    };
+    DraftPoint draft(const V3d& point) const;
+    void refresh();
+    void refit();
+    double snapped(double depth, std::int64_t grabbed) const;
+    void layOut();
+    std::int64_t layerAt(const QPointF& place) const;
+    std::optional<CameraHand> handAt(const QPointF& place) const;
+    /// The sight lines, from the eye, in this view.
+    std::array<QPointF, 3> sightLines() const;
+    QPointF lookPlace() const;                                ///< of the hand that turns the camera
+    V3d worldAt(const QPointF& place, const V3d& like) const; ///< in the plane of this view through a point
+    bool onPath(const QPointF& place) const;
+    void drawGrid(QPainter& painter) const;
+    void drawSight(QPainter& painter) const;
+    void drawCamera(QPainter& painter) const;
+    void drawPath(QPainter& painter) const;
+    void drawSharp(QPainter& painter) const;
+    void labelFocus(QPainter& painter) const;
+    QPolygonF bandOf(double near, double far) const;
+    void takeHand(const CameraHand& hand);
+    void sayOf(std::int64_t layer);
+    void stop();
+
+    Session& m_session;
+    From m_from;
+    DraftScale m_scale;
+    bool m_own = false; ///< zoomed or panned by hand: not refitted
+    optics::View m_first;
+    std::vector<Bar> m_bars;
+
+    enum class Drag { None, Layer, Camera, Focus, Pan, Frame } m_drag = Drag::None;
+    std::int64_t m_dragLayer = 0;
+    std::optional<CameraDrag> m_camera;
+    QPointF m_gripOff; ///< of the pointer from the hand that it took
+    bool m_moved = false;
+    QPointF m_pressed, m_last;
+    double m_depthFrom = 0;
+    std::optional<double> m_snappedAt;
+    QRectF m_frame; ///< being drawn around layers
+    QString m_say;
+};
+
+}

@@ -1,0 +1,295 @@
+// What a drafting view draws.
+#include "desk/set/draft_view.h"
+
+#include "desk/kit/number_field.h"
+#include "desk/look/paper.h"
+#include "desk/look/theme.h"
+#include "optics/view.h"
+
+#include <QPainter>
+#include <QPainterPath>
+#include <algorithm>
+#include <cmath>
+
+namespace stage::desk {
+
+void DraftView::drawGrid(QPainter& painter) const {
+    painter.setFont(theme::figures(10));
+    const bool up = m_from == From::Above;
+    const QRectF area = rect();
+    // Lines of equal depth: some of each decade where folded, evenly where true.
+    std::vector<std::pair<double, bool>> depths;
+    const double far = std::clamp(
+        std::max(m_scale.depthAt(up ? area.topRight() : area.bottomRight()), m_scale.depthAt(area.topLeft())),
+        0.1, 1e7);
+    if (m_scale.folded()) {
+        for (double decade = 0.1; decade < far; decade *= 10)
+            for (const int k : {1, 2, 4, 6, 8})
+                depths.emplace_back(decade * k, k == 1 || k == 2 || k == 4);
+    } else {
+        const double pixels = std::max(1e-9, m_scale.perMetre(0));
+        double step = std::pow(10, std::floor(std::log10(60 / pixels)));
+        for (const double k : {1.0, 2.0, 5.0, 10.0})
+            if (step * k * pixels >= 40) {
+                step *= k;
+                break;
+            }
+        for (double depth = step; depth < far && depths.size() < 200; depth += step)
+            depths.emplace_back(depth, true);
+    }
+    const auto lineAt = [&](double depth) {
+        const QPointF at = placeOfDepth(depth);
+        if (up)
+            painter.drawLine(QPointF(area.left(), at.y()), QPointF(area.right(), at.y()));
+        else
+            painter.drawLine(QPointF(at.x(), area.top()), QPointF(at.x(), area.bottom()));
+    };
+    const auto label = [&](double depth, const QString& text) {
+        const QPointF at = placeOfDepth(depth);
+        painter.setPen(theme::penDim);
+        if (up)
+            painter.drawText(QRectF(area.right() - 74, at.y() - 13, 68, 12), Qt::AlignRight | Qt::AlignBottom,
+                             text);
+        else
+            painter.drawText(QRectF(at.x() + 3, area.bottom() - 15, 60, 12), Qt::AlignLeft | Qt::AlignBottom,
+                             text);
+    };
+    const auto along = [&](double depth) {
+        const QPointF at = placeOfDepth(depth);
+        return up ? -at.y() : at.x();
+    };
+    double last = -1e9, lastLabel = -1e9;
+    const double room = up ? 20 : 44;
+    const double zero = along(0);
+    for (const auto& [depth, strong] : depths) {
+        const double at = along(depth);
+        if (at - last < 9) continue;
+        last = at;
+        painter.setPen(QPen(strong ? theme::gridStrong : theme::grid, 1));
+        lineAt(depth);
+        if (strong && at - lastLabel > room && at - zero > room - 4) {
+            label(depth, figure(depth, depth < 1 ? 1 : 0) + tr(" m"));
+            lastLabel = at;
+        }
+    }
+    painter.setPen(QPen(theme::gridStrong, 1));
+    lineAt(0);
+    label(0, tr("0 m"));
+    // Lines of equal distance from the axis converge where the scale folds what is far.
+    const double width = (up ? area.width() : area.height()) / std::max(1e-9, m_scale.perMetre(0));
+    const double decade = std::pow(10, std::floor(std::log10(width / 3)));
+    const double step = decade * (width / 3 / decade > 5 ? 5 : 1);
+    painter.setPen(QPen(theme::grid, 1));
+    const double end = std::min(far * 4, 1e7);
+    for (double across = 0; across < end * 3 && across / step < 40; across += step)
+        for (const double side : {-across, across})
+            painter.drawLine(m_scale.place({side, m_scale.folded() ? m_scale.nearest() : -end}),
+                             m_scale.place({side, end}));
+    if (!up) { // the ground
+        const V3d foot(m_first.eye.x, 0, m_first.eye.z);
+        const V3d ahead = V3d(m_first.forward.x, 0, m_first.forward.z);
+        painter.setPen(QPen(theme::penDim, 1, Qt::DashDotLine));
+        painter.drawLine(placeOf(foot - ahead * 0.4 * m_scale.fold()), placeOf(foot + ahead * end));
+        painter.setPen(theme::penDim);
+        const QPointF at = placeOf(foot + ahead * 0.02 * m_scale.fold());
+        painter.drawText(QRectF(4, at.y() + 1, 60, 12), Qt::AlignLeft | Qt::AlignTop, tr("ground"));
+    }
+}
+
+/// What lies between two planes across the axis of the camera shown.
+QPolygonF DraftView::bandOf(double near, double far) const {
+    const optics::View view =
+        optics::viewOf(m_session.pose(), m_session.scene()->camera.gate, m_session.scene()->output.frame);
+    const V3d side = m_from == From::Above ? m_first.right : m_first.up;
+    const double least = m_scale.nearest() * 0.9;
+    const auto corner = [&](double depth, double way) {
+        // Along the plane's own direction in this view, far enough to leave the paper.
+        const V3d normal = view.forward;
+        V3d across = side - normal * side.dot(normal);
+        if (across.length() < 1e-6) across = side;
+        DraftPoint at = draft(view.eye + view.forward * depth +
+                              across.normalized() * (way * (20 + 4 * std::min(depth, 1e6))));
+        at.depth = std::max(at.depth, least);
+        return m_scale.place(at);
+    };
+    far = std::min(far, 1e6);
+    return QPolygonF{corner(near, -1), corner(near, 1), corner(far, 1), corner(far, -1)};
+}
+
+void DraftView::drawSharp(QPainter& painter) const {
+    const scene::Pose pose = m_session.pose();
+    const scene::Scene& scene = *m_session.scene();
+    const optics::Sharpness range = optics::sharpnessOf(pose, scene.camera.gate, scene.output.frame);
+    QColor veil = theme::focus;
+    veil.setAlpha(26);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(veil);
+    painter.drawPolygon(bandOf(range.near, range.far));
+    const QPolygonF line = bandOf(pose.focus, pose.focus);
+    painter.setPen(QPen(theme::focus, 1.6));
+    painter.drawLine(line[0], line[1]);
+}
+
+void DraftView::labelFocus(QPainter& painter) const {
+    const scene::Pose pose = m_session.pose();
+    const scene::Scene& scene = *m_session.scene();
+    const V3d sharp =
+        pose.position + optics::viewOf(pose, scene.camera.gate, scene.output.frame).forward * pose.focus;
+    const QPointF at = placeOf(sharp);
+    painter.setFont(theme::figures(10));
+    const QString text = tr("focus %1").arg(figure(pose.focus, 2));
+    QRectF box = painter.fontMetrics().boundingRect(text).adjusted(-3, -1, 3, 1);
+    if (m_from == From::Above)
+        box.moveBottomLeft(QPointF(4, at.y() - 2));
+    else
+        box.moveTopLeft(QPointF(at.x() + 4, 6));
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(0xF2, 0xEC, 0xDF, 215));
+    painter.drawRect(box);
+    painter.setPen(theme::focus.darker(135));
+    painter.drawText(box, Qt::AlignCenter, text);
+}
+
+namespace {
+
+/// The camera's axis laid into the plane of a view, and its right-hand side or upside there.
+struct Laid {
+    V3d ahead, aside;
+};
+Laid laid(const optics::View& view, const optics::View& first, bool above) {
+    const V3d normal = above ? first.up : first.right;
+    V3d ahead = view.forward - normal * view.forward.dot(normal);
+    if (ahead.length() < 1e-6) ahead = first.forward;
+    ahead.normalize();
+    return {ahead, above ? ahead.cross(normal) : normal.cross(ahead)};
+}
+
+}
+
+std::array<QPointF, 3> DraftView::sightLines() const {
+    const scene::Scene& scene = *m_session.scene();
+    const optics::View view = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
+    const bool above = m_from == From::Above;
+    const auto [ahead, aside] = laid(view, m_first, above);
+    const double half = (above ? scene.output.frame.x : scene.output.frame.y) / (2 * view.slope);
+    const double reach = 50 * std::max(m_scale.fold(), 1.0);
+    return {placeOf(view.eye), placeOf(view.eye + (ahead - aside * half) * reach),
+            placeOf(view.eye + (ahead + aside * half) * reach)};
+}
+
+QPointF DraftView::lookPlace() const {
+    const scene::Scene& scene = *m_session.scene();
+    const optics::View view = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
+    const V3d ahead = laid(view, m_first, m_from == From::Above).ahead;
+    const QPointF eye = placeOf(view.eye), toward = placeOf(view.eye + ahead * 0.05 * m_scale.fold()) - eye;
+    const double length = std::hypot(toward.x(), toward.y());
+    return eye + (length > 0 ? toward / length : QPointF(0, -1)) * 34;
+}
+
+void DraftView::drawSight(QPainter& painter) const {
+    const auto [eye, left, right] = sightLines();
+    QPainterPath cone;
+    cone.moveTo(eye);
+    cone.lineTo(left);
+    cone.lineTo(right);
+    cone.closeSubpath();
+    painter.fillPath(cone, QColor(0x2F, 0x5D, 0x8C, 20));
+    painter.setPen(QPen(theme::sight, 1.3));
+    painter.drawLine(eye, left);
+    painter.drawLine(eye, right);
+}
+
+/// The camera: a wedge that points where it looks, with a ring ahead of it by which it is turned.
+void DraftView::drawCamera(QPainter& painter) const {
+    const QPointF eye = placeOf(m_session.pose().position), ring = lookPlace();
+    const QPointF u = (ring - eye) / 34, v(-u.y(), u.x());
+    painter.setPen(QPen(theme::sight, 1));
+    painter.drawLine(eye + u * 9, ring - u * 4);
+    painter.setBrush(theme::paper);
+    painter.drawEllipse(ring, 4, 4);
+    painter.setPen(QPen(theme::pen, 1));
+    painter.setBrush(theme::sight);
+    painter.drawPolygon(QPolygonF{eye + u * 9, eye - u * 6 + v * 7, eye - u * 6 - v * 7});
+}
+
+void DraftView::drawPath(QPainter& painter) const {
+    const auto& marks = m_session.scene()->camera.marks;
+    QPolygonF path;
+    for (std::size_t i = 0; i + 1 < marks.size(); ++i)
+        for (int k = 0; k <= 24; ++k)
+            path << placeOf(m_session.move().point(i, k / 24.0));
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(theme::vermilion, 1.2));
+    painter.drawPolyline(path);
+    const Ticks ticks = ticksOf(m_session);
+    std::vector<QPointF> places;
+    for (const V3d& place : ticks.places)
+        places.push_back(placeOf(place));
+    paper::ticks(painter, places, ticks.seconds);
+    const int here = m_session.markHere();
+    const auto held = [&](const CameraHand& hand) {
+        return m_camera && m_camera->hand().kind == hand.kind && m_camera->hand().mark == hand.mark;
+    };
+    const auto hands = cameraHands(m_session);
+    for (const CameraHand& hand : hands)
+        if (hand.kind == CameraHand::Kind::Arriving || hand.kind == CameraHand::Kind::Leaving)
+            paper::handle(painter, placeOf(marks[static_cast<std::size_t>(hand.mark)].pose.position),
+                          placeOf(hand.at), held(hand));
+        else if (hand.kind == CameraHand::Kind::Target)
+            paper::target(painter, placeOf(hand.at), held(hand));
+    drawCamera(painter);
+    for (std::size_t i = 0; i < marks.size(); ++i)
+        paper::mark(painter, placeOf(marks[i].pose.position), static_cast<int>(i),
+                    static_cast<int>(i) == here);
+}
+
+void DraftView::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.fillRect(rect(), theme::paper);
+    drawGrid(painter);
+    drawSight(painter);
+    drawSharp(painter);
+    const auto draw = [&](const Bar& bar, bool chosen) {
+        painter.setOpacity(bar.visible ? 1 : 0.3);
+        const QColor colour = m_session.swatches().of(*m_session.scene(), bar.layer).colour;
+        const QColor edge = chosen ? theme::vermilion : theme::pen;
+        QColor veil = colour;
+        veil.setAlpha(50);
+        QColor rim = edge;
+        rim.setAlpha(70);
+        painter.setPen(QPen(rim, 0.8));
+        painter.setBrush(veil);
+        painter.drawPolygon(bar.outline);
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(edge, 6.5, Qt::SolidLine, Qt::FlatCap));
+        painter.drawPolyline(bar.line);
+        painter.setPen(QPen(colour, 4, Qt::SolidLine, Qt::FlatCap));
+        painter.drawPolyline(bar.line);
+    };
+    const auto chosen = [&](const Bar& bar) { return m_session.isSelected(m_session.now().find(bar.id)); };
+    for (const Bar& bar : m_bars)
+        if (!chosen(bar)) draw(bar, false);
+    for (const Bar& bar : m_bars)
+        if (chosen(bar)) draw(bar, true);
+    painter.setOpacity(1);
+    labelFocus(painter);
+    drawPath(painter);
+    if (m_snappedAt) {
+        painter.setPen(QPen(theme::vermilion, 1, Qt::DotLine));
+        const QPointF at = placeOfDepth(*m_snappedAt);
+        if (m_from == From::Above)
+            painter.drawLine(QPointF(0, at.y()), QPointF(width(), at.y()));
+        else
+            painter.drawLine(QPointF(at.x(), 0), QPointF(at.x(), height()));
+    }
+    if (m_drag == Drag::Frame && m_moved) {
+        painter.setPen(QPen(theme::vermilion, 1, Qt::DashLine));
+        painter.setBrush(QColor(0xD9, 0x51, 0x2F, 22));
+        painter.drawRect(m_frame);
+    }
+    paper::say(painter, rect(), m_say);
+    paper::focusRim(painter, *this);
+}
+
+}

@@ -1,0 +1,600 @@
+#include "desk/set/model_view.h"
+
+#include "desk/kit/number_field.h"
+#include "desk/look/paper.h"
+#include "desk/look/theme.h"
+#include "motion/frame.h"
+#include "motion/measure.h"
+
+#include <QContextMenuEvent>
+#include <QKeyEvent>
+#include <QPainter>
+#include <algorithm>
+#include <cmath>
+
+namespace stage::desk {
+namespace {
+
+constexpr double gate = 36, focal = 40;
+
+}
+
+ModelView::ModelView(Session& session, QWidget* parent)
+    : QWidget(parent), m_session(session), m_request(session.sharedSources()) {
+    setFocusPolicy(Qt::StrongFocus);
+    setMinimumSize(160, 120);
+    setAccessibleName(tr("Model"));
+    const auto refresh = [this] {
+        if (!m_own && !m_session.previewing()) frameAll();
+        turned();
+    };
+    connect(&m_session, &Session::sceneChanged, this, refresh);
+    connect(&m_session, &Session::documentChanged, this, [this, refresh] {
+        m_own = false;
+        refresh();
+    });
+    m_session.beat().follow(this, Beat::Rank::Drawing, [this] { turned(); });
+    connect(&m_session, &Session::cameraChanged, this, &ModelView::turned);
+    connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
+    connect(&m_request, &PictureRequest::ready, this, [this](const QImage& picture, qint64, double) {
+        m_picture = picture;
+        update();
+    });
+    connect(&m_request, &PictureRequest::failed, &m_session, &Session::problem);
+}
+
+// ---- looking
+
+scene::Pose ModelView::pose() const {
+    scene::Pose pose;
+    pose.position = m_target - optics::forwardOf(m_pan, m_tilt) * m_distance;
+    pose.pan = m_pan;
+    pose.tilt = m_tilt;
+    pose.focal = focal;
+    return pose;
+}
+
+optics::View ModelView::view() const {
+    return optics::viewOf(pose(), gate, {std::max(1, width()), std::max(1, height())});
+}
+
+std::optional<QPointF> ModelView::placeOf(const V3d& point) const {
+    const auto place = optics::project(view(), point);
+    if (!place) return std::nullopt;
+    return QPointF(place->x, place->y);
+}
+
+/// Asks for the picture of what is seen now.
+void ModelView::ask() {
+    if (!isVisible() || width() < 2 || height() < 2) return;
+    const double scale = devicePixelRatioF() * (m_drag != Drag::None || m_session.previewing() ? 0.5 : 1);
+    const V2i size(std::max(1, static_cast<int>(width() * scale)),
+                   std::max(1, static_cast<int>(height() * scale)));
+    // As it stands for the camera of the move, seen from here.
+    scene::Scene now = m_session.now().scene;
+    now.camera.gate = gate;
+    now.output.background = {0, 0, 0, 0};
+    m_request.ask({.frame = motion::evaluate(now, m_session.time(), size, pose()),
+                   .quality = {.way = render::Way::Pinhole, .placeholders = true},
+                   .finish = m_drag != Drag::None || m_session.previewing()});
+}
+
+void ModelView::turned() {
+    ask();
+    update();
+}
+
+/// All layers and the camera's marks.
+void ModelView::frameAll() {
+    if (!isVisible()) return; // framed when it is shown
+    auto points = m_session.outlines(false);
+    for (const scene::Mark& mark : m_session.scene()->camera.marks)
+        points.push_back(mark.pose.position);
+    frame(points);
+}
+
+void ModelView::fit(const std::vector<V3d>& points) {
+    if (points.empty() || width() < 2) return;
+    V3d low = points[0], high = points[0];
+    for (const V3d& point : points)
+        for (int i = 0; i < 3; ++i)
+            low[i] = std::min(low[i], point[i]), high[i] = std::max(high[i], point[i]);
+    m_target = (low + high) * 0.5;
+    m_distance = std::max(1.0, (high - low).length());
+    nearer(points);
+}
+
+void ModelView::nearer(const std::vector<V3d>& points) {
+    // The nearest distance from which all are in the picture.
+    const auto inside = [&](double distance) {
+        m_distance = distance;
+        const optics::View v = view();
+        return std::all_of(points.begin(), points.end(), [&](const V3d& point) {
+            const auto place = optics::project(v, point);
+            return place && place->x > 36 && place->y > 24 && place->x < width() - 24 &&
+                   place->y < height() - 30;
+        });
+    };
+    double least = m_distance * 0.01, most = m_distance * 8;
+    for (int i = 0; i < 30; ++i) {
+        const double middle = std::sqrt(least * most);
+        (inside(middle) ? most : least) = middle;
+    }
+    m_distance = most;
+}
+
+/// Fits, then moves what is seen of it into the middle, and again.
+void ModelView::frame(const std::vector<V3d>& points) {
+    fit(points);
+    for (int round = 0; round < 4 && !points.empty(); ++round) {
+        const optics::View v = view();
+        V2d low(1e300), high(-1e300);
+        for (const V3d& point : points)
+            if (const auto place = optics::project(v, point)) {
+                low = {std::min(low.x, place->x), std::min(low.y, place->y)};
+                high = {std::max(high.x, place->x), std::max(high.y, place->y)};
+            }
+        if (!(high.x > low.x)) return;
+        const V2d off = (low + high) / 2.0 - v.centre;
+        m_target += (v.right * off.x - v.up * off.y) * (m_distance / v.slope);
+        nearer(points);
+    }
+}
+
+void ModelView::fitAll() {
+    m_own = false;
+    frameAll();
+    turned();
+}
+
+void ModelView::fitSelection() {
+    const auto points = m_session.outlines(true);
+    if (points.empty()) return fitAll();
+    m_own = true;
+    frame(points);
+    turned();
+}
+
+void ModelView::lookFrom(Look look) {
+    m_pan = look == Look::Free ? -32 : look == Look::Side ? -90 : 0;
+    m_tilt = look == Look::Free ? -16 : look == Look::Above ? -89 : 0;
+    frameAll();
+    turned();
+}
+
+void ModelView::resizeEvent(QResizeEvent*) {
+    if (!m_own) frameAll();
+    ask();
+}
+
+void ModelView::showEvent(QShowEvent*) {
+    if (!m_own) frameAll();
+    ask();
+}
+
+// ---- drawing
+
+/// Clipped to what lies ahead.
+void ModelView::line(QPainter& painter, const V3d& a, const V3d& b) const {
+    const optics::View v = view();
+    V3d p = a, q = b;
+    const double near = 0.002 * m_distance + 1e-3;
+    const double dp = optics::depthOf(v, p), dq = optics::depthOf(v, q);
+    if (dp < near && dq < near) return;
+    if (dp < near) p = q + (p - q) * ((dq - near) / (dq - dp));
+    if (dq < near) q = p + (q - p) * ((dp - near) / (dp - dq));
+    const auto from = optics::project(v, p), to = optics::project(v, q);
+    if (from && to) painter.drawLine(QPointF(from->x, from->y), QPointF(to->x, to->y));
+}
+
+void ModelView::drawGround(QPainter& painter) const {
+    const double decade = std::pow(10, std::floor(std::log10(std::max(0.1, m_distance / 4))));
+    const double step = m_distance / 4 / decade > 5   ? decade * 5
+                        : m_distance / 4 / decade > 2 ? decade * 2
+                                                      : decade;
+    const int count = 12;
+    const double cx = std::round(m_target.x / step) * step, cz = std::round(m_target.z / step) * step;
+    for (int i = -count; i <= count; ++i) {
+        painter.setPen(QPen(i % 5 == 0 ? theme::gridStrong : theme::grid, 1));
+        line(painter, {cx + i * step, 0, cz - count * step}, {cx + i * step, 0, cz + count * step});
+        line(painter, {cx - count * step, 0, cz + i * step}, {cx + count * step, 0, cz + i * step});
+    }
+    painter.setFont(theme::figures(10));
+    painter.setPen(theme::penDim);
+    painter.drawText(QRectF(6, height() - 18, 200, 14), Qt::AlignLeft | Qt::AlignVCenter,
+                     tr("grid %1 m").arg(figure(step, step < 1 ? 1 : 0)));
+}
+
+void ModelView::drawCards(QPainter& painter) const {
+    for (const scene::Found& found : m_session.now().all) {
+        if (found.layer->group()) continue;
+        const bool visible = Session::visible(found), chosen = m_session.isSelected(found);
+        const auto outline = optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline();
+        QColor pen = chosen ? theme::vermilion : theme::pen;
+        pen.setAlpha(chosen ? 255 : visible ? 90 : 40);
+        painter.setPen(QPen(pen, chosen ? 1.8 : 0.8));
+        for (std::size_t i = 0; i < outline.size(); ++i)
+            line(painter, outline[i], outline[(i + 1) % outline.size()]);
+    }
+}
+
+void ModelView::drawCamera(QPainter& painter) const {
+    const scene::Scene& scene = *m_session.scene();
+    const scene::Pose camera = m_session.pose();
+    const optics::View lens = optics::viewOf(camera, scene.camera.gate, scene.output.frame);
+    // Its way, with a tape T at each mark.
+    const auto& marks = scene.camera.marks;
+    painter.setPen(QPen(theme::vermilion, 1.2));
+    for (std::size_t i = 0; i + 1 < marks.size(); ++i)
+        for (int k = 0; k < 24; ++k)
+            line(painter, m_session.move().point(i, k / 24.0), m_session.move().point(i, (k + 1) / 24.0));
+    const Ticks ticks = ticksOf(m_session);
+    std::vector<QPointF> onPaper;
+    std::vector<bool> strong;
+    for (std::size_t i = 0; i < ticks.places.size(); ++i)
+        if (const auto at = placeOf(ticks.places[i])) {
+            onPaper.push_back(*at);
+            strong.push_back(ticks.seconds[i]);
+        }
+    paper::ticks(painter, onPaper, strong);
+    for (std::size_t i = 0; i < marks.size(); ++i) {
+        if (const auto at = placeOf(marks[i].pose.position))
+            paper::mark(painter, *at, static_cast<int>(i), static_cast<int>(i) == m_session.markHere());
+    }
+    // What it sees, out to the farthest layer, and the plane that is sharp.
+    double far = scene.homeDepth;
+    for (const scene::Found& found : m_session.now().all)
+        if (!found.layer->group()) far = std::max(far, optics::depthOf(lens, optics::pivotOf(found)));
+    const V2d frame(scene.output.frame);
+    const auto corners = [&](double depth) {
+        std::array<V3d, 4> at;
+        const V2d places[] = {{0, 0}, {frame.x, 0}, frame, {0, frame.y}};
+        for (std::size_t i = 0; i < 4; ++i)
+            at[i] = lens.eye + optics::rayThrough(lens, places[i]) * depth;
+        return at;
+    };
+    const auto end = corners(far), sharp = corners(camera.focus);
+    painter.setPen(QPen(theme::sight, 1.1));
+    for (std::size_t i = 0; i < 4; ++i) {
+        line(painter, lens.eye, end[i]);
+        line(painter, end[i], end[(i + 1) % 4]);
+    }
+    painter.setPen(QPen(theme::focus, 1.4));
+    for (std::size_t i = 0; i < 4; ++i)
+        line(painter, sharp[i], sharp[(i + 1) % 4]);
+    // The body: a box behind the eye and a lens before it, large enough to be seen.
+    const double size = 0.02 * (lens.eye - pose().position).length() + 0.05;
+    const auto at = [&](double x, double y, double z) {
+        return lens.eye + lens.right * (x * size) + lens.up * (y * size) + lens.forward * (z * size);
+    };
+    const std::array<V3d, 8> box = {at(-.7, -.7, -.2), at(.7, -.7, -.2), at(.7, .7, -.2), at(-.7, .7, -.2),
+                                    at(-.7, -.7, -2),  at(.7, -.7, -2),  at(.7, .7, -2),  at(-.7, .7, -2)};
+    const auto face = [&](std::initializer_list<int> points, const QColor& colour) {
+        QPolygonF polygon;
+        for (const int i : points) {
+            const auto place = placeOf(box[static_cast<std::size_t>(i)]);
+            if (!place) return;
+            polygon << *place;
+        }
+        painter.setPen(QPen(theme::pen, 1));
+        painter.setBrush(colour);
+        painter.drawPolygon(polygon);
+    };
+    // Far faces first.
+    struct Face {
+        std::initializer_list<int> points;
+        V3d normal;
+        int shade;
+    };
+    const Face faces[] = {{{4, 5, 6, 7}, -lens.forward, 120}, {{0, 3, 7, 4}, -lens.right, 110},
+                          {{1, 2, 6, 5}, lens.right, 110},    {{0, 1, 5, 4}, -lens.up, 135},
+                          {{2, 3, 7, 6}, lens.up, 90},        {{0, 1, 2, 3}, lens.forward, 100}};
+    for (const Face& each : faces)
+        if (each.normal.dot(pose().position - lens.eye) > 0)
+            face(each.points, theme::sight.darker(each.shade));
+    painter.setPen(QPen(theme::pen, 2));
+    for (const auto& [x, y] :
+         {std::pair(-.8, -.5), std::pair(.8, -.5), std::pair(.8, .5), std::pair(-.8, .5)})
+        line(painter, at(0, 0, -.2), at(x, y, 1));
+    for (const CameraHand& hand : hands()) {
+        const auto place = placeOf(hand.at);
+        if (!place) continue;
+        const bool held =
+            m_camera && m_camera->hand().kind == hand.kind && m_camera->hand().mark == hand.mark;
+        if (hand.kind == CameraHand::Kind::Arriving || hand.kind == CameraHand::Kind::Leaving) {
+            if (const auto mark = placeOf(marks[static_cast<std::size_t>(hand.mark)].pose.position))
+                paper::handle(painter, *mark, *place, held);
+        } else if (hand.kind == CameraHand::Kind::Target) {
+            paper::target(painter, *place, held);
+        } else if (hand.kind == CameraHand::Kind::Look || hand.kind == CameraHand::Kind::Across) {
+            painter.setPen(QPen(hand.kind == CameraHand::Kind::Look ? theme::sight : theme::focus, 1.4));
+            painter.setBrush(theme::paper);
+            painter.drawEllipse(*place, 4, 4);
+        }
+    }
+}
+
+std::vector<CameraHand> ModelView::hands() const {
+    auto all = cameraHands(m_session);
+    const scene::Scene& scene = *m_session.scene();
+    const optics::View lens = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
+    const double depth = m_session.pose().focus;
+    // In the middle of what is sharp: turns the camera. At its sides: the focal length.
+    all.push_back({CameraHand::Kind::Look, -1, lens.eye + lens.forward * depth});
+    for (const double x : {0.0, static_cast<double>(scene.output.frame.x)})
+        all.push_back({CameraHand::Kind::Across, -1,
+                       lens.eye + optics::rayThrough(lens, {x, scene.output.frame.y / 2.0}) * depth});
+    return all;
+}
+
+std::optional<CameraHand> ModelView::handAt(const QPointF& place) const {
+    const auto all = hands();
+    std::optional<CameraHand> best;
+    double nearest = 11;
+    for (const CameraHand& hand : all)
+        if (const auto at = placeOf(hand.at)) {
+            // Handles before marks, marks before the body.
+            const double back = hand.kind == CameraHand::Kind::Body   ? 2
+                                : hand.kind == CameraHand::Kind::Mark ? 1
+                                                                      : 0;
+            const double off = std::hypot(at->x() - place.x(), at->y() - place.y()) + back;
+            if (off < nearest) nearest = off, best = hand;
+        }
+    return best;
+}
+
+/// Along the level through the hand; with Shift up and down. What turns the camera goes along its picture.
+void ModelView::dragCamera(const QPointF& place, Qt::KeyboardModifiers keys) {
+    const CameraHand& hand = m_camera->hand();
+    const optics::View v = view();
+    const V2d at(place.x(), place.y());
+    V3d normal(0, 1, 0), through = hand.at;
+    if (hand.kind == CameraHand::Kind::Look || hand.kind == CameraHand::Kind::Across) {
+        normal = optics::forwardOf(m_session.pose().pan, m_session.pose().tilt);
+    } else if (keys & Qt::ShiftModifier) {
+        normal = V3d(v.forward.x, 0, v.forward.z);
+        if (normal.length() < 1e-3) return;
+        normal.normalize();
+    }
+    const auto met = optics::meet(v, at, through, normal);
+    if (!met) return;
+    V3d to = *met;
+    if (normal.y == 0 && keys & Qt::ShiftModifier && hand.kind != CameraHand::Kind::Look &&
+        hand.kind != CameraHand::Kind::Across)
+        to = V3d(hand.at.x, to.y, hand.at.z);
+    // Near the level's horizon a pixel is a long way.
+    if ((to - hand.at).length() > 20 * (hand.at - v.eye).length()) return;
+    m_say = m_camera->to(to, keys);
+}
+
+/// On the path: a mark there. On one of its handles: as it is by itself again.
+void ModelView::mouseDoubleClickEvent(QMouseEvent* event) {
+    const auto hand = handAt(event->position());
+    if (hand && (hand->kind == CameraHand::Kind::Arriving || hand->kind == CameraHand::Kind::Leaving)) {
+        m_session.apply(
+            {{"edit", "mark"}, {"mark", hand->mark + 1}, {"arriving", nullptr}, {"leaving", nullptr}});
+        return;
+    }
+    const auto off = [&](const V3d& point) {
+        const auto at = placeOf(point);
+        return at ? std::hypot(at->x() - event->position().x(), at->y() - event->position().y()) : 1e300;
+    };
+    const auto& marks = m_session.scene()->camera.marks;
+    bool on = false;
+    for (std::size_t i = 0; i + 1 < marks.size(); ++i)
+        for (int k = 0; k <= 96 && !on; ++k)
+            on = off(m_session.move().point(i, k / 96.0)) < 6;
+    if (hand || !on) return mousePressEvent(event);
+    m_session.setFrame(frameNearest(m_session, off));
+    if (m_session.markHere() < 0) m_session.setMarkHere();
+}
+
+std::vector<V3d> ModelView::arrows() const {
+    const optics::View first = optics::firstView(*m_session.scene());
+    return {first.right, first.up, first.forward};
+}
+
+V3d ModelView::grip() const {
+    const auto layers = m_session.movable();
+    V3d sum(0);
+    for (const std::int64_t id : layers)
+        sum += optics::pivotOf(m_session.now().find(id)) / static_cast<double>(layers.size());
+    return sum;
+}
+
+double ModelView::arrowLength() const {
+    return 64 * (grip() - pose().position).length() / view().slope;
+}
+
+std::vector<QPointF> ModelView::arrowEnds() const {
+    std::vector<QPointF> ends;
+    if (m_session.movable().empty()) return ends;
+    for (const V3d& way : arrows())
+        if (const auto at = placeOf(grip() + way * arrowLength())) ends.push_back(*at);
+    return ends.size() == 3 ? ends : std::vector<QPointF>{};
+}
+
+void ModelView::drawArrows(QPainter& painter) const {
+    const auto ends = arrowEnds();
+    const auto from = m_session.movable().empty() ? std::nullopt : placeOf(grip());
+    if (ends.empty() || !from) return;
+    // Told apart by their letters, not by colours.
+    const QString names[] = {tr("across"), tr("up"), tr("depth")};
+    for (std::size_t i = 0; i < 3; ++i) {
+        const QPointF along = ends[i] - *from;
+        const double length = std::hypot(along.x(), along.y());
+        if (length < 6) continue;
+        const QPointF u = along / length, v(-u.y(), u.x());
+        const bool held = m_drag == Drag::Arrow && m_arrow == static_cast<int>(i);
+        painter.setPen(QPen(theme::paper, 5));
+        painter.drawLine(*from, ends[i]);
+        painter.setPen(QPen(i == 2 ? theme::vermilion : theme::pen, held ? 3 : 2));
+        painter.drawLine(*from, ends[i]);
+        painter.setPen(QPen(theme::paper, 1.2));
+        painter.setBrush(i == 2 ? theme::vermilion : theme::pen);
+        painter.drawPolygon(QPolygonF{ends[i] + u * 11, ends[i] + v * 6, ends[i] - v * 6});
+        painter.setFont(theme::sans(10, true));
+        const QRectF box(ends[i].x() + u.x() * 24 - 24, ends[i].y() + u.y() * 18 - 7, 48, 14);
+        const double wide = painter.fontMetrics().horizontalAdvance(names[i]) + 6;
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(theme::paper);
+        painter.drawRoundedRect(QRectF(box.center().x() - wide / 2, box.top(), wide, box.height()), 2, 2);
+        painter.setPen(theme::pen);
+        painter.drawText(box, Qt::AlignCenter, names[i]);
+    }
+    painter.setPen(QPen(theme::pen, 1));
+    painter.setBrush(theme::paper);
+    painter.drawEllipse(*from, 3.5, 3.5);
+}
+
+void ModelView::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setRenderHint(QPainter::SmoothPixmapTransform);
+    painter.fillRect(rect(), theme::paper);
+    drawGround(painter);
+    if (!m_picture.isNull()) painter.drawImage(QRectF(rect()), m_picture);
+    drawCards(painter);
+    drawCamera(painter);
+    drawArrows(painter);
+    paper::say(painter, rect(), m_say);
+    paper::focusRim(painter, *this);
+}
+
+// ---- hands
+
+std::int64_t ModelView::layerAt(const QPointF& place) const {
+    return m_session.layerAt(view(), {place.x(), place.y()});
+}
+
+void ModelView::mousePressEvent(QMouseEvent* event) {
+    setFocus();
+    if (m_drag != Drag::None) return;
+    m_pressed = m_last = event->position();
+    m_moved = false;
+    if (event->button() == Qt::MiddleButton) {
+        m_drag = Drag::Shift;
+        return;
+    }
+    if (event->button() != Qt::LeftButton) return;
+    const auto ends = arrowEnds();
+    for (std::size_t i = ends.size(); i-- > 0;)
+        if (std::hypot(ends[i].x() - m_pressed.x(), ends[i].y() - m_pressed.y()) < 12) {
+            m_drag = Drag::Arrow;
+            m_arrow = static_cast<int>(i);
+            m_gripFrom = grip();
+            m_lengthFrom = arrowLength();
+            m_depthFrom = optics::depthOf(optics::firstView(*m_session.scene()), m_gripFrom);
+            return;
+        }
+    if (const auto hand = handAt(m_pressed)) {
+        m_drag = Drag::Camera;
+        if (hand->kind == CameraHand::Kind::Mark)
+            m_session.setFrame(
+                frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(hand->mark)].time,
+                        m_session.scene()->output.rate));
+        m_camera.emplace(m_session, *hand);
+        return;
+    }
+    m_drag = event->modifiers() & Qt::ShiftModifier ? Drag::Shift : Drag::Turn;
+}
+
+void ModelView::mouseMoveEvent(QMouseEvent* event) {
+    if (m_drag == Drag::None) return;
+    const QPointF place = event->position();
+    if (!m_moved && (place - m_pressed).manhattanLength() < 3) return;
+    m_moved = true;
+    const QPointF by = place - m_last;
+    m_last = place;
+    if (m_drag == Drag::Turn) {
+        m_own = true;
+        m_pan -= by.x() * 0.4;
+        m_tilt = std::clamp(m_tilt - by.y() * 0.4, -89.0, 89.0);
+        return turned();
+    }
+    if (m_drag == Drag::Camera) return dragCamera(place, event->modifiers());
+    if (m_drag == Drag::Shift) {
+        m_own = true;
+        const optics::View v = view();
+        m_target -= (v.right * by.x() - v.up * by.y()) * (m_distance / v.slope);
+        return turned();
+    }
+    // Along the arrow, as far as the pointer goes along what is seen of it.
+    const V3d way = arrows()[static_cast<std::size_t>(m_arrow)];
+    const auto from = placeOf(m_gripFrom), to = placeOf(m_gripFrom + way * m_lengthFrom);
+    if (!from || !to) return;
+    const QPointF along = *to - *from;
+    const double length = QPointF::dotProduct(along, along);
+    if (length < 1) return;
+    const double metres = QPointF::dotProduct(place - m_pressed, along) / length * m_lengthFrom;
+    if (m_arrow == 2) {
+        m_session.preview(m_session.push({{"by", metres}}));
+        m_say = tr("depth %1 m, by %2 m").arg(figure(m_depthFrom + metres, 2), figure(metres, 2));
+    } else {
+        m_session.preview(
+            m_session.onSelection("slide", {{"by", {way.x * metres, way.y * metres, way.z * metres}}}));
+        m_say = (m_arrow == 0 ? tr("across by %1 m") : tr("up by %1 m")).arg(figure(metres, 2));
+    }
+}
+
+void ModelView::mouseReleaseEvent(QMouseEvent* event) {
+    const Drag drag = m_drag;
+    m_drag = Drag::None;
+    m_camera.reset();
+    m_say.clear();
+    if (drag == Drag::Turn && !m_moved && event->button() == Qt::LeftButton)
+        m_session.click(layerAt(event->position()), event->modifiers() & Qt::ControlModifier);
+    m_session.commit();
+    turned();
+}
+
+void ModelView::wheelEvent(QWheelEvent* event) {
+    m_own = true;
+    // What is under the pointer, at the target's distance, stays there.
+    const optics::View before = view();
+    const V3d under =
+        before.eye + optics::rayThrough(before, {event->position().x(), event->position().y()}) * m_distance;
+    const double k = std::pow(0.9985, event->angleDelta().y());
+    m_distance = std::clamp(m_distance * k, 0.01, 1e7);
+    m_target = under + (m_target - under) * k;
+    turned();
+    event->accept();
+}
+
+void ModelView::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Escape && (m_drag == Drag::Arrow || m_drag == Drag::Camera)) {
+        if (m_camera) m_camera->drop();
+        m_camera.reset();
+        m_drag = Drag::None;
+        m_say.clear();
+        m_session.dropPreview();
+        return;
+    }
+    const double step = event->modifiers() & Qt::ShiftModifier ? 15 : 5;
+    switch (event->key()) {
+    case Qt::Key_Left:
+        m_pan -= step;
+        break;
+    case Qt::Key_Right:
+        m_pan += step;
+        break;
+    case Qt::Key_Up:
+        m_tilt = std::max(-89.0, m_tilt - step);
+        break;
+    case Qt::Key_Down:
+        m_tilt = std::min(89.0, m_tilt + step);
+        break;
+    default:
+        return QWidget::keyPressEvent(event);
+    }
+    m_own = true;
+    turned();
+}
+
+void ModelView::contextMenuEvent(QContextMenuEvent* event) {
+    if (const std::int64_t layer = layerAt(event->pos()); layer && !m_session.isSelected(layer))
+        m_session.click(layer, false);
+    Q_EMIT menuAsked(event->globalPos());
+}
+
+}

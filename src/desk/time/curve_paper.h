@@ -1,0 +1,77 @@
+// The drafting paper of the curve view: curves, keys and their hands.
+#pragma once
+
+#include "desk/session/session.h"
+#include "desk/time/time_zoom.h"
+
+#include <QWidget>
+#include <map>
+
+namespace stage::desk {
+
+class CurveView;
+
+class CurvePaper : public QWidget {
+    Q_OBJECT
+public:
+    CurvePaper(Session& session, CurveView& view);
+    void forget(); ///< what has been computed
+    void fitAll();
+
+    // Where things are, for hands and for tests.
+    QPointF placeOf(const std::string& property, Rational time, double value) const;
+    QPointF placeOf(const KeyRef& key) const;
+    /// The hand on how a value leaves a key, or arrives at the next; nothing where it holds or is drawn.
+    std::optional<QPointF> handle(const KeyRef& key, bool leaving) const;
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
+    bool event(QEvent* event) override;
+
+private:
+    struct Curve {
+        std::vector<double> values; ///< over the time in view
+        std::vector<double> keyed;  ///< without noise, where there is some
+        double low = 0, high = 1;
+    };
+    struct Grip {
+        enum Kind { None, Left, Right, Top, Bottom } kind = None;
+    };
+    const Curve& curve(const std::string& property) const;
+    double timeAt(double x) const;
+    double valueAt(const std::string& property, double y) const;
+    double xOf(double seconds) const;
+    QRectF area() const;
+    TimeZoom::Room room() const; ///< in seconds
+    std::optional<KeyRef> keyAt(const QPointF& place) const;
+    QRectF chosenBox() const; ///< around the chosen keys; empty where they are fewer than two
+    Grip::Kind gripAt(const QPointF& place) const;
+    void dragGrip(const QPointF& place);
+    void drawGrid(QPainter& painter) const;
+    void drawCurve(QPainter& painter, const std::string& property, bool current) const;
+
+    Session& m_session;
+    CurveView& m_view;
+    mutable std::map<std::string, Curve> m_curves;
+    std::map<std::string, std::pair<double, double>> m_held; ///< scales, while a hand drags
+    TimeZoom m_zoom;
+
+    enum class Drag { None, Keys, Handle, Grip, Frame, Playhead } m_drag = Drag::None;
+    Grip::Kind m_grip = Grip::None;
+    bool m_moved = false, m_leaving = false;
+    QPointF m_pressed;
+    std::optional<KeyRef> m_key; ///< that was taken
+    double m_valueFrom = 0;
+    KeyRefs m_keysFrom;
+    QRectF m_frame, m_boxFrom;
+    QString m_say;
+};
+
+}

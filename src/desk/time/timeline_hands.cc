@@ -1,0 +1,494 @@
+// The timeline's hands: playing, and what a press and a drag do.
+#include "desk/kit/number_field.h"
+#include "desk/look/theme.h"
+#include "desk/time/findings.h"
+#include "desk/time/pace_choice.h"
+#include "desk/time/timeline.h"
+#include "scene/quantity.h"
+
+#include <QKeyEvent>
+#include <QLineEdit>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QToolButton>
+#include <cmath>
+
+namespace stage::desk {
+namespace {
+
+/// Nothing of it would be elsewhere if it were moved in time.
+bool stillInTime(const scene::Layer& layer) {
+    return !layer.showing.in && !layer.showing.out && layer.tracks.empty() && layer.places.empty() &&
+           !std::holds_alternative<scene::Footage>(layer.content);
+}
+
+}
+
+// ---- playing
+
+/// Frames come at their time, whatever has been drawn by then: those that are late are left out.
+void Timeline::setClock() {
+    m_clock.setTimerType(Qt::PreciseTimer);
+    connect(&m_clock, &QTimer::timeout, this, [this] {
+        const double rate = m_session.scene()->output.rate.toDouble();
+        const auto passed =
+            static_cast<std::int64_t>(static_cast<double>(m_since.nsecsElapsed()) / 1e9 * rate);
+        const auto [first, last] = m_session.playRange();
+        m_session.setFrame(first + (m_startFrame - first + passed) % (last - first + 1));
+    });
+}
+
+void Timeline::setPlaying(bool play) {
+    if (play == playing()) return;
+    if (play) {
+        m_session.dropPreview();
+        const auto [first, last] = m_session.playRange();
+        m_startFrame = m_session.frame() < first || m_session.frame() >= last ? first : m_session.frame();
+        m_since.start();
+        m_clock.start(2); // looks often, so that each frame comes at its time; equal frames change nothing
+    } else {
+        m_clock.stop();
+    }
+    m_play->setIcon(theme::icon(play ? QStringLiteral("pause") : QStringLiteral("play"),
+                                play ? theme::brass : theme::text));
+    m_play->setToolTip(play ? tr("Stop (Space)") : tr("Play (Space)"));
+    Q_EMIT playingChanged(play);
+}
+
+void Timeline::toMark(int way) {
+    const auto& scene = *m_session.scene();
+    std::int64_t target = way < 0 ? 0 : scene.output.frames - 1;
+    for (const scene::Mark& mark : scene.camera.marks) {
+        const std::int64_t frame = frameAt(mark.time, scene.output.rate);
+        if (way < 0 && frame < m_session.frame()) target = frame;
+        if (way > 0 && frame > m_session.frame()) {
+            target = frame;
+            break;
+        }
+    }
+    setPlaying(false);
+    m_session.setFrame(target);
+}
+
+void Timeline::fitAll() {
+    m_zoom.showAll();
+    redraw();
+}
+
+void Timeline::readTime() {
+    const auto frame = scene::frameFromText(m_time->text().toStdString(), m_session.scene()->output.rate);
+    m_time->clearFocus();
+    if (frame) m_session.setFrame(*frame);
+    m_time->setText(
+        QString::fromStdString(scene::timecode(m_session.frame(), m_session.scene()->output.rate)));
+    if (!frame) Q_EMIT m_session.problem(QString::fromStdString(frame.error().sentence));
+}
+
+// ---- menus
+
+void Timeline::choosePace(int move, const QPoint& where) {
+    QMenu menu(this);
+    const scene::Camera& camera = m_session.scene()->camera;
+    const PaceScope scope{camera.pace.has_value(), static_cast<std::size_t>(move), 0, 0};
+    const scene::Pace now = paceOf(camera, scope);
+    for (const scene::NamedPace& named : scene::namedPaces) {
+        const std::string name(named.name);
+        QAction* action = menu.addAction(QString::fromStdString(name), this,
+                                         [this, scope, name] { m_session.apply(paceEdit(scope, name)); });
+        action->setCheckable(true);
+        action->setChecked(now == named.pace);
+    }
+    menu.addSeparator();
+    const double begin = camera.marks[scope.move].time.toDouble();
+    QAction* all = menu.addAction(tr("One pace over the whole move"), this, [this, scope, begin] {
+        m_session.apply(wholePaceEdit(*m_session.scene(), begin, !scope.whole));
+    });
+    all->setCheckable(true);
+    all->setChecked(scope.whole);
+    menu.exec(where);
+}
+
+void Timeline::contextMenuEvent(QContextMenuEvent* event) {
+    const QPointF place = event->pos();
+    if (place.y() < headHeight) {
+        QMenu menu(this);
+        const std::int64_t frame = frameOfX(place.x());
+        menu.addAction(tr("Play from here"), this, [this, frame] {
+            m_session.setPlayRange(std::pair(frame, std::max(frame, m_session.playRange().second)));
+        });
+        menu.addAction(tr("Play up to here"), this, [this, frame] {
+            m_session.setPlayRange(std::pair(std::min(frame, m_session.playRange().first), frame));
+        });
+        menu.addAction(tr("Play all"), this, [this] { m_session.setPlayRange({}); })
+            ->setEnabled(!m_session.playsAll());
+        menu.addSeparator();
+        menu.addAction(tr("Show all of the time"), this, &Timeline::fitAll)->setEnabled(!m_zoom.showsAll());
+        menu.exec(event->globalPos());
+        return;
+    }
+    if (const auto key = keyAt(place)) {
+        if (!has(m_session.keys(), *key)) m_session.chooseKeys({*key});
+        Q_EMIT keyMenuAsked(event->globalPos());
+        return;
+    }
+    const int row = rowAt(place);
+    if (row <= 0) return;
+    const Row& at = m_rows[static_cast<std::size_t>(row)];
+    if (at.kind == Row::Kind::Track) {
+        m_session.chooseKeys(keysOf(*m_session.scene(), at.id(), at.property)); // all of the lane
+        Q_EMIT keyMenuAsked(event->globalPos());
+    } else if (at.kind == Row::Kind::Layer) {
+        if (!m_session.isSelected(at.id())) m_session.select({at.id()});
+        Q_EMIT layerMenuAsked(event->globalPos());
+    }
+}
+
+// ---- presses
+
+Timeline::End Timeline::endAt(const scene::Layer& layer, const QPointF& place) const {
+    const QRectF bar = barOf(layer.id);
+    if (bar.width() <= 0 || place.y() < bar.top() - 4 || place.y() > bar.bottom() + 4) return End::None;
+    const auto by = [&](Rational seconds) { return xOf(seconds) - xOf(Rational(0)); };
+    const double fadeIn = by(layer.showing.fadeIn), fadeOut = by(layer.showing.fadeOut);
+    // The hands of fades are at the top, and only on what is selected.
+    if (m_session.isSelected(layer.id) && bar.width() > 24 && place.y() < bar.center().y()) {
+        if (std::abs(place.x() - bar.left() - (fadeIn > 0.5 ? fadeIn : 6)) < 5) return End::FadeIn;
+        if (std::abs(place.x() - bar.right() + (fadeOut > 0.5 ? fadeOut : 6)) < 5) return End::FadeOut;
+    }
+    if (std::abs(place.x() - bar.left()) < 6) return End::In;
+    if (std::abs(place.x() - bar.right()) < 6) return End::Out;
+    return bar.contains(QPointF(place.x(), bar.center().y())) ? End::Middle : End::None;
+}
+
+void Timeline::pressLayer(const Row& row, QMouseEvent* event) {
+    const QPointF place = event->position();
+    const scene::LayerPtr layer = row.layer;
+    if (place.x() < 28) {
+        m_session.apply({{"edit", "look"}, {"layers", {layer->id}}, {"visible", !layer->visible}});
+        return;
+    }
+    if (place.x() < 44 && (!layer->tracks.empty() || !layer->places.empty()))
+        return setOpen(layer->id, !isOpen(layer->id));
+    const End end = place.x() < namesWidth - 6 ? End::None : endAt(*layer, place);
+    const bool also = event->modifiers() & Qt::ControlModifier;
+    // Ctrl on the bar of footage slides what is inside it.
+    const bool slides = also && end == End::Middle && std::holds_alternative<scene::Footage>(layer->content);
+    if (slides && !m_session.isSelected(layer->id))
+        m_session.select({layer->id});
+    else if (!slides)
+        m_session.click(layer->id, also);
+    if (end == End::None || event->button() != Qt::LeftButton ||
+        Session::locked(m_session.now().find(layer->id)))
+        return;
+    m_grabbed = layer->id;
+    m_drag = slides                ? Drag::Slide
+             : end == End::In      ? Drag::In
+             : end == End::Out     ? Drag::Out
+             : end == End::FadeIn  ? Drag::FadeIn
+             : end == End::FadeOut ? Drag::FadeOut
+                                   : Drag::Bar;
+}
+
+void Timeline::pressKeys(const Row& row, QMouseEvent* event) {
+    const QPointF place = event->position();
+    const bool also = event->modifiers() & Qt::ControlModifier;
+    if (place.x() < namesWidth - 8) { // its name: all of its keys
+        KeyRefs keys = also ? m_session.keys() : KeyRefs{};
+        for (const KeyRef& key : keysOf(*m_session.scene(), row.id(), row.property))
+            if (!has(keys, key)) keys.push_back(key);
+        return m_session.chooseKeys(std::move(keys));
+    }
+    const auto key = keyAt(place);
+    if (!key) {
+        if (!also) m_session.chooseKeys({});
+        m_drag = Drag::Frame;
+        m_frame = QRectF(place, QSizeF(0, 0));
+        return;
+    }
+    if (!m_session.clickKey(*key, also)) return;
+    m_drag = Drag::Keys;
+    m_copies = event->modifiers() & Qt::ShiftModifier;
+    m_keysFrom = m_session.keys();
+    m_from = key->time;
+}
+
+void Timeline::mousePressEvent(QMouseEvent* event) {
+    if (m_drag != Drag::None) return;
+    setFocus();
+    const QPointF place = m_pressed = event->position();
+    m_moved = false;
+    if (event->button() != Qt::LeftButton) return;
+    if (place.y() < headHeight) {
+        if (place.x() < namesWidth - 8) return;
+        setPlaying(false);
+        m_drag = event->modifiers() & Qt::ShiftModifier ? Drag::Range : Drag::Playhead;
+        if (m_drag == Drag::Playhead) m_session.setFrame(frameOfX(place.x()));
+        return;
+    }
+    // The sign of what was found, where one is hit.
+    if (m_findings)
+        for (const checks::Finding& finding : m_findings->report().findings) {
+            const QRectF row = finding.layer == 0 ? rowRect(0) : rowOf(finding.layer);
+            if (row.isEmpty() || std::abs(xOf(finding.at) - place.x()) > 6 ||
+                std::abs(row.bottom() - 7 - place.y()) > 7)
+                continue;
+            setPlaying(false);
+            m_session.setFrame(frameAt(finding.at, m_session.scene()->output.rate));
+            Q_EMIT findingsAsked(event->globalPosition().toPoint());
+            return;
+        }
+    const auto& scene = *m_session.scene();
+    const auto& marks = scene.camera.marks;
+    if (rowRect(0).contains(place)) {
+        if (const int mark = markAt(place); mark >= 0) {
+            m_drag = Drag::Mark;
+            m_dragMark = mark;
+            m_from = marks[static_cast<std::size_t>(mark)].time;
+            m_copies = event->modifiers() & Qt::ControlModifier;
+            setPlaying(false);
+            m_session.select({});
+            m_session.setFrame(frameAt(m_from, scene.output.rate));
+            return;
+        }
+        if (place.x() > namesWidth)
+            for (int i = 0; i + 1 < static_cast<int>(marks.size()); ++i)
+                if (place.x() >= xOf(marks[static_cast<std::size_t>(i)].time) &&
+                    place.x() <= xOf(marks[static_cast<std::size_t>(i) + 1].time))
+                    return choosePace(i, event->globalPosition().toPoint());
+        if (place.x() > 28 && place.x() < 44 && !scene.camera.tracks.empty()) return setOpen(0, !isOpen(0));
+        if (place.x() < namesWidth) m_session.select({}); // the camera's details
+        return;
+    }
+    const int at = rowAt(place);
+    if (at < 0) return;
+    const Row row = m_rows[static_cast<std::size_t>(at)];
+    switch (row.kind) {
+    case Row::Kind::Layer:
+        return pressLayer(row, event);
+    case Row::Kind::Track:
+        return pressKeys(row, event);
+    case Row::Kind::Lens:
+        return m_session.select({});
+    default:
+        return;
+    }
+}
+
+/// On a lane a key is set there, on the ruler all of the time is shown.
+void Timeline::mouseDoubleClickEvent(QMouseEvent* event) {
+    const QPointF place = event->position();
+    if (place.y() < headHeight && place.x() > namesWidth) return fitAll();
+    const int at = rowAt(place);
+    if (at < 0 || place.x() < namesWidth) return mousePressEvent(event);
+    const Row row = m_rows[static_cast<std::size_t>(at)];
+    if (row.kind != Row::Kind::Track || keyAt(place)) return mousePressEvent(event);
+    const Rational time = timeOfFrame(frameOfX(place.x()), m_session.scene()->output.rate);
+    edit::Edit edit = {{"edit", "key"}, {"property", row.property}, {"time", time.text()}};
+    if (row.id() != 0) edit["layers"] = {row.id()};
+    if (m_session.apply(edit)) m_session.chooseKeys({{row.id(), row.property, time}});
+}
+
+// ---- drags
+
+void Timeline::dragBar(const QPointF& place) {
+    const scene::Scene& before = *m_session.history().scene();
+    const auto& out = before.output;
+    const auto layers = m_session.isSelected(m_grabbed) ? m_session.movable() : std::vector{m_grabbed};
+    const std::int64_t by = std::llround(frameAtX(place.x()) - frameAtX(m_pressed.x()));
+    const Rational shift = timeOfFrame(by, out.rate);
+    const scene::Found grabbed = scene::find(before, m_grabbed);
+    if (!grabbed.layer) return;
+    const auto code = [&](Rational time) {
+        return QString::fromStdString(scene::timecode(frameAt(time, out.rate), out.rate));
+    };
+    const Rational zero(0), end = scene::lastTime(before);
+    std::vector<edit::Edit> edits;
+    for (const std::int64_t id : layers) {
+        const scene::Found found = scene::find(before, id);
+        if (!found.layer) continue;
+        const scene::Showing& was = found.layer->showing;
+        const Rational in = was.in.value_or(zero), gone = was.out.value_or(end);
+        edit::Edit edit = {{"edit", "showing"}, {"layers", {id}}};
+        switch (m_drag) {
+        case Drag::In: {
+            // Dragged to the very begin it is there always.
+            const Rational now = std::min(in + shift, gone - timeOfFrame(1, out.rate));
+            edit["in"] = now > zero ? edit::Edit(now.text()) : edit::Edit(nullptr);
+            if (id == m_grabbed) m_say = tr("comes in at %1").arg(code(std::max(zero, now)));
+            break;
+        }
+        case Drag::Out: {
+            const Rational now = std::max(gone + shift, in + timeOfFrame(1, out.rate));
+            edit["out"] = now < end ? edit::Edit(now.text()) : edit::Edit(nullptr);
+            if (id == m_grabbed) m_say = tr("goes out at %1").arg(code(std::min(end, now)));
+            break;
+        }
+        case Drag::FadeIn:
+        case Drag::FadeOut: {
+            const bool comes = m_drag == Drag::FadeIn;
+            const Rational had = comes ? was.fadeIn : was.fadeOut;
+            const Rational now = std::clamp(comes ? had + shift : had - shift, zero, gone - in);
+            edit[comes ? "fadeIn" : "fadeOut"] = now.text();
+            // A fade has an end to fade from.
+            if (comes && !was.in && now > zero) edit["in"] = zero.text();
+            if (!comes && !was.out && now > zero) edit["out"] = end.text();
+            if (id == m_grabbed)
+                m_say = (comes ? tr("fades in over %1 s") : tr("fades out over %1 s"))
+                            .arg(figure(now.toDouble(), 2));
+            break;
+        }
+        default: // all of it, or with Ctrl the footage alone
+            m_say =
+                tr("by %1 s, %2").arg(figure(shift.toDouble(), 2), counted(by, tr("frame"), tr("frames")));
+            if (m_drag == Drag::Bar) {
+                if (stillInTime(*found.layer)) continue;
+                edit = {{"edit", "move-in-time"}, {"layers", {id}}, {"by", shift.text()}};
+            } else {
+                const auto* footage = std::get_if<scene::Footage>(&found.layer->content);
+                if (!footage) continue;
+                edit = {{"edit", "footage"}, {"layers", {id}}, {"start", (footage->start + shift).text()}};
+            }
+        }
+        edits.push_back(std::move(edit));
+    }
+    if (edits.empty()) {
+        m_say = tr("shows all the time: drag an end first");
+        return update();
+    }
+    m_session.preview(together("Move in time", edits));
+}
+
+void Timeline::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF place = event->position();
+    if (m_drag == Drag::None) return;
+    if (!m_moved && m_drag != Drag::Playhead && (place - m_pressed).manhattanLength() < 3) return;
+    m_moved = true;
+    const Rational rate = m_session.scene()->output.rate; // the scene goes with a change
+    switch (m_drag) {
+    case Drag::Playhead:
+        m_session.setFrame(frameOfX(place.x()));
+        return;
+    case Drag::Range:
+        m_session.setPlayRange(std::pair(frameOfX(m_pressed.x()), frameOfX(place.x())));
+        return;
+    case Drag::Mark: {
+        const Rational time = timeOfFrame(frameOfX(place.x()), rate);
+        if (time == m_from && !m_session.previewing()) return;
+        m_session.preview({{"edit", m_copies ? "copy-mark" : "move-mark"},
+                           {"mark", m_dragMark + 1},
+                           {"time", time.text()}});
+        if (!m_session.previewing()) return;
+        m_session.setFrame(frameOfX(place.x()));
+        m_say = tr("mark %1 at %2")
+                    .arg(m_dragMark + 1)
+                    .arg(QString::fromStdString(scene::timecode(frameOfX(place.x()), rate)));
+        return update();
+    }
+    case Drag::Keys: {
+        const Rational shift =
+            timeOfFrame(frameOfX(place.x()), rate) - timeOfFrame(frameAt(m_from, rate), rate);
+        KeyChange change{.shift = shift};
+        if (m_copies) change.more["copy"] = true;
+        m_session.previewKeys(changeKeys(m_keysFrom, change, m_copies ? "Copy keys" : "Move keys"),
+                              shifted(m_keysFrom, shift));
+        m_say = tr("%1 by %2 s")
+                    .arg(counted(static_cast<qint64>(m_keysFrom.size()), tr("key"), tr("keys")),
+                         figure(shift.toDouble(), 2));
+        return update();
+    }
+    case Drag::Frame: {
+        m_frame = QRectF(m_pressed, place).normalized();
+        KeyRefs keys = event->modifiers() & Qt::ControlModifier ? m_session.keys() : KeyRefs{};
+        for (std::size_t i = 0; i < m_rows.size(); ++i) {
+            const Row& row = m_rows[i];
+            const QRectF lane = rectOf(row);
+            if (row.kind != Row::Kind::Track || !lane.intersects(m_frame.adjusted(0, -0.5, 0, 0.5))) continue;
+            for (const KeyRef& key : keysOf(*m_session.scene(), row.id(), row.property))
+                if (const double x = xOf(key.time);
+                    x >= m_frame.left() && x <= m_frame.right() && !has(keys, key))
+                    keys.push_back(key);
+        }
+        m_session.chooseKeys(std::move(keys));
+        return update();
+    }
+    default:
+        return dragBar(place);
+    }
+}
+
+void Timeline::mouseReleaseEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton || m_drag == Drag::None) return;
+    const Drag drag = std::exchange(m_drag, Drag::None);
+    m_say.clear();
+    if (drag == Drag::Range && !m_moved) m_session.setPlayRange({});
+    if (drag == Drag::Keys && m_moved) {
+        const KeyRefs there = m_session.keys();
+        m_session.commit();
+        m_session.chooseKeys(there);
+    } else {
+        m_session.commit();
+    }
+    update();
+}
+
+void Timeline::wheelEvent(QWheelEvent* event) {
+    const double turns = event->angleDelta().y() / 120.0;
+    if (event->modifiers() & Qt::ControlModifier) {
+        m_zoom.spread(event->position().x(), turns, 6, room());
+    } else if (event->modifiers() & Qt::ShiftModifier && !m_zoom.showsAll()) {
+        m_zoom.slide(turns, room());
+    } else {
+        const double most = std::max(0.0, rowsHeight() - (height() - headHeight - rowHeight));
+        m_scroll = std::clamp(m_scroll - event->angleDelta().y() * 0.4, 0.0, most);
+    }
+    redraw();
+    event->accept();
+}
+
+bool Timeline::event(QEvent* event) {
+    // Chosen keys go before chosen layers.
+    if (event->type() == QEvent::ShortcutOverride && !m_session.keys().empty()) {
+        const auto* key = static_cast<QKeyEvent*>(event);
+        if (key->key() == Qt::Key_Delete || key->key() == Qt::Key_Escape) {
+            event->accept();
+            return true;
+        }
+    }
+    if (event->type() == QEvent::ToolTip) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        const int at = rowAt(help->pos());
+        QString tip;
+        if (help->pos().y() < headHeight && help->pos().x() > namesWidth)
+            tip = tr(
+                "Drag: the playhead. With Shift: what is played again and again. Ctrl and the wheel: spread "
+                "the time; double click: all of it.");
+        else if (at == 0)
+            tip = tr("Drag a mark in time, with Ctrl a copy of it; click between two for the pace.");
+        else if (at > 0 && m_rows[static_cast<std::size_t>(at)].kind == Row::Kind::Layer)
+            tip =
+                tr("Drag the ends of its bar: when it comes in and goes out. The dots at the top: its fades. "
+                   "The middle: all of it; with Ctrl the footage alone.");
+        else if (at > 0 && m_rows[static_cast<std::size_t>(at)].kind == Row::Kind::Track)
+            tip = tr(
+                "Drag keys in time, with Shift a copy; double click: a key. A name chooses all of its keys.");
+        setToolTip(tip);
+    }
+    return QWidget::event(event);
+}
+
+void Timeline::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Escape) {
+        if (m_drag != Drag::None) {
+            m_drag = Drag::None;
+            m_say.clear();
+            m_session.dropPreview();
+        } else {
+            m_session.chooseKeys({});
+        }
+        return update();
+    }
+    if (event->key() == Qt::Key_Delete && !m_session.keys().empty()) return m_session.removeKeys();
+    QWidget::keyPressEvent(event);
+}
+
+}
