@@ -1,6 +1,6 @@
 // The whole of a move by hand in the real window: marks set by walking, a mark dragged in time, the path
 // bent, the pace changed, focus pulled, played, and all of it undone step by step.
-#include "desk/camera/camera_hands.h"
+#include "desk/camera/camera_drag.h"
 #include "desk/set/draft_view.h"
 #include "desk/set/model_view.h"
 #include "desk/time/pace_view.h"
@@ -16,7 +16,7 @@
 namespace stage::desk {
 namespace {
 
-using Kind = CameraHand::Kind;
+using Kind = CameraHandle::Kind;
 
 class Choreography : public Staged {
 protected:
@@ -25,7 +25,7 @@ protected:
     Timeline& timeline() { return window.timeline(); }
     const std::vector<scene::Mark>& marks() { return scene().camera.marks; }
     QPointF middle() { return camera().frameRect().center(); }
-    void walk(CameraView::Walk how, QPointF by, Qt::KeyboardModifiers keys = Qt::NoModifier) {
+    void walk(interaction::WalkMode how, QPointF by, Qt::KeyboardModifiers keys = Qt::NoModifier) {
         camera().setTool(CameraView::Tool::Walk);
         camera().setWalk(how);
         drag(&camera(), middle(), middle() + by, keys);
@@ -42,7 +42,7 @@ TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
 
     // Between marks: a banner, and nothing is kept until a mark is set.
     session().setFrame(48);
-    walk(CameraView::Walk::Dolly, {0, -60});
+    walk(interaction::WalkMode::Dolly, {0, -60});
     ASSERT_TRUE(session().offMove());
     EXPECT_EQ(scene::toJson(scene()), before);
     EXPECT_LT(session().pose().position.z, -0.2);
@@ -51,14 +51,14 @@ TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
     EXPECT_FALSE(session().offMove());
 
     session().setFrame(120);
-    walk(CameraView::Walk::Slide, {-90, 30});
+    walk(interaction::WalkMode::Slide, {-90, 30});
     QTest::keyClick(&camera(), Qt::Key_K);
     ASSERT_EQ(marks().size(), 3u);
     EXPECT_GT(marks()[2].pose.position.x, marks()[1].pose.position.x + 0.2);
 
     // On a mark, walking changes that mark.
     const scene::Pose third = marks()[2].pose;
-    walk(CameraView::Walk::Look, {50, 0});
+    walk(interaction::WalkMode::Look, {50, 0});
     EXPECT_LT(marks()[2].pose.pan, third.pan - 1);
     EXPECT_EQ(marks()[2].pose.position, third.position);
 
@@ -123,45 +123,45 @@ TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
 }
 
 TEST_F(Choreography, EveryWalkDoesItsOwn) {
-    const auto walked = [&](CameraView::Walk how, QPointF by, Qt::KeyboardModifiers keys = Qt::NoModifier) {
+    const auto walked = [&](interaction::WalkMode how, QPointF by, Qt::KeyboardModifiers keys = Qt::NoModifier) {
         walk(how, by, keys);
         const scene::Pose pose = marks()[0].pose;
         session().undo();
         return pose;
     };
     const scene::Pose from = marks()[0].pose;
-    const scene::Pose looked = walked(CameraView::Walk::Look, {60, 40});
+    const scene::Pose looked = walked(interaction::WalkMode::Look, {60, 40});
     EXPECT_EQ(looked.position, from.position);
     EXPECT_LT(looked.pan, from.pan - 1);
     EXPECT_GT(looked.tilt, from.tilt + 1);
-    const scene::Pose slid = walked(CameraView::Walk::Slide, {60, 40});
+    const scene::Pose slid = walked(interaction::WalkMode::Slide, {60, 40});
     EXPECT_EQ(slid.pan, from.pan);
     EXPECT_LT(slid.position.x, from.position.x);
     EXPECT_GT(slid.position.y, from.position.y);
-    const scene::Pose nearer = walked(CameraView::Walk::Dolly, {0, -60});
+    const scene::Pose nearer = walked(interaction::WalkMode::Dolly, {0, -60});
     EXPECT_LT(nearer.position.z, from.position.z);
     EXPECT_EQ(nearer.position.x, from.position.x);
-    const scene::Pose around = walked(CameraView::Walk::Orbit, {80, 0});
+    const scene::Pose around = walked(interaction::WalkMode::Orbit, {80, 0});
     EXPECT_NE(around.position.x, from.position.x);
     EXPECT_NE(around.pan, from.pan);
-    const scene::Pose zoomed = walked(CameraView::Walk::Zoom, {0, -60});
+    const scene::Pose zoomed = walked(interaction::WalkMode::Zoom, {0, -60});
     EXPECT_GT(zoomed.focal, from.focal * 1.1);
     EXPECT_EQ(zoomed.position, from.position);
-    const scene::Pose both = walked(CameraView::Walk::DollyZoom, {0, -60});
+    const scene::Pose both = walked(interaction::WalkMode::DollyZoom, {0, -60});
     EXPECT_LT(both.focal, from.focal);
     EXPECT_LT(both.position.z, from.position.z);
-    camera().setWalk(CameraView::Walk::Roll);
+    camera().setWalk(interaction::WalkMode::Roll);
     drag(&camera(), middle() + QPointF(80, 0), middle() + QPointF(0, 80));
     EXPECT_NEAR(marks()[0].pose.roll, from.roll - 90, 2);
     session().undo();
     // Shift and Ctrl lend Slide and Orbit to Look.
-    EXPECT_EQ(walked(CameraView::Walk::Look, {60, 0}, Qt::ShiftModifier).pan, from.pan);
-    EXPECT_NE(walked(CameraView::Walk::Look, {60, 0}, Qt::ControlModifier).position, from.position);
+    EXPECT_EQ(walked(interaction::WalkMode::Look, {60, 0}, Qt::ShiftModifier).pan, from.pan);
+    EXPECT_NE(walked(interaction::WalkMode::Look, {60, 0}, Qt::ControlModifier).position, from.position);
 }
 
 TEST_F(Choreography, AWalkIsHeldToOneAxisByL) {
     camera().setTool(CameraView::Tool::Walk);
-    camera().setWalk(CameraView::Walk::Slide);
+    camera().setWalk(interaction::WalkMode::Slide);
     drag(&camera(), middle(), middle() + QPointF(70, 30), Qt::NoModifier, false);
     EXPECT_NE(session().pose().position.y, 0);
     const double y = marks().size() ? session().history().scene()->camera.marks[0].pose.position.y : 0;
@@ -183,7 +183,7 @@ TEST_F(Choreography, AnOrbitKeepsWhatIsAimedAtInPlace) {
         return *optics::project(session().now().view, optics::pivotOf(session().now().find(front)));
     };
     const V2d was = place();
-    walk(CameraView::Walk::Orbit, {90, 20});
+    walk(interaction::WalkMode::Orbit, {90, 20});
     EXPECT_NEAR((place() - was).length(), 0, 1e-6);
     EXPECT_EQ(marks()[0].aim.layer, front); // it goes on aiming
     EXPECT_GT((marks()[0].pose.position - V3d(0, 1.5, 0)).length(), 0.5);
@@ -202,13 +202,13 @@ TEST_F(Choreography, BodyLookAndSightLinesAreDraggedInPlan) {
 
     session().setFrame(0);
     ASSERT_TRUE(session().apply({{"edit", "mark"}, {"mark", 1}, {"tilt", 7}}));
-    const QPointF look = *plan().placeOf(Kind::Look);
+    const QPointF look = *plan().placeOf(Kind::Ahead);
     drag(&plan(), look, look + QPointF(14, 0));
     EXPECT_GT(marks()[0].pose.pan, from.pan + 5);
     EXPECT_NEAR(marks()[0].pose.tilt, 7, 1e-9); // the Plan turns it about the upright only
     session().undo();
     session().undo();
-    const QPointF sight = *plan().placeOf(Kind::Across);
+    const QPointF sight = *plan().placeOf(Kind::SideRay);
     drag(&plan(), sight, sight + QPointF(20, 0));
     EXPECT_LT(marks()[0].pose.focal, from.focal - 2); // wider
     EXPECT_EQ(marks()[0].pose.position, from.position);
@@ -287,14 +287,14 @@ TEST_F(Choreography, UnderOnePaceThePlayheadStaysWithTheMarkThatIsWalked) {
     ASSERT_EQ(session().markHere(), 1);
     const Rational before = marks()[1].time;
     const scene::Pose from = marks()[1].pose;
-    walk(CameraView::Walk::Slide, {-160, 0});
+    walk(interaction::WalkMode::Slide, {-160, 0});
     EXPECT_FALSE(session().offMove());
     EXPECT_GT(marks()[1].pose.position.x, from.position.x + 0.5);
     EXPECT_NE(marks()[1].time, before); // the way is another, so it is passed at another time
     EXPECT_EQ(session().markHere(), 1);
     // A mark set between others is where the playhead is then.
     session().setFrame(10);
-    walk(CameraView::Walk::Slide, {120, 40});
+    walk(interaction::WalkMode::Slide, {120, 40});
     ASSERT_TRUE(session().offMove());
     QTest::keyClick(&camera(), Qt::Key_K);
     ASSERT_EQ(marks().size(), 4u);

@@ -25,7 +25,7 @@ protected:
         ASSERT_TRUE(session().apply(edit));
     }
     const scene::Track* track(std::int64_t id, const char* property) {
-        return trackOf(scene(), id, property);
+        return interaction::trackOf(scene(), id, property);
     }
     void showCurves() {
         window.panes().reveal(Panes::View::Curves);
@@ -39,12 +39,12 @@ TEST_F(Tracks, KeysAreDraggedCopiedAndTakenOffInTheTimeline) {
     key(front, "height", 1, 0.5);
     key(front, "height", 3, 1.5);
     timeline().setOpen(front, true);
-    const KeyRef first{front, "height", 1}, last{front, "height", 3};
+    const interaction::KeyRef first{front, "height", 1}, last{front, "height", 3};
     ASSERT_FALSE(timeline().laneOf(front, "height").isEmpty());
     const QPointF at = timeline().placeOf(first);
     drag(&timeline(), at, at + QPointF(timeline().xOfFrame(12) - timeline().xOfFrame(0), 0));
     EXPECT_EQ(track(front, "height")->keys[0].time, Rational(3, 2));
-    EXPECT_TRUE(has(session().keys(), {front, "height", Rational(3, 2)}));
+    EXPECT_TRUE(interaction::contains(session().keys(), {front, "height", Rational(3, 2)}));
     // With Shift a copy.
     const QPointF end = timeline().placeOf(last);
     drag(&timeline(), end, {timeline().xOfFrame(96), end.y()}, Qt::ShiftModifier);
@@ -75,7 +75,7 @@ TEST_F(Tracks, CurvesSetMoveAndBendKeys) {
     ASSERT_TRUE(track(front, "height"));
     EXPECT_NEAR(track(front, "height")->keys[0].value, here, 1e-9); // on the curve: its value
     key(front, "height", 4, here + 2);
-    const KeyRef last{front, "height", 4};
+    const interaction::KeyRef last{front, "height", 4};
     const QPointF at = paper().placeOf(last);
     const QPointF to = paper().placeOf("height", 5, here + 1);
     drag(&paper(), at, to);
@@ -294,8 +294,8 @@ TEST_F(Tracks, ChosenKeysAreStretchedByTheirBox) {
     session().chooseKeys({{front, "height", 1}, {front, "height", 2}});
     QApplication::processEvents();
     // The box is 9 px around them; its hands are in the middles of its sides.
-    const QPointF a = paper().placeOf(KeyRef{front, "height", 1}),
-                  b = paper().placeOf(KeyRef{front, "height", 2});
+    const QPointF a = paper().placeOf(interaction::KeyRef{front, "height", 1}),
+                  b = paper().placeOf(interaction::KeyRef{front, "height", 2});
     const double middle = (a.y() + b.y()) / 2, second = b.x() - a.x();
     drag(&paper(), {b.x() + 9, middle}, {b.x() + 9 + second, middle});
     const auto keys = [&] { return track(front, "height")->keys; };

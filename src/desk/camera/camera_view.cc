@@ -419,9 +419,9 @@ void CameraView::paintEvent(QPaintEvent*) {
         painter.drawRect(frame);
     }
     painter.setPen(QPen(theme::vermilion, 1));
-    for (const SnapLine& line : m_across)
+    for (const interaction::SnapLine& line : m_across)
         painter.drawLine(QPointF(toView({line.at, 0}).x(), 0), QPointF(toView({line.at, 0}).x(), height()));
-    for (const SnapLine& line : m_up)
+    for (const interaction::SnapLine& line : m_up)
         painter.drawLine(QPointF(0, toView({0, line.at}).y()), QPointF(width(), toView({0, line.at}).y()));
     drawMissing(painter);
     drawHandles(painter);
@@ -511,12 +511,12 @@ void CameraView::drawHandles(QPainter& painter) const {
     QPointF middle;
     int corners = 0;
     for (const auto& [handle, at] : all)
-        if (handle.kind == Handle::Kind::Corner) middle += at, ++corners;
+        if (handle.kind == interaction::Handle::Kind::Corner) middle += at, ++corners;
     if (corners == 0) return;
     middle /= corners;
-    const auto neighbour = [&](const Handle& handle, bool along) {
+    const auto neighbour = [&](const interaction::Handle& handle, bool along) {
         for (const auto& [other, at] : all)
-            if (other.kind == Handle::Kind::Corner &&
+            if (other.kind == interaction::Handle::Kind::Corner &&
                 (along ? other.share.y == handle.share.y && other.share.x != handle.share.x
                        : other.share.x == handle.share.x && other.share.y != handle.share.y))
                 return at;
@@ -537,29 +537,29 @@ void CameraView::drawHandles(QPainter& painter) const {
     // Corners are held as prints are held in an album.
     for (const auto& [handle, at] : all) {
         switch (handle.kind) {
-        case Handle::Kind::Corner:
+        case interaction::Handle::Kind::Corner:
             stroke({toward(at, neighbour(handle, true), 12), at, toward(at, neighbour(handle, false), 12)});
             break;
-        case Handle::Kind::Edge: {
+        case interaction::Handle::Kind::Edge: {
             // along its edge: towards the corners at its ends
             QPointF ends[2] = {middle, middle};
             int n = 0;
             for (const auto& [other, place] : all)
-                if (other.kind == Handle::Kind::Corner && n < 2 &&
+                if (other.kind == interaction::Handle::Kind::Corner && n < 2 &&
                     (handle.share.x == 0.5 ? other.share.y == handle.share.y
                                            : other.share.x == handle.share.x))
                     ends[n++] = place;
             stroke({toward(at, ends[0], 7), at, toward(at, ends[1], 7)});
             break;
         }
-        case Handle::Kind::Turn:
+        case interaction::Handle::Kind::Turn:
             painter.setPen(QPen(QColor(0x1C, 0x1F, 0x22), 4.5));
             painter.setBrush(Qt::NoBrush);
             painter.drawArc(QRectF(at.x() - 8, at.y() - 8, 16, 16), -30 * 16, 240 * 16);
             painter.setPen(QPen(theme::paper, 2.2));
             painter.drawArc(QRectF(at.x() - 8, at.y() - 8, 16, 16), -30 * 16, 240 * 16);
             break;
-        case Handle::Kind::Pivot:
+        case interaction::Handle::Kind::Pivot:
             stroke({at + QPointF(-6, 0), at + QPointF(6, 0)});
             stroke({at + QPointF(0, -6), at + QPointF(0, 6)});
             break;

@@ -2,11 +2,12 @@
 // depth, walking the camera.
 #pragma once
 
-#include "desk/camera/handles.h"
-#include "desk/camera/snap.h"
 #include "desk/jobs/frame_cache.h"
 #include "desk/jobs/picture_request.h"
 #include "desk/session/session.h"
+#include "interaction/camera_walk.h"
+#include "interaction/handles.h"
+#include "interaction/snapping.h"
 #include "motion/walking.h"
 #include "optics/placing.h"
 
@@ -29,10 +30,9 @@ public:
     void setTool(Tool tool);
     Tool tool() const { return m_tool; }
     /// What a drag does to the camera with the walking tool; Shift and Ctrl lend Slide and Orbit to Look.
-    enum class Walk { Look, Slide, Dolly, Orbit, Roll, Zoom, DollyZoom };
     static constexpr int walks = 7;
-    void setWalk(Walk walk);
-    Walk walk() const { return m_walk; }
+    void setWalk(interaction::WalkMode walk);
+    interaction::WalkMode walk() const { return m_walk; }
     void setThirds(bool on);
     void setSafe(bool on);
     /// How the picture is shown; the scene does not change.
@@ -67,7 +67,7 @@ public:
     QRectF hintRect() const;
     QRectF frameRect() const; ///< where the frame lies in the widget
     /// The hands on the one selected layer, in the widget.
-    std::vector<std::pair<Handle, QPointF>> handles() const;
+    std::vector<std::pair<interaction::Handle, QPointF>> handles() const;
     void addGuide(bool upright, const QPointF& place);
     QSize sizeHint() const override { return {600, 338}; }
 
@@ -117,7 +117,7 @@ private:
     void stopWalk();
     QPointF toView(const V2d& place) const;
     bool shows(const scene::Found& found, const V2d& place) const;
-    std::optional<HandlePlane> planeOf(const scene::Found& found) const;
+    std::optional<interaction::HandlePlane> planeOf(const scene::Found& found) const;
     int guideAt(const QPointF& place) const;
     void drawHandles(QPainter& painter) const;
     void drawMissing(QPainter& painter) const;
@@ -150,17 +150,17 @@ private:
     QPointF m_shift; ///< of the frame from the middle, px of the widget
 
     bool m_dragging = false, m_moved = false, m_panning = false;
-    std::optional<Handle> m_handle;
-    std::optional<HandlePlane> m_plane; ///< of the layer as the drag began
+    std::optional<interaction::Handle> m_handle;
+    std::optional<interaction::HandlePlane> m_plane; ///< of the layer as the drag began
     V2d m_shareFrom{0};
     int m_pull = -1;  ///< the mark, from 0, for which a click is awaited
     int m_pulled = 0; ///< clicks so far
     int m_guide = -1;
-    std::vector<SnapLine> m_across, m_up; ///< lines caught on now: upright and level
+    std::vector<interaction::SnapLine> m_across, m_up; ///< lines caught on now: upright and level
     QPointF m_from, m_last;
-    Walk m_walk = Walk::Look;
+    interaction::WalkMode m_walk = interaction::WalkMode::Look;
     scene::Pose m_walkFrom;
-    V3d m_around{0};       ///< what an orbit goes around, and a dolly zoom keeps as large as it is
+    interaction::CameraWalk m_walking;
     bool m_wasOff = false; ///< as the walk began
     bool m_level = false;  ///< L is held: along one axis only
     Qt::KeyboardModifiers m_walkKeys;

@@ -40,43 +40,33 @@ std::int64_t CameraView::layerAt(const V2d& place) const {
     return m_session.layerAt(view(), place);
 }
 
-/// Whether a layer, or one in a group, has something at a place of the frame, whatever lies before it.
 bool CameraView::shows(const scene::Found& found, const V2d& place) const {
-    if (!found.layer) return false;
-    if (found.layer->group())
-        return std::any_of(m_session.now().all.begin(), m_session.now().all.end(),
-                           [&](const scene::Found& each) {
-                               return !each.layer->group() &&
-                                      std::any_of(each.holders.begin(), each.holders.end(),
-                                                  [&](const auto& h) { return h->id == found.layer->id; }) &&
-                                      shows(each, place);
-                           });
-    const auto met =
-        optics::meet(view(), place, optics::cardOf(*found.layer, optics::worldOf(found.carriers)));
-    return met && m_session.swatches().covers(*m_session.scene(), found.layer, met->s, met->t);
+    return interaction::showsAt(m_session.now(), found, view(), place, m_session.covers());
 }
 
-std::optional<HandlePlane> CameraView::planeOf(const scene::Found& found) const {
+std::optional<interaction::HandlePlane> CameraView::planeOf(const scene::Found& found) const {
     const motion::Standing& now = m_session.now();
     const motion::Measure m = motion::measureAt(now, found);
-    return handlePlane(found, now.view, m.low, m.high);
+    return interaction::handlePlane(found, now.view, m.low, m.high);
 }
 
-std::vector<std::pair<Handle, QPointF>> CameraView::handles() const {
-    std::vector<std::pair<Handle, QPointF>> all;
+std::vector<std::pair<interaction::Handle, QPointF>> CameraView::handles() const {
+    std::vector<std::pair<interaction::Handle, QPointF>> all;
     if (m_tool != Tool::Move || m_session.selection().size() != 1 || m_session.movable().empty()) return all;
     const scene::Found& found = m_session.now().find(m_session.selection().front());
     const auto plane = planeOf(found);
     if (!plane) return all;
     const double perPixel = m_session.scene()->output.frame.x / frameRect().width();
-    for (const Handle& handle : handlesOf(*plane, view(), armPixels * perPixel))
+    for (const interaction::Handle& handle : interaction::handlesOf(*plane, view(), armPixels * perPixel))
         all.emplace_back(handle, toView(handle.place));
     // A small one is all handles: then only its corners are, and a little way out.
     QRectF around;
     for (const auto& [handle, at] : all)
-        if (handle.kind == Handle::Kind::Corner) around |= QRectF(at - QPointF(0.5, 0.5), QSizeF(1, 1));
+        if (handle.kind == interaction::Handle::Kind::Corner)
+            around |= QRectF(at - QPointF(0.5, 0.5), QSizeF(1, 1));
     if (std::min(around.width(), around.height()) < 48)
-        std::erase_if(all, [](const auto& each) { return each.first.kind == Handle::Kind::Edge; });
+        std::erase_if(all,
+                      [](const auto& each) { return each.first.kind == interaction::Handle::Kind::Edge; });
     return all;
 }
 
@@ -117,15 +107,10 @@ void CameraView::dragGuide(const QPointF& place) {
 }
 
 double CameraView::reach() const {
-    const optics::View lens = view();
-    if (m_session.selection().size() == 1) {
-        const double depth =
-            optics::depthOf(lens, optics::pivotOf(m_session.now().find(m_session.selection().front())));
-        if (depth > 0.05) return depth;
-    }
-    const double home = m_session.scene()->homeDepth -
-                        (lens.eye - optics::firstView(*m_session.scene()).eye).dot(lens.forward);
-    return std::max(0.5, home);
+    std::optional<V3d> selected;
+    if (m_session.selection().size() == 1)
+        selected = optics::pivotOf(m_session.now().find(m_session.selection().front()));
+    return interaction::walkDepth(*m_session.scene(), view(), selected);
 }
 
 void CameraView::startPull() {
@@ -185,13 +170,14 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
     if (m_tool == Tool::Walk) return beginWalk(place);
     // The middle of a layer is where it is grabbed to be moved, so its pivot is moved with Shift only.
     const bool pivots = event->modifiers() & Qt::ShiftModifier;
-    for (const auto& [handle, at] :
-         event->modifiers() & Qt::ControlModifier ? std::vector<std::pair<Handle, QPointF>>{} : handles()) {
-        if (handle.kind == Handle::Kind::Pivot && !pivots) continue;
-        const double reachOf = handle.kind == Handle::Kind::Turn ? 12 : 9;
+    for (const auto& [handle, at] : event->modifiers() & Qt::ControlModifier
+                                        ? std::vector<std::pair<interaction::Handle, QPointF>>{}
+                                        : handles()) {
+        if (handle.kind == interaction::Handle::Kind::Pivot && !pivots) continue;
+        const double reachOf = handle.kind == interaction::Handle::Kind::Turn ? 12 : 9;
         if (std::hypot(at.x() - m_from.x(), at.y() - m_from.y()) > reachOf) continue;
         m_plane = planeOf(m_session.now().find(m_session.selection().front()));
-        const auto share = m_plane ? shareAt(*m_plane, view(), place) : std::nullopt;
+        const auto share = m_plane ? interaction::shareAt(*m_plane, view(), place) : std::nullopt;
         if (!share) continue;
         m_handle = handle;
         m_shareFrom = *share;
@@ -279,7 +265,7 @@ void CameraView::slideTo(const QPointF& place, Qt::KeyboardModifiers keys) {
         const V3d more = caught(m_session.now().find(m_grabbed));
         if (more.length() > 0) slide(by += more);
         for (const auto* lines : {&m_across, &m_up})
-            for (const SnapLine& line : *lines)
+            for (const interaction::SnapLine& line : *lines)
                 if (line.name[0]) also += QStringLiteral(" · ") + tr(line.name);
     }
     m_say = tr("across %1 m, up %2 m").arg(figure(by.dot(across), 2), figure(-by.dot(down), 2)) + also;
@@ -291,7 +277,7 @@ V3d CameraView::caught(const scene::Found& moved) {
     const double depth = optics::depthOf(now.view, optics::pivotOf(moved));
     if (!m.corners || !(depth > 1e-6)) return V3d(0);
     const V2d frame(m_session.scene()->output.frame);
-    std::vector<SnapLine> upright, level;
+    std::vector<interaction::SnapLine> upright, level;
     const auto both = [&](double share, const char* name) {
         upright.push_back({frame.x * share, name});
         level.push_back({frame.y * share, name});
@@ -321,7 +307,7 @@ V3d CameraView::caught(const scene::Found& moved) {
     const double xs[] = {m.low.x, (m.low.x + m.high.x) / 2, m.high.x},
                  ys[] = {m.low.y, (m.low.y + m.high.y) / 2, m.high.y};
     V3d by(0);
-    if (const auto caughtX = snap(xs, upright, reachOf)) {
+    if (const auto caughtX = interaction::snap(xs, upright, reachOf)) {
         by += now.view.right * (caughtX->by * depth / now.view.slope);
         m_across.push_back(caughtX->line);
     }
@@ -334,7 +320,7 @@ V3d CameraView::caught(const scene::Found& moved) {
         const V3d foot = optics::pivotOf(moved);
         if (const auto place = optics::project(now.view, {foot.x, 0, foot.z}))
             m_up.push_back({place->y, QT_TR_NOOP("on the ground")});
-    } else if (const auto caughtY = snap(ys, level, reachOf)) {
+    } else if (const auto caughtY = interaction::snap(ys, level, reachOf)) {
         by -= now.view.up * (caughtY->by * depth / now.view.slope);
         m_up.push_back(caughtY->line);
     }
@@ -342,9 +328,9 @@ V3d CameraView::caught(const scene::Found& moved) {
 }
 
 void CameraView::dragHandle(const QPointF& place, Qt::KeyboardModifiers keys) {
-    const auto share = shareAt(*m_plane, view(), toFrame(place));
+    const auto share = interaction::shareAt(*m_plane, view(), toFrame(place));
     if (!share) return;
-    if (m_handle->kind == Handle::Kind::Pivot) {
+    if (m_handle->kind == interaction::Handle::Kind::Pivot) {
         V2d to = *share;
         if (!(keys & Qt::ControlModifier)) // catches on corners, edges and the middle
             for (double* each : {&to.x, &to.y})
@@ -365,8 +351,8 @@ void CameraView::dragHandle(const QPointF& place, Qt::KeyboardModifiers keys) {
         m_say = tr("pivot at %1 % across, %2 % up").arg(figure(to.x * 100, 0), figure(100 - to.y * 100, 0));
         return;
     }
-    if (m_handle->kind == Handle::Kind::Turn) {
-        double by = turnBetween(*m_plane, m_shareFrom, *share);
+    if (m_handle->kind == interaction::Handle::Kind::Turn) {
+        double by = interaction::turnBetween(*m_plane, m_shareFrom, *share);
         const scene::Found found = scene::find(*m_session.history().scene(), m_session.selection().front());
         V3d turn = m_session.placementNow(found.layer->id).turn;
         if (keys & Qt::ShiftModifier) by = std::round((turn.z + by) / 15) * 15 - turn.z;
@@ -378,7 +364,7 @@ void CameraView::dragHandle(const QPointF& place, Qt::KeyboardModifiers keys) {
         m_say = tr("roll %1°, by %2°").arg(figure(turn.z, 1), figure(by, 1));
         return;
     }
-    const V2d k = growth(*m_plane, *m_handle, m_shareFrom, *share, !(keys & Qt::ShiftModifier));
+    const V2d k = interaction::growth(*m_plane, *m_handle, m_shareFrom, *share, !(keys & Qt::ShiftModifier));
     edit::Edit edit = m_session.onSelection("scale", {{"by", {k.x, k.y}}});
     if (m_session.scaleAboutAxis()) edit["about"] = "axis";
     m_session.preview(edit);

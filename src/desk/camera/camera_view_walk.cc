@@ -10,32 +10,35 @@
 #include <cmath>
 
 namespace stage::desk {
+
+using interaction::WalkMode;
+
 namespace {
 
 struct WalkEntry {
-    CameraView::Walk walk;
+    WalkMode walk;
     const char *name, *tip, *hint;
 };
 const WalkEntry entries[] = {
-    {CameraView::Walk::Look, QT_TRANSLATE_NOOP("CameraView", "Look"),
+    {WalkMode::Look, QT_TRANSLATE_NOOP("CameraView", "Look"),
      QT_TRANSLATE_NOOP("CameraView", "Drag: pan and tilt (1)"),
      QT_TRANSLATE_NOOP("CameraView", "drag: pan and tilt · Shift: slide · Ctrl: orbit · wheel: dolly")},
-    {CameraView::Walk::Slide, QT_TRANSLATE_NOOP("CameraView", "Slide"),
+    {WalkMode::Slide, QT_TRANSLATE_NOOP("CameraView", "Slide"),
      QT_TRANSLATE_NOOP("CameraView", "Drag: truck and pedestal (2)"),
      QT_TRANSLATE_NOOP("CameraView", "drag: truck and pedestal · L: along one axis")},
-    {CameraView::Walk::Dolly, QT_TRANSLATE_NOOP("CameraView", "Dolly"),
+    {WalkMode::Dolly, QT_TRANSLATE_NOOP("CameraView", "Dolly"),
      QT_TRANSLATE_NOOP("CameraView", "Drag up and down: dolly; to the side: truck (3)"),
      QT_TRANSLATE_NOOP("CameraView", "drag up and down: dolly · to the side: truck · L: along one axis")},
-    {CameraView::Walk::Orbit, QT_TRANSLATE_NOOP("CameraView", "Orbit"),
+    {WalkMode::Orbit, QT_TRANSLATE_NOOP("CameraView", "Orbit"),
      QT_TRANSLATE_NOOP("CameraView", "Drag: around the aim, or what is under the pointer (4)"),
      QT_TRANSLATE_NOOP("CameraView", "drag: around the aim, or what is under the pointer · L: one axis")},
-    {CameraView::Walk::Roll, QT_TRANSLATE_NOOP("CameraView", "Roll"),
+    {WalkMode::Roll, QT_TRANSLATE_NOOP("CameraView", "Roll"),
      QT_TRANSLATE_NOOP("CameraView", "Drag around the middle: roll (5)"),
      QT_TRANSLATE_NOOP("CameraView", "drag around the middle: roll")},
-    {CameraView::Walk::Zoom, QT_TRANSLATE_NOOP("CameraView", "Zoom"),
+    {WalkMode::Zoom, QT_TRANSLATE_NOOP("CameraView", "Zoom"),
      QT_TRANSLATE_NOOP("CameraView", "Drag up and down: focal length (6)"),
      QT_TRANSLATE_NOOP("CameraView", "drag up and down: focal length")},
-    {CameraView::Walk::DollyZoom, QT_TRANSLATE_NOOP("CameraView", "Dolly zoom"),
+    {WalkMode::DollyZoom, QT_TRANSLATE_NOOP("CameraView", "Dolly zoom"),
      QT_TRANSLATE_NOOP("CameraView",
                        "Drag up and down: dolly, while what is under the pointer keeps its size (7)"),
      QT_TRANSLATE_NOOP("CameraView", "drag up and down: what is under the pointer keeps its size")}};
@@ -71,7 +74,7 @@ void CameraView::placeWalkBar() {
                     static_cast<int>(std::max(0.0, frame.top())) + 8);
 }
 
-void CameraView::setWalk(Walk walk) {
+void CameraView::setWalk(WalkMode walk) {
     m_walk = walk;
     for (std::size_t i = 0; i < m_walkButtons.size(); ++i)
         m_walkButtons[i]->setChecked(entries[i].walk == walk);
@@ -82,70 +85,23 @@ QString CameraView::walkHint() const {
     return tr(entries[static_cast<std::size_t>(m_walk)].hint);
 }
 
-/// What is under the pointer, or at the distance at which hands work; an aim goes before both.
 void CameraView::beginWalk(const V2d& place) {
     m_level = false;
     m_wasOff = m_session.offHere();
-    const optics::View lens = view();
-    m_around = lens.eye + lens.forward * reach();
-    if (const std::int64_t id = layerAt(place)) {
-        const scene::Found& found = m_session.now().find(id);
-        if (const auto met =
-                optics::meet(lens, place, optics::cardOf(*found.layer, optics::worldOf(found.carriers))))
-            m_around = lens.eye + optics::rayThrough(lens, place) * met->depth;
-    }
-    if (m_walk == Walk::DollyZoom) return;
-    const auto& marks = m_session.scene()->camera.marks;
-    for (const scene::Mark& mark : marks)
-        if (mark.time <= m_session.time() || &mark == &marks.front()) {
-            if (mark.aim.at == scene::Aim::At::Point) m_around = mark.aim.point;
-            if (mark.aim.at == scene::Aim::At::Layer)
-                if (const scene::Found& at = m_session.now().find(mark.aim.layer); at.layer)
-                    m_around = optics::pivotOf(at);
-        }
+    const scene::Scene& scene = *m_session.scene();
+    m_walking = {m_walkFrom, view(), scene.output.frame, V3d(0), place};
+    m_walking.around = interaction::walkCentre(m_session.now(), scene, m_walking.view, place, layerAt(place), reach(),
+                                               m_walk != WalkMode::DollyZoom);
 }
 
 void CameraView::walkTo(const QPointF& place, Qt::KeyboardModifiers keys) {
     m_last = place;
     m_walkKeys = keys;
-    const optics::View lens =
-        optics::viewOf(m_walkFrom, m_session.scene()->camera.gate, m_session.scene()->output.frame);
+    WalkMode mode = m_walk;
+    if (mode == WalkMode::Look && keys & Qt::ShiftModifier) mode = WalkMode::Slide;
+    if (mode == WalkMode::Look && keys & Qt::ControlModifier) mode = WalkMode::Orbit;
     const double perPixel = m_session.scene()->output.frame.x / frameRect().width();
-    QPointF by = (place - m_from) * perPixel;
-    Walk walk = m_walk;
-    if (walk == Walk::Look && keys & Qt::ShiftModifier) walk = Walk::Slide;
-    if (walk == Walk::Look && keys & Qt::ControlModifier) walk = Walk::Orbit;
-    if (m_level) (std::abs(by.x()) > std::abs(by.y()) ? by.ry() : by.rx()) = 0;
-    const double depth = std::max(0.05, optics::depthOf(lens, m_around));
-    const double metres = depth / lens.slope; // what is under the hand stays there
-    const double turn = 180.0 / m_session.scene()->output.frame.x;
-    const double ahead = -by.y() / m_session.scene()->output.frame.y; // of the frame's height
-    switch (walk) {
-    case Walk::Look:
-        return walked(motion::stepped(m_walkFrom, {.pan = -degrees(std::atan(by.x() / lens.slope)),
-                                                   .tilt = degrees(std::atan(by.y() / lens.slope))}));
-    case Walk::Slide:
-        return walked(motion::stepped(m_walkFrom, {.truck = -by.x() * metres, .pedestal = by.y() * metres}));
-    case Walk::Dolly:
-        return walked(motion::stepped(
-            m_walkFrom, {.truck = m_level || std::abs(by.x()) > 12 * perPixel ? -by.x() * metres : 0.0,
-                         .dolly = ahead * depth}));
-    case Walk::Orbit:
-        return walked(motion::orbited(m_walkFrom, m_around, -by.x() * turn, by.y() * turn));
-    case Walk::Roll: {
-        const QPointF middle = frameRect().center(), a = m_from - middle, b = place - middle;
-        const double turned = degrees(std::atan2(a.x() * b.y() - a.y() * b.x(), QPointF::dotProduct(a, b)));
-        return walked(motion::stepped(m_walkFrom, {.roll = -turned})); // the picture turns with the hand
-    }
-    case Walk::Zoom: {
-        scene::Pose pose = m_walkFrom;
-        pose.focal = std::clamp(pose.focal * std::exp2(2 * ahead), 1.0, 2000.0);
-        return walked(pose);
-    }
-    case Walk::DollyZoom:
-        if (const auto pose = motion::dollyZoomed(m_walkFrom, depth, ahead * depth)) walked(*pose);
-        return;
-    }
+    if (const auto pose = interaction::walked(m_walking, mode, toFrame(place), m_level, 12 * perPixel)) walked(*pose);
 }
 
 void CameraView::walkBy(const motion::Step& step) {
@@ -181,7 +137,7 @@ void CameraView::stopWalk() {
 
 void CameraView::wheelWalk(QWheelEvent* event) {
     const double turns = event->angleDelta().y() / 120.0;
-    if (event->modifiers() & Qt::ControlModifier || m_walk == Walk::Zoom) {
+    if (event->modifiers() & Qt::ControlModifier || m_walk == WalkMode::Zoom) {
         if (!m_walkEnd.isActive() && !m_dragging) m_walkFrom = m_session.pose();
         scene::Pose pose = m_session.pose();
         pose.focal = std::clamp(pose.focal * std::exp2(turns / 24), 1.0, 2000.0);

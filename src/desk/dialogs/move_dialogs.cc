@@ -193,7 +193,7 @@ edit::Edit trackEdit(std::int64_t layer, const std::string& property, const edit
 std::optional<edit::Edit> askLink(QWidget* parent, const scene::Scene& scene, std::int64_t layer,
                                   const std::string& property) {
     using scene::Measured;
-    const scene::Track* track = trackOf(scene, layer, property);
+    const scene::Track* track = interaction::trackOf(scene, layer, property);
     const scene::Link now = track && track->link ? *track->link : scene::Link{0, property, 1, 0, Rational(0)};
     Form form(parent, QObject::tr("%1 follows").arg(QString::fromStdString(property)), QObject::tr("Follow"));
     auto* leader =
@@ -204,7 +204,7 @@ std::optional<edit::Edit> askLink(QWidget* parent, const scene::Scene& scene, st
     form.layout->addRow(QObject::tr("Its"), what);
     const auto fill = [&] {
         what->clear();
-        for (const std::string& name : propertiesOf(leader->currentData().toLongLong()))
+        for (const std::string& name : interaction::propertiesOf(leader->currentData().toLongLong()))
             what->addItem(QString::fromStdString(name));
         const int same = what->findText(QString::fromStdString(now.property));
         what->setCurrentIndex(same >= 0 ? same : 0);
@@ -213,7 +213,7 @@ std::optional<edit::Edit> askLink(QWidget* parent, const scene::Scene& scene, st
     fill();
     auto* factor = number(form, QObject::tr("Factor"), Measured::Plain, QString(), 2, 0.1, now.factor,
                           QObject::tr("Times this; less than 0 goes the other way"));
-    const QString unit = QString::fromStdString(readingOf(layer, property).unit);
+    const QString unit = QString::fromStdString(interaction::propertyFormat(layer, property).unit);
     auto* offset = number(form, QObject::tr("Offset"), Measured::Plain, unit, 2, 0.1, now.offset,
                           QObject::tr("Plus this"));
     auto* delay = number(form, QObject::tr("Delay"), Measured::Plain, QStringLiteral("s"), 2, 0.1,
@@ -234,8 +234,8 @@ std::optional<edit::Edit> askLink(QWidget* parent, const scene::Scene& scene, st
 std::optional<edit::Edit> askNoise(QWidget* parent, const scene::Scene& scene, std::int64_t layer,
                                    const std::string& property) {
     using scene::Measured;
-    const scene::Track* track = trackOf(scene, layer, property);
-    const Reading reading = readingOf(layer, property);
+    const scene::Track* track = interaction::trackOf(scene, layer, property);
+    const interaction::PropertyFormat reading = interaction::propertyFormat(layer, property);
     const bool had = track && !track->noises.empty();
     const scene::Noise now = had ? track->noises.front()
                                  : scene::Noise{scene::Noise::Kind::Sway,

@@ -2,8 +2,8 @@
 #pragma once
 
 #include "desk/kit/dialog_form.h"
-#include "desk/session/key_edits.h"
 #include "edit/edit.h"
+#include "interaction/key_edits.h"
 #include "motion/walking.h"
 
 #include <optional>

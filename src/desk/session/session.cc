@@ -1,5 +1,6 @@
 #include "desk/session/session.h"
 
+#include "interaction/camera_handles.h"
 #include "motion/measure.h"
 #include "motion/values.h"
 #include "scene/file.h"
@@ -42,7 +43,7 @@ void Session::show(scene::ScenePtr scene) {
     m_shown = std::move(scene);
     m_move = motion::CameraMove(*m_shown);
     std::erase_if(m_selection, [&](std::int64_t id) { return !scene::find(*m_shown, id).layer; });
-    m_keys = stillThere(*m_shown, std::move(m_keys));
+    m_keys = interaction::existingKeys(*m_shown, std::move(m_keys));
     m_frame = std::clamp<std::int64_t>(m_frame, 0, m_shown->output.frames - 1);
     Q_EMIT sceneChanged();
 }
@@ -251,33 +252,33 @@ void Session::select(std::vector<std::int64_t> layers) {
     Q_EMIT selectionChanged();
 }
 
-void Session::chooseKeys(KeyRefs keys) {
+void Session::chooseKeys(interaction::KeyRefs keys) {
     if (keys == m_keys) return;
     m_keys = std::move(keys);
     Q_EMIT keysChosen();
 }
 
-void Session::previewKeys(const edit::Edit& edit, KeyRefs then) {
-    const KeyRefs before = m_keys;
+void Session::previewKeys(const edit::Edit& edit, interaction::KeyRefs then) {
+    const interaction::KeyRefs before = m_keys;
     m_keys = std::move(then); // before the scene is shown, which drops those that are not there
     if (!preview(edit)) m_keys = before;
 }
 
-bool Session::clickKey(const KeyRef& key, bool also) {
-    KeyRefs keys = m_keys;
-    if (!also && !has(keys, key))
+bool Session::clickKey(const interaction::KeyRef& key, bool also) {
+    interaction::KeyRefs keys = m_keys;
+    if (!also && !interaction::contains(keys, key))
         keys = {key};
     else if (also && std::erase(keys, key) == 0)
         keys.push_back(key);
     chooseKeys(std::move(keys));
-    return has(m_keys, key);
+    return interaction::contains(m_keys, key);
 }
 
 void Session::removeKeys() {
     if (m_keys.empty()) return;
-    KeyChange change;
+    interaction::KeyChange change;
     change.more["remove"] = true;
-    apply(changeKeys(m_keys, change, "Take keys off"));
+    apply(interaction::changeOfKeys(m_keys, change, "Take keys off"));
 }
 
 void Session::click(std::int64_t layer, bool also) {
@@ -301,18 +302,14 @@ const motion::Standing& Session::now() const {
     return *m_now;
 }
 
+interaction::Covers Session::covers() {
+    return [this](const scene::Found& found, double s, double t) {
+        return m_swatches.covers(*m_shown, found.layer, s, t);
+    };
+}
+
 std::int64_t Session::layerAt(const optics::View& view, const V2d& place) {
-    std::int64_t best = 0;
-    double nearest = 1e300;
-    for (const scene::Found& found : now().all) {
-        if (found.layer->group() || !visible(found) || locked(found)) continue;
-        const auto met =
-            optics::meet(view, place, optics::cardOf(*found.layer, optics::worldOf(found.carriers)));
-        if (!met || met->depth > nearest || !m_swatches.covers(*m_shown, found.layer, met->s, met->t))
-            continue;
-        nearest = met->depth, best = found.layer->id;
-    }
-    return best;
+    return interaction::layerAt(now(), view, place, covers());
 }
 
 std::vector<V3d> Session::outlines(bool selectedOnly) const {
@@ -334,7 +331,7 @@ scene::Placement Session::placementNow(std::int64_t id) const {
 
 edit::Edit Session::setting(std::int64_t layer, std::string_view property, double value,
                             edit::Edit otherwise) const {
-    const scene::Track* track = trackOf(*m_shown, layer, property);
+    const scene::Track* track = interaction::trackOf(*m_shown, layer, property);
     if (!track || track->keys.empty() || track->link) return otherwise;
     edit::Edit edit = {{"edit", "key"}, {"property", property}, {"time", time().text()}, {"value", value}};
     if (layer != 0) edit["layers"] = {layer};
@@ -394,10 +391,7 @@ scene::Pose Session::pose() const {
 }
 
 int Session::markHere() const {
-    const auto& marks = m_shown->camera.marks;
-    for (std::size_t i = 0; i < marks.size(); ++i)
-        if (frameAt(marks[i].time, m_shown->output.rate) == m_frame) return static_cast<int>(i);
-    return -1;
+    return interaction::markAtFrame(*m_shown, m_frame);
 }
 
 void Session::walk(const scene::Pose& pose) {

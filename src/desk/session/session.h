@@ -4,8 +4,9 @@
 
 #include "desk/jobs/beat.h"
 #include "desk/jobs/swatch.h"
-#include "desk/session/key_edits.h"
 #include "edit/journal.h"
+#include "interaction/key_edits.h"
+#include "interaction/picking.h"
 #include "media/pixel_cache.h"
 #include "motion/camera_move.h"
 #include "motion/settled.h"
@@ -93,13 +94,13 @@ public:
     /// selected with others stays so, for they may be about to be dragged together.
     void click(std::int64_t layer, bool also);
     /// Keys of tracks that are chosen; those that go are chosen no longer.
-    const KeyRefs& keys() const { return m_keys; }
-    void chooseKeys(KeyRefs keys);
+    const interaction::KeyRefs& keys() const { return m_keys; }
+    void chooseKeys(interaction::KeyRefs keys);
     /// A change of the chosen keys being dragged: `then` is where they are by it.
-    void previewKeys(const edit::Edit& edit, KeyRefs then);
+    void previewKeys(const edit::Edit& edit, interaction::KeyRefs then);
     /// As a click on a key does: chooses it, or with `also` adds or removes it; chosen keys stay, for they
     /// may be about to be dragged together. Whether it is chosen then.
-    bool clickKey(const KeyRef& key, bool also);
+    bool clickKey(const interaction::KeyRef& key, bool also);
     void removeKeys(); ///< the chosen ones
     /// The one selected layer; layer is null when there is none or several.
     scene::Found selected() const;
@@ -112,14 +113,12 @@ public:
     /// The selected layers that hands may move: without locked ones and what is in locked groups.
     std::vector<std::int64_t> movable() const;
     /// It, or a group that holds it.
-    static bool locked(const scene::Found& found) {
-        return any(found, [](const scene::Layer& layer) { return layer.locked; });
-    }
+    static bool locked(const scene::Found& found) { return interaction::isLocked(found); }
     /// It and all groups that hold it.
-    static bool visible(const scene::Found& found) {
-        return !any(found, [](const scene::Layer& layer) { return !layer.visible; });
-    }
-    /// The nearest layer that shows something at a place of a view; hands do not touch locked ones. 0: none.
+    static bool visible(const scene::Found& found) { return interaction::isVisible(found); }
+    /// Whether a layer shows something at a place of its picture; true while that is not known.
+    interaction::Covers covers();
+    /// The nearest layer that shows something at a place of a view, and is not locked. 0: none.
     std::int64_t layerAt(const optics::View& view, const V2d& place);
     /// What bounds all flat layers, or the selected ones.
     std::vector<V3d> outlines(bool selectedOnly) const;
@@ -212,7 +211,7 @@ private:
     std::int64_t m_frame = 0;
     std::optional<std::pair<std::int64_t, std::int64_t>> m_playRange;
     std::vector<std::int64_t> m_selection;
-    KeyRefs m_keys;
+    interaction::KeyRefs m_keys;
     bool m_holdFraming = true, m_aboutAxis = false;
     std::int64_t m_reference = 0; ///< id of a mark; one that is not there: the first
     mutable std::optional<motion::Standing> m_now;

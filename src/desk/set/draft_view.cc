@@ -1,6 +1,7 @@
 #include "desk/set/draft_view.h"
 
 #include "desk/kit/number_field.h"
+#include "desk/look/points.h"
 #include "motion/measure.h"
 
 #include <QContextMenuEvent>
@@ -13,7 +14,14 @@
 namespace stage::desk {
 namespace {
 
-constexpr double catchPixels = 6;
+constexpr double catchPixels = 6, pickPixels = 8;
+
+double distanceTo(const QPolygonF& line, const QPointF& place) {
+    std::vector<V2d> points;
+    for (const QPointF& point : line)
+        points.push_back(toV2d(point));
+    return interaction::distanceToPolyline(points, toV2d(place));
+}
 
 }
 
@@ -52,18 +60,18 @@ void DraftView::showEvent(QShowEvent*) {
 
 // ---- scale
 
-DraftPoint DraftView::draft(const V3d& point) const {
+interaction::PaperPoint DraftView::draft(const V3d& point) const {
     const V3d from = point - m_first.eye;
     return {m_from == From::Above ? from.dot(m_first.right) : from.dot(m_first.up),
             from.dot(m_first.forward)};
 }
 
 QPointF DraftView::placeOf(const V3d& point) const {
-    return m_scale.place(draft(point));
+    return toPoint(m_scale.place(draft(point)));
 }
 
 QPointF DraftView::placeOfDepth(double depth) const {
-    return m_scale.place({0, depth});
+    return toPoint(m_scale.place({0, depth}));
 }
 
 void DraftView::refit() {
@@ -76,9 +84,9 @@ void DraftView::refit() {
     const double middle = depths.empty() ? scene.homeDepth : depths[depths.size() / 2];
     const double farthest = depths.empty() ? scene.homeDepth : depths.back();
     double ahead = 0, behind = 0;
-    std::vector<DraftPoint> points;
+    std::vector<interaction::PaperPoint> points;
     for (const scene::Mark& mark : scene.camera.marks) {
-        const DraftPoint at = draft(mark.pose.position);
+        const interaction::PaperPoint at = draft(mark.pose.position);
         ahead = std::max(ahead, at.depth);
         behind = std::min(behind, at.depth);
         points.push_back(at);
@@ -94,10 +102,10 @@ void DraftView::refit() {
         points.push_back({side * half * far * 1.12, far});
     points.push_back({0, std::max(-0.4 * fold, std::min(behind * 1.2, 0.0) - 0.06 * fold)});
     if (m_from == From::Side) { // the ground, where it is near
-        const DraftPoint foot = draft({m_first.eye.x, 0, m_first.eye.z});
+        const interaction::PaperPoint foot = draft({m_first.eye.x, 0, m_first.eye.z});
         if (std::abs(foot.across) < 10) points.push_back({foot.across - 0.2, 0});
     }
-    m_scale.fit(points, QRectF(rect()).adjusted(8, 8, -8, -8));
+    m_scale.fit(points, {8, 8}, V2d(width() - 8, height() - 8));
     Q_EMIT scaleChanged();
 }
 
@@ -112,17 +120,17 @@ void DraftView::fitSelection() {
     const auto points = m_session.outlines(true);
     if (points.empty()) return fitAll();
     m_own = true;
-    DraftPoint low = draft(points[0]), high = low;
+    interaction::PaperPoint low = draft(points[0]), high = low;
     for (const V3d& each : points) {
-        const DraftPoint point = draft(each);
+        const interaction::PaperPoint point = draft(each);
         low = {std::min(low.across, point.across), std::min(low.depth, point.depth)};
         high = {std::max(high.across, point.across), std::max(high.depth, point.depth)};
     }
     // Room around, also for a single flat one.
     const double room = std::max({(high.across - low.across) * 0.15, (high.depth - low.depth) * 0.15,
                                   0.05 * std::abs(high.depth), 0.2});
-    m_scale.fit({{low.across - room, low.depth - room}, {high.across + room, high.depth + room}},
-                QRectF(rect()).adjusted(8, 8, -8, -8));
+    m_scale.fit({{low.across - room, low.depth - room}, {high.across + room, high.depth + room}}, {8, 8},
+                V2d(width() - 8, height() - 8));
     layOut();
     update();
     Q_EMIT scaleChanged();
@@ -175,77 +183,65 @@ void DraftView::resizeEvent(QResizeEvent* event) {
 
 std::int64_t DraftView::layerAt(const QPointF& place) const {
     std::int64_t best = 0;
-    double nearest = 8;
+    double nearest = pickPixels;
     for (const Bar& bar : m_bars) {
         if (bar.locked) continue;
-        for (qsizetype i = 0; i + 1 < bar.line.size(); ++i) {
-            const QPointF along = bar.line[i + 1] - bar.line[i];
-            const double length = QPointF::dotProduct(along, along);
-            const double t =
-                length > 0 ? std::clamp(QPointF::dotProduct(place - bar.line[i], along) / length, 0.0, 1.0)
-                           : 0;
-            const QPointF off = place - (bar.line[i] + along * t);
-            // What is selected is easier to grab.
-            const double distance = std::hypot(off.x(), off.y()) - (m_session.isSelected(bar.id) ? 2 : 0);
-            if (distance < nearest) nearest = distance, best = bar.id;
-        }
+        // What is selected is easier to take.
+        const double distance =
+            distanceTo(bar.line, place) - (m_session.isSelected(bar.id) ? 2 : 0);
+        if (distance < nearest) nearest = distance, best = bar.id;
     }
     return best;
 }
 
-std::optional<QPointF> DraftView::placeOf(CameraHand::Kind kind, int mark) const {
-    if (kind == CameraHand::Kind::Look) return lookPlace();
-    if (kind == CameraHand::Kind::Across || kind == CameraHand::Kind::Up) {
+std::optional<QPointF> DraftView::placeOf(CameraHandle::Kind kind, int mark) const {
+    if (kind == CameraHandle::Kind::Ahead) return aheadPlace();
+    if (kind == CameraHandle::Kind::SideRay || kind == CameraHandle::Kind::TopRay) {
         // Well out along the line, where nothing else of the camera is.
         const auto [eye, left, right] = sightLines();
         const QPointF along = right - eye;
         return eye + along * (70 / std::max(1e-9, std::hypot(along.x(), along.y())));
     }
-    for (const CameraHand& hand : cameraHands(m_session))
-        if (hand.kind == kind && hand.mark == mark) return placeOf(hand.at);
+    for (const CameraHandle& handle : cameraHandles(m_session))
+        if (handle.kind == kind && handle.mark == mark) return placeOf(handle.at);
     return {};
 }
 
-std::optional<CameraHand> DraftView::handAt(const QPointF& place) const {
-    using enum CameraHand::Kind;
+std::optional<CameraHandle> DraftView::handleAt(const QPointF& place) const {
+    using enum CameraHandle::Kind;
     // The nearest; a mark is taken by its number too.
-    std::optional<CameraHand> best;
-    double nearest = 8;
-    const auto consider = [&](const CameraHand& hand, const QPointF& at, double back) {
+    std::optional<CameraHandle> best;
+    double nearest = pickPixels;
+    const auto consider = [&](const CameraHandle& handle, const QPointF& at, double back) {
         const double off = std::hypot(at.x() - place.x(), at.y() - place.y()) + back;
-        if (off < nearest) nearest = off, best = hand;
+        if (off < nearest) nearest = off, best = handle;
     };
     const V3d eye = m_session.pose().position;
-    for (const CameraHand& hand : cameraHands(m_session)) {
-        const QPointF at = placeOf(hand.at);
-        consider(hand, at, hand.kind == Body ? 1 : hand.kind == Mark ? -1 : 0);
-        const QRectF number(at.x() - (hand.mark % 2 ? 8 : 26), at.y() - 8, 34, 20);
-        if (hand.kind == Mark && number.contains(place)) consider(hand, place, 6);
+    for (const CameraHandle& handle : cameraHandles(m_session)) {
+        const QPointF at = placeOf(handle.at);
+        consider(handle, at, handle.kind == Body ? 1 : handle.kind == Mark ? -1 : 0);
+        const QRectF number(at.x() - (handle.mark % 2 ? 8 : 26), at.y() - 8, 34, 20);
+        if (handle.kind == Mark && number.contains(place)) consider(handle, place, 6);
     }
-    consider({Look, -1, worldAt(lookPlace(), eye), m_from == From::Above, m_from == From::Side}, lookPlace(),
+    consider({Ahead, -1, worldAt(aheadPlace(), eye), m_from == From::Above, m_from == From::Side}, aheadPlace(),
              0);
     return best;
 }
 
 V3d DraftView::worldAt(const QPointF& place, const V3d& like) const {
-    const DraftPoint at = m_scale.metres(place), from = draft(like);
+    const interaction::PaperPoint at = m_scale.metres(toV2d(place)), from = draft(like);
     return like + (m_from == From::Above ? m_first.right : m_first.up) * (at.across - from.across) +
            m_first.forward * (at.depth - from.depth);
 }
 
 /// By the path drawn, a few pixels from it.
 bool DraftView::onPath(const QPointF& place) const {
-    const auto& marks = m_session.scene()->camera.marks;
-    for (std::size_t i = 0; i + 1 < marks.size(); ++i)
-        for (int k = 0; k < 48; ++k) {
-            const QPointF a = placeOf(m_session.move().point(i, k / 48.0)),
-                          b = placeOf(m_session.move().point(i, (k + 1) / 48.0)), along = b - a;
-            const double length = QPointF::dotProduct(along, along);
-            const double t =
-                length > 0 ? std::clamp(QPointF::dotProduct(place - a, along) / length, 0.0, 1.0) : 0;
-            const QPointF off = place - (a + along * t);
-            if (std::hypot(off.x(), off.y()) < 6) return true;
-        }
+    for (std::size_t i = 0; i + 1 < m_session.scene()->camera.marks.size(); ++i) {
+        QPolygonF line;
+        for (int k = 0; k <= 48; ++k)
+            line << placeOf(m_session.move().point(i, k / 48.0));
+        if (distanceTo(line, place) < 6) return true;
+    }
     return false;
 }
 
@@ -307,20 +303,18 @@ void DraftView::mousePressEvent(QMouseEvent* event) {
         return;
     }
     if (event->button() != Qt::LeftButton) return;
-    if (const auto hand = handAt(m_pressed)) return takeHand(*hand);
+    if (const auto handle = handleAt(m_pressed)) return takeHandle(*handle);
     const std::int64_t layer = layerAt(m_pressed);
     if (!layer) {
         const auto off = [this](const QPointF& begin, const QPointF& end) {
-            const QPointF along = end - begin, from = m_pressed - begin;
-            const double length = std::hypot(along.x(), along.y());
-            return length > 0 ? std::abs(along.x() * from.y() - along.y() * from.x()) / length : 1e9;
+            return interaction::distanceToLine(toV2d(begin), toV2d(end), toV2d(m_pressed));
         };
         const QPolygonF line = bandOf(m_session.pose().focus, m_session.pose().focus);
         const double focus = off(line[0], line[1]);
         const auto [eye, left, right] = sightLines();
         for (const QPointF& end : {left, right}) {
             if (QPointF::dotProduct(m_pressed - eye, end - eye) > 0 && off(eye, end) < std::min(5.0, focus))
-                return takeHand({m_from == From::Above ? CameraHand::Kind::Across : CameraHand::Kind::Up, -1,
+                return takeHandle({m_from == From::Above ? CameraHandle::Kind::SideRay : CameraHandle::Kind::TopRay, -1,
                                  worldAt(m_pressed, m_session.pose().position)});
         }
         if (focus < 4) {
@@ -339,30 +333,30 @@ void DraftView::mousePressEvent(QMouseEvent* event) {
     m_depthFrom = m_session.now().depthOf(found);
 }
 
-void DraftView::takeHand(const CameraHand& hand) {
+void DraftView::takeHandle(const CameraHandle& handle) {
     m_drag = Drag::Camera;
-    if (hand.kind == CameraHand::Kind::Mark) {
+    if (handle.kind == CameraHandle::Kind::Mark) {
         m_session.select({});
-        m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(hand.mark)].time,
+        m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(handle.mark)].time,
                                    m_session.scene()->output.rate));
     }
-    m_camera.emplace(m_session, hand);
-    m_gripOff = placeOf(hand.at) - m_pressed;
+    m_camera.emplace(m_session, handle);
+    m_gripOff = placeOf(handle.at) - m_pressed;
 }
 
 /// A double click: on a handle it is as the path has it by itself again, on the path there is a mark.
 void DraftView::mouseDoubleClickEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
-    const auto hand = handAt(event->position());
-    if (hand && (hand->kind == CameraHand::Kind::Arriving || hand->kind == CameraHand::Kind::Leaving)) {
+    const auto handle = handleAt(event->position());
+    if (handle && (handle->kind == CameraHandle::Kind::Arriving || handle->kind == CameraHandle::Kind::Leaving)) {
         stop();
         m_session.dropPreview();
         m_session.apply(
-            {{"edit", "mark"}, {"mark", hand->mark + 1}, {"arriving", nullptr}, {"leaving", nullptr}});
+            {{"edit", "mark"}, {"mark", handle->mark + 1}, {"arriving", nullptr}, {"leaving", nullptr}});
         return;
     }
-    if (hand || layerAt(event->position()) || !onPath(event->position())) return mousePressEvent(event);
-    m_session.setFrame(frameNearest(m_session, [&](const V3d& point) {
+    if (handle || layerAt(event->position()) || !onPath(event->position())) return mousePressEvent(event);
+    m_session.setFrame(interaction::frameNearest(*m_session.scene(), m_session.move(), [&](const V3d& point) {
         const QPointF off = placeOf(point) - event->position();
         return std::hypot(off.x(), off.y());
     }));
@@ -378,7 +372,7 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
     switch (m_drag) {
     case Drag::Pan:
         m_own = true;
-        m_scale.pan(place - m_last);
+        m_scale.pan(toV2d(place - m_last));
         m_last = place;
         layOut();
         update();
@@ -388,12 +382,12 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
         m_frame = QRectF(m_pressed, place).normalized();
         return update();
     case Drag::Camera:
-        m_say = m_camera->to(worldAt(place + m_gripOff, m_camera->hand().at), event->modifiers());
+        m_say = m_camera->to(worldAt(place + m_gripOff, m_camera->handle().at), event->modifiers());
         return update();
     case Drag::Focus: {
         const optics::View view =
             optics::viewOf(m_session.pose(), m_session.scene()->camera.gate, m_session.scene()->output.frame);
-        const DraftPoint at = m_scale.metres(place);
+        const interaction::PaperPoint at = m_scale.metres(toV2d(place));
         const V3d point = m_first.eye + m_first.forward * at.depth;
         const double focus = std::max(0.05, (point - view.eye).dot(view.forward));
         edit::Edit edit = {{"edit", "lens"}, {"focus", focus}};
@@ -425,7 +419,7 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
         return;
     }
     const QPointF from = placeOfDepth(m_depthFrom);
-    pushTo(m_scale.depthAt(from + (place - m_pressed)), m_depthFrom, m_dragLayer, snaps);
+    pushTo(m_scale.depthAt(toV2d(from + (place - m_pressed))), m_depthFrom, m_dragLayer, snaps);
 }
 
 void DraftView::stop() {
@@ -461,7 +455,7 @@ void DraftView::mouseReleaseEvent(QMouseEvent* event) {
 
 void DraftView::wheelEvent(QWheelEvent* event) {
     m_own = true;
-    m_scale.zoom(std::pow(1.0015, event->angleDelta().y()), event->position());
+    m_scale.zoom(std::pow(1.0015, event->angleDelta().y()), toV2d(event->position()));
     layOut();
     update();
     Q_EMIT scaleChanged();
@@ -470,7 +464,7 @@ void DraftView::wheelEvent(QWheelEvent* event) {
 
 void DraftView::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Escape && m_drag != Drag::None) {
-        if (m_camera) m_camera->drop();
+        if (m_camera) m_camera->cancel();
         stop();
         m_session.dropPreview();
         update();

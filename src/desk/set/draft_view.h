@@ -2,9 +2,9 @@
 // its path, and what it sees sharply. Layers are pushed in depth here, and marks are moved.
 #pragma once
 
-#include "desk/camera/camera_hands.h"
+#include "desk/camera/camera_drag.h"
 #include "desk/session/session.h"
-#include "desk/set/draft_scale.h"
+#include "interaction/paper_scale.h"
 #include "optics/placing.h"
 
 #include <QPolygonF>
@@ -27,12 +27,12 @@ public:
     bool folded() const { return m_scale.folded(); }
 
     // Where things are in the widget, for the ladder and for tests.
-    const DraftScale& scale() const { return m_scale; }
+    const interaction::PaperScale& scale() const { return m_scale; }
     QPointF placeOf(const V3d& point) const;
     QPointF placeOfDepth(double depth) const; ///< on the axis
     QPointF barMiddle(std::int64_t layer) const;
-    /// Where a hand of the camera is; nothing when there is none.
-    std::optional<QPointF> placeOf(CameraHand::Kind kind, int mark = -1) const;
+    /// Where a handle of the camera is; nothing when there is none.
+    std::optional<QPointF> placeOf(CameraHandle::Kind kind, int mark = -1) const;
 
     /// Layers being pushed by someone else's hand (the ladder) go to a depth; snaps as this does.
     void pushTo(double depth, double from, std::int64_t grabbed, bool snap);
@@ -63,16 +63,16 @@ private:
         QPolygonF outline; ///< all of it
         bool visible, locked;
     };
-    DraftPoint draft(const V3d& point) const;
+    interaction::PaperPoint draft(const V3d& point) const;
     void refresh();
     void refit();
     double snapped(double depth, std::int64_t grabbed) const;
     void layOut();
     std::int64_t layerAt(const QPointF& place) const;
-    std::optional<CameraHand> handAt(const QPointF& place) const;
+    std::optional<CameraHandle> handleAt(const QPointF& place) const;
     /// The sight lines, from the eye, in this view.
     std::array<QPointF, 3> sightLines() const;
-    QPointF lookPlace() const;                                ///< of the hand that turns the camera
+    QPointF aheadPlace() const;                                ///< of the handle that turns the camera
     V3d worldAt(const QPointF& place, const V3d& like) const; ///< in the plane of this view through a point
     bool onPath(const QPointF& place) const;
     void drawGrid(QPainter& painter) const;
@@ -82,13 +82,13 @@ private:
     void drawSharp(QPainter& painter) const;
     void labelFocus(QPainter& painter) const;
     QPolygonF bandOf(double near, double far) const;
-    void takeHand(const CameraHand& hand);
+    void takeHandle(const CameraHandle& handle);
     void sayOf(std::int64_t layer);
     void stop();
 
     Session& m_session;
     From m_from;
-    DraftScale m_scale;
+    interaction::PaperScale m_scale;
     bool m_own = false; ///< zoomed or panned by hand: not refitted
     optics::View m_first;
     std::vector<Bar> m_bars;
@@ -96,7 +96,7 @@ private:
     enum class Drag { None, Layer, Camera, Focus, Pan, Frame } m_drag = Drag::None;
     std::int64_t m_dragLayer = 0;
     std::optional<CameraDrag> m_camera;
-    QPointF m_gripOff; ///< of the pointer from the hand that it took
+    QPointF m_gripOff; ///< of the handle that was taken from the pointer
     bool m_moved = false;
     QPointF m_pressed, m_last;
     double m_depthFrom = 0;

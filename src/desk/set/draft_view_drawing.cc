@@ -3,6 +3,7 @@
 
 #include "desk/kit/number_field.h"
 #include "desk/look/paper.h"
+#include "desk/look/points.h"
 #include "desk/look/theme.h"
 #include "optics/view.h"
 
@@ -19,9 +20,9 @@ void DraftView::drawGrid(QPainter& painter) const {
     const QRectF area = rect();
     // Lines of equal depth: some of each decade where folded, evenly where true.
     std::vector<std::pair<double, bool>> depths;
-    const double far = std::clamp(
-        std::max(m_scale.depthAt(up ? area.topRight() : area.bottomRight()), m_scale.depthAt(area.topLeft())),
-        0.1, 1e7);
+    const double far = std::clamp(std::max(m_scale.depthAt(toV2d(up ? area.topRight() : area.bottomRight())),
+                                           m_scale.depthAt(toV2d(area.topLeft()))),
+                                  0.1, 1e7);
     if (m_scale.folded()) {
         for (double decade = 0.1; decade < far; decade *= 10)
             for (const int k : {1, 2, 4, 6, 8})
@@ -83,8 +84,8 @@ void DraftView::drawGrid(QPainter& painter) const {
     const double end = std::min(far * 4, 1e7);
     for (double across = 0; across < end * 3 && across / step < 40; across += step)
         for (const double side : {-across, across})
-            painter.drawLine(m_scale.place({side, m_scale.folded() ? m_scale.nearest() : -end}),
-                             m_scale.place({side, end}));
+            painter.drawLine(toPoint(m_scale.place({side, m_scale.folded() ? m_scale.nearest() : -end})),
+                             toPoint(m_scale.place({side, end})));
     if (!up) { // the ground
         const V3d foot(m_first.eye.x, 0, m_first.eye.z);
         const V3d ahead = V3d(m_first.forward.x, 0, m_first.forward.z);
@@ -107,10 +108,10 @@ QPolygonF DraftView::bandOf(double near, double far) const {
         const V3d normal = view.forward;
         V3d across = side - normal * side.dot(normal);
         if (across.length() < 1e-6) across = side;
-        DraftPoint at = draft(view.eye + view.forward * depth +
-                              across.normalized() * (way * (20 + 4 * std::min(depth, 1e6))));
+        interaction::PaperPoint at = draft(view.eye + view.forward * depth +
+                                           across.normalized() * (way * (20 + 4 * std::min(depth, 1e6))));
         at.depth = std::max(at.depth, least);
-        return m_scale.place(at);
+        return toPoint(m_scale.place(at));
     };
     far = std::min(far, 1e6);
     return QPolygonF{corner(near, -1), corner(near, 1), corner(far, 1), corner(far, -1)};
@@ -177,7 +178,7 @@ std::array<QPointF, 3> DraftView::sightLines() const {
             placeOf(view.eye + (ahead + aside * half) * reach)};
 }
 
-QPointF DraftView::lookPlace() const {
+QPointF DraftView::aheadPlace() const {
     const scene::Scene& scene = *m_session.scene();
     const optics::View view = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
     const V3d ahead = laid(view, m_first, m_from == From::Above).ahead;
@@ -201,7 +202,7 @@ void DraftView::drawSight(QPainter& painter) const {
 
 /// The camera: a wedge that points where it looks, with a ring ahead of it by which it is turned.
 void DraftView::drawCamera(QPainter& painter) const {
-    const QPointF eye = placeOf(m_session.pose().position), ring = lookPlace();
+    const QPointF eye = placeOf(m_session.pose().position), ring = aheadPlace();
     const QPointF u = (ring - eye) / 34, v(-u.y(), u.x());
     painter.setPen(QPen(theme::sight, 1));
     painter.drawLine(eye + u * 9, ring - u * 4);
@@ -221,22 +222,22 @@ void DraftView::drawPath(QPainter& painter) const {
     painter.setBrush(Qt::NoBrush);
     painter.setPen(QPen(theme::vermilion, 1.2));
     painter.drawPolyline(path);
-    const Ticks ticks = ticksOf(m_session);
+    const auto ticks = interaction::pathTicks(*m_session.scene(), m_session.move());
     std::vector<QPointF> places;
     for (const V3d& place : ticks.places)
         places.push_back(placeOf(place));
-    paper::ticks(painter, places, ticks.seconds);
+    paper::ticks(painter, places, ticks.wholeSeconds);
     const int here = m_session.markHere();
-    const auto held = [&](const CameraHand& hand) {
-        return m_camera && m_camera->hand().kind == hand.kind && m_camera->hand().mark == hand.mark;
+    const auto held = [&](const CameraHandle& handle) {
+        return m_camera && m_camera->handle().kind == handle.kind && m_camera->handle().mark == handle.mark;
     };
-    const auto hands = cameraHands(m_session);
-    for (const CameraHand& hand : hands)
-        if (hand.kind == CameraHand::Kind::Arriving || hand.kind == CameraHand::Kind::Leaving)
-            paper::handle(painter, placeOf(marks[static_cast<std::size_t>(hand.mark)].pose.position),
-                          placeOf(hand.at), held(hand));
-        else if (hand.kind == CameraHand::Kind::Target)
-            paper::target(painter, placeOf(hand.at), held(hand));
+    const auto hands = cameraHandles(m_session);
+    for (const CameraHandle& handle : hands)
+        if (handle.kind == CameraHandle::Kind::Arriving || handle.kind == CameraHandle::Kind::Leaving)
+            paper::handle(painter, placeOf(marks[static_cast<std::size_t>(handle.mark)].pose.position),
+                          placeOf(handle.at), held(handle));
+        else if (handle.kind == CameraHandle::Kind::Target)
+            paper::target(painter, placeOf(handle.at), held(handle));
     drawCamera(painter);
     for (std::size_t i = 0; i < marks.size(); ++i)
         paper::mark(painter, placeOf(marks[i].pose.position), static_cast<int>(i),

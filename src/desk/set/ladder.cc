@@ -3,6 +3,7 @@
 #include "desk/kit/form.h"
 #include "desk/kit/number_field.h"
 #include "desk/look/paper.h"
+#include "desk/look/points.h"
 #include "desk/look/theme.h"
 #include "desk/set/layer_list.h"
 
@@ -287,7 +288,7 @@ void Rungs::mouseMoveEvent(QMouseEvent* event) {
     const QPointF by = event->position() - m_pressed;
     if (!m_moved && by.manhattanLength() < 3) return;
     m_moved = true;
-    const double depth = m_plan.scale().depthAt(m_plan.placeOfDepth(m_depthFrom) + QPointF(0, by.y()));
+    const double depth = m_plan.scale().depthAt(toV2d(m_plan.placeOfDepth(m_depthFrom) + QPointF(0, by.y())));
     m_plan.pushTo(depth, m_depthFrom, m_dragLayer, !(event->modifiers() & Qt::ControlModifier));
 }
 

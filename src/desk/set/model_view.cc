@@ -228,13 +228,13 @@ void ModelView::drawCamera(QPainter& painter) const {
     for (std::size_t i = 0; i + 1 < marks.size(); ++i)
         for (int k = 0; k < 24; ++k)
             line(painter, m_session.move().point(i, k / 24.0), m_session.move().point(i, (k + 1) / 24.0));
-    const Ticks ticks = ticksOf(m_session);
+    const auto ticks = interaction::pathTicks(*m_session.scene(), m_session.move());
     std::vector<QPointF> onPaper;
     std::vector<bool> strong;
     for (std::size_t i = 0; i < ticks.places.size(); ++i)
         if (const auto at = placeOf(ticks.places[i])) {
             onPaper.push_back(*at);
-            strong.push_back(ticks.seconds[i]);
+            strong.push_back(ticks.wholeSeconds[i]);
         }
     paper::ticks(painter, onPaper, strong);
     for (std::size_t i = 0; i < marks.size(); ++i) {
@@ -296,60 +296,60 @@ void ModelView::drawCamera(QPainter& painter) const {
     for (const auto& [x, y] :
          {std::pair(-.8, -.5), std::pair(.8, -.5), std::pair(.8, .5), std::pair(-.8, .5)})
         line(painter, at(0, 0, -.2), at(x, y, 1));
-    for (const CameraHand& hand : hands()) {
-        const auto place = placeOf(hand.at);
+    for (const CameraHandle& handle : cameraHandlesSeen()) {
+        const auto place = placeOf(handle.at);
         if (!place) continue;
         const bool held =
-            m_camera && m_camera->hand().kind == hand.kind && m_camera->hand().mark == hand.mark;
-        if (hand.kind == CameraHand::Kind::Arriving || hand.kind == CameraHand::Kind::Leaving) {
-            if (const auto mark = placeOf(marks[static_cast<std::size_t>(hand.mark)].pose.position))
+            m_camera && m_camera->handle().kind == handle.kind && m_camera->handle().mark == handle.mark;
+        if (handle.kind == CameraHandle::Kind::Arriving || handle.kind == CameraHandle::Kind::Leaving) {
+            if (const auto mark = placeOf(marks[static_cast<std::size_t>(handle.mark)].pose.position))
                 paper::handle(painter, *mark, *place, held);
-        } else if (hand.kind == CameraHand::Kind::Target) {
+        } else if (handle.kind == CameraHandle::Kind::Target) {
             paper::target(painter, *place, held);
-        } else if (hand.kind == CameraHand::Kind::Look || hand.kind == CameraHand::Kind::Across) {
-            painter.setPen(QPen(hand.kind == CameraHand::Kind::Look ? theme::sight : theme::focus, 1.4));
+        } else if (handle.kind == CameraHandle::Kind::Ahead || handle.kind == CameraHandle::Kind::SideRay) {
+            painter.setPen(QPen(handle.kind == CameraHandle::Kind::Ahead ? theme::sight : theme::focus, 1.4));
             painter.setBrush(theme::paper);
             painter.drawEllipse(*place, 4, 4);
         }
     }
 }
 
-std::vector<CameraHand> ModelView::hands() const {
-    auto all = cameraHands(m_session);
+std::vector<CameraHandle> ModelView::cameraHandlesSeen() const {
+    auto all = cameraHandles(m_session);
     const scene::Scene& scene = *m_session.scene();
     const optics::View lens = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
     const double depth = m_session.pose().focus;
     // In the middle of what is sharp: turns the camera. At its sides: the focal length.
-    all.push_back({CameraHand::Kind::Look, -1, lens.eye + lens.forward * depth});
+    all.push_back({CameraHandle::Kind::Ahead, -1, lens.eye + lens.forward * depth});
     for (const double x : {0.0, static_cast<double>(scene.output.frame.x)})
-        all.push_back({CameraHand::Kind::Across, -1,
+        all.push_back({CameraHandle::Kind::SideRay, -1,
                        lens.eye + optics::rayThrough(lens, {x, scene.output.frame.y / 2.0}) * depth});
     return all;
 }
 
-std::optional<CameraHand> ModelView::handAt(const QPointF& place) const {
-    const auto all = hands();
-    std::optional<CameraHand> best;
+std::optional<CameraHandle> ModelView::handleAt(const QPointF& place) const {
+    const auto all = cameraHandlesSeen();
+    std::optional<CameraHandle> best;
     double nearest = 11;
-    for (const CameraHand& hand : all)
-        if (const auto at = placeOf(hand.at)) {
+    for (const CameraHandle& handle : all)
+        if (const auto at = placeOf(handle.at)) {
             // Handles before marks, marks before the body.
-            const double back = hand.kind == CameraHand::Kind::Body   ? 2
-                                : hand.kind == CameraHand::Kind::Mark ? 1
+            const double back = handle.kind == CameraHandle::Kind::Body   ? 2
+                                : handle.kind == CameraHandle::Kind::Mark ? 1
                                                                       : 0;
             const double off = std::hypot(at->x() - place.x(), at->y() - place.y()) + back;
-            if (off < nearest) nearest = off, best = hand;
+            if (off < nearest) nearest = off, best = handle;
         }
     return best;
 }
 
 /// Along the level through the hand; with Shift up and down. What turns the camera goes along its picture.
 void ModelView::dragCamera(const QPointF& place, Qt::KeyboardModifiers keys) {
-    const CameraHand& hand = m_camera->hand();
+    const CameraHandle& handle = m_camera->handle();
     const optics::View v = view();
     const V2d at(place.x(), place.y());
-    V3d normal(0, 1, 0), through = hand.at;
-    if (hand.kind == CameraHand::Kind::Look || hand.kind == CameraHand::Kind::Across) {
+    V3d normal(0, 1, 0), through = handle.at;
+    if (handle.kind == CameraHandle::Kind::Ahead || handle.kind == CameraHandle::Kind::SideRay) {
         normal = optics::forwardOf(m_session.pose().pan, m_session.pose().tilt);
     } else if (keys & Qt::ShiftModifier) {
         normal = V3d(v.forward.x, 0, v.forward.z);
@@ -359,20 +359,20 @@ void ModelView::dragCamera(const QPointF& place, Qt::KeyboardModifiers keys) {
     const auto met = optics::meet(v, at, through, normal);
     if (!met) return;
     V3d to = *met;
-    if (normal.y == 0 && keys & Qt::ShiftModifier && hand.kind != CameraHand::Kind::Look &&
-        hand.kind != CameraHand::Kind::Across)
-        to = V3d(hand.at.x, to.y, hand.at.z);
+    if (normal.y == 0 && keys & Qt::ShiftModifier && handle.kind != CameraHandle::Kind::Ahead &&
+        handle.kind != CameraHandle::Kind::SideRay)
+        to = V3d(handle.at.x, to.y, handle.at.z);
     // Near the level's horizon a pixel is a long way.
-    if ((to - hand.at).length() > 20 * (hand.at - v.eye).length()) return;
+    if ((to - handle.at).length() > 20 * (handle.at - v.eye).length()) return;
     m_say = m_camera->to(to, keys);
 }
 
 /// On the path: a mark there. On one of its handles: as it is by itself again.
 void ModelView::mouseDoubleClickEvent(QMouseEvent* event) {
-    const auto hand = handAt(event->position());
-    if (hand && (hand->kind == CameraHand::Kind::Arriving || hand->kind == CameraHand::Kind::Leaving)) {
+    const auto handle = handleAt(event->position());
+    if (handle && (handle->kind == CameraHandle::Kind::Arriving || handle->kind == CameraHandle::Kind::Leaving)) {
         m_session.apply(
-            {{"edit", "mark"}, {"mark", hand->mark + 1}, {"arriving", nullptr}, {"leaving", nullptr}});
+            {{"edit", "mark"}, {"mark", handle->mark + 1}, {"arriving", nullptr}, {"leaving", nullptr}});
         return;
     }
     const auto off = [&](const V3d& point) {
@@ -384,8 +384,8 @@ void ModelView::mouseDoubleClickEvent(QMouseEvent* event) {
     for (std::size_t i = 0; i + 1 < marks.size(); ++i)
         for (int k = 0; k <= 96 && !on; ++k)
             on = off(m_session.move().point(i, k / 96.0)) < 6;
-    if (hand || !on) return mousePressEvent(event);
-    m_session.setFrame(frameNearest(m_session, off));
+    if (handle || !on) return mousePressEvent(event);
+    m_session.setFrame(interaction::frameNearest(*m_session.scene(), m_session.move(), off));
     if (m_session.markHere() < 0) m_session.setMarkHere();
 }
 
@@ -487,13 +487,13 @@ void ModelView::mousePressEvent(QMouseEvent* event) {
             m_depthFrom = optics::depthOf(optics::firstView(*m_session.scene()), m_gripFrom);
             return;
         }
-    if (const auto hand = handAt(m_pressed)) {
+    if (const auto handle = handleAt(m_pressed)) {
         m_drag = Drag::Camera;
-        if (hand->kind == CameraHand::Kind::Mark)
+        if (handle->kind == CameraHandle::Kind::Mark)
             m_session.setFrame(
-                frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(hand->mark)].time,
+                frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(handle->mark)].time,
                         m_session.scene()->output.rate));
-        m_camera.emplace(m_session, *hand);
+        m_camera.emplace(m_session, *handle);
         return;
     }
     m_drag = event->modifiers() & Qt::ShiftModifier ? Drag::Shift : Drag::Turn;
@@ -563,7 +563,7 @@ void ModelView::wheelEvent(QWheelEvent* event) {
 
 void ModelView::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Escape && (m_drag == Drag::Arrow || m_drag == Drag::Camera)) {
-        if (m_camera) m_camera->drop();
+        if (m_camera) m_camera->cancel();
         m_camera.reset();
         m_drag = Drag::None;
         m_say.clear();

@@ -2,7 +2,7 @@
 // its path and the ground. The selected layer is pushed and slid by arrows.
 #pragma once
 
-#include "desk/camera/camera_hands.h"
+#include "desk/camera/camera_drag.h"
 #include "desk/jobs/picture_request.h"
 #include "desk/session/session.h"
 #include "optics/view.h"
@@ -28,7 +28,7 @@ public:
     /// The ends of the selected layer's arrows: across, up, in depth. Empty without a selection.
     std::vector<QPointF> arrowEnds() const;
     /// The hands of the camera that are seen, with those at the corners of what is sharp.
-    std::vector<CameraHand> hands() const;
+    std::vector<CameraHandle> cameraHandlesSeen() const;
     bool hasPicture() const { return !m_picture.isNull(); }
 
 Q_SIGNALS:
@@ -64,7 +64,7 @@ private:
     std::vector<V3d> arrows() const; ///< unit vectors
     V3d grip() const;                ///< where the arrows begin
     double arrowLength() const;
-    std::optional<CameraHand> handAt(const QPointF& place) const;
+    std::optional<CameraHandle> handleAt(const QPointF& place) const;
     void dragCamera(const QPointF& place, Qt::KeyboardModifiers keys);
 
     Session& m_session;

@@ -45,7 +45,7 @@ QRectF CurvePaper::area() const {
     return QRectF(rect()).adjusted(46, 14, -14, -22);
 }
 
-TimeZoom::Room CurvePaper::room() const {
+interaction::TimeScale::Room CurvePaper::room() const {
     return {area().left(), area().width(), std::max(1e-6, scene::lastTime(*m_session.scene()).toDouble())};
 }
 
@@ -65,7 +65,7 @@ const CurvePaper::Curve& CurvePaper::curve(const std::string& property) const {
     const motion::CameraMove& move = m_session.move();
     const motion::Values values(scene, [&](double t) { return move.posed(t); });
     const std::int64_t whose = m_view.subject();
-    const scene::Track* track = trackOf(scene, whose, property);
+    const scene::Track* track = interaction::trackOf(scene, whose, property);
     const bool noise = track && !track->noises.empty();
     const int count = std::clamp(static_cast<int>(area().width() / 2), 40, 500);
     double low = 1e300, high = -1e300;
@@ -80,7 +80,7 @@ const CurvePaper::Curve& CurvePaper::curve(const std::string& property) const {
     if (track)
         for (const auto& key : track->keys)
             low = std::min(low, key.value), high = std::max(high, key.value);
-    const Reading reading = readingOf(whose, property);
+    const interaction::PropertyFormat reading = interaction::propertyFormat(whose, property);
     const double least = reading.unit == "°" ? 1 : reading.unit == "mm" ? 2 : 0.1;
     const double room = std::max((high - low) * 0.12, (least - (high - low)) / 2);
     curve.low = low - std::max(room, 1e-6);
@@ -100,13 +100,13 @@ double CurvePaper::valueAt(const std::string& property, double y) const {
     return c.low + (area().bottom() - y) / area().height() * (c.high - c.low);
 }
 
-QPointF CurvePaper::placeOf(const KeyRef& ref) const {
-    const auto* key = keyOf(*m_session.scene(), ref);
+QPointF CurvePaper::placeOf(const interaction::KeyRef& ref) const {
+    const auto* key = interaction::keyOf(*m_session.scene(), ref);
     return key ? placeOf(ref.property, key->time, key->value) : QPointF();
 }
 
-std::optional<QPointF> CurvePaper::handle(const KeyRef& ref, bool leaving) const {
-    const scene::Track* track = trackOf(*m_session.scene(), ref.layer, ref.property);
+std::optional<QPointF> CurvePaper::handle(const interaction::KeyRef& ref, bool leaving) const {
+    const scene::Track* track = interaction::trackOf(*m_session.scene(), ref.layer, ref.property);
     if (!track || track->link) return {};
     for (std::size_t i = 0; i + 1 < track->keys.size(); ++i) {
         const auto &from = track->keys[i], &to = track->keys[i + 1];
@@ -121,17 +121,17 @@ std::optional<QPointF> CurvePaper::handle(const KeyRef& ref, bool leaving) const
     return {};
 }
 
-std::optional<KeyRef> CurvePaper::keyAt(const QPointF& place) const {
-    std::optional<KeyRef> best;
+std::optional<interaction::KeyRef> CurvePaper::keyAt(const QPointF& place) const {
+    std::optional<interaction::KeyRef> best;
     double nearest = 8;
     for (const std::string& property : m_view.shown())
-        if (const scene::Track* track = trackOf(*m_session.scene(), m_view.subject(), property))
+        if (const scene::Track* track = interaction::trackOf(*m_session.scene(), m_view.subject(), property))
             for (const auto& key : track->keys) {
                 const QPointF off = placeOf(property, key.time, key.value) - place;
                 const double distance =
                     std::hypot(off.x(), off.y()) - (property == m_view.property() ? 1 : 0);
                 if (distance < nearest)
-                    nearest = distance, best = KeyRef{m_view.subject(), property, key.time};
+                    nearest = distance, best = interaction::KeyRef{m_view.subject(), property, key.time};
             }
     return best;
 }
@@ -139,7 +139,7 @@ std::optional<KeyRef> CurvePaper::keyAt(const QPointF& place) const {
 QRectF CurvePaper::chosenBox() const {
     QPolygonF places;
     const auto shown = m_view.shown();
-    for (const KeyRef& key : m_session.keys())
+    for (const interaction::KeyRef& key : m_session.keys())
         if (key.layer == m_view.subject() &&
             std::find(shown.begin(), shown.end(), key.property) != shown.end())
             places << placeOf(key);
@@ -182,7 +182,7 @@ void CurvePaper::drawGrid(QPainter& painter) const {
     double rise = decade;
     for (const double k : {1.0, 2.0, 5.0, 10.0})
         if (rise = decade * k; (c.high - c.low) / rise <= 6) break;
-    const Reading reading = readingOf(m_view.subject(), current);
+    const interaction::PropertyFormat reading = interaction::propertyFormat(m_view.subject(), current);
     const int decimals = rise < 0.1 ? 2 : rise < 1 ? 1 : 0;
     for (double v = std::ceil(c.low / rise) * rise; v <= c.high; v += rise) {
         const double y = placeOf(current, Rational(0), v).y();
@@ -210,7 +210,7 @@ void CurvePaper::drawCurve(QPainter& painter, const std::string& property, bool 
                             in.bottom() - (values[i] - c.low) / (c.high - c.low) * in.height());
         return line;
     };
-    const scene::Track* track = trackOf(*m_session.scene(), m_view.subject(), property);
+    const scene::Track* track = interaction::trackOf(*m_session.scene(), m_view.subject(), property);
     const QColor ink = current ? theme::vermilion : theme::penDim;
     painter.setBrush(Qt::NoBrush);
     if (!c.keyed.empty()) { // the keys' own course under what chance makes of it
@@ -233,8 +233,8 @@ void CurvePaper::drawCurve(QPainter& painter, const std::string& property, bool 
     }
     if (!track) return;
     for (const auto& key : track->keys) {
-        const KeyRef ref{m_view.subject(), property, key.time};
-        const bool chosen = has(m_session.keys(), ref);
+        const interaction::KeyRef ref{m_view.subject(), property, key.time};
+        const bool chosen = interaction::contains(m_session.keys(), ref);
         const QPointF at = placeOf(ref);
         if (chosen)
             for (const bool leaving : {true, false})
@@ -283,7 +283,7 @@ void CurvePaper::paintEvent(QPaintEvent*) {
         painter.drawRect(m_frame);
     }
     painter.restore();
-    const scene::Track* track = trackOf(*m_session.scene(), m_view.subject(), current);
+    const scene::Track* track = interaction::trackOf(*m_session.scene(), m_view.subject(), current);
     if (m_say.isEmpty() && (!track || (track->keys.empty() && !track->link)))
         paper::say(painter, rect(), tr("double click sets a key of %1").arg(QString::fromStdString(current)));
     paper::say(painter, rect(), m_say);
@@ -308,7 +308,7 @@ void CurvePaper::mousePressEvent(QMouseEvent* event) {
     const auto taken = keyAt(place);
     const auto off = [&](const QPointF& at) { return std::hypot(at.x() - place.x(), at.y() - place.y()); };
     const double nearer = taken ? off(placeOf(*taken)) : 9;
-    for (const KeyRef& key : m_session.keys())
+    for (const interaction::KeyRef& key : m_session.keys())
         if (key.layer == m_view.subject())
             for (const bool leaving : {true, false})
                 if (const auto hand = handle(key, leaving); hand && off(*hand) < nearer) {
@@ -322,7 +322,7 @@ void CurvePaper::mousePressEvent(QMouseEvent* event) {
         m_drag = Drag::Keys;
         m_key = key;
         m_keysFrom = m_session.keys();
-        m_valueFrom = keyOf(*m_session.scene(), *key)->value;
+        m_valueFrom = interaction::keyOf(*m_session.scene(), *key)->value;
         return;
     }
     if ((m_grip = gripAt(place)) != Grip::None) {
@@ -338,8 +338,8 @@ void CurvePaper::mousePressEvent(QMouseEvent* event) {
 
 void CurvePaper::dragGrip(const QPointF& place) {
     const QPointF by = place - m_pressed; // hands are beside the keys that they move
-    KeyChange change;
-    KeyRefs then = m_keysFrom;
+    interaction::KeyChange change;
+    interaction::KeyRefs then = m_keysFrom;
     if (m_grip == Grip::Left || m_grip == Grip::Right) {
         const double fixed = m_grip == Grip::Right ? m_boxFrom.left() : m_boxFrom.right(),
                      was = m_grip == Grip::Right ? m_boxFrom.right() : m_boxFrom.left();
@@ -348,7 +348,7 @@ void CurvePaper::dragGrip(const QPointF& place) {
         change.stretch = Rational::nearest(k).toDouble();
         if (m_grip == Grip::Left) { // the last of them stays
             Rational first = m_keysFrom.front().time, last = first;
-            for (const KeyRef& key : m_keysFrom)
+            for (const interaction::KeyRef& key : m_keysFrom)
                 first = std::min(first, key.time), last = std::max(last, key.time);
             change.shift = (last - first) - (last - first) * Rational::nearest(change.stretch);
         }
@@ -363,15 +363,15 @@ void CurvePaper::dragGrip(const QPointF& place) {
         change.more["add"] = stays * (1 - k);
         m_say = tr("%1 % of the value").arg(figure(k * 100, 0));
     }
-    const edit::Edit edit = changeKeys(m_keysFrom, change, "Stretch keys");
+    const edit::Edit edit = interaction::changeOfKeys(m_keysFrom, change, "Stretch keys");
     // Where they are then is asked of the scene itself, for stretched times are rounded.
     if (m_grip == Grip::Left || m_grip == Grip::Right) {
         const auto next = edit::apply(*m_session.history().scene(), edit);
         if (!next) return;
         then.clear();
-        for (const KeyRef& key : m_keysFrom) {
-            const auto *before = trackOf(*m_session.history().scene(), key.layer, key.property),
-                       *after = trackOf(*next, key.layer, key.property);
+        for (const interaction::KeyRef& key : m_keysFrom) {
+            const auto *before = interaction::trackOf(*m_session.history().scene(), key.layer, key.property),
+                       *after = interaction::trackOf(*next, key.layer, key.property);
             if (!before || !after || before->keys.size() != after->keys.size()) continue;
             for (std::size_t i = 0; i < before->keys.size(); ++i)
                 if (before->keys[i].time == key.time)
@@ -404,25 +404,28 @@ void CurvePaper::mouseMoveEvent(QMouseEvent* event) {
         }
         double add =
             valueAt(m_key->property, m_pressed.y() + by.y()) - valueAt(m_key->property, m_pressed.y());
-        const Reading reading = readingOf(m_key->layer, m_key->property);
+        const interaction::PropertyFormat reading =
+            interaction::propertyFormat(m_key->layer, m_key->property);
         add = std::clamp(m_valueFrom + add, reading.low, reading.high) - m_valueFrom;
         // The others of its property go up and down with it; those of others only in time.
         std::vector<edit::Edit> edits;
-        KeyRefs mine, others;
-        for (const KeyRef& key : m_keysFrom)
+        interaction::KeyRefs mine, others;
+        for (const interaction::KeyRef& key : m_keysFrom)
             (key.property == m_key->property && key.layer == m_key->layer ? mine : others).push_back(key);
-        KeyChange change{.shift = shift};
-        if (!others.empty()) edits.push_back(changeKeys(others, change, "Move keys"));
+        interaction::KeyChange change{.shift = shift};
+        if (!others.empty()) edits.push_back(interaction::changeOfKeys(others, change, "Move keys"));
         change.more["add"] = add;
-        edits.push_back(changeKeys(mine, change, "Move keys"));
-        m_session.previewKeys(together("Move keys", edits), shifted(m_keysFrom, shift));
+        edits.push_back(interaction::changeOfKeys(mine, change, "Move keys"));
+        m_session.previewKeys(interaction::combined("Move keys", edits),
+                              interaction::shiftedKeys(m_keysFrom, shift));
         m_say = tr("%1 %2 at %3 s")
                     .arg(figure(m_valueFrom + add, reading.decimals + 1),
                          QString::fromStdString(reading.unit), figure((m_key->time + shift).toDouble(), 2));
         return;
     }
     case Drag::Handle: {
-        const scene::Track* track = trackOf(*m_session.history().scene(), m_key->layer, m_key->property);
+        const scene::Track* track =
+            interaction::trackOf(*m_session.history().scene(), m_key->layer, m_key->property);
         if (!track) return;
         for (std::size_t i = 0; i + 1 < track->keys.size(); ++i) {
             const auto &from = track->keys[i], &to = track->keys[i + 1];
@@ -452,10 +455,12 @@ void CurvePaper::mouseMoveEvent(QMouseEvent* event) {
         return dragGrip(place);
     case Drag::Frame: {
         m_frame = QRectF(m_pressed, place).normalized();
-        KeyRefs keys = event->modifiers() & Qt::ControlModifier ? m_session.keys() : KeyRefs{};
+        interaction::KeyRefs keys =
+            event->modifiers() & Qt::ControlModifier ? m_session.keys() : interaction::KeyRefs{};
         for (const std::string& property : m_view.shown())
-            for (const KeyRef& key : keysOf(*m_session.scene(), m_view.subject(), property))
-                if (m_frame.contains(placeOf(key)) && !has(keys, key)) keys.push_back(key);
+            for (const interaction::KeyRef& key :
+                 interaction::keysOf(*m_session.scene(), m_view.subject(), property))
+                if (m_frame.contains(placeOf(key)) && !interaction::contains(keys, key)) keys.push_back(key);
         m_session.chooseKeys(std::move(keys));
         return update();
     }
@@ -469,9 +474,9 @@ void CurvePaper::mouseReleaseEvent(QMouseEvent* event) {
     m_drag = Drag::None;
     m_say.clear();
     m_held.clear();
-    const KeyRefs there = m_session.keys();
+    const interaction::KeyRefs there = m_session.keys();
     m_session.commit();
-    m_session.chooseKeys(stillThere(*m_session.scene(), there));
+    m_session.chooseKeys(interaction::existingKeys(*m_session.scene(), there));
     forget();
 }
 
@@ -485,7 +490,7 @@ void CurvePaper::mouseDoubleClickEvent(QMouseEvent* event) {
     if (property.empty()) return;
     const Rational rate = m_session.scene()->output.rate;
     const Rational time = timeOfFrame(std::llround(std::max(0.0, timeAt(place.x())) * rate.toDouble()), rate);
-    const Reading reading = readingOf(m_view.subject(), property);
+    const interaction::PropertyFormat reading = interaction::propertyFormat(m_view.subject(), property);
     edit::Edit edit = {{"edit", "key"}, {"property", property}, {"time", time.text()}};
     // Near the curve it is the curve's own value; elsewhere what is pointed at.
     const Curve& c = curve(property);
@@ -536,7 +541,7 @@ void CurvePaper::keyPressEvent(QKeyEvent* event) {
 }
 
 void CurvePaper::contextMenuEvent(QContextMenuEvent* event) {
-    if (const auto key = keyAt(event->pos()); key && !has(m_session.keys(), *key))
+    if (const auto key = keyAt(event->pos()); key && !interaction::contains(m_session.keys(), *key))
         m_session.chooseKeys({*key});
     Q_EMIT m_view.keyMenuAsked(event->globalPos());
 }

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "desk/session/session.h"
-#include "desk/time/time_zoom.h"
+#include "interaction/time_scale.h"
 
 #include <QWidget>
 #include <map>
@@ -20,9 +20,9 @@ public:
 
     // Where things are, for hands and for tests.
     QPointF placeOf(const std::string& property, Rational time, double value) const;
-    QPointF placeOf(const KeyRef& key) const;
+    QPointF placeOf(const interaction::KeyRef& key) const;
     /// The hand on how a value leaves a key, or arrives at the next; nothing where it holds or is drawn.
-    std::optional<QPointF> handle(const KeyRef& key, bool leaving) const;
+    std::optional<QPointF> handle(const interaction::KeyRef& key, bool leaving) const;
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -49,8 +49,8 @@ private:
     double valueAt(const std::string& property, double y) const;
     double xOf(double seconds) const;
     QRectF area() const;
-    TimeZoom::Room room() const; ///< in seconds
-    std::optional<KeyRef> keyAt(const QPointF& place) const;
+    interaction::TimeScale::Room room() const; ///< in seconds
+    std::optional<interaction::KeyRef> keyAt(const QPointF& place) const;
     QRectF chosenBox() const; ///< around the chosen keys; empty where they are fewer than two
     Grip::Kind gripAt(const QPointF& place) const;
     void dragGrip(const QPointF& place);
@@ -61,15 +61,15 @@ private:
     CurveView& m_view;
     mutable std::map<std::string, Curve> m_curves;
     std::map<std::string, std::pair<double, double>> m_held; ///< scales, while a hand drags
-    TimeZoom m_zoom;
+    interaction::TimeScale m_zoom;
 
     enum class Drag { None, Keys, Handle, Grip, Frame, Playhead } m_drag = Drag::None;
     Grip::Kind m_grip = Grip::None;
     bool m_moved = false, m_leaving = false;
     QPointF m_pressed;
-    std::optional<KeyRef> m_key; ///< that was taken
+    std::optional<interaction::KeyRef> m_key; ///< that was taken
     double m_valueFrom = 0;
-    KeyRefs m_keysFrom;
+    interaction::KeyRefs m_keysFrom;
     QRectF m_frame, m_boxFrom;
     QString m_say;
 };

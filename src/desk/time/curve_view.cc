@@ -68,7 +68,7 @@ void CurveView::fill() {
     m_filling = true;
     if (whose != m_filled || m_list->count() == 0) {
         m_list->clear();
-        for (const std::string& name : propertiesOf(whose)) {
+        for (const std::string& name : interaction::propertiesOf(whose)) {
             auto* item = new QListWidgetItem(QString::fromStdString(name), m_list);
             item->setData(Qt::UserRole, QString::fromStdString(name));
         }
@@ -77,7 +77,7 @@ void CurveView::fill() {
         bool any = false;
         for (int i = 0; i < m_list->count(); ++i) {
             const auto name = m_list->item(i)->data(Qt::UserRole).toString().toStdString();
-            if (!trackOf(*m_session.scene(), whose, name)) continue;
+            if (!interaction::trackOf(*m_session.scene(), whose, name)) continue;
             m_list->item(i)->setSelected(true);
             if (!any) m_list->setCurrentItem(m_list->item(i), QItemSelectionModel::Select);
             any = true;
@@ -90,7 +90,7 @@ void CurveView::fill() {
     for (int i = 0; i < m_list->count(); ++i) {
         QListWidgetItem* item = m_list->item(i);
         const auto name = item->data(Qt::UserRole).toString();
-        const scene::Track* track = trackOf(*m_session.scene(), whose, name.toStdString());
+        const scene::Track* track = interaction::trackOf(*m_session.scene(), whose, name.toStdString());
         QString mark;
         if (track && track->link)
             mark = tr("follows");

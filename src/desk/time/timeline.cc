@@ -136,7 +136,7 @@ void Timeline::resizeEvent(QResizeEvent*) {
 
 // ---- where things are
 
-TimeZoom::Room Timeline::room() const {
+interaction::TimeScale::Room Timeline::room() const {
     return {namesWidth, width() - namesWidth - rightRoom,
             std::max<double>(1, static_cast<double>(m_session.scene()->output.frames - 1))};
 }
@@ -187,8 +187,8 @@ QRectF Timeline::laneOf(std::int64_t layer, const std::string& property) const {
     return row ? rectOf(*row) : QRectF();
 }
 
-QPointF Timeline::placeOf(const KeyRef& key) const {
-    const auto* at = keyOf(*m_session.scene(), key);
+QPointF Timeline::placeOf(const interaction::KeyRef& key) const {
+    const auto* at = interaction::keyOf(*m_session.scene(), key);
     const Row* row = laneAt(key.layer, key.property);
     return at && row ? placeOf(*row, rectOf(*row), key.time, at->value) : QPointF();
 }
@@ -216,19 +216,19 @@ int Timeline::markAt(const QPointF& place) const {
     return -1;
 }
 
-std::optional<KeyRef> Timeline::keyAt(const QPointF& place) const {
+std::optional<interaction::KeyRef> Timeline::keyAt(const QPointF& place) const {
     const int row = rowAt(place);
     if (row < 0 || m_rows[static_cast<std::size_t>(row)].kind != Row::Kind::Track ||
         place.x() < namesWidth - 8)
         return {};
     const Row& lane = m_rows[static_cast<std::size_t>(row)];
-    const scene::Track* track = trackOf(*m_session.scene(), lane.id(), lane.property);
+    const scene::Track* track = interaction::trackOf(*m_session.scene(), lane.id(), lane.property);
     if (!track) return {};
-    std::optional<KeyRef> best;
+    std::optional<interaction::KeyRef> best;
     double nearest = 7;
     for (const auto& key : track->keys)
         if (const double off = std::abs(xOf(key.time) - place.x()); off < nearest)
-            nearest = off, best = KeyRef{lane.id(), lane.property, key.time};
+            nearest = off, best = interaction::KeyRef{lane.id(), lane.property, key.time};
     return best;
 }
 
@@ -273,7 +273,7 @@ const Timeline::Curve& Timeline::curveOf(const Row& row) const {
     }
     std::vector<double> all = curve.values;
     if (const scene::Track* track =
-            row.kind == Row::Kind::Lens ? nullptr : trackOf(scene, row.id(), row.property))
+            row.kind == Row::Kind::Lens ? nullptr : interaction::trackOf(scene, row.id(), row.property))
         for (const auto& k : track->keys)
             all.push_back(k.value);
     const auto [low, high] = std::minmax_element(all.begin(), all.end());
@@ -307,7 +307,8 @@ void Timeline::paintChevron(QPainter& painter, const QRectF& rect, bool open) {
 void Timeline::paintValue(QPainter& painter, const Row& row, const QRectF& rect) {
     if (row.kind == Row::Kind::Places) return;
     const bool lens = row.kind == Row::Kind::Lens;
-    const Reading reading = readingOf(row.id(), lens ? "focus" : row.property);
+    const interaction::PropertyFormat reading =
+        interaction::propertyFormat(row.id(), lens ? "focus" : row.property);
     double now = m_session.pose().focus;
     if (!lens && row.id() == 0)
         now = scene::cameraProperty(row.property)->get(m_session.pose());
@@ -421,7 +422,7 @@ void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) 
         return;
     }
     const bool lens = row.kind == Row::Kind::Lens;
-    const scene::Track* track = lens ? nullptr : trackOf(scene, row.id(), row.property);
+    const scene::Track* track = lens ? nullptr : interaction::trackOf(scene, row.id(), row.property);
     paintName(painter, rect, lens ? tr("Focus") : QString::fromStdString(row.property), lens ? 46 : 58,
               lens ? 60 : 66, false, lens ? theme::text : theme::dim);
     painter.save();
@@ -452,9 +453,9 @@ void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) 
     }
     if (track)
         for (const auto& key : track->keys) {
-            const KeyRef ref{row.id(), row.property, key.time};
+            const interaction::KeyRef ref{row.id(), row.property, key.time};
             const QPointF at = placeOf(row, lane, key.time, key.value);
-            const bool chosen = has(m_session.keys(), ref);
+            const bool chosen = interaction::contains(m_session.keys(), ref);
             painter.setPen(QPen(chosen ? theme::text : theme::edge, chosen ? 1.4 : 1));
             painter.setBrush(chosen ? theme::vermilion : theme::brass);
             if (key.hold)

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "desk/session/session.h"
-#include "desk/time/time_zoom.h"
+#include "interaction/time_scale.h"
 
 #include <QElapsedTimer>
 #include <QPixmap>
@@ -41,7 +41,7 @@ public:
     QRectF rowRect(int row) const; ///< 0 is the camera's move, 1 its lens, then the layers, topmost first
     QRectF rowOf(std::int64_t layer) const;
     QRectF laneOf(std::int64_t layer, const std::string& property) const; ///< empty where there is none
-    QPointF placeOf(const KeyRef& key) const;
+    QPointF placeOf(const interaction::KeyRef& key) const;
     QRectF barOf(std::int64_t layer) const;
 
 Q_SIGNALS:
@@ -82,10 +82,10 @@ private:
     std::int64_t frameOfX(double x) const;
     double frameAtX(double x) const; ///< not rounded, not clamped
     double xOf(Rational time) const;
-    TimeZoom::Room room() const; ///< in frames
+    interaction::TimeScale::Room room() const; ///< in frames
     int markAt(const QPointF& place) const;
     int rowAt(const QPointF& place) const; ///< of m_rows; -1: none
-    std::optional<KeyRef> keyAt(const QPointF& place) const;
+    std::optional<interaction::KeyRef> keyAt(const QPointF& place) const;
     End endAt(const scene::Layer& layer, const QPointF& place) const;
     QRectF barOf(const scene::Layer& layer, const QRectF& row) const;
     double rowsHeight() const;
@@ -130,7 +130,7 @@ private:
     QPixmap m_still;
     bool m_stale = true;
     double m_scroll = 0;
-    TimeZoom m_zoom;
+    interaction::TimeScale m_zoom;
 
     Drag m_drag = Drag::None;
     bool m_moved = false, m_copies = false;
@@ -138,7 +138,7 @@ private:
     int m_dragMark = -1;
     Rational m_from; ///< of what is dragged, as the drag began
     std::int64_t m_grabbed = 0;
-    KeyRefs m_keysFrom;
+    interaction::KeyRefs m_keysFrom;
     QRectF m_frame; ///< drawn around keys
     QString m_say;
     QToolButton *m_play, *m_toStart, *m_toEnd;

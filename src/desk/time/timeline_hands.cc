@@ -127,7 +127,7 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event) {
         return;
     }
     if (const auto key = keyAt(place)) {
-        if (!has(m_session.keys(), *key)) m_session.chooseKeys({*key});
+        if (!interaction::contains(m_session.keys(), *key)) m_session.chooseKeys({*key});
         Q_EMIT keyMenuAsked(event->globalPos());
         return;
     }
@@ -135,7 +135,8 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event) {
     if (row <= 0) return;
     const Row& at = m_rows[static_cast<std::size_t>(row)];
     if (at.kind == Row::Kind::Track) {
-        m_session.chooseKeys(keysOf(*m_session.scene(), at.id(), at.property)); // all of the lane
+        m_session.chooseKeys(
+            interaction::keysOf(*m_session.scene(), at.id(), at.property)); // all of the lane
         Q_EMIT keyMenuAsked(event->globalPos());
     } else if (at.kind == Row::Kind::Layer) {
         if (!m_session.isSelected(at.id())) m_session.select({at.id()});
@@ -193,9 +194,9 @@ void Timeline::pressKeys(const Row& row, QMouseEvent* event) {
     const QPointF place = event->position();
     const bool also = event->modifiers() & Qt::ControlModifier;
     if (place.x() < namesWidth - 8) { // its name: all of its keys
-        KeyRefs keys = also ? m_session.keys() : KeyRefs{};
-        for (const KeyRef& key : keysOf(*m_session.scene(), row.id(), row.property))
-            if (!has(keys, key)) keys.push_back(key);
+        interaction::KeyRefs keys = also ? m_session.keys() : interaction::KeyRefs{};
+        for (const interaction::KeyRef& key : interaction::keysOf(*m_session.scene(), row.id(), row.property))
+            if (!interaction::contains(keys, key)) keys.push_back(key);
         return m_session.chooseKeys(std::move(keys));
     }
     const auto key = keyAt(place);
@@ -355,7 +356,7 @@ void Timeline::dragBar(const QPointF& place) {
         m_say = tr("shows all the time: drag an end first");
         return update();
     }
-    m_session.preview(together("Move in time", edits));
+    m_session.preview(interaction::combined("Move in time", edits));
 }
 
 void Timeline::mouseMoveEvent(QMouseEvent* event) {
@@ -387,10 +388,11 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
     case Drag::Keys: {
         const Rational shift =
             timeOfFrame(frameOfX(place.x()), rate) - timeOfFrame(frameAt(m_from, rate), rate);
-        KeyChange change{.shift = shift};
+        interaction::KeyChange change{.shift = shift};
         if (m_copies) change.more["copy"] = true;
-        m_session.previewKeys(changeKeys(m_keysFrom, change, m_copies ? "Copy keys" : "Move keys"),
-                              shifted(m_keysFrom, shift));
+        m_session.previewKeys(
+            interaction::changeOfKeys(m_keysFrom, change, m_copies ? "Copy keys" : "Move keys"),
+            interaction::shiftedKeys(m_keysFrom, shift));
         m_say = tr("%1 by %2 s")
                     .arg(counted(static_cast<qint64>(m_keysFrom.size()), tr("key"), tr("keys")),
                          figure(shift.toDouble(), 2));
@@ -398,14 +400,16 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
     }
     case Drag::Frame: {
         m_frame = QRectF(m_pressed, place).normalized();
-        KeyRefs keys = event->modifiers() & Qt::ControlModifier ? m_session.keys() : KeyRefs{};
+        interaction::KeyRefs keys =
+            event->modifiers() & Qt::ControlModifier ? m_session.keys() : interaction::KeyRefs{};
         for (std::size_t i = 0; i < m_rows.size(); ++i) {
             const Row& row = m_rows[i];
             const QRectF lane = rectOf(row);
             if (row.kind != Row::Kind::Track || !lane.intersects(m_frame.adjusted(0, -0.5, 0, 0.5))) continue;
-            for (const KeyRef& key : keysOf(*m_session.scene(), row.id(), row.property))
+            for (const interaction::KeyRef& key :
+                 interaction::keysOf(*m_session.scene(), row.id(), row.property))
                 if (const double x = xOf(key.time);
-                    x >= m_frame.left() && x <= m_frame.right() && !has(keys, key))
+                    x >= m_frame.left() && x <= m_frame.right() && !interaction::contains(keys, key))
                     keys.push_back(key);
         }
         m_session.chooseKeys(std::move(keys));
@@ -422,7 +426,7 @@ void Timeline::mouseReleaseEvent(QMouseEvent* event) {
     m_say.clear();
     if (drag == Drag::Range && !m_moved) m_session.setPlayRange({});
     if (drag == Drag::Keys && m_moved) {
-        const KeyRefs there = m_session.keys();
+        const interaction::KeyRefs there = m_session.keys();
         m_session.commit();
         m_session.chooseKeys(there);
     } else {

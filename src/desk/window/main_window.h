@@ -118,7 +118,7 @@ private:
     void showKeyMenu(const QPoint& global);
     void showMarkMenu(const QPoint& global, int mark);
     /// A change of the chosen keys; says so when none are.
-    void changeChosenKeys(const KeyChange& change, const QString& name);
+    void changeChosenKeys(const interaction::KeyChange& change, const QString& name);
     /// Of a layer, or (0) the camera: the course that links and noise are for.
     std::pair<std::int64_t, std::string> course() const;
     void makeViewMenu(QMenu* menu);
@@ -178,7 +178,7 @@ private:
     QToolButton *m_moveTool, *m_pushTool, *m_turnTool, *m_walkTool, *m_hold, *m_holdMark, *m_cutTool;
     NumberField *m_focal, *m_angle, *m_fstop, *m_focus;
     QFileSystemWatcher* m_watcher;
-    TakenKeys m_taken;
+    interaction::CopiedKeys m_taken;
     QToolButton* m_findingsButton;
     QTimer m_cacheTold;
     QLabel *m_state, *m_speed, *m_cache, *m_name, *m_recoveryOff;

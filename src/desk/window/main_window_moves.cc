@@ -242,9 +242,9 @@ std::pair<std::int64_t, std::string> MainWindow::course() const {
     return {m_curves->subject(), m_curves->property()};
 }
 
-void MainWindow::changeChosenKeys(const KeyChange& change, const QString& name) {
+void MainWindow::changeChosenKeys(const interaction::KeyChange& change, const QString& name) {
     if (m_session.keys().empty()) return say(tr("Choose keys in the timeline or on the curves first."));
-    m_session.apply(stage::desk::changeKeys(m_session.keys(), change, name.toStdString()));
+    m_session.apply(interaction::changeOfKeys(m_session.keys(), change, name.toStdString()));
 }
 
 void MainWindow::makeKeysMenu(QMenu* menu) {
@@ -253,17 +253,17 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
           tr("Keys the property of the curves at the playhead"), [this] { m_curves->keyHere(); });
     c.add(menu, "keys-all", tr("Choose all keys"), {}, tr("Of the selected layers, or of the camera"),
           [this] {
-              KeyRefs all;
+              interaction::KeyRefs all;
               auto whose = m_session.selection();
               if (whose.empty()) whose.push_back(0);
               for (const std::int64_t id : whose)
-                  for (const scene::Track& track : tracksOf(*m_session.scene(), id))
+                  for (const scene::Track& track : interaction::tracksOf(*m_session.scene(), id))
                       for (const auto& key : track.keys)
                           all.push_back({id, track.property, key.time});
               m_session.chooseKeys(std::move(all));
           });
     c.add(menu, "keys-copy", tr("Copy keys"), keys("Ctrl+Shift+C"), {}, [this] {
-        m_taken = take(*m_session.scene(), m_session.keys());
+        m_taken = interaction::copyKeys(*m_session.scene(), m_session.keys());
         say(m_taken.keys.empty()
                 ? tr("Choose keys in the timeline or on the curves first.")
                 : tr("%1 copied.")
@@ -272,17 +272,18 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
     c.add(menu, "keys-put", tr("Put keys here"), keys("Ctrl+Shift+V"),
           tr("From the playhead on, onto the selected layers, or the camera"), [this] {
               if (m_taken.keys.empty()) return say(tr("No keys have been copied."));
-              if (const auto edit = put(m_taken, m_session.time(), m_session.movable()))
+              if (const auto edit = interaction::pasteKeys(m_taken, m_session.time(), m_session.movable()))
                   m_session.apply(*edit);
               else
                   say(tr("There is nothing here that these keys could be for."));
           });
     menu->addSeparator();
-    const auto change = [&](const char* name, const QString& text, const QString& tip, KeyChange how) {
+    const auto change = [&](const char* name, const QString& text, const QString& tip,
+                            interaction::KeyChange how) {
         c.add(menu, name, text, {}, tip, [this, text, how] { changeChosenKeys(how, text); });
     };
     const auto more = [](edit::Edit members) {
-        KeyChange how;
+        interaction::KeyChange how;
         how.more = std::move(members);
         return how;
     };
@@ -296,9 +297,9 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
     change("keys-remove", tr("Take keys off"), {}, more({{"remove", true}}));
     c.add(menu, "keys-stretch", tr("Stretch keys…"), {}, tr("In time, from the first of them on"), [this] {
         if (m_session.keys().empty()) return changeChosenKeys({}, {});
-        const KeyRefs chosen = m_session.keys();
+        const interaction::KeyRefs chosen = m_session.keys();
         const auto whole = [&](double percent) {
-            return stage::desk::changeKeys(chosen, {.stretch = percent / 100}, "Stretch keys");
+            return interaction::changeOfKeys(chosen, {.stretch = percent / 100}, "Stretch keys");
         };
         const auto k = askPercent(this, tr("Stretch keys"), tr("To"), 200, tr("Percent of their time"),
                                   previewer(), whole);
@@ -309,7 +310,7 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
     for (const scene::NamedPace& named : scene::namedPaces) {
         const std::string name(named.name), command = "pace-" + name;
         c.add(pace, command.c_str(), QString::fromStdString(name), {}, {}, [this, name] {
-            KeyChange how;
+            interaction::KeyChange how;
             how.more["pace"] = name;
             changeChosenKeys(how, tr("Change the pace of keys"));
         });
@@ -321,7 +322,7 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
         const std::string name(scene::besideNames[i]), command = "beside-" + name;
         c.add(beside, command.c_str(), tr(besides[i]), {}, {}, [this, name] {
             const auto [layer, property] = course();
-            if (!trackOf(*m_session.scene(), layer, property))
+            if (!interaction::trackOf(*m_session.scene(), layer, property))
                 return say(tr("There are no keys to be repeated."));
             edit::Edit edit = {{"edit", "track"}, {"property", property}, {"beside", name}};
             if (layer != 0) edit["layers"] = {layer};

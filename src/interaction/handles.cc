@@ -1,9 +1,9 @@
-#include "desk/camera/handles.h"
+#include "interaction/handles.h"
 
 #include <algorithm>
 #include <cmath>
 
-namespace stage::desk {
+namespace stage::interaction {
 
 std::optional<HandlePlane> handlePlane(const scene::Found& found, const optics::View& view, const V2d& low,
                                        const V2d& high) {

@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-namespace stage::desk {
+namespace stage::interaction {
 
 struct SnapLine {
     double at = 0;

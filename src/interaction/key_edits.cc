@@ -1,4 +1,4 @@
-#include "desk/session/key_edits.h"
+#include "interaction/key_edits.h"
 
 #include "scene/property.h"
 #include "scene/scene_json.h"
@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <map>
 
-namespace stage::desk {
+namespace stage::interaction {
 
 const std::vector<scene::Track>& tracksOf(const scene::Scene& scene, std::int64_t layer) {
     static const std::vector<scene::Track> none;
@@ -36,17 +36,17 @@ KeyRefs keysOf(const scene::Scene& scene, std::int64_t layer, const std::string&
     return keys;
 }
 
-bool has(const KeyRefs& keys, const KeyRef& key) {
+bool contains(const KeyRefs& keys, const KeyRef& key) {
     return std::find(keys.begin(), keys.end(), key) != keys.end();
 }
 
-KeyRefs stillThere(const scene::Scene& scene, KeyRefs keys) {
+KeyRefs existingKeys(const scene::Scene& scene, KeyRefs keys) {
     std::erase_if(keys, [&](const KeyRef& key) { return !keyOf(scene, key); });
     return keys;
 }
 
-Reading readingOf(std::int64_t layer, std::string_view property) {
-    Reading reading;
+PropertyFormat propertyFormat(std::int64_t layer, std::string_view property) {
+    PropertyFormat reading;
     const auto read = [&](const auto* p) {
         if (p) reading = {std::string(p->unit), p->unit == "°" || p->unit == "mm" ? 1 : 2, p->low, p->high};
     };
@@ -68,7 +68,7 @@ std::vector<std::string> propertiesOf(std::int64_t layer) {
     return names;
 }
 
-edit::Edit changeKeys(const KeyRefs& keys, const KeyChange& how, const std::string& name) {
+edit::Edit changeOfKeys(const KeyRefs& keys, const KeyChange& how, const std::string& name) {
     std::map<std::pair<std::int64_t, std::string>, std::vector<Rational>> groups;
     for (const KeyRef& key : keys)
         groups[{key.layer, key.property}].push_back(key.time);
@@ -103,7 +103,7 @@ edit::Edit changeKeys(const KeyRefs& keys, const KeyChange& how, const std::stri
     return edits.size() == 1 ? edits.front() : edit::several(name, std::move(edits));
 }
 
-edit::Edit together(const std::string& name, const std::vector<edit::Edit>& edits) {
+edit::Edit combined(const std::string& name, const std::vector<edit::Edit>& edits) {
     std::vector<edit::Edit> flat;
     for (const edit::Edit& each : edits)
         if (each["edit"] == "several")
@@ -114,20 +114,21 @@ edit::Edit together(const std::string& name, const std::vector<edit::Edit>& edit
     return flat.size() == 1 ? flat.front() : edit::several(name, std::move(flat));
 }
 
-KeyRefs shifted(KeyRefs keys, Rational by) {
+KeyRefs shiftedKeys(KeyRefs keys, Rational by) {
     for (KeyRef& key : keys)
         key.time = key.time + by;
     return keys;
 }
 
-TakenKeys take(const scene::Scene& scene, const KeyRefs& keys) {
-    TakenKeys taken;
+CopiedKeys copyKeys(const scene::Scene& scene, const KeyRefs& keys) {
+    CopiedKeys taken;
     for (const KeyRef& ref : keys)
         if (const auto* key = keyOf(scene, ref)) taken.keys.emplace_back(ref, *key);
     return taken;
 }
 
-std::optional<edit::Edit> put(const TakenKeys& taken, Rational at, const std::vector<std::int64_t>& targets) {
+std::optional<edit::Edit> pasteKeys(const CopiedKeys& taken, Rational at,
+                                    const std::vector<std::int64_t>& targets) {
     if (taken.keys.empty()) return {};
     Rational first = taken.keys.front().first.time;
     for (const auto& [ref, key] : taken.keys)

@@ -1,8 +1,8 @@
-#include "desk/camera/snap.h"
+#include "interaction/snapping.h"
 
 #include <cmath>
 
-namespace stage::desk {
+namespace stage::interaction {
 
 std::optional<Snap> snap(std::span<const double> places, std::span<const SnapLine> lines, double reach) {
     std::optional<Snap> best;

@@ -4,9 +4,9 @@
 #include <algorithm>
 #include <cmath>
 
-namespace stage::desk {
+namespace stage::interaction {
 
-class TimeZoom {
+class TimeScale {
 public:
     /// Where time runs in a view: px, and how long all of it is, in the view's own unit.
     struct Room {

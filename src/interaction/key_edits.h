@@ -4,7 +4,7 @@
 #include "edit/edit.h"
 #include "scene/scene.h"
 
-namespace stage::desk {
+namespace stage::interaction {
 
 /// A key, by where it is.
 struct KeyRef {
@@ -21,17 +21,17 @@ const scene::Track* trackOf(const scene::Scene& scene, std::int64_t layer, std::
 const scene::Key<double>* keyOf(const scene::Scene& scene, const KeyRef& ref);
 /// All keys of a track.
 KeyRefs keysOf(const scene::Scene& scene, std::int64_t layer, const std::string& property);
-bool has(const KeyRefs& keys, const KeyRef& key);
+bool contains(const KeyRefs& keys, const KeyRef& key);
 /// Without those that are not there any more.
-KeyRefs stillThere(const scene::Scene& scene, KeyRefs keys);
+KeyRefs existingKeys(const scene::Scene& scene, KeyRefs keys);
 
 /// What to write before a property: its unit, and the decimals to show.
-struct Reading {
+struct PropertyFormat {
     std::string unit;
     int decimals = 2;
     double low = 0, high = 0; ///< what it is kept within
 };
-Reading readingOf(std::int64_t layer, std::string_view property);
+PropertyFormat propertyFormat(std::int64_t layer, std::string_view property);
 /// The names of the properties of a layer, or (0) of the camera.
 std::vector<std::string> propertiesOf(std::int64_t layer);
 
@@ -42,20 +42,21 @@ struct KeyChange {
     bool reverse = false;
     edit::Edit more = edit::Edit::object(); ///< other members of `keys`
 };
-edit::Edit changeKeys(const KeyRefs& keys, const KeyChange& how, const std::string& name);
+edit::Edit changeOfKeys(const KeyRefs& keys, const KeyChange& how, const std::string& name);
 /// Several edits as one, whatever some of them hold.
-edit::Edit together(const std::string& name, const std::vector<edit::Edit>& edits);
+edit::Edit combined(const std::string& name, const std::vector<edit::Edit>& edits);
 /// Where they are after a shift.
-KeyRefs shifted(KeyRefs keys, Rational by);
+KeyRefs shiftedKeys(KeyRefs keys, Rational by);
 
 /// Keys that were taken to be put elsewhere.
-struct TakenKeys {
+struct CopiedKeys {
     std::vector<std::pair<KeyRef, scene::Key<double>>> keys;
 };
-TakenKeys take(const scene::Scene& scene, const KeyRefs& keys);
+CopiedKeys copyKeys(const scene::Scene& scene, const KeyRefs& keys);
 /// The same keys from a time on, on other layers, or (none) on the camera. Where they come from one layer, or
 /// the camera, all targets get them; what a target has no property for is left out. Nothing when nothing is
 /// left.
-std::optional<edit::Edit> put(const TakenKeys& taken, Rational at, const std::vector<std::int64_t>& targets);
+std::optional<edit::Edit> pasteKeys(const CopiedKeys& taken, Rational at,
+                                    const std::vector<std::int64_t>& targets);
 
 }

@@ -8,7 +8,7 @@
 #include <optional>
 #include <vector>
 
-namespace stage::desk {
+namespace stage::interaction {
 
 struct Handle {
     enum class Kind { Corner, Edge, Turn, Pivot } kind = Kind::Corner;
