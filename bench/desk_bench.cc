@@ -85,7 +85,7 @@ struct Desk {
                        {"sizes", 0.5}});
         // Small ones, as a crowd is.
         std::vector<std::int64_t> copies;
-        for (const scene::Found& found : scene::all(*session.scene()))
+        for (const scene::LayerPath& found : scene::all(*session.scene()))
             if (!found.holders.empty()) copies.push_back(found.layer->id);
         session.apply(edit::onLayers("scale", copies, {{"by", 0.15}}));
         session.select({grabbed});

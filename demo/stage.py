@@ -50,14 +50,14 @@ MOVE = [
 
 # What lives on the quay.
 LIFE = [
-    {"edit": "track", "layers": ["Boatman"], "property": "height", "noise": [{"kind": "sway", "amount": 0.03, "rate": 0.4, "seed": 2}]},
+    {"edit": "track", "layers": ["Boatman"], "property": "up", "noise": [{"kind": "sway", "amount": 0.03, "rate": 0.4, "seed": 2}]},
     {"edit": "track", "layers": ["Boatman"], "property": "roll", "noise": [{"kind": "sway", "amount": 0.9, "rate": 0.35, "seed": 3}]},
     {"edit": "track", "layers": ["Lantern string"], "property": "roll", "noise": [{"kind": "sway", "amount": 0.5, "rate": 0.3, "seed": 5}]},
     {"edit": "track", "layers": ["Far lanterns"], "property": "opacity", "noise": [{"kind": "flicker", "amount": 0.25, "rate": 4, "seed": 6}]},
-    {"edit": "track", "layers": ["Reeds left"], "property": "roll", "keys": [{"time": 0, "value": -1.2, "pace": "soft both"}, {"time": 2, "value": 1.4, "pace": "soft both"}, {"time": 4, "value": -1.2}], "beside": "loop"},
+    {"edit": "track", "layers": ["Reeds left"], "property": "roll", "keys": [{"time": 0, "value": -1.2, "pace": "soft both"}, {"time": 2, "value": 1.4, "pace": "soft both"}, {"time": 4, "value": -1.2}], "extrapolation": "loop"},
     {"edit": "track", "layers": ["Reeds right"], "property": "roll", "link": {"layer": "Reeds left", "property": "roll", "factor": 0.7, "delay": "1/2"}},
     {"edit": "track", "layers": ["Mist"], "property": "across", "keys": [{"time": 0, "value": -0.6}, {"time": SECONDS, "value": 0.8}]},
-    {"edit": "track", "layers": ["Title"], "property": "height", "keys": [{"time": 4, "value": 4.3, "pace": "soft stop"}, {"time": 7, "value": 3.7}]},
+    {"edit": "track", "layers": ["Title"], "property": "up", "keys": [{"time": 4, "value": 4.3, "pace": "soft stop"}, {"time": 7, "value": 3.7}]},
     {"edit": "showing", "layers": ["Title"], "in": 4, "fadeIn": "3/2"},
     {"edit": "hang", "layers": ["Reeds left", "Reeds right"], "extend": {"bottom": {"beyond": "stretch", "by": 0.6}}},
     {"edit": "showing", "layers": ["Reeds left", "Reeds right"], "near": [0.2, 0.5]},

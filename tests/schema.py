@@ -57,7 +57,7 @@ cases = [
                                        "card": {"stops": [{"at": 0, "colour": [0, 0, 0, 1]}]}}), True),
     ("hanging", changed(["layers", 0, "extend"], {"left": {"beyond": "mirror", "by": 0.5}}), True),
     ("keys of place", changed(["layers", 0, "places"], [{"time": "1/2", "value": {"position": [0, 0, -9]}}]), True),
-    ("tracks", changed(["layers", 0, "tracks"], [{"property": "across", "keys": [{"time": 0, "value": 1}], "beside": "loop",
+    ("tracks", changed(["layers", 0, "tracks"], [{"property": "across", "keys": [{"time": 0, "value": 1}], "extrapolation": "loop",
                                                   "noise": [{"kind": "sway", "amount": 0.1}]},
                                                  {"property": "turn", "link": {"property": "pan", "factor": -1}}]), True),
     ("a track of nothing", changed(["layers", 0, "tracks"], [{"keys": []}]), False),

@@ -1,7 +1,7 @@
 #include "checks/choreography.h"
 
 #include "motion/camera_move.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "motion/values.h"
 #include "optics/placing.h"
 #include "scene/property.h"
@@ -277,15 +277,15 @@ void Looking::layers() {
     const std::int64_t frames = m_scene.output.frames;
     for (std::int64_t f = 0; f < frames && !m_stop.stop_requested(); f += m_step) {
         const Rational time = timeOfFrame(f, m_scene.output.rate);
-        const motion::Standing now(m_scene, time, m_move.at(time.toDouble()));
-        for (const scene::Found& found : now.all) {
+        const motion::ResolvedScene now(m_scene, time, m_move.at(time.toDouble()));
+        for (const scene::LayerPath& found : now.all) {
             const scene::Layer& layer = *found.layer;
             if (layer.group()) continue;
             Seen& was = seen[layer.id];
             const bool hidden =
                 !layer.visible || std::any_of(found.holders.begin(), found.holders.end(),
                                               [](const scene::LayerPtr& h) { return !h->visible; });
-            const optics::Card card = optics::cardOf(layer, optics::worldOf(found.carriers));
+            const optics::Surface card = optics::surfaceOf(layer, optics::worldOf(found.carriers));
             const double distance = (optics::pivotOf(found) - now.view.eye).length();
             const double shows = layer.opacity * motion::shownAt(layer.showing, time);
             if (hidden || shows < 0.004) {
@@ -348,7 +348,7 @@ void Looking::ends() {
     if (!m_scene.output.loop) return;
     const Rational last = scene::lastTime(m_scene);
     const scene::Pose first = m_move.at(0), end = m_move.at(last.toDouble());
-    const motion::Standing a(m_scene, Rational(0), first), b(m_scene, last, end);
+    const motion::ResolvedScene a(m_scene, Rational(0), first), b(m_scene, last, end);
     const double metres = (end.position - first.position).length();
     const double turned =
         angle(optics::forwardOf(first.pan, first.tilt), optics::forwardOf(end.pan, end.tilt)) +
@@ -368,8 +368,8 @@ void Looking::ends() {
         finding.fixes.push_back({"End as it begins", std::move(as)});
         return add(std::move(finding));
     }
-    for (const scene::Found& found : a.all) {
-        const scene::Found& other = b.find(found.layer->id);
+    for (const scene::LayerPath& found : a.all) {
+        const scene::LayerPath& other = b.find(found.layer->id);
         if (!other.layer || found.layer->group()) continue;
         const double off = (optics::pivotOf(found) - optics::pivotOf(other)).length();
         if (off < 1e-3 && std::abs(found.layer->opacity - other.layer->opacity) < 1e-3) continue;
@@ -378,7 +378,7 @@ void Looking::ends() {
         Json edits = Json::array();
         for (const scene::Track& track : scene::find(m_scene, finding.layer).layer->tracks)
             // Only what is not where it began; one that goes on after its keys would lose its period.
-            if (!track.link && !track.keys.empty() && track.beside == scene::Beside::Hold &&
+            if (!track.link && !track.keys.empty() && track.extrapolation == scene::Extrapolation::Hold &&
                 motion::keysAt(track, 0) != motion::keysAt(track, last.toDouble()))
                 edits.push_back({{"edit", "key"},
                                  {"layers", {finding.layer}},

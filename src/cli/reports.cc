@@ -3,7 +3,7 @@
 #include "checks/choreography.h"
 #include "media/content.h"
 #include "motion/measure.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "optics/lens.h"
 #include "scene/scene_json.h"
 
@@ -16,8 +16,8 @@ using scene::Json;
 Json info(const scene::Scene& scene) {
     Json layers = Json::array();
     const scene::Mark& mark1 = scene.camera.marks.front();
-    const motion::Standing first(scene, mark1.time, mark1.pose);
-    for (const scene::Found& found : scene::all(scene)) {
+    const motion::ResolvedScene first(scene, mark1.time, mark1.pose);
+    for (const scene::LayerPath& found : scene::all(scene)) {
         const scene::LayerPtr& layer = found.layer;
         Json json = {{"id", layer->id},
                      {"name", layer->name},

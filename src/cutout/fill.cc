@@ -28,7 +28,7 @@ Box boxOfInside(const Mask& hole) {
 }
 
 /// The library draws random numbers from one place for all, so only one of us may use it at a time.
-Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const FillWays& ways,
+Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const FillOptions& options,
                              const Progress& progress) {
     static std::mutex one;
     std::lock_guard guard(one);
@@ -60,8 +60,8 @@ Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const Fill
                 std::this_thread::sleep_for(std::chrono::milliseconds(30));
             }
         });
-        const std::string command = "v - srand " + std::to_string(ways.seed) + " inpaint_matchpatch[0] [1]," +
-                                    (ways.draft ? "0,9,4,5,1,1" : "0,15,10,9,1,1");
+        const std::string command = "v - srand " + std::to_string(options.seed) + " inpaint_matchpatch[0] [1]," +
+                                    (options.draft ? "0,9,4,5,1,1" : "0,15,10,9,1,1");
         engine.run(command.c_str(), images, names, &share, &abort);
     } catch (const gmic_exception& problem) {
         if (progress.stopped()) return cancelled();
@@ -118,7 +118,7 @@ std::vector<Piece> piecesOf(const cv::Mat& binary, cv::Mat& labels) {
 /// Fills one piece of the hole in `picture`; `missing` (of the whole picture) says what is still to be
 /// filled.
 Result<void> fillPiece(media::Raster& picture, const Piece& piece, const cv::Mat& labels, cv::Mat& missing,
-                       const Mask* from, const FillWays& ways, const Progress& progress) {
+                       const Mask* from, const FillOptions& options, const Progress& progress) {
     const Box bounds = media::boxOf(picture.size), box = piece.box;
     Box area = box.grown(margin).within(bounds);
     if (from) {
@@ -129,7 +129,7 @@ Result<void> fillPiece(media::Raster& picture, const Piece& piece, const cv::Mat
                        std::max(box.y1, source.y1)};
         area = area.within(both.grown(8));
     }
-    double scale = ways.draft ? 0.25 : 1;
+    double scale = options.draft ? 0.25 : 1;
     scale = std::min(scale, std::sqrt(mostPixels / (static_cast<double>(box.size().x) * box.size().y)));
 
     cv::Mat bgr(area.size().y, area.size().x, CV_8UC3), mask(bgr.size(), CV_8U);
@@ -167,7 +167,7 @@ Result<void> fillPiece(media::Raster& picture, const Piece& piece, const cv::Mat
     progress.done(0.02);
     cv::inpaint(workBgr, workMask, workBgr, 5, cv::INPAINT_TELEA);
     if (progress.stopped()) return cancelled();
-    auto patched = matchPatches(workBgr, workMask, ways, progress);
+    auto patched = matchPatches(workBgr, workMask, options, progress);
     if (!patched) return tl::unexpected(patched.error());
     cv::Mat full;
     if (scale < 1)
@@ -191,7 +191,7 @@ Result<void> fillPiece(media::Raster& picture, const Piece& piece, const cv::Mat
 }
 
 Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const Mask* from,
-                             const FillWays& ways, const Progress& progress) {
+                             const FillOptions& options, const Progress& progress) {
     const Box bounds = media::boxOf(picture.size);
     cv::Mat labels, missing(bounds.size().y, bounds.size().x, CV_8U);
     for (int y = 0; y < missing.rows; ++y)
@@ -208,7 +208,7 @@ Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, con
     for (const Piece& piece : pieces) {
         const Progress part{[&](double share) { progress.done((done + share * areaOf(piece)) / all); },
                             progress.stop};
-        if (auto ok = fillPiece(out, piece, labels, missing, from, ways, part); !ok)
+        if (auto ok = fillPiece(out, piece, labels, missing, from, options, part); !ok)
             return tl::unexpected(ok.error());
         done += areaOf(piece);
     }

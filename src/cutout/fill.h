@@ -7,7 +7,7 @@
 
 namespace stage::cutout {
 
-struct FillWays {
+struct FillOptions {
     int seed = 0;
     bool draft = false; ///< a quarter of the size, in a fraction of a second
 };
@@ -17,6 +17,6 @@ struct FillWays {
 /// gives the same output. Errors: the hole leaves nothing to fill from; cancelled.
 /// from: where not null, only pixels where it is 0.5 and more are taken from.
 Result<media::Raster> filled(const media::Raster& picture, const Mask& hole, const Mask* from,
-                             const FillWays& ways, const Progress& progress = {});
+                             const FillOptions& options, const Progress& progress = {});
 
 }

@@ -14,7 +14,7 @@ float ramp(float v, double from, double to) {
 
 }
 
-Keyed keyedBy(const scene::ColourKey& key, const Triple& c) {
+KeyedPixel keyedBy(const scene::ColourKey& key, const Triple& c) {
     const Triple k = {static_cast<float>(key.screen.r), static_cast<float>(key.screen.g),
                       static_cast<float>(key.screen.b)};
     const std::size_t p = static_cast<std::size_t>(std::max_element(k.begin(), k.end()) - k.begin());
@@ -24,7 +24,7 @@ Keyed keyedBy(const scene::ColourKey& key, const Triple& c) {
     if (whole <= 1e-5f) return {c, 1}; // a grey screen has no colour to go by
     const double from = 1 - (key.tolerance + key.softness) / 100, to = 1 - key.tolerance / 100;
     const float t = ramp(excess(c) / whole, from, to);
-    Keyed out;
+    KeyedPixel out;
     out.alpha = 1 - t;
     if (out.alpha <= 0) return {{0, 0, 0}, 0};
     Triple f;
@@ -39,10 +39,10 @@ Keyed keyedBy(const scene::ColourKey& key, const Triple& c) {
     return out;
 }
 
-Keyed keyedBy(const scene::BrightnessKey& key, const Triple& c) {
+KeyedPixel keyedBy(const scene::BrightnessKey& key, const Triple& c) {
     const float bright = media::srgbFromLinear(std::max(0.f, luminance(c)));
     const float share = ramp(100 * bright, key.low, key.high);
-    Keyed out;
+    KeyedPixel out;
     out.alpha = key.invert ? 1 - share : share;
     for (std::size_t i = 0; i < 3; ++i)
         out.colour[i] = key.invert ? std::max(0.f, c[i] - (1 - out.alpha))
@@ -50,8 +50,8 @@ Keyed keyedBy(const scene::BrightnessKey& key, const Triple& c) {
     return out;
 }
 
-Keyed keyedBy(const scene::DifferenceKey& key, const Triple& c, const Triple& plate) {
-    Keyed out;
+KeyedPixel keyedBy(const scene::DifferenceKey& key, const Triple& c, const Triple& plate) {
+    KeyedPixel out;
     out.alpha = ramp(difference(oklabOf(c), oklabOf(plate)), key.tolerance, key.tolerance + key.softness);
     for (std::size_t i = 0; i < 3; ++i)
         out.colour[i] = std::max(0.f, c[i] - (1 - out.alpha) * plate[i]);

@@ -23,7 +23,7 @@ class LevelSource : public PixelSource {
 public:
     LevelSource(PixelSourcePtr source, int level)
         : PixelSource(source->key() + "\nlevel " + std::to_string(level),
-                      media::levelSize(source->size(), level), Ways::EveryLevel),
+                      media::levelSize(source->size(), level), Granularity::EveryLevel),
           m_source(std::move(source)), m_level(level) {}
     Result<Raster> compute(int level, const Box& box, PixelCache& cache,
                            const Progress& progress) const override {
@@ -80,16 +80,16 @@ PixelSourcePtr pictureOf(const motion::Pixels& pixels, std::int64_t frame, doubl
 
 namespace {
 
-Result<Mask> alphaBeside(const motion::Beside& beside, bool brightness, const Ground& ground, const Box& box,
-                         PixelCache& cache, const Progress& progress) {
-    const PixelSourcePtr source = sourceOf(*beside.pixels);
+Result<Mask> alphaOfOther(const motion::OtherLayer& other, bool brightness, const Ground& ground,
+                          const Box& box, PixelCache& cache, const Progress& progress) {
+    const PixelSourcePtr source = sourceOf(*other.pixels);
     if (!source) return Mask(box);
     const auto value = [&](const float* c) {
         if (!brightness) return c[3];
         return std::clamp(media::srgbFromLinear(std::max(0.f, luminance({c[0], c[1], c[2]}))), 0.f, 1.f);
     };
     Mask mask(box);
-    if (beside.same && source->size() == ground.picture->size()) {
+    if (other.same && source->size() == ground.picture->size()) {
         const auto raster = cache.read(source, 0, box, progress);
         if (!raster) return tl::unexpected(raster.error());
         for (std::size_t i = 0; i < mask.values.size(); ++i) {
@@ -99,11 +99,11 @@ Result<Mask> alphaBeside(const motion::Beside& beside, bool brightness, const Gr
         }
         return mask;
     }
-    const V2i natural = beside.pixels->layer->pixels;
+    const V2i natural = other.pixels->layer->pixels;
     const double finer = static_cast<double>(source->size().x) / natural.x;
     const auto placeOf = [&](double x, double y, V2d& place) {
         const V3d from(x / ground.scale, y / ground.scale, 1);
-        const V3d to = beside.same ? from : from * beside.place;
+        const V3d to = other.same ? from : from * other.place;
         if (!(to.z > 0)) return false;
         place = V2d(to.x, to.y) / to.z * finer;
         return std::abs(place.x) < 1e7 && std::abs(place.y) < 1e7;
@@ -176,10 +176,10 @@ Result<Mask> coverOfMatte(const scene::Matte& matte, const Ground& ground, const
             footage ? pictureOf(ground.pixels, subject->frame, own) : ground.picture;
         return fromSource(subjectSource(picture, *subject, scale));
     }
-    const auto& other = std::get<scene::OfLayer>(matte.shape);
-    const auto beside = ground.pixels.beside.find(other.layer);
-    if (beside == ground.pixels.beside.end()) return Mask(box);
-    return alphaBeside(beside->second, other.brightness, ground, box, cache, progress);
+    const auto& named = std::get<scene::OfLayer>(matte.shape);
+    const auto other = ground.pixels.others.find(named.layer);
+    if (other == ground.pixels.others.end()) return Mask(box);
+    return alphaOfOther(other->second, named.brightness, ground, box, cache, progress);
 }
 
 }
@@ -229,16 +229,16 @@ std::string keyOf(const std::vector<scene::Matte>& mattes, const motion::Pixels&
         scene::Matte nameless = matte;
         nameless.name.clear();
         key += scene::toJson(nameless).dump() + '\n';
-        const auto* other = std::get_if<scene::OfLayer>(&matte.shape);
-        if (!other) continue;
-        const auto beside = pixels.beside.find(other->layer);
-        if (beside == pixels.beside.end()) continue;
-        const PixelSourcePtr source = sourceOf(*beside->second.pixels);
+        const auto* named = std::get_if<scene::OfLayer>(&matte.shape);
+        if (!named) continue;
+        const auto other = pixels.others.find(named->layer);
+        if (other == pixels.others.end()) continue;
+        const PixelSourcePtr source = sourceOf(*other->second.pixels);
         key += "(" + (source ? source->key() : "") + ")";
-        if (!beside->second.same)
+        if (!other->second.same)
             for (int r = 0; r < 3; ++r)
                 for (int c = 0; c < 3; ++c)
-                    key += std::to_string(beside->second.place[r][c]) + ' ';
+                    key += std::to_string(other->second.place[r][c]) + ' ';
         key += '\n';
     }
     return key;

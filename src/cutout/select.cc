@@ -34,7 +34,8 @@ std::string shapeKey(const scene::Matte& matte) {
 class AlikeSource : public PixelSource {
 public:
     AlikeSource(PixelSourcePtr picture, const scene::Alike& alike, double scale)
-        : PixelSource(keyOf(*picture, alike), picture->size(), alike.touching ? Ways::Whole : Ways::ByBox),
+        : PixelSource(keyOf(*picture, alike), picture->size(),
+                      alike.touching ? Granularity::Whole : Granularity::ByBox),
           m_picture(std::move(picture)), m_alike(alike), m_scale(scale) {}
 
     Result<Raster> compute(int, const Box& box, PixelCache& cache, const Progress& progress) const override {
@@ -91,8 +92,8 @@ private:
 class SubjectSource : public PixelSource {
 public:
     SubjectSource(PixelSourcePtr picture, const scene::Subject& subject, double scale)
-        : PixelSource(keyOf(*picture, subject), picture->size(), Ways::Whole), m_picture(std::move(picture)),
-          m_subject(subject), m_scale(scale) {}
+        : PixelSource(keyOf(*picture, subject), picture->size(), Granularity::Whole),
+          m_picture(std::move(picture)), m_subject(subject), m_scale(scale) {}
 
     Result<Raster> compute(int, const Box& whole, PixelCache& cache,
                            const Progress& progress) const override {

@@ -20,14 +20,14 @@ using media::PixelCache;
 using media::PixelSource;
 using media::PixelSourcePtr;
 using media::Raster;
-using Ways = PixelSource::Ways;
+using Granularity = PixelSource::Granularity;
 
 /// Two frames of footage, for slow motion.
 class MixSource : public PixelSource {
 public:
     MixSource(PixelSourcePtr a, PixelSourcePtr b, double share)
         : PixelSource("mix " + std::to_string(share) + "\n" + a->key() + "\n" + b->key(), a->size(),
-                      Ways::ByBox),
+                      Granularity::ByBox),
           m_a(std::move(a)), m_b(std::move(b)), m_share(static_cast<float>(share)) {}
     Result<Raster> compute(int level, const Box& box, PixelCache& cache,
                            const Progress& progress) const override {
@@ -53,7 +53,7 @@ public:
         : PixelSource(below->key() + "\nfill " + std::to_string(fill.grow) + ' ' + std::to_string(fill.seed) +
                           (fill.draft ? " draft\n" : "\n") + keyOf(fill.hole, ground.pixels) + "from\n" +
                           keyOf(fill.from, ground.pixels),
-                      below->size(), Ways::Whole),
+                      below->size(), Granularity::Whole),
           m_below(std::move(below)), m_ground(std::move(ground)), m_fill(fill) {}
 
     Result<Raster> compute(int, const Box& box, PixelCache& cache, const Progress& progress) const override {
@@ -91,7 +91,7 @@ private:
 class CloneSource : public PixelSource {
 public:
     CloneSource(PixelSourcePtr below, const std::vector<scene::Clone>& clones, double scale)
-        : PixelSource(keyOf(*below, clones), below->size(), Ways::Whole), m_below(std::move(below)),
+        : PixelSource(keyOf(*below, clones), below->size(), Granularity::Whole), m_below(std::move(below)),
           m_clones(clones), m_scale(scale) {}
 
     Result<Raster> compute(int, const Box& whole, PixelCache& cache,
@@ -145,8 +145,8 @@ private:
 class CutSource : public PixelSource {
 public:
     CutSource(PixelSourcePtr below, Ground ground, const scene::Cutout& cutout)
-        : PixelSource(keyFor(*below, ground, cutout), below->size(), Ways::ByBox), m_below(std::move(below)),
-          m_ground(std::move(ground)), m_key(cutout.key), m_mattes(cutout.mattes),
+        : PixelSource(keyFor(*below, ground, cutout), below->size(), Granularity::ByBox),
+          m_below(std::move(below)), m_ground(std::move(ground)), m_key(cutout.key), m_mattes(cutout.mattes),
           m_edges(scaled(cutout.edges, m_ground.scale)), m_plainEdges(cutout.edges == scene::Edges{}) {
         if (m_key)
             if (const auto* difference = std::get_if<scene::DifferenceKey>(&*m_key))
@@ -176,7 +176,7 @@ public:
             Triple colour = {float(in[0]) * k, float(in[1]) * k, float(in[2]) * k};
             float left = alpha;
             if (m_key && alpha > 0) {
-                const Keyed keyed = keyedAt(colour, plate, i);
+                const KeyedPixel keyed = keyedAt(colour, plate, i);
                 left = alpha * keyed.alpha;
                 const float straight = keyed.alpha > 0 ? 1 / keyed.alpha : 0;
                 for (std::size_t c = 0; c < 3; ++c)
@@ -211,7 +211,7 @@ private:
         return below.key() + "\ncut " + scene::toJson(part).dump() + '\n' +
                keyOf(cutout.mattes, ground.pixels);
     }
-    Keyed keyedAt(const Triple& colour, const Raster& plate, std::size_t i) const {
+    KeyedPixel keyedAt(const Triple& colour, const Raster& plate, std::size_t i) const {
         if (const auto* screen = std::get_if<scene::ColourKey>(&*m_key)) return keyedBy(*screen, colour);
         if (const auto* bright = std::get_if<scene::BrightnessKey>(&*m_key)) return keyedBy(*bright, colour);
         const Imath::half* p = plate.rgba.data() + 4 * i;
@@ -240,7 +240,7 @@ class MatchSource : public PixelSource {
 public:
     /// Colours are those of `own` and `like`, which stay the same through a clip so that nothing flickers.
     MatchSource(PixelSourcePtr below, PixelSourcePtr own, PixelSourcePtr like, const scene::Match& match)
-        : PixelSource(keyFor(*below, *own, like.get(), match), below->size(), Ways::ByBox),
+        : PixelSource(keyFor(*below, *own, like.get(), match), below->size(), Granularity::ByBox),
           m_below(std::move(below)), m_own(std::move(own)), m_like(std::move(like)), m_match(match) {}
 
     Result<Raster> compute(int level, const Box& box, PixelCache& cache,
@@ -328,8 +328,8 @@ PixelSourcePtr withMatch(const motion::Pixels& pixels, PixelSourcePtr top) {
         return first;
     };
     PixelSourcePtr like;
-    if (const auto beside = pixels.beside.find(match->like); beside != pixels.beside.end())
-        like = sourceOf(steady(*beside->second.pixels));
+    if (const auto other = pixels.others.find(match->like); other != pixels.others.end())
+        like = sourceOf(steady(*other->second.pixels));
     if (!like && !match->grey && !match->automatic) return top;
     const bool clip = std::holds_alternative<scene::Footage>(pixels.layer->content);
     PixelSourcePtr own = top;

@@ -81,7 +81,7 @@ Home homeOf(const scene::Scene& scene) {
 }
 
 Result<BroughtIn> bringIn(const scene::Scene& before, std::span<const std::filesystem::path> files,
-                          const BringInWays& ways, const Progress& progress) {
+                          const BringInOptions& options, const Progress& progress) {
     if (files.empty()) return fail("There are no files to bring in.");
     scene::Scene scene = before;
     std::vector<Edit> edits;
@@ -100,11 +100,11 @@ Result<BroughtIn> bringIn(const scene::Scene& before, std::span<const std::files
         if (before.layers.empty() && i == 0) {
             const double shrink = std::min(1.0, 3840.0 / contents->canvas.x);
             Edit edit = {{"edit", "settings"}};
-            if (!ways.keepFrame)
+            if (!options.keepFrame)
                 edit["frame"] = {std::max(16L, std::lround(contents->canvas.x * shrink)),
                                  std::max(16L, std::lround(contents->canvas.y * shrink))};
             if (contents->stack && contents->paint) edit["blending"] = "paint";
-            if (contents->footage && !sequence && !ways.keepFrame)
+            if (contents->footage && !sequence && !options.keepFrame)
                 edit["rate"] = contents->footage->rate.text();
             auto changed = edit::apply(scene, edit);
             if (!changed)
@@ -114,14 +114,14 @@ Result<BroughtIn> bringIn(const scene::Scene& before, std::span<const std::files
         }
         const Home home = homeOf(scene);
         const double perPixel = std::max(home.width / contents->canvas.x, home.height / contents->canvas.y);
-        Hanging hanging{*contents, ways.parts, perPixel};
+        Hanging hanging{*contents, options.parts, perPixel};
         std::vector<LayerPtr> layers;
-        if (contents->stack && ways.as == As::OneLayer && contents->merged) {
+        if (contents->stack && options.as == As::OneLayer && contents->merged) {
             layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas,
                                           scene::Picture{contents->media, *contents->merged}));
         } else if (contents->stack) {
             layers = hanging.stack(contents->stack->items);
-            if (ways.as != As::Layers) {
+            if (options.as != As::Layers) {
                 auto group = std::make_shared<Layer>();
                 group->id = hanging.nextId;
                 group->name = contents->name;

@@ -18,7 +18,7 @@ Home homeOf(const scene::Scene& scene);
 /// A layered picture as its layers, as one group of them, or as the one picture merged from them.
 enum class As { Layers, Group, OneLayer };
 
-struct BringInWays {
+struct BringInOptions {
     As as = As::Layers;
     bool keepFrame = false;         ///< the scene's frame and rate stay, also when it has no layers yet
     std::vector<std::string> parts; ///< of layered files: only these layers; empty: all
@@ -33,7 +33,7 @@ struct BroughtIn {
 /// without layers the frame becomes the first file's canvas (scaled down to at most 3840 px), and a layered
 /// picture is mixed as it was made, so that it looks as it did. All files or none.
 Result<BroughtIn> bringIn(const scene::Scene& scene, std::span<const std::filesystem::path> files,
-                          const BringInWays& ways = {}, const Progress& progress = {});
+                          const BringInOptions& options = {}, const Progress& progress = {});
 
 /// A `replace` with what its file holds put into it (as `contents`), so that applying it reads no file.
 Result<Edit> withContents(Edit replace, const Progress& progress = {});

@@ -61,13 +61,13 @@ Result<std::string> copied(const scene::Scene& scene, const std::vector<std::int
     return guarded([&]() -> Result<std::string> {
         std::vector<std::int64_t> roots, held, followers;
         std::set<std::int64_t> all;
-        for (const scene::Found& found : outermost(scene, layers)) {
+        for (const scene::LayerPath& found : outermost(scene, layers)) {
             roots.push_back(found.layer->id);
             if (!found.holders.empty()) held.push_back(found.layer->id);
         }
         const std::set<std::int64_t> taken(roots.begin(), roots.end());
         const auto among = [&](const scene::LayerPtr& layer) { return taken.contains(layer->id); };
-        for (const scene::Found& found : scene::all(scene)) {
+        for (const scene::LayerPath& found : scene::all(scene)) {
             if (!among(found.layer) && std::none_of(found.holders.begin(), found.holders.end(), among))
                 continue;
             all.insert(found.layer->id);

@@ -62,7 +62,7 @@ void pick(const Layer& layer, Json& json, const char* key, const std::string& wh
 /// Puts the cut-out of the layer named through change(json).
 template <class Change>
 void changeCutout(Scene& scene, std::int64_t id, const std::string& where, Change&& change) {
-    const scene::Found found = scene::find(scene, id);
+    const scene::LayerPath found = scene::find(scene, id);
     if (found.layer->group()) throw Misread{"'" + found.layer->name + "' is a group; cut out its layers"};
     Json json = cutoutJson(*found.layer);
     change(json);
@@ -262,7 +262,7 @@ std::vector<scene::Subject> readThings(Fields& fields, const char* key, double r
 
 void split(Scene& scene, Fields& fields) {
     const std::int64_t id = layerOf(scene, fields);
-    const scene::Found found = scene::find(scene, id);
+    const scene::LayerPath found = scene::find(scene, id);
     const Layer& photo = *found.layer;
     if (photo.group()) throw Misread{"'" + photo.name + "' is a group; split one of its layers"};
     if (photo.cutout && (!photo.cutout->mattes.empty() || photo.cutout->key))

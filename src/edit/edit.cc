@@ -167,16 +167,16 @@ void bringFilesIn(Scene& scene, Fields& fields) {
         files.emplace_back(list[i].get<std::string>());
     }
     constexpr std::array<std::string_view, 3> names = {"layers", "group", "one layer"};
-    BringInWays ways;
-    if (fields.has("as")) ways.as = static_cast<As>(fields.choice("as", names));
-    ways.keepFrame = fields.yes("keepFrame", false);
+    BringInOptions options;
+    if (fields.has("as")) options.as = static_cast<As>(fields.choice("as", names));
+    options.keepFrame = fields.yes("keepFrame", false);
     if (fields.has("parts")) {
         for (const Json& part : fields.array("parts", Limits::layers)) {
             if (!part.is_string()) throw Misread{"'" + fields.at("parts") + "' should be a list of parts"};
-            ways.parts.push_back(part.get<std::string>());
+            options.parts.push_back(part.get<std::string>());
         }
     }
-    scene = value(edit::apply(scene, value(bringIn(scene, files, ways)).edit));
+    scene = value(edit::apply(scene, value(bringIn(scene, files, options)).edit));
 }
 
 void applySeveral(Scene& scene, Fields& fields) {
@@ -324,7 +324,7 @@ std::string describe(const Scene& scene, const Edit& edit) {
     const auto nameOf = [&](const Json& who) {
         if (who.is_string()) return who.get<std::string>();
         const auto found =
-            who.is_number_integer() ? scene::find(scene, who.get<std::int64_t>()) : scene::Found{};
+            who.is_number_integer() ? scene::find(scene, who.get<std::int64_t>()) : scene::LayerPath{};
         return found.layer ? found.layer->name : std::string("a layer");
     };
     std::string what;

@@ -96,7 +96,12 @@ Result<void> Journal::begin(const std::filesystem::path& path, const scene::Scen
     const std::filesystem::path beside = path.string() + ".new-" + std::to_string(::getpid());
     const auto written = scene::writeFileAtomically(
         beside, header.dump(-1, ' ', false, scene::Json::error_handler_t::replace) + "\n");
-    if (!written) return giveUp(written.error());
+    if (!written) { // told of the journal, not of the file that stands in for it
+        Error error = written.error();
+        if (const auto at = error.sentence.find(beside.string()); at != std::string::npos)
+            error.sentence.replace(at, beside.string().size(), path.string());
+        return giveUp(std::move(error));
+    }
     const int fd = ::open(beside.c_str(), O_WRONLY | O_APPEND | O_CLOEXEC);
     if (fd >= 0) ::flock(fd, LOCK_EX | LOCK_NB);
     if (fd < 0 || ::rename(beside.c_str(), path.c_str()) != 0) {

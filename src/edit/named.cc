@@ -68,10 +68,10 @@ Json withId(const scene::Scene& scene, Json json, const std::string& where) {
     return json;
 }
 
-std::vector<scene::Found> outermost(const scene::Scene& scene, const std::vector<std::int64_t>& ids) {
+std::vector<scene::LayerPath> outermost(const scene::Scene& scene, const std::vector<std::int64_t>& ids) {
     const std::set<std::int64_t> named(ids.begin(), ids.end());
-    std::vector<scene::Found> found;
-    for (scene::Found& each : scene::all(scene)) {
+    std::vector<scene::LayerPath> found;
+    for (scene::LayerPath& each : scene::all(scene)) {
         const bool inside = std::any_of(each.holders.begin(), each.holders.end(),
                                         [&](const auto& h) { return named.contains(h->id); });
         if (named.contains(each.layer->id) && !inside) found.push_back(std::move(each));

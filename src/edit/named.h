@@ -20,7 +20,7 @@ std::vector<std::int64_t> layersOf(const scene::Scene& scene, scene::Fields& fie
 scene::Json withId(const scene::Scene& scene, scene::Json json, const std::string& where);
 
 /// Layers named, without those inside groups that are named too, in the order of the scene.
-std::vector<scene::Found> outermost(const scene::Scene& scene, const std::vector<std::int64_t>& ids);
+std::vector<scene::LayerPath> outermost(const scene::Scene& scene, const std::vector<std::int64_t>& ids);
 
 std::set<std::string> namesIn(const scene::Scene& scene);
 /// The name, or with the next number that is free.

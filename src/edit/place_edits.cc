@@ -2,7 +2,7 @@
 
 #include "edit/places.h"
 #include "motion/camera_move.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "motion/track.h"
 #include "motion/values.h"
 #include "scene/hanging_json.h"
@@ -16,8 +16,8 @@ namespace stage::edit {
 namespace {
 
 using scene::Fields;
-using scene::Found;
 using scene::Layer;
+using scene::LayerPath;
 using scene::Limits;
 using scene::Misread;
 using scene::Placement;
@@ -29,9 +29,9 @@ struct Box {
     V2d middle() const { return (low + high) / 2.0; }
 };
 /// The box of a layer in the frame.
-Box boxOf(const Standing& standing, const Found& found, const std::string& doing) {
-    const motion::Measure m = motion::measureAt(standing, found);
-    const double depth = optics::depthOf(standing.view, optics::pivotOf(found));
+Box boxOf(const ResolvedScene& resolved, const LayerPath& found, const std::string& doing) {
+    const motion::Measure m = motion::measureAt(resolved, found);
+    const double depth = optics::depthOf(resolved.view, optics::pivotOf(found));
     if (!(depth > 1e-9) || (!(m.high.x > m.low.x) && !(m.high.y > m.low.y)))
         throw Misread{"'" + found.layer->name + "' is not all in front of the camera, so it cannot be " +
                       doing};
@@ -39,20 +39,20 @@ Box boxOf(const Standing& standing, const Found& found, const std::string& doing
 }
 
 /// The same with a layer at another place; what it carries goes with it.
-Standing placedAt(const Standing& standing, std::int64_t id, const Placement& place) {
-    Scene tried = standing.scene;
+ResolvedScene placedAt(const ResolvedScene& resolved, std::int64_t id, const Placement& place) {
+    Scene tried = resolved.scene;
     scene::changeLayer(tried.layers, id, [&](Layer& l) { l.placement = place; });
-    return Standing(tried, standing.time, standing.pose);
+    return ResolvedScene(tried, resolved.time, resolved.pose);
 }
 
 /// Moves a layer parallel to the frame until `missing(box)` px are left; what it does not name stays.
-Placement slidInFrame(const Standing& standing, const Found& found, const std::string& doing,
+Placement slidInFrame(const ResolvedScene& resolved, const LayerPath& found, const std::string& doing,
                       const std::function<V2d(const Box&)>& missing) {
-    const optics::View& view = standing.view;
+    const optics::View& view = resolved.view;
     const std::int64_t id = found.layer->id;
     Placement place = found.layer->placement;
     for (int round = 0; round < 12; ++round) {
-        const Standing now = placedAt(standing, id, place);
+        const ResolvedScene now = placedAt(resolved, id, place);
         const Box box = boxOf(now, now.find(id), doing);
         const V2d px = missing(box);
         if (px.length() < 1e-7) break;
@@ -70,9 +70,9 @@ void pushLayers(Scene& scene, Fields& fields) {
     // Framing is held for a mark, whatever time it is.
     Reference marked = reference;
     marked.pose = scene.camera.marks[reference.mark].pose;
-    const Standing standing(scene, reference.time, marked.pose);
-    const optics::View& first = standing.first;
-    const auto depthOf = [&](std::int64_t id) { return standing.depthOf(standing.find(id)); };
+    const ResolvedScene resolved(scene, reference.time, marked.pose);
+    const optics::View& first = resolved.first;
+    const auto depthOf = [&](std::int64_t id) { return resolved.depthOf(resolved.find(id)); };
 
     std::map<std::int64_t, double> target;
     const int ways = fields.has("depth") + fields.has("by") + fields.has("ratio") + fields.has("spread");
@@ -85,7 +85,7 @@ void pushLayers(Scene& scene, Fields& fields) {
             throw Misread{"equal steps of parallax need depths above 0"};
         // Of several at one depth the higher one is nearer, as it is seen.
         std::vector<std::int64_t> order;
-        for (const scene::Found& found : scene::all(scene))
+        for (const scene::LayerPath& found : scene::all(scene))
             if (std::find(ids.begin(), ids.end(), found.layer->id) != ids.end())
                 order.insert(order.begin(), found.layer->id);
         std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) { return depthOf(a) < depthOf(b); });
@@ -108,7 +108,7 @@ void pushLayers(Scene& scene, Fields& fields) {
         for (const std::int64_t id : ids)
             target[id] = depthOf(id) * ratio;
     }
-    changePlaces(scene, ids, marked, [&](const Standing&, const Found& found) {
+    changePlaces(scene, ids, marked, [&](const ResolvedScene&, const LayerPath& found) {
         const std::int64_t id = found.layer->id;
         const double from = depthOf(id), to = target.at(id);
         if (!hold) return optics::slid(found, first.forward * (to - from));
@@ -122,7 +122,7 @@ void pushLayers(Scene& scene, Fields& fields) {
         scene::changeLayer(scene.layers, id, [&](Layer& layer) {
             for (scene::Track& track : layer.tracks)
                 for (scene::Noise& noise : track.noises)
-                    for (const char* name : {"across", "height", "along", "wide", "tall"})
+                    for (const char* name : {"across", "up", "along", "scale across", "scale up"})
                         if (track.property == name) noise.amount *= k;
         });
     }
@@ -152,7 +152,7 @@ void recede(Scene& scene, Fields& fields) {
     if (!walks) times = {from, to};
 
     // The eye that the way ends at decides how much larger a layer is then.
-    const Standing ending(scene, to, move.at(to.toDouble()));
+    const ResolvedScene ending(scene, to, move.at(to.toDouble()));
     const double eye = optics::depthOf(ending.first, ending.pose.position);
     struct Way {
         scene::LayerPtr original;
@@ -174,7 +174,7 @@ void recede(Scene& scene, Fields& fields) {
     }
     for (const Rational time : times) {
         // Where they would be without receding, seen from where the camera is then.
-        const Standing there(scene, time, move.at(time.toDouble()));
+        const ResolvedScene there(scene, time, move.at(time.toDouble()));
         const double x = ((time - from) / (to - from)).toDouble();
         for (auto& [id, way] : ways) {
             const double k = 1 + (way.most - 1) * (walks ? motion::paceAt(pace, x) : x);
@@ -197,7 +197,7 @@ void slideLayers(Scene& scene, Fields& fields) {
     const auto ids = layersOf(scene, fields);
     const V3d by = fields.vector("by", Limits::metres);
     changePlaces(scene, ids, referenceOf(scene, fields),
-                 [&](const Standing&, const Found& found) { return optics::slid(found, by); });
+                 [&](const ResolvedScene&, const LayerPath& found) { return optics::slid(found, by); });
 }
 
 void place(Scene& scene, Fields& fields) {
@@ -245,25 +245,26 @@ void scaleLayers(Scene& scene, Fields& fields) {
     }
     constexpr std::array<std::string_view, 2> names = {"pivot", "axis"};
     const bool axis = fields.has("about") && fields.choice("about", names) == 1;
-    changePlaces(scene, ids, referenceOf(scene, fields), [&](const Standing& at, const Found& found) {
-        Placement place = found.layer->placement;
-        if (axis) {
-            const optics::View& view = at.view;
-            const V3d from = optics::pivotOf(found) - view.eye;
-            place = optics::slid(found, view.right * (from.dot(view.right) * (by.x - 1)) +
-                                            view.up * (from.dot(view.up) * (by.y - 1)));
-        }
-        place.scale.x *= by.x;
-        place.scale.y *= by.y;
-        return place;
-    });
+    changePlaces(scene, ids, referenceOf(scene, fields),
+                 [&](const ResolvedScene& at, const LayerPath& found) {
+                     Placement place = found.layer->placement;
+                     if (axis) {
+                         const optics::View& view = at.view;
+                         const V3d from = optics::pivotOf(found) - view.eye;
+                         place = optics::slid(found, view.right * (from.dot(view.right) * (by.x - 1)) +
+                                                         view.up * (from.dot(view.up) * (by.y - 1)));
+                     }
+                     place.scale.x *= by.x;
+                     place.scale.y *= by.y;
+                     return place;
+                 });
 }
 
 void flip(Scene& scene, Fields& fields) {
     const auto ids = layersOf(scene, fields);
     constexpr std::array<std::string_view, 2> names = {"across", "up"};
     const bool across = fields.choice("along", names) == 0;
-    changePlaces(scene, ids, referenceOf(scene, fields), [&](const Standing&, const Found& found) {
+    changePlaces(scene, ids, referenceOf(scene, fields), [&](const ResolvedScene&, const LayerPath& found) {
         Placement place = found.layer->placement;
         (across ? place.scale.x : place.scale.y) *= -1;
         return place;
@@ -282,7 +283,7 @@ void setPivot(Scene& scene, Fields& fields) {
                      to[1] * layer.pixels.y * layer.metresPerPixel};
         const V2d by = pivot - layer.hanging.pivot;
         changePlaces(scene, {id}, {reference.time, false, 0, false, reference.pose},
-                     [&](const Standing&, const Found& found) {
+                     [&](const ResolvedScene&, const LayerPath& found) {
                          Placement place = found.layer->placement;
                          const optics::Affine frame = optics::frameOf(place);
                          place.position += frame.x * by.x + frame.y * by.y;
@@ -298,52 +299,53 @@ void fit(Scene& scene, Fields& fields) {
     const std::size_t to = fields.has("to") ? fields.choice("to", names) : 0;
     const double over = 1 + fields.number("overscan", -90, 1000, 0) / 100;
     const V2d frame(scene.output.frame);
-    changePlaces(scene, ids, referenceOf(scene, fields), [&](const Standing& at, const Found& found) {
-        const optics::View& view = at.view;
-        const Layer& layer = *found.layer;
-        if (layer.group() || layer.hanging.bend != 0 || to == 1) {
-            // By the box of what is seen, to the last bit in a few rounds.
-            Placement place = found.layer->placement;
-            for (int round = 0; round < 8; ++round) {
-                const Standing tried = placedAt(at, layer.id, place);
-                place = slidInFrame(tried, tried.find(layer.id), "fitted",
-                                    [&](const Box& box) { return frame / 2.0 - box.middle(); });
-                const Standing centred = placedAt(at, layer.id, place);
-                const Box box = boxOf(centred, centred.find(layer.id), "fitted");
-                const V2d k(frame.x / (box.high.x - box.low.x), frame.y / (box.high.y - box.low.y));
-                const double by = over * (to == 0   ? std::max(k.x, k.y)
-                                          : to == 1 ? std::min(k.x, k.y)
-                                          : to == 2 ? k.x
-                                                    : k.y);
-                if (!std::isfinite(by)) throw Misread{"'" + layer.name + "' is seen edge-on"};
-                if (round > 0 && std::abs(by - 1) < 1e-9) break;
-                place = optics::grown(centred.find(layer.id), view.eye + view.forward * box.depth, by);
+    changePlaces(
+        scene, ids, referenceOf(scene, fields), [&](const ResolvedScene& at, const LayerPath& found) {
+            const optics::View& view = at.view;
+            const Layer& layer = *found.layer;
+            if (layer.group() || layer.hanging.bend != 0 || to == 1) {
+                // By the box of what is seen, to the last bit in a few rounds.
+                Placement place = found.layer->placement;
+                for (int round = 0; round < 8; ++round) {
+                    const ResolvedScene tried = placedAt(at, layer.id, place);
+                    place = slidInFrame(tried, tried.find(layer.id), "fitted",
+                                        [&](const Box& box) { return frame / 2.0 - box.middle(); });
+                    const ResolvedScene centred = placedAt(at, layer.id, place);
+                    const Box box = boxOf(centred, centred.find(layer.id), "fitted");
+                    const V2d k(frame.x / (box.high.x - box.low.x), frame.y / (box.high.y - box.low.y));
+                    const double by = over * (to == 0   ? std::max(k.x, k.y)
+                                              : to == 1 ? std::min(k.x, k.y)
+                                              : to == 2 ? k.x
+                                                        : k.y);
+                    if (!std::isfinite(by)) throw Misread{"'" + layer.name + "' is seen edge-on"};
+                    if (round > 0 && std::abs(by - 1) < 1e-9) break;
+                    place = optics::grown(centred.find(layer.id), view.eye + view.forward * box.depth, by);
+                }
+                return place;
             }
+            // Flat: its middle onto the axis at its depth, then as large as the frame's corner rays ask for.
+            optics::Surface card = optics::surfaceOf(layer, optics::worldOf(found.carriers));
+            const V3d from = card.centre() - view.eye;
+            const double depth = from.dot(view.forward);
+            if (!(depth > 1e-9)) throw Misread{"'" + layer.name + "' is not in front of the camera"};
+            const V3d by = view.eye + view.forward * depth - card.centre();
+            card.corner += by;
+            card.bend = 0;
+            card.left = card.right = card.top = card.bottom = 1e9;
+            double k = 0;
+            for (const double x : {0.0, frame.x})
+                for (const double y : {0.0, frame.y}) {
+                    const auto met = optics::meet(view, {x, y}, card);
+                    if (!met)
+                        throw Misread{"'" + layer.name + "' is turned so far that it cannot fill the frame"};
+                    const double across = 2 * std::abs(met->s - 0.5), down = 2 * std::abs(met->t - 0.5);
+                    k = std::max(k, to == 2 ? across : to == 3 ? down : std::max(across, down));
+                }
+            Placement place = optics::grown(found, card.centre() - by, k * over);
+            const optics::Affine world = optics::worldOf(found.carriers);
+            place.position = world.inverse(world(place.position) + by);
             return place;
-        }
-        // Flat: its middle onto the axis at its depth, then as large as the frame's corner rays ask for.
-        optics::Card card = optics::cardOf(layer, optics::worldOf(found.carriers));
-        const V3d from = card.centre() - view.eye;
-        const double depth = from.dot(view.forward);
-        if (!(depth > 1e-9)) throw Misread{"'" + layer.name + "' is not in front of the camera"};
-        const V3d by = view.eye + view.forward * depth - card.centre();
-        card.corner += by;
-        card.bend = 0;
-        card.left = card.right = card.top = card.bottom = 1e9;
-        double k = 0;
-        for (const double x : {0.0, frame.x})
-            for (const double y : {0.0, frame.y}) {
-                const auto met = optics::meet(view, {x, y}, card);
-                if (!met)
-                    throw Misread{"'" + layer.name + "' is turned so far that it cannot fill the frame"};
-                const double across = 2 * std::abs(met->s - 0.5), down = 2 * std::abs(met->t - 0.5);
-                k = std::max(k, to == 2 ? across : to == 3 ? down : std::max(across, down));
-            }
-        Placement place = optics::grown(found, card.centre() - by, k * over);
-        const optics::Affine world = optics::worldOf(found.carriers);
-        place.position = world.inverse(world(place.position) + by);
-        return place;
-    });
+        });
 }
 
 void align(Scene& scene, Fields& fields) {
@@ -355,15 +357,15 @@ void align(Scene& scene, Fields& fields) {
     const Reference reference = referenceOf(scene, fields);
     V2d low(0), high(scene.output.frame);
     if (selection) {
-        const Standing standing(scene, reference.time, reference.pose);
+        const ResolvedScene resolved(scene, reference.time, reference.pose);
         low = V2d(1e300), high = V2d(-1e300);
         for (const std::int64_t id : ids) {
-            const Box box = boxOf(standing, standing.find(id), "aligned");
+            const Box box = boxOf(resolved, resolved.find(id), "aligned");
             low = {std::min(low.x, box.low.x), std::min(low.y, box.low.y)};
             high = {std::max(high.x, box.high.x), std::max(high.y, box.high.y)};
         }
     }
-    changePlaces(scene, ids, reference, [&](const Standing& at, const Found& found) {
+    changePlaces(scene, ids, reference, [&](const ResolvedScene& at, const LayerPath& found) {
         return slidInFrame(at, found, "aligned", [&](const Box& box) {
             switch (to) {
             case 0:
@@ -389,10 +391,10 @@ void distribute(Scene& scene, Fields& fields) {
     const bool across = fields.choice("along", names) == 0;
     if (ids.size() < 3) throw Misread{"distributing needs three layers or more"};
     const Reference reference = referenceOf(scene, fields);
-    const Standing standing(scene, reference.time, reference.pose);
+    const ResolvedScene resolved(scene, reference.time, reference.pose);
     std::vector<std::pair<double, std::int64_t>> centres;
     for (const std::int64_t id : ids) {
-        const Box box = boxOf(standing, standing.find(id), "distributed");
+        const Box box = boxOf(resolved, resolved.find(id), "distributed");
         centres.emplace_back(across ? box.middle().x : box.middle().y, id);
     }
     std::stable_sort(centres.begin(), centres.end(),
@@ -402,7 +404,7 @@ void distribute(Scene& scene, Fields& fields) {
         target[centres[i].second] = centres.front().first + (centres.back().first - centres.front().first) *
                                                                 static_cast<double>(i) /
                                                                 static_cast<double>(centres.size() - 1);
-    changePlaces(scene, ids, reference, [&](const Standing& at, const Found& found) {
+    changePlaces(scene, ids, reference, [&](const ResolvedScene& at, const LayerPath& found) {
         return slidInFrame(at, found, "distributed", [&](const Box& box) {
             const double wanted = target.at(found.layer->id);
             return across ? V2d(wanted - box.middle().x, 0) : V2d(0, wanted - box.middle().y);
@@ -419,10 +421,10 @@ struct Refit {
 };
 /// Its left and right edges, at half their height, stay where they are seen; it is made taller where it would
 /// be seen lower. Nothing where some of it is not ahead of the view, or it is bent so far that it cannot be.
-std::optional<Refit> refitted(const optics::View& view, const Found& before, double bend) {
+std::optional<Refit> refitted(const optics::View& view, const LayerPath& before, double bend) {
     const optics::Affine world = optics::worldOf(before.carriers);
-    const optics::Card old = optics::cardOf(*before.layer, world);
-    const auto seen = [&](const optics::Card& card, double s, double t) {
+    const optics::Surface old = optics::surfaceOf(*before.layer, world);
+    const auto seen = [&](const optics::Surface& card, double s, double t) {
         return optics::project(view, card.at(s, t));
     };
     const auto left = seen(old, 0, 0.5), right = seen(old, 1, 0.5);
@@ -434,13 +436,13 @@ std::optional<Refit> refitted(const optics::View& view, const Found& before, dou
         Layer layer = *before.layer;
         layer.hanging.bend = bend;
         layer.placement.scale.x *= how.wide, layer.placement.scale.y *= how.tall;
-        optics::Card card = optics::cardOf(layer, world);
+        optics::Surface card = optics::surfaceOf(layer, world);
         card.corner += how.by;
         return card;
     };
     double shift = 0; // metres along the card's width
     const auto off = [&](double wide, double by) -> std::optional<V2d> {
-        const optics::Card card = bent({wide, 1, across * by});
+        const optics::Surface card = bent({wide, 1, across * by});
         const auto a = seen(card, 0, 0.5), b = seen(card, 1, 0.5);
         if (!a || !b) return {};
         return V2d((*a - *left).dot(along), (*b - *right).dot(along));
@@ -462,7 +464,7 @@ std::optional<Refit> refitted(const optics::View& view, const Found& before, dou
         if (round == 39) return {};
     }
     fit.by = across * shift;
-    const optics::Card card = bent(fit);
+    const optics::Surface card = bent(fit);
     for (const double s : {0.0, 0.5, 1.0}) {
         const auto a = seen(old, s, 0), b = seen(old, s, 1), c = seen(card, s, 0), d = seen(card, s, 1);
         if (!a || !b || !c || !d) return {};
@@ -479,11 +481,11 @@ void hang(Scene& scene, Fields& fields) {
     const bool hold = fields.yes("holdFraming", true);
     const bool around = fields.yes("aroundCamera", false);
     if (around && fields.has("bend")) throw Misread{"hang takes 'bend' or 'aroundCamera', not both"};
-    const Standing standing(scene, reference.time, reference.pose);
+    const ResolvedScene resolved(scene, reference.time, reference.pose);
     const scene::Hanging check = scene::readHanging(fields, scene::Hanging{});
     const bool shape = around || check.bend != 0 || check.extensions.any();
     for (const std::int64_t id : ids) {
-        const Found& found = standing.find(id);
+        const LayerPath& found = resolved.find(id);
         if (found.layer->group() && shape)
             throw Misread{"'" + found.layer->name + "' is a group; bend and extend the layers in it instead"};
         scene::changeLayer(scene.layers, id, [&](Layer& layer) {
@@ -491,8 +493,8 @@ void hang(Scene& scene, Fields& fields) {
             layer.hanging = scene::readHanging(fields, layer.hanging);
             layer.hanging.pivot = pivot; // that has an edit of its own, which keeps the picture where it is
             if (!around) return;
-            const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.carriers));
-            const double radius = (standing.view.eye - card.centre()).dot(card.front);
+            const optics::Surface card = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers));
+            const double radius = (resolved.view.eye - card.centre()).dot(card.front);
             if (!(radius > 1e-6)) throw Misread{"the camera is behind '" + layer.name + "'"};
             // What its width spans as it is, or as much of an arc as its width makes.
             const double arc =
@@ -508,7 +510,7 @@ void hang(Scene& scene, Fields& fields) {
         if (!fit)
             throw Misread{"'" + found.layer->name +
                           "' cannot be bent so with its framing held; switch that off, or bend it less"};
-        changePlaces(scene, {id}, reference, [&](const Standing&, const Found& each) {
+        changePlaces(scene, {id}, reference, [&](const ResolvedScene&, const LayerPath& each) {
             Placement place = optics::slid(each, fit->by);
             place.scale = {each.layer->placement.scale.x * fit->wide,
                            each.layer->placement.scale.y * fit->tall};
@@ -523,23 +525,25 @@ void refitLayers(Scene& scene, double k) {
         ids.push_back(layer->id);
     const Reference reference{scene.camera.marks.front().time, false, 0, true,
                               scene.camera.marks.front().pose};
-    changePlaces(scene, leadersOf(scene, ids), reference, [&](const Standing& standing, const Found& found) {
-        const optics::View& first = standing.first;
-        const double depth = optics::depthOf(first, optics::pivotOf(found));
-        // Larger about the eye, then back to its depth.
-        Found grown = found;
-        auto copy = std::make_shared<Layer>(*found.layer);
-        copy->placement = optics::grown(found, first.eye, k);
-        grown.layer = copy;
-        return optics::slid(grown, first.forward * (depth * (1 - k)));
-    });
+    changePlaces(scene, leadersOf(scene, ids), reference,
+                 [&](const ResolvedScene& resolved, const LayerPath& found) {
+                     const optics::View& first = resolved.first;
+                     const double depth = optics::depthOf(first, optics::pivotOf(found));
+                     // Larger about the eye, then back to its depth.
+                     LayerPath grown = found;
+                     auto copy = std::make_shared<Layer>(*found.layer);
+                     copy->placement = optics::grown(found, first.eye, k);
+                     grown.layer = copy;
+                     return optics::slid(grown, first.forward * (depth * (1 - k)));
+                 });
 }
 
 void stepBack(const Scene& scene, scene::Mark& mark, std::int64_t layer, double longer) {
     const optics::View view = optics::viewOf(mark.pose, scene.camera.gate, scene.output.frame);
     double depth = mark.pose.focus;
     if (layer > 0) {
-        depth = optics::depthOf(view, optics::pivotOf(Standing(scene, mark.time, mark.pose).find(layer)));
+        depth =
+            optics::depthOf(view, optics::pivotOf(ResolvedScene(scene, mark.time, mark.pose).find(layer)));
         if (!(depth > 0)) throw Misread{"'lens.layer' is behind the camera at a mark"};
     }
     mark.pose.position -= view.forward * (depth * (longer - 1));

@@ -9,8 +9,8 @@
 
 namespace stage::edit {
 
-using scene::Found;
 using scene::Layer;
+using scene::LayerPath;
 using scene::Placement;
 using scene::Scene;
 
@@ -34,7 +34,7 @@ std::vector<std::int64_t> leadersOf(const Scene& scene, std::vector<std::int64_t
     const auto named = [&](std::int64_t id) { return std::find(ids.begin(), ids.end(), id) != ids.end(); };
     std::vector<std::int64_t> leaders = ids;
     if (ids.size() > 1)
-        for (const Found& found : scene::all(scene))
+        for (const LayerPath& found : scene::all(scene))
             if (std::any_of(found.carriers.begin(), found.carriers.end(),
                             [&](const auto& carrier) { return named(carrier->id); }))
                 std::erase(leaders, found.layer->id);
@@ -63,7 +63,7 @@ void changeTracks(Layer& layer, const Reference& reference,
             Layer before, after;
             std::tie(before.placement, after.placement) = change(key.time);
             const double was = property->get(before), is = property->get(after);
-            const bool factor = track.property == "wide" || track.property == "tall";
+            const bool factor = track.property == "scale across" || track.property == "scale up";
             key.value = std::clamp(factor && was != 0 ? key.value * is / was : key.value + is - was,
                                    property->low, property->high);
         }
@@ -71,8 +71,8 @@ void changeTracks(Layer& layer, const Reference& reference,
 }
 
 void changePlaces(Scene& scene, const std::vector<std::int64_t>& ids, const Reference& reference,
-                  const std::function<Placement(const Standing&, const Found&)>& change) {
-    std::map<Rational, Standing> standings;
+                  const std::function<Placement(const ResolvedScene&, const LayerPath&)>& change) {
+    std::map<Rational, ResolvedScene> resolvedAt;
     // Without what chance adds to places: that comes on top again, and is not to be set.
     Scene before = scene;
     scene::forEach(scene, [&](const scene::LayerPtr& each, const auto&) {
@@ -84,8 +84,8 @@ void changePlaces(Scene& scene, const std::vector<std::int64_t>& ids, const Refe
                 if (ofPlace(track)) track.noises.clear();
         });
     });
-    const auto at = [&](Rational time) -> const Standing& {
-        return standings.try_emplace(time, before, time, reference.pose).first->second;
+    const auto at = [&](Rational time) -> const ResolvedScene& {
+        return resolvedAt.try_emplace(time, before, time, reference.pose).first->second;
     };
     std::unordered_set<std::int64_t> facing;
     scene::forEach(before, [&](const scene::LayerPtr& each, const auto&) {
@@ -94,8 +94,8 @@ void changePlaces(Scene& scene, const std::vector<std::int64_t>& ids, const Refe
     for (const std::int64_t id : leadersOf(scene, ids)) {
         const Layer& layer = *at(reference.time).find(id).layer;
         const auto changed = [&](const Placement& old, Rational time) {
-            const Standing& standing = at(time);
-            Placement place = change(standing, standing.find(id));
+            const ResolvedScene& resolved = at(time);
+            Placement place = change(resolved, resolved.find(id));
             if (facing.contains(id)) place.turn = old.turn;
             for (int i = 0; i < 3; ++i)
                 if (!(std::abs(place.position[i]) <= scene::Limits::metres))

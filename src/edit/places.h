@@ -8,7 +8,7 @@
 
 namespace stage::edit {
 
-using motion::Standing;
+using motion::ResolvedScene;
 
 /// The camera that an edit refers to: that of its member 'mark', or of the move at its member 'time', or the
 /// first mark's.
@@ -24,10 +24,11 @@ Reference referenceOf(const scene::Scene& scene, scene::Fields& fields);
 /// The layers named, without those that others of them carry.
 std::vector<std::int64_t> leadersOf(const scene::Scene& scene, std::vector<std::int64_t> ids);
 
-/// Gives layers the places that change(standing, found) makes of those they have. Position and scale are
+/// Gives layers the places that change(resolved, found) makes of those they have. Position and scale are
 /// taken from it; the turn too unless the layer turns to the camera by itself.
-void changePlaces(scene::Scene& scene, const std::vector<std::int64_t>& ids, const Reference& reference,
-                  const std::function<scene::Placement(const Standing&, const scene::Found&)>& change);
+void changePlaces(
+    scene::Scene& scene, const std::vector<std::int64_t>& ids, const Reference& reference,
+    const std::function<scene::Placement(const ResolvedScene&, const scene::LayerPath&)>& change);
 
 /// Changes the keys of single properties of a layer's place, each by what becomes of its place at its time,
 /// from and to: the key at the reference's time where there is one, else all.

@@ -17,9 +17,9 @@ namespace stage::edit {
 namespace {
 
 using scene::Fields;
-using scene::Found;
 using scene::Json;
 using scene::Layer;
+using scene::LayerPath;
 using scene::LayerPtr;
 using scene::Limits;
 using scene::Misread;
@@ -101,9 +101,9 @@ void prune(std::vector<LayerPtr>& layers, const std::set<std::int64_t>& ids) {
 }
 
 /// The scene as the first mark has it, in which things are taken out of one carrier and hung on another.
-struct First : Standing {
+struct First : ResolvedScene {
     explicit First(const Scene& before)
-        : Standing(before, before.camera.marks.front().time, before.camera.marks.front().pose) {}
+        : ResolvedScene(before, before.camera.marks.front().time, before.camera.marks.front().pose) {}
     optics::Affine frameOf(std::int64_t id) const {
         return optics::worldOf(find(id).carriers) * optics::frameOf(*find(id).layer);
     }
@@ -165,13 +165,13 @@ void add(Scene& scene, Fields& fields) {
 void removeLayers(Scene& scene, Fields& fields) {
     const auto named = layersOf(scene, fields);
     std::set<std::int64_t> gone(named.begin(), named.end());
-    for (const Found& found : scene::all(scene))
+    for (const LayerPath& found : scene::all(scene))
         if (std::any_of(found.holders.begin(), found.holders.end(),
                         [&](const auto& h) { return gone.contains(h->id); }))
             gone.insert(found.layer->id);
     // Those that follow what goes stay where they are.
     const First first(scene);
-    for (const Found& found : scene::all(scene)) {
+    for (const LayerPath& found : scene::all(scene)) {
         const Layer& layer = *found.layer;
         if (gone.contains(layer.id) || layer.follows == 0 || !gone.contains(layer.follows)) continue;
         const auto from = optics::worldOf(first.find(layer.id).carriers);
@@ -231,13 +231,13 @@ void tag(Scene& scene, Fields& fields) {
 void group(Scene& scene, Fields& fields) {
     const auto ids = layersOf(scene, fields);
     const First first(scene);
-    const std::vector<Found> members = outermost(scene, ids);
+    const std::vector<LayerPath> members = outermost(scene, ids);
     auto made = std::make_shared<Layer>();
     made->id = scene::highestId(scene) + 1;
     made->name = fields.text("name", 1000, freeName(namesIn(scene), "Group"));
     // Inside the group that holds them all.
     std::vector<LayerPtr> common = members.front().holders;
-    for (const Found& member : members)
+    for (const LayerPath& member : members)
         while (!common.empty() && std::none_of(member.holders.begin(), member.holders.end(),
                                                [&](const auto& h) { return h->id == common.back()->id; }))
             common.pop_back();
@@ -245,12 +245,12 @@ void group(Scene& scene, Fields& fields) {
         throw Misread{"groups would be nested too deep"};
     const optics::Affine outside = first.inside(common);
     V3d middle(0);
-    for (const Found& member : members)
+    for (const LayerPath& member : members)
         middle += optics::pivotOf(first.find(member.layer->id)) / static_cast<double>(members.size());
     made->placement.position = outside.inverse(middle);
     const optics::Affine inside = outside * optics::frameOf(*made);
     scene::Group content;
-    for (const Found& member : members) {
+    for (const LayerPath& member : members) {
         auto child = std::make_shared<Layer>(*member.layer);
         if (child->follows == 0) rehung(*child, optics::worldOf(first.find(child->id).carriers), inside);
         content.children.push_back(std::move(child));
@@ -258,7 +258,7 @@ void group(Scene& scene, Fields& fields) {
     made->content = std::move(content);
     // It takes the place of the highest of them.
     std::set<std::int64_t> gone;
-    for (const Found& member : members)
+    for (const LayerPath& member : members)
         gone.insert(member.layer->id);
     const std::int64_t top = members.back().layer->id;
     const bool beside = members.back().holders.size() == common.size();
@@ -280,7 +280,7 @@ void group(Scene& scene, Fields& fields) {
 void ungroup(Scene& scene, Fields& fields) {
     for (const std::int64_t id : layersOf(scene, fields)) {
         const First first(scene);
-        const Found found = scene::find(scene, id);
+        const LayerPath found = scene::find(scene, id);
         const Layer& old = *found.layer;
         if (!old.group()) throw Misread{"'" + old.name + "' is not a group"};
         if (old.blend != scene::Blend::Normal)
@@ -299,7 +299,7 @@ void ungroup(Scene& scene, Fields& fields) {
             children.push_back(std::move(child));
         }
         // Those that follow the group stay where they are.
-        for (const Found& each : scene::all(scene)) {
+        for (const LayerPath& each : scene::all(scene)) {
             if (each.layer->follows != id) continue;
             const auto out = first.inside(each.holders);
             scene::changeLayer(scene.layers, each.layer->id, [&](Layer& l) {
@@ -323,11 +323,11 @@ void moveInto(Scene& scene, Fields& fields) {
     // In order: the place among the siblings, from the lowest; the top where none is named.
     const std::int64_t at = fields.whole("at", 0, static_cast<std::int64_t>(Limits::layers),
                                          static_cast<std::int64_t>(Limits::layers));
-    const std::vector<Found> members = outermost(scene, ids);
+    const std::vector<LayerPath> members = outermost(scene, ids);
     if (target != 0) {
-        const Found into = scene::find(scene, target);
+        const LayerPath into = scene::find(scene, target);
         if (!into.layer->group()) throw Misread{"'" + into.layer->name + "' is not a group"};
-        for (const Found& member : members)
+        for (const LayerPath& member : members)
             if (member.layer->id == target ||
                 std::any_of(into.holders.begin(), into.holders.end(),
                             [&](const auto& h) { return h->id == member.layer->id; }))
@@ -338,7 +338,7 @@ void moveInto(Scene& scene, Fields& fields) {
     const optics::Affine to = target == 0 ? optics::Affine{} : first.frameOf(target);
     std::vector<LayerPtr> moved;
     std::set<std::int64_t> gone;
-    for (const Found& member : members) {
+    for (const LayerPath& member : members) {
         auto copy = std::make_shared<Layer>(*member.layer);
         const bool stays = target == 0 ? member.holders.empty()
                                        : !member.holders.empty() && member.holders.back()->id == target;
@@ -365,7 +365,7 @@ void follow(Scene& scene, Fields& fields) {
     const std::int64_t leader = none ? 0 : layerNamed(scene, fields.value("leader"), fields.at("leader"));
     for (const std::int64_t id : ids) {
         const First first(scene);
-        const Found& found = first.find(id);
+        const LayerPath& found = first.find(id);
         const optics::Affine from = optics::worldOf(found.carriers),
                              to = none ? first.inside(found.holders) : first.frameOf(leader);
         scene::changeLayer(scene.layers, id, [&](Layer& layer) { layer.follows = leader; });
@@ -375,13 +375,13 @@ void follow(Scene& scene, Fields& fields) {
 }
 
 void duplicate(Scene& scene, Fields& fields) {
-    const std::vector<Found> members = outermost(scene, layersOf(scene, fields));
+    const std::vector<LayerPath> members = outermost(scene, layersOf(scene, fields));
     const Json* names = fields.has("names") ? &fields.array("names", Limits::layers) : nullptr;
     if (names && names->size() != members.size())
         throw Misread{"'" + fields.at("names") + "' should have a name for each of the " +
                       std::to_string(members.size()) + " layers"};
     std::vector<Json> originals;
-    for (const Found& member : members)
+    for (const LayerPath& member : members)
         originals.push_back(scene::toJson(*member.layer));
     const auto copies = renumbered(originals, scene::highestId(scene) + 1);
     std::size_t count = countOf(scene);

@@ -120,8 +120,9 @@ void setTrack(Scene& scene, Fields& fields) {
             for (auto& key : track.keys)
                 key.time = key.time + later, key.value += more;
         }
-        if (fields.has("beside"))
-            track.beside = static_cast<scene::Beside>(fields.choice("beside", scene::besideNames));
+        if (fields.has("extrapolation"))
+            track.extrapolation =
+                static_cast<scene::Extrapolation>(fields.choice("extrapolation", scene::extrapolationNames));
         if (fields.has("link")) {
             track.link.reset();
             if (!fields.value("link").is_null())
@@ -279,7 +280,7 @@ void handHeld(Scene& scene, Fields& fields) {
     const std::int64_t seed = fields.whole("seed", 0, std::int64_t{1} << 40, 1);
     // As a steady hand sways: more in aim than in place, least in roll.
     constexpr std::pair<std::string_view, double> parts[] = {
-        {"pan", 0.45}, {"tilt", 0.35}, {"roll", 0.2}, {"across", 0.012}, {"height", 0.016}, {"along", 0.008}};
+        {"pan", 0.45}, {"tilt", 0.35}, {"roll", 0.2}, {"across", 0.012}, {"up", 0.016}, {"along", 0.008}};
     std::int64_t own = seed * 10;
     for (const auto& [property, most] : parts) {
         Track& track = needTrack(scene.camera.tracks, std::string(property));

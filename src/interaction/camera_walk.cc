@@ -14,8 +14,8 @@ std::optional<scene::Pose> walked(const CameraWalk& walk, WalkMode mode, const V
     V2d by = place - walk.pressed;
     if (straight) (std::abs(by.x) > std::abs(by.y) ? by.y : by.x) = 0;
     const double depth = std::max(0.05, optics::depthOf(view, walk.around));
-    const double metres = depth / view.slope; // that a pixel is there
-    const double ahead = -by.y / walk.frame.y;     // of the frame's height
+    const double metres = depth / view.slope;  // that a pixel is there
+    const double ahead = -by.y / walk.frame.y; // of the frame's height
     switch (mode) {
     case WalkMode::Look:
         return motion::stepped(walk.from, {.pan = -degrees(std::atan(by.x / view.slope)),
@@ -51,12 +51,12 @@ double walkDepth(const scene::Scene& scene, const optics::View& view, const std:
     return std::max(0.5, scene.homeDepth - (view.eye - optics::firstView(scene).eye).dot(view.forward));
 }
 
-V3d walkCentre(const motion::Standing& now, const scene::Scene& scene, const optics::View& view,
+V3d walkCentre(const motion::ResolvedScene& now, const scene::Scene& scene, const optics::View& view,
                const V2d& place, std::int64_t layer, double depth, bool aims) {
     V3d around = view.eye + view.forward * depth;
-    if (const scene::Found& found = now.find(layer); found.layer)
+    if (const scene::LayerPath& found = now.find(layer); found.layer)
         if (const auto met =
-                optics::meet(view, place, optics::cardOf(*found.layer, optics::worldOf(found.carriers))))
+                optics::meet(view, place, optics::surfaceOf(*found.layer, optics::worldOf(found.carriers))))
             around = view.eye + optics::rayThrough(view, place) * met->depth;
     if (!aims) return around;
     const auto& marks = scene.camera.marks;
@@ -64,7 +64,8 @@ V3d walkCentre(const motion::Standing& now, const scene::Scene& scene, const opt
         if (mark.time <= now.time || &mark == &marks.front()) {
             if (mark.aim.at == scene::Aim::At::Point) around = mark.aim.point;
             if (mark.aim.at == scene::Aim::At::Layer)
-                if (const scene::Found& at = now.find(mark.aim.layer); at.layer) around = optics::pivotOf(at);
+                if (const scene::LayerPath& at = now.find(mark.aim.layer); at.layer)
+                    around = optics::pivotOf(at);
         }
     return around;
 }

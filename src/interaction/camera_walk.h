@@ -2,7 +2,7 @@
 // world metres; degrees. Pure functions.
 #pragma once
 
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "optics/view.h"
 #include "scene/scene.h"
 
@@ -42,7 +42,7 @@ double walkDepth(const scene::Scene& scene, const optics::View& view, const std:
 /// What an orbit goes around: the point or the layer that the mark at or before the time is aimed at; else
 /// what is under the pointer (layer, 0: nothing); else the point at a depth on the axis. aims: false leaves
 /// out the first.
-V3d walkCentre(const motion::Standing& now, const scene::Scene& scene, const optics::View& view,
+V3d walkCentre(const motion::ResolvedScene& now, const scene::Scene& scene, const optics::View& view,
                const V2d& place, std::int64_t layer, double depth, bool aims);
 
 }

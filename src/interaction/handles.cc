@@ -5,8 +5,8 @@
 
 namespace stage::interaction {
 
-std::optional<HandlePlane> handlePlane(const scene::Found& found, const optics::View& view, const V2d& low,
-                                       const V2d& high) {
+std::optional<HandlePlane> handlePlane(const scene::LayerPath& found, const optics::View& view,
+                                       const V2d& low, const V2d& high) {
     HandlePlane plane;
     const scene::Layer& layer = *found.layer;
     const V3d pivot = optics::pivotOf(found);
@@ -22,7 +22,7 @@ std::optional<HandlePlane> handlePlane(const scene::Found& found, const optics::
         plane.card.front = -view.forward;
         plane.group = true;
     } else {
-        plane.card = optics::cardOf(layer, optics::worldOf(found.carriers));
+        plane.card = optics::surfaceOf(layer, optics::worldOf(found.carriers));
         plane.card.bend = 0;
         plane.card.left = plane.card.right = plane.card.top = plane.card.bottom = 0;
     }
@@ -60,7 +60,7 @@ std::vector<Handle> handlesOf(const HandlePlane& plane, const optics::View& view
 }
 
 std::optional<V2d> shareAt(const HandlePlane& plane, const optics::View& view, const V2d& place) {
-    optics::Card card = plane.card;
+    optics::Surface card = plane.card;
     card.left = card.right = card.top = card.bottom = 1e6;
     const auto met = optics::meet(view, place, card);
     if (!met) return std::nullopt;

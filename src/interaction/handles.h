@@ -1,4 +1,4 @@
-// The hands on a selected layer in the Camera view: at the corners and edges of what is seen of it, to scale
+// The handles on a selected layer in the Camera view: at the corners and edges of what is seen of it, to scale
 // it; at its pivot; and one to turn it in its own plane. All of it works in the layer's plane, so it holds
 // for turned layers too. Pure functions; places are frame coordinates.
 #pragma once
@@ -18,13 +18,13 @@ struct Handle {
 
 /// The plane of a layer's picture; a group has the box around it, at its pivot, facing the camera.
 struct HandlePlane {
-    optics::Card card; ///< flat
-    V2d pivot{0};      ///< share
+    optics::Surface card; ///< flat
+    V2d pivot{0};         ///< share
     bool group = false;
 };
 /// corners: of the box around a group, px. Nothing where it is behind the camera or seen edge-on.
-std::optional<HandlePlane> handlePlane(const scene::Found& found, const optics::View& view, const V2d& low,
-                                       const V2d& high);
+std::optional<HandlePlane> handlePlane(const scene::LayerPath& found, const optics::View& view,
+                                       const V2d& low, const V2d& high);
 
 /// armPixels: how far above the top edge the turning handle is.
 std::vector<Handle> handlesOf(const HandlePlane& plane, const optics::View& view, double armPixels);

@@ -11,7 +11,7 @@ namespace stage::interaction {
 const std::vector<scene::Track>& tracksOf(const scene::Scene& scene, std::int64_t layer) {
     static const std::vector<scene::Track> none;
     if (layer == 0) return scene.camera.tracks;
-    const scene::Found found = scene::find(scene, layer);
+    const scene::LayerPath found = scene::find(scene, layer);
     return found.layer ? found.layer->tracks : none; // the scene holds the layer
 }
 

@@ -1,4 +1,4 @@
-// Keys of tracks as hands choose and change them, in the timeline and on the curves. Pure functions.
+// Keys of tracks as they are chosen and changed, in the timeline and on the curves. Pure functions.
 #pragma once
 
 #include "edit/edit.h"

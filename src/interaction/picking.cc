@@ -6,7 +6,7 @@
 namespace stage::interaction {
 namespace {
 
-template <class Test> bool any(const scene::Found& found, const Test& test) {
+template <class Test> bool any(const scene::LayerPath& found, const Test& test) {
     return found.layer &&
            (test(*found.layer) || std::any_of(found.holders.begin(), found.holders.end(),
                                               [&](const auto& holder) { return test(*holder); }));
@@ -14,38 +14,39 @@ template <class Test> bool any(const scene::Found& found, const Test& test) {
 
 }
 
-bool isLocked(const scene::Found& found) {
+bool isLocked(const scene::LayerPath& found) {
     return any(found, [](const scene::Layer& layer) { return layer.locked; });
 }
-bool isVisible(const scene::Found& found) {
+bool isVisible(const scene::LayerPath& found) {
     return !any(found, [](const scene::Layer& layer) { return !layer.visible; });
 }
 
-std::int64_t layerAt(const motion::Standing& now, const optics::View& view, const V2d& place,
+std::int64_t layerAt(const motion::ResolvedScene& now, const optics::View& view, const V2d& place,
                      const Covers& covers) {
     std::int64_t best = 0;
     double nearest = 1e300;
-    for (const scene::Found& found : now.all) {
+    for (const scene::LayerPath& found : now.all) {
         if (found.layer->group() || !isVisible(found) || isLocked(found)) continue;
         const auto met =
-            optics::meet(view, place, optics::cardOf(*found.layer, optics::worldOf(found.carriers)));
+            optics::meet(view, place, optics::surfaceOf(*found.layer, optics::worldOf(found.carriers)));
         if (!met || met->depth > nearest || !covers(found, met->s, met->t)) continue;
         nearest = met->depth, best = found.layer->id;
     }
     return best;
 }
 
-bool showsAt(const motion::Standing& now, const scene::Found& found, const optics::View& view,
+bool showsAt(const motion::ResolvedScene& now, const scene::LayerPath& found, const optics::View& view,
              const V2d& place, const Covers& covers) {
     if (!found.layer) return false;
     if (found.layer->group())
-        return std::any_of(now.all.begin(), now.all.end(), [&](const scene::Found& each) {
+        return std::any_of(now.all.begin(), now.all.end(), [&](const scene::LayerPath& each) {
             return !each.layer->group() &&
                    std::any_of(each.holders.begin(), each.holders.end(),
                                [&](const auto& holder) { return holder->id == found.layer->id; }) &&
                    showsAt(now, each, view, place, covers);
         });
-    const auto met = optics::meet(view, place, optics::cardOf(*found.layer, optics::worldOf(found.carriers)));
+    const auto met =
+        optics::meet(view, place, optics::surfaceOf(*found.layer, optics::worldOf(found.carriers)));
     return met && covers(found, met->s, met->t);
 }
 

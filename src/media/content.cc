@@ -63,7 +63,7 @@ Result<Raster> ofSize(Result<Raster> raster, V2i size, const std::string& name) 
 class StillSource : public PixelSource {
 public:
     StillSource(std::string path, std::string part, V2i size)
-        : PixelSource(fileState(path) + part, size, Ways::Whole), m_path(std::move(path)),
+        : PixelSource(fileState(path) + part, size, Granularity::Whole), m_path(std::move(path)),
           m_part(std::move(part)) {}
 
     Result<Raster> compute(int, const Box&, PixelCache&, const Progress& progress) const override {
@@ -81,7 +81,7 @@ private:
 class LargeStillSource : public PixelSource {
 public:
     LargeStillSource(std::string path, std::string part, V2i size)
-        : PixelSource(fileState(path) + part, size, Ways::EveryLevel), m_path(std::move(path)),
+        : PixelSource(fileState(path) + part, size, Granularity::EveryLevel), m_path(std::move(path)),
           m_part(std::move(part)) {}
 
     Result<Raster> compute(int level, const Box& box, PixelCache& cache,
@@ -92,9 +92,9 @@ public:
             if (!bytes) return tl::unexpected(bytes.error());
             return readStrips(*bytes, m_part, take, progress);
         };
-        auto spill = cache.spills().of(key(), m_path + '\n' + m_part, size(), read);
-        if (!spill) return tl::unexpected(spill.error());
-        return (*spill)->read(level, box);
+        auto pyramid = cache.diskPyramids().of(key(), m_path + '\n' + m_part, size(), read);
+        if (!pyramid) return tl::unexpected(pyramid.error());
+        return (*pyramid)->read(level, box);
     }
 
 private:
@@ -104,8 +104,8 @@ private:
 class ClipSource : public PixelSource {
 public:
     ClipSource(std::string path, V2i size, std::int64_t frame)
-        : PixelSource(fileState(path) + std::to_string(frame), size, Ways::Whole), m_path(std::move(path)),
-          m_frame(frame) {}
+        : PixelSource(fileState(path) + std::to_string(frame), size, Granularity::Whole),
+          m_path(std::move(path)), m_frame(frame) {}
 
     Result<Raster> compute(int, const Box&, PixelCache& cache, const Progress&) const override {
         return ofSize(cache.clips().frame(m_path, m_frame), size(), m_path);
@@ -121,7 +121,7 @@ public:
     CardSource(const scene::Card& card, V2i size)
         : PixelSource("card\n" + scene::toJson(card).dump() + std::to_string(size.x) + 'x' +
                           std::to_string(size.y),
-                      size, Ways::EveryLevel),
+                      size, Granularity::EveryLevel),
           m_card(card) {}
 
     Result<Raster> compute(int level, const Box& box, PixelCache&, const Progress&) const override {

@@ -233,8 +233,8 @@ Result<std::shared_ptr<Drawing>> shared(const std::string& key, const std::files
 class DrawingSource : public PixelSource {
 public:
     DrawingSource(const std::string& key, std::filesystem::path path, std::string part, V2i natural)
-        : PixelSource(key + "\nvector", natural * (1 << finerLevels(natural)), Ways::EveryLevel), m_file(key),
-          m_path(std::move(path)), m_part(std::move(part)), m_natural(natural) {}
+        : PixelSource(key + "\nvector", natural * (1 << finerLevels(natural)), Granularity::EveryLevel),
+          m_file(key), m_path(std::move(path)), m_part(std::move(part)), m_natural(natural) {}
 
     Result<Raster> compute(int level, const Box& box, PixelCache&, const Progress&) const override {
         auto drawing = shared(m_file, m_path);

@@ -37,9 +37,9 @@ template <class Index, class Body> void inParallel(Index begin, Index end, const
         }
     };
     {
-        std::vector<std::jthread> hands;
-        for (Index i = begin; ++i < end && hands.size() < 3;)
-            hands.emplace_back(work);
+        std::vector<std::jthread> helpers;
+        for (Index i = begin; ++i < end && helpers.size() < 3;)
+            helpers.emplace_back(work);
         work();
     }
     if (problem) std::rethrow_exception(problem);

@@ -109,7 +109,7 @@ Result<PyramidPtr> PixelCache::whole(const PixelSourcePtr& source, const Progres
 Result<void> PixelCache::make(const PixelSourcePtr& source, Pyramid& pyramid, int level,
                               const std::vector<std::size_t>& tiles, const Progress& progress) {
     TiledLevel& to = pyramid.levels[static_cast<std::size_t>(level)];
-    const bool mean = level > 0 && source->ways() != PixelSource::Ways::EveryLevel;
+    const bool mean = level > 0 && source->granularity() != PixelSource::Granularity::EveryLevel;
     if (mean) {
         const TiledLevel& below = pyramid.levels[static_cast<std::size_t>(level) - 1];
         std::vector<std::size_t> wanted;
@@ -191,7 +191,7 @@ Result<void> PixelCache::fill(const PixelSourcePtr& source, Pyramid& pyramid, in
 
 Result<PyramidPtr> PixelCache::pyramid(const PixelSourcePtr& source, const Need& need,
                                        const Progress& progress) {
-    if (source->ways() == PixelSource::Ways::Whole) {
+    if (source->granularity() == PixelSource::Granularity::Whole) {
         const auto all = whole(source, progress);
         if (!all) return all;
         // Only what is needed is given out: the rest can go as soon as it is dropped here, so that many large
@@ -213,9 +213,9 @@ Result<PyramidPtr> PixelCache::pyramid(const PixelSourcePtr& source, const Need&
     return pyramid;
 }
 
-PyramidPtr PixelCache::ready(const PixelSourcePtr& source, const Need& need) {
+PyramidPtr PixelCache::cached(const PixelSourcePtr& source, const Need& need) {
     std::lock_guard guard(m_lock);
-    if (source->ways() == PixelSource::Ways::Whole) {
+    if (source->granularity() == PixelSource::Granularity::Whole) {
         Unit* unit = unitOf(source->key(), wholeUnit);
         if (!unit || unit->loading || !unit->whole) return nullptr;
         touch(*unit);

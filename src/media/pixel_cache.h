@@ -2,8 +2,8 @@
 #pragma once
 
 #include "media/clips.h"
+#include "media/disk_pyramid.h"
 #include "media/pixel_source.h"
-#include "media/spill.h"
 
 #include <condition_variable>
 #include <list>
@@ -26,7 +26,7 @@ public:
     /// source; of sources made as a whole they are remembered until forgetProblems().
     Result<PyramidPtr> pyramid(const PixelSourcePtr& source, const Need& need, const Progress& progress = {});
     /// The same if everything is here already, else null. Never blocks for long.
-    PyramidPtr ready(const PixelSourcePtr& source, const Need& need);
+    PyramidPtr cached(const PixelSourcePtr& source, const Need& need);
     /// A box of a level; texels outside the level are clear.
     Result<Raster> read(const PixelSourcePtr& source, int level, const Box& box,
                         const Progress& progress = {});
@@ -37,7 +37,7 @@ public:
     void forgetProblems();
 
     Clips& clips() { return m_clips; }
-    Spills& spills() { return m_spills; }
+    DiskPyramids& diskPyramids() { return m_diskPyramids; }
 
 private:
     /// A tile, or all tiles of a source that is made as a whole (under wholeUnit).
@@ -69,7 +69,7 @@ private:
     std::unordered_map<std::string, Units> m_sources;
     std::list<std::pair<const std::string*, std::uint64_t>> m_byUse; ///< latest first
     Clips m_clips;
-    Spills m_spills;
+    DiskPyramids m_diskPyramids;
 };
 
 }

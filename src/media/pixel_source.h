@@ -22,12 +22,12 @@ public:
     /// Of level 0, px.
     V2i size() const { return m_size; }
 
-    enum class Ways {
+    enum class Granularity {
         Whole,     ///< level 0 is made at once and kept together (decoding a file, a fill)
         ByBox,     ///< any box of level 0; smaller levels are means of it
         EveryLevel ///< any box of any level (drawings, which are sharp at each)
     };
-    Ways ways() const { return m_ways; }
+    Granularity granularity() const { return m_granularity; }
 
     /// Pixels of a box inside the level. May ask the cache for those of other sources.
     virtual Result<Raster> compute(int level, const Box& box, PixelCache& cache,
@@ -35,14 +35,14 @@ public:
 
 protected:
     /// key: without the size, which is added: scenes may say different sizes of one file.
-    PixelSource(std::string key, V2i size, Ways ways)
+    PixelSource(std::string key, V2i size, Granularity granularity)
         : m_key(std::move(key) + '\n' + std::to_string(size.x) + 'x' + std::to_string(size.y)), m_size(size),
-          m_ways(ways) {}
+          m_granularity(granularity) {}
 
 private:
     std::string m_key;
     V2i m_size;
-    Ways m_ways;
+    Granularity m_granularity;
 };
 using PixelSourcePtr = std::shared_ptr<const PixelSource>;
 

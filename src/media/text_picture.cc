@@ -126,7 +126,7 @@ void soften(std::vector<float>& values, V2i size, double radius) {
 class TextSource : public PixelSource {
 public:
     TextSource(const scene::Text& text, V2i natural)
-        : PixelSource("text\n" + keyOf(text), natural * (1 << finerLevels(natural)), Ways::EveryLevel),
+        : PixelSource("text\n" + keyOf(text), natural * (1 << finerLevels(natural)), Granularity::EveryLevel),
           m_text(text), m_finer(finerLevels(natural)) {}
 
     Result<Raster> compute(int level, const Box& box, PixelCache&, const Progress&) const override {

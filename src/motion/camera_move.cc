@@ -1,6 +1,6 @@
 #include "motion/camera_move.h"
 
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "optics/placing.h"
 #include "optics/view.h"
 
@@ -22,7 +22,7 @@ Quatd closer(Quatd q, const Quatd& near) {
     return (q ^ near) < 0 ? -q : q;
 }
 
-V3d between(const V3d& a, const V3d& b, double share) {
+V3d lerp(const V3d& a, const V3d& b, double share) {
     return a + (b - a) * share;
 }
 
@@ -57,7 +57,7 @@ CameraMove::CameraMove(const scene::Scene& scene) : m_scene(scene) {
         for (const std::int64_t id :
              {mark.focusOn, mark.aim.at == scene::Aim::At::Layer ? mark.aim.layer : 0})
             if (id != 0 && !m_targets.contains(id))
-                if (scene::Found found = scene::find(m_scene, id); found.layer) {
+                if (scene::LayerPath found = scene::find(m_scene, id); found.layer) {
                     const auto still = [](const scene::LayerPtr& each) {
                         return each->tracks.empty() && each->places.empty();
                     };
@@ -169,15 +169,15 @@ V3d CameraMove::ownDirection(const Moment& moment) const {
     Quatd aim = move.aims[0];
     if (move.turns) {
         const double done = moment.done;
-        const auto between = [&](const Quatd& a, const Quatd& b) {
+        const auto slerp = [&](const Quatd& a, const Quatd& b) {
             return Imath::slerpShortestArc(a, b, done);
         };
         if (done >= 0 && done <= 1) {
-            const Quatd a = between(move.aims[0], move.aims[1]), b = between(move.aims[1], move.aims[2]),
-                        c = between(move.aims[2], move.aims[3]);
-            aim = between(between(a, b), between(b, c));
+            const Quatd a = slerp(move.aims[0], move.aims[1]), b = slerp(move.aims[1], move.aims[2]),
+                        c = slerp(move.aims[2], move.aims[3]);
+            aim = slerp(slerp(a, b), slerp(b, c));
         } else { // beyond them, where a pace overshoots, the plain great circle
-            aim = between(move.aims[0], move.aims[3]);
+            aim = slerp(move.aims[0], move.aims[3]);
         }
     }
     return aim.rotateVector(V3d(0, 0, -1)).normalized();
@@ -206,7 +206,7 @@ scene::Pose CameraMove::posed(double seconds) const {
 std::optional<V3d> CameraMove::pivot(std::int64_t layer, double seconds, const V3d& eye) const {
     const auto target = m_targets.find(layer);
     if (target == m_targets.end()) return {};
-    const scene::Found& found = target->second.found;
+    const scene::LayerPath& found = target->second.found;
     if (target->second.fixed) return target->second.fixed;
     const Values values(m_scene, [this](double t) { return posed(t); });
     return values.pivot(found, Rational::nearest(seconds), eye);
@@ -243,7 +243,7 @@ std::optional<V3d> CameraMove::direction(const Moment& moment, double seconds, c
     const scene::Mark &from = marks[moment.move], &to = marks[moment.move + 1];
     if (from.aim == to.aim) return aimed(from);
     const auto first = targetOf(from.aim, seconds, eye), last = targetOf(to.aim, seconds, eye);
-    if (first && last) return towards(between(*first, *last, moment.done));
+    if (first && last) return towards(lerp(*first, *last, moment.done));
     const auto a = aimed(from), b = aimed(to);
     if (!a && !b) return {};
     const V3d own = ownDirection(moment);
@@ -303,7 +303,7 @@ double CameraMove::speed(double seconds) const {
         seconds = std::clamp(seconds, begin + within, end - within);
     }
     const auto moved = [](const scene::Track& track) {
-        return track.property == "across" || track.property == "height" || track.property == "along";
+        return track.property == "across" || track.property == "up" || track.property == "along";
     };
     const auto& tracks = m_scene.camera.tracks;
     if (std::any_of(tracks.begin(), tracks.end(), moved)) {

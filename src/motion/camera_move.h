@@ -74,7 +74,7 @@ private:
 
     /// What is aimed at or focused on.
     struct Target {
-        scene::Found found;
+        scene::LayerPath found;
         std::optional<V3d> fixed; ///< where it is, if nothing of it moves
     };
     scene::Scene m_scene;

@@ -1,6 +1,6 @@
 #include "motion/frame.h"
 
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "motion/values.h"
 
 #include <algorithm>
@@ -12,7 +12,7 @@ namespace {
 
 /// A scene as it stands at the times that count, of which the middle one decides what is there.
 struct Moment {
-    const Standing* now;
+    const ResolvedScene* now;
     const std::vector<scene::LayerPtr>* layers;
     optics::Affine holder;
 };
@@ -50,7 +50,7 @@ void gather(const Moments& moments, bool exposed, double opacity, scene::Blend b
                 continue;
             }
             const auto planeOf = [&](const optics::Affine& frame) {
-                optics::Card plane;
+                optics::Surface plane;
                 plane.corner = frame.origin;
                 plane.across = frame.x;
                 plane.down = -frame.y;
@@ -66,9 +66,9 @@ void gather(const Moments& moments, bool exposed, double opacity, scene::Blend b
         }
         item.pixels = pixelsAt(moments[1].now->scene, layer, moments[1].now->time);
         if (!item.pixels) continue;
-        item.card = optics::cardOf(*layer, worlds[1]);
-        item.open = exposed ? optics::cardOf(*(*moments[0].layers)[n], worlds[0]) : item.card;
-        item.close = exposed ? optics::cardOf(*(*moments[2].layers)[n], worlds[2]) : item.card;
+        item.card = optics::surfaceOf(*layer, worlds[1]);
+        item.open = exposed ? optics::surfaceOf(*(*moments[0].layers)[n], worlds[0]) : item.card;
+        item.close = exposed ? optics::surfaceOf(*(*moments[2].layers)[n], worlds[2]) : item.card;
         items.push_back(std::move(item));
     }
 }
@@ -85,7 +85,7 @@ Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::a
     frame.blending = scene.output.blending;
     const auto view = [&](const scene::Pose& pose) { return optics::viewOf(pose, scene.camera.gate, size); };
     frame.view = view(poses[1]), frame.open = view(poses[0]), frame.close = view(poses[2]);
-    const Standing now(scene, time, poses[1]);
+    const ResolvedScene now(scene, time, poses[1]);
     Moments moments;
     moments[1] = {&now, &now.scene.layers, {}};
     if (!frame.exposed) {
@@ -93,7 +93,7 @@ Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::a
         return frame;
     }
     const Rational half = halfExposure(scene);
-    const Standing open(scene, time - half, poses[0]), close(scene, time + half, poses[2]);
+    const ResolvedScene open(scene, time - half, poses[0]), close(scene, time + half, poses[2]);
     moments[0] = {&open, &open.scene.layers, {}};
     moments[2] = {&close, &close.scene.layers, {}};
     gather(moments, true, 1, scene::Blend::Normal, frame.items);

@@ -12,13 +12,13 @@ namespace stage::motion {
 /// Groups that change nothing by themselves are already resolved into their children.
 struct Item {
     scene::LayerPtr layer;
-    optics::Card card; ///< of a group: any rectangle of its plane, which decides its place in depth
-    PixelsPtr pixels;  ///< null for a flattened group
+    optics::Surface card; ///< of a group: any rectangle of its plane, which decides its place in depth
+    PixelsPtr pixels;     ///< null for a flattened group
     double opacity = 1;
     scene::Blend blend = scene::Blend::Normal;
     bool flattened = false; ///< a group that is mixed on its own; see items
     std::vector<Item> items;
-    optics::Card open, close; ///< where it is as the exposure begins and ends; as `card` without one
+    optics::Surface open, close; ///< where it is as the exposure begins and ends; as `card` without one
 };
 
 struct Frame {

@@ -8,38 +8,39 @@
 
 namespace stage::motion {
 
-std::vector<V3d> outlineOf(const Standing& standing, const scene::Found& found) {
-    if (!found.layer->group()) return optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline();
+std::vector<V3d> outlineOf(const ResolvedScene& resolved, const scene::LayerPath& found) {
+    if (!found.layer->group())
+        return optics::surfaceOf(*found.layer, optics::worldOf(found.carriers)).outline();
     std::vector<V3d> points;
-    for (const scene::Found& each : standing.all) {
+    for (const scene::LayerPath& each : resolved.all) {
         const bool inside = std::any_of(each.holders.begin(), each.holders.end(),
                                         [&](const auto& h) { return h->id == found.layer->id; });
         if (!inside || each.layer->group()) continue;
-        const auto more = optics::cardOf(*each.layer, optics::worldOf(each.carriers)).outline();
+        const auto more = optics::surfaceOf(*each.layer, optics::worldOf(each.carriers)).outline();
         points.insert(points.end(), more.begin(), more.end());
     }
     return points;
 }
 
-Measure measureAt(const Standing& standing, const scene::Found& found) {
+Measure measureAt(const ResolvedScene& resolved, const scene::LayerPath& found) {
     const scene::Layer& layer = *found.layer;
     const V3d pivot = optics::pivotOf(found);
     Measure result;
-    result.depth = optics::depthOf(standing.first, pivot);
-    result.distance = (pivot - standing.view.eye).length();
-    result.ahead = optics::depthOf(standing.view, pivot);
+    result.depth = optics::depthOf(resolved.first, pivot);
+    result.distance = (pivot - resolved.view.eye).length();
+    result.ahead = optics::depthOf(resolved.view, pivot);
     if (result.ahead > 1e-9)
-        result.blur = optics::blurDisc(standing.pose.focal, standing.pose.fstop, standing.pose.focus,
-                                       result.ahead, standing.view.slope);
+        result.blur = optics::blurDisc(resolved.pose.focal, resolved.pose.fstop, resolved.pose.focus,
+                                       result.ahead, resolved.view.slope);
 
-    const std::vector<V3d> around = outlineOf(standing, found);
+    const std::vector<V3d> around = outlineOf(resolved, found);
     if (around.empty()) return result;
     V3d least = around[0], most = around[0];
     std::vector<V2d> places;
     for (const V3d& point : around) {
         for (int i = 0; i < 3; ++i)
             least[i] = std::min(least[i], point[i]), most[i] = std::max(most[i], point[i]);
-        if (const auto place = optics::project(standing.view, point)) places.push_back(*place);
+        if (const auto place = optics::project(resolved.view, point)) places.push_back(*place);
     }
     const bool ahead = places.size() == around.size();
     if (ahead) {
@@ -56,24 +57,24 @@ Measure measureAt(const Standing& standing, const scene::Found& found) {
                 {result.low, {result.high.x, result.low.y}, result.high, {result.low.x, result.high.y}}};
         return result;
     }
-    const optics::Card card = optics::cardOf(layer, optics::worldOf(found.carriers));
+    const optics::Surface card = optics::surfaceOf(layer, optics::worldOf(found.carriers));
     result.metres = {card.across.length(), card.down.length()};
     std::array<V2d, 4> corners;
     const V3d at[] = {card.at(0, 0), card.at(1, 0), card.at(1, 1), card.at(0, 1)};
     for (int i = 0; i < 4; ++i) {
-        const auto place = optics::project(standing.view, at[i]);
+        const auto place = optics::project(resolved.view, at[i]);
         if (!place) return result;
         corners[static_cast<std::size_t>(i)] = *place;
     }
     result.corners = corners;
     // A pixel's edge seen from the depth of each corner: its length there is at most this.
     for (const V3d& corner : at) {
-        const double depth = optics::depthOf(standing.view, corner);
+        const double depth = optics::depthOf(resolved.view, corner);
         const auto edge = [&](const V3d& v, int count) {
             // what the lens sees of it: without what runs along the ray
-            const V3d ray = (corner - standing.view.eye) / depth;
-            const V3d across = v - ray * v.dot(standing.view.forward);
-            return across.length() / count * standing.view.slope / depth;
+            const V3d ray = (corner - resolved.view.eye) / depth;
+            const V3d across = v - ray * v.dot(resolved.view.forward);
+            return across.length() / count * resolved.view.slope / depth;
         };
         result.enlargement = std::max(
             {result.enlargement, edge(card.across, layer.pixels.x), edge(card.down, layer.pixels.y)});
@@ -84,7 +85,7 @@ Measure measureAt(const Standing& standing, const scene::Found& found) {
 namespace {
 
 /// What of a layer's pivot depends on time.
-bool pivotMoves(const scene::Found& found) {
+bool pivotMoves(const scene::LayerPath& found) {
     const auto keyed = [](const scene::LayerPtr& layer) {
         return !layer->tracks.empty() || !layer->places.empty();
     };
@@ -102,8 +103,8 @@ struct Sight {
 };
 
 /// Adds the travel of layers, which stand beside their measures.
-void addTravel(const scene::Scene& scene, const CameraMove& move, const Standing& now,
-               const std::vector<scene::Found>& layers, std::vector<Measure>& measures) {
+void addTravel(const scene::Scene& scene, const CameraMove& move, const ResolvedScene& now,
+               const std::vector<scene::LayerPath>& layers, std::vector<Measure>& measures) {
     const bool changes = std::any_of(layers.begin(), layers.end(), pivotMoves);
     // So long a scene that it would take noticeable time is sampled at fewer frames.
     const std::int64_t step = std::max<std::int64_t>(1, scene.output.frames / (changes ? 500 : 5000));
@@ -134,16 +135,16 @@ void addTravel(const scene::Scene& scene, const CameraMove& move, const Standing
 }
 
 Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove& move, Rational time) {
-    const Standing now(scene, time, move.at(time.toDouble()));
+    const ResolvedScene now(scene, time, move.at(time.toDouble()));
     std::vector<Measure> result{measureAt(now, now.find(layer))};
     addTravel(scene, move, now, {scene::find(scene, layer)}, result);
     return result.front();
 }
 
 std::vector<Measure> measureAll(const scene::Scene& scene, const CameraMove& move, Rational time) {
-    const Standing now(scene, time, move.at(time.toDouble()));
+    const ResolvedScene now(scene, time, move.at(time.toDouble()));
     std::vector<Measure> result;
-    for (const scene::Found& found : now.all)
+    for (const scene::LayerPath& found : now.all)
         result.push_back(measureAt(now, found));
     addTravel(scene, move, now, scene::all(scene), result);
     return result;

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "motion/camera_move.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "optics/placing.h"
 
 #include <array>
@@ -30,7 +30,7 @@ struct Measure {
 };
 
 /// All but the travel.
-Measure measureAt(const Standing& standing, const scene::Found& found);
+Measure measureAt(const ResolvedScene& resolved, const scene::LayerPath& found);
 
 /// For frames of the scene's own size. travel looks at all of them.
 Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove& move, Rational time);
@@ -38,6 +38,6 @@ Measure measure(const scene::Scene& scene, std::int64_t layer, const CameraMove&
 std::vector<Measure> measureAll(const scene::Scene& scene, const CameraMove& move, Rational time);
 
 /// The world's points that bound a layer, or everything in a group.
-std::vector<V3d> outlineOf(const Standing& standing, const scene::Found& found);
+std::vector<V3d> outlineOf(const ResolvedScene& resolved, const scene::LayerPath& found);
 
 }

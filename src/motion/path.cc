@@ -81,10 +81,10 @@ V3d Path::at(double share) const {
 std::pair<Path, Path> Path::split(double share) const {
     if (m_lengths.empty()) return {*this, *this};
     const double t = parameterAt(std::clamp(share, 0.0, 1.0) * length());
-    const auto between = [t](const V3d& a, const V3d& b) { return a + (b - a) * t; };
-    const V3d a = between(m_points[0], m_points[1]), b = between(m_points[1], m_points[2]),
-              c = between(m_points[2], m_points[3]);
-    const V3d d = between(a, b), e = between(b, c), middle = between(d, e);
+    const auto lerp = [t](const V3d& a, const V3d& b) { return a + (b - a) * t; };
+    const V3d a = lerp(m_points[0], m_points[1]), b = lerp(m_points[1], m_points[2]),
+              c = lerp(m_points[2], m_points[3]);
+    const V3d d = lerp(a, b), e = lerp(b, c), middle = lerp(d, e);
     return {Path(m_points[0], a, d, middle), Path(middle, e, c, m_points[3])};
 }
 

@@ -8,7 +8,7 @@
 namespace stage::motion {
 namespace {
 
-constexpr int mostBeside = 8; ///< how far one cut-out looks through others
+constexpr int mostOthers = 8; ///< how far one cut-out looks through others
 
 /// Time of the footage in frames since its start. Exact where the numbers allow it.
 struct Since {
@@ -116,7 +116,7 @@ scene::CutoutPtr cutoutAt(const scene::CutoutPtr& cutout, Rational time) {
     return now;
 }
 
-// ---- layers beside
+// ---- other layers
 
 bool samePicture(const scene::Layer& a, const scene::Layer& b) {
     if (a.pixels != b.pixels || a.content.index() != b.content.index()) return false;
@@ -127,8 +127,8 @@ bool samePicture(const scene::Layer& a, const scene::Layer& b) {
 }
 
 /// Rows: the images of one pixel across, one down, and the top left corner, seen from the eye.
-std::optional<M33d> basisOf(const scene::Found& found, const V3d& eye) {
-    const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.carriers));
+std::optional<M33d> basisOf(const scene::LayerPath& found, const V3d& eye) {
+    const optics::Surface card = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers));
     const V3d x = card.across / found.layer->pixels.x, y = card.down / found.layer->pixels.y;
     const V3d corner = card.corner - eye;
     const M33d basis(x.x, x.y, x.z, y.x, y.y, y.z, corner.x, corner.y, corner.z);
@@ -146,23 +146,23 @@ PixelsPtr gather(const scene::Scene& scene, const scene::LayerPtr& layer, Ration
         pixels->footage = *shown;
     }
     pixels->cutout = cutoutAt(layer->cutout, time);
-    if (!pixels->cutout || depth >= mostBeside) return pixels;
+    if (!pixels->cutout || depth >= mostOthers) return pixels;
     const auto look = [&](std::int64_t id) {
-        if (id <= 0 || pixels->beside.contains(id)) return;
-        const scene::Found other = scene::find(scene, id);
-        if (!other.layer || other.layer == layer) return;
-        Beside beside;
-        beside.pixels = gather(scene, other.layer, time, depth + 1);
-        if (!beside.pixels) return;
-        beside.same = samePicture(*layer, *other.layer);
-        if (!beside.same) {
+        if (id <= 0 || pixels->others.contains(id)) return;
+        const scene::LayerPath found = scene::find(scene, id);
+        if (!found.layer || found.layer == layer) return;
+        OtherLayer other;
+        other.pixels = gather(scene, found.layer, time, depth + 1);
+        if (!other.pixels) return;
+        other.same = samePicture(*layer, *found.layer);
+        if (!other.same) {
             const V3d eye = optics::firstView(scene).eye;
             const auto from = basisOf(scene::find(scene, layer->id), eye);
-            const auto to = basisOf(other, eye);
+            const auto to = basisOf(found, eye);
             if (!from || !to) return;
-            beside.place = *from * to->inverse();
+            other.place = *from * to->inverse();
         }
-        pixels->beside.emplace(id, std::move(beside));
+        pixels->others.emplace(id, std::move(other));
     };
     forEachMatte(*pixels->cutout, [&](const scene::Matte& matte) {
         if (const auto* other = std::get_if<scene::OfLayer>(&matte.shape)) look(other->layer);
@@ -173,12 +173,12 @@ PixelsPtr gather(const scene::Scene& scene, const scene::LayerPtr& layer, Ration
 
 }
 
-scene::Area between(const scene::Area& a, const scene::Area& b, double f) {
-    return {a.centre + (b.centre - a.centre) * f, a.size + (b.size - a.size) * f, between(a.turn, b.turn, f)};
+scene::Area lerp(const scene::Area& a, const scene::Area& b, double f) {
+    return {a.centre + (b.centre - a.centre) * f, a.size + (b.size - a.size) * f, lerp(a.turn, b.turn, f)};
 }
 
-std::vector<scene::PathPoint> between(const std::vector<scene::PathPoint>& a,
-                                      const std::vector<scene::PathPoint>& b, double f) {
+std::vector<scene::PathPoint> lerp(const std::vector<scene::PathPoint>& a,
+                                   const std::vector<scene::PathPoint>& b, double f) {
     if (a.size() != b.size()) return f < 1 ? a : b;
     std::vector<scene::PathPoint> points(a.size());
     for (std::size_t i = 0; i < a.size(); ++i)

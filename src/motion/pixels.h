@@ -22,7 +22,7 @@ struct Pixels;
 using PixelsPtr = std::shared_ptr<const Pixels>;
 
 /// A layer that a cut-out looks at.
-struct Beside {
+struct OtherLayer {
     PixelsPtr pixels;
     M33d
         place; ///< (u, v, w) = (x, y, 1) * place: pixels of the layer to those of the one beside, u/w and v/w
@@ -33,8 +33,8 @@ struct Pixels {
     scene::LayerPtr layer; ///< what it hangs and mixes like is of no account here
     FootageFrame footage;
     scene::CutoutPtr cutout; ///< without keys; null: nothing is cut
-    std::map<std::int64_t, Beside>
-        beside; ///< layers that the cut-out names; those that do not exist are left out
+    std::map<std::int64_t, OtherLayer>
+        others; ///< layers that the cut-out names; those that do not exist are left out
 };
 
 /// Nothing for groups, and for footage that has vanished.

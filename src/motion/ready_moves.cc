@@ -1,7 +1,7 @@
 #include "motion/ready_moves.h"
 
 #include "motion/camera_move.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "optics/placing.h"
 #include "optics/view.h"
 
@@ -29,11 +29,11 @@ Result<std::vector<scene::Mark>> marksOf(const scene::Scene& scene, const ReadyM
     last.time = move.start + move.duration;
     last.pace = scene::Pace{};
     const optics::View view = optics::viewOf(first.pose, scene.camera.gate, scene.output.frame);
-    const Standing standing(scene, move.start, first.pose);
+    const ResolvedScene resolved(scene, move.start, first.pose);
 
     double depth = first.pose.focus;
     if (move.subject != 0) {
-        const scene::Found& found = standing.find(move.subject);
+        const scene::LayerPath& found = resolved.find(move.subject);
         if (!found.layer) return fail("The subject of the move is not there.");
         depth = optics::depthOf(view, optics::pivotOf(found));
         if (!(depth > 1e-3)) return fail("'" + found.layer->name + "' is not in front of the camera.");
@@ -65,7 +65,7 @@ Result<std::vector<scene::Mark>> marksOf(const scene::Scene& scene, const ReadyM
     case Ready::FlyThrough: {
         // Past all that stands clear of the last, and to a tenth before that.
         double farthest = 0;
-        for (const scene::Found& found : standing.all)
+        for (const scene::LayerPath& found : resolved.all)
             if (!found.layer->group() && found.layer->visible)
                 farthest = std::max(farthest, optics::depthOf(view, optics::pivotOf(found)));
         if (amount == 0 && !(farthest > 1e-3))

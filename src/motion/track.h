@@ -9,15 +9,15 @@
 
 namespace stage::motion {
 
-inline double between(double a, double b, double f) {
+inline double lerp(double a, double b, double f) {
     return a + (b - a) * f;
 }
-scene::Area between(const scene::Area& a, const scene::Area& b, double f);
+scene::Area lerp(const scene::Area& a, const scene::Area& b, double f);
 /// Position, turn and scale each along a straight line.
-scene::Placement between(const scene::Placement& a, const scene::Placement& b, double f);
+scene::Placement lerp(const scene::Placement& a, const scene::Placement& b, double f);
 /// Point by point; outlines of different length change at once when the later key is reached.
-std::vector<scene::PathPoint> between(const std::vector<scene::PathPoint>& a,
-                                      const std::vector<scene::PathPoint>& b, double f);
+std::vector<scene::PathPoint> lerp(const std::vector<scene::PathPoint>& a,
+                                   const std::vector<scene::PathPoint>& b, double f);
 
 /// time: the track's own, seconds. keys: not empty.
 template <class T> T valueAt(const std::vector<scene::Key<T>>& keys, Rational time) {
@@ -27,7 +27,7 @@ template <class T> T valueAt(const std::vector<scene::Key<T>>& keys, Rational ti
     const scene::Key<T>& from = *(later - 1);
     if (later == keys.end() || from.hold) return from.value;
     const double x = ((time - from.time) / (later->time - from.time)).toDouble();
-    return between(from.value, later->value, paceAt(from.pace, x));
+    return lerp(from.value, later->value, paceAt(from.pace, x));
 }
 template <class T> T valueAt(const scene::Keyed<T>& keyed, Rational time) {
     return keyed.moves() ? valueAt(keyed.keys, time) : keyed.value;

@@ -1,7 +1,7 @@
 #include "motion/values.h"
 
 #include "motion/camera_move.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "motion/track.h"
 #include "optics/placing.h"
 #include "scene/chance.h"
@@ -57,11 +57,12 @@ double keysAt(const scene::Track& track, double seconds) {
     const auto& keys = track.keys;
     const double first = keys.front().time.toDouble(), span = keys.back().time.toDouble() - first;
     double at = seconds, more = 0;
-    if (span > 0 && track.beside != scene::Beside::Hold && (at < first || at > first + span)) {
+    if (span > 0 && track.extrapolation != scene::Extrapolation::Hold && (at < first || at > first + span)) {
         const double rounds = std::floor((at - first) / span), within = at - first - rounds * span;
         const bool odd = std::fmod(std::abs(rounds), 2) > 0.5;
-        at = first + (track.beside == scene::Beside::PingPong && odd ? span - within : within);
-        if (track.beside == scene::Beside::GoOn) more = rounds * (keys.back().value - keys.front().value);
+        at = first + (track.extrapolation == scene::Extrapolation::PingPong && odd ? span - within : within);
+        if (track.extrapolation == scene::Extrapolation::LoopWithOffset)
+            more = rounds * (keys.back().value - keys.front().value);
     }
     const auto later =
         std::upper_bound(keys.begin(), keys.end(), at,
@@ -70,7 +71,7 @@ double keysAt(const scene::Track& track, double seconds) {
     const scene::Key<double>& from = *(later - 1);
     if (later == keys.end() || from.hold) return from.value + more;
     const double begin = from.time.toDouble(), x = (at - begin) / (later->time.toDouble() - begin);
-    return between(from.value, later->value, paceAt(from.pace, x)) + more;
+    return lerp(from.value, later->value, paceAt(from.pace, x)) + more;
 }
 
 Values::Values(const scene::Scene& scene, std::function<scene::Pose(double)> posed)
@@ -132,7 +133,7 @@ std::optional<double> Values::of(std::int64_t layer, std::string_view property, 
     return of(layer, property, seconds, 0);
 }
 
-void Values::settle(scene::Layer& layer, Rational time) const {
+void Values::resolve(scene::Layer& layer, Rational time) const {
     if (!layer.places.empty()) layer.placement = placeAt(layer, time);
     layer.places.clear();
     for (const scene::Track& track : layer.tracks)
@@ -150,14 +151,14 @@ scene::Placement Values::placement(const scene::Layer& layer, Rational time) con
     return stand.placement;
 }
 
-V3d Values::pivot(const scene::Found& found, Rational time, const V3d& eye) const {
+V3d Values::pivot(const scene::LayerPath& found, Rational time, const V3d& eye) const {
     std::vector<scene::LayerPtr> carriers = found.carriers;
     for (scene::LayerPtr& carrier : carriers) {
         if (carrier->hanging.facing != scene::Facing::Fixed) // it turns by where all of it is
-            return optics::pivotOf(scene::find(settled(m_scene, time, eye), found.layer->id));
+            return optics::pivotOf(scene::find(resolved(m_scene, time, eye), found.layer->id));
         if (carrier->tracks.empty() && carrier->places.empty()) continue;
         auto copy = std::make_shared<scene::Layer>(*carrier);
-        settle(*copy, time);
+        resolve(*copy, time);
         carrier = std::move(copy);
     }
     return optics::worldOf(carriers)(placement(*found.layer, time).position);

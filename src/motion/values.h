@@ -28,13 +28,13 @@ public:
     std::optional<double> of(std::int64_t layer, std::string_view property, double seconds) const;
 
     /// The layer with plain values: no keys of place and no tracks remain. `showing` is not looked at.
-    void settle(scene::Layer& layer, Rational time) const;
+    void resolve(scene::Layer& layer, Rational time) const;
     /// Its placement alone.
     scene::Placement placement(const scene::Layer& layer, Rational time) const;
     /// Where in the world its pivot is, seen from `eye`, without settling more than it and what carries it:
     /// for what looks at hundreds of moments while something is dragged. found: of the scene before it is
-    /// settled.
-    V3d pivot(const scene::Found& found, Rational time, const V3d& eye) const;
+    /// resolved.
+    V3d pivot(const scene::LayerPath& found, Rational time, const V3d& eye) const;
     /// A pose with the camera's tracks.
     scene::Pose tracked(scene::Pose pose, double seconds) const;
 

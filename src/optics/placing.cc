@@ -74,7 +74,7 @@ std::optional<scene::Placement> placementOf(const Affine& frame, const V2d& pivo
     return place;
 }
 
-V3d Card::at(double s, double t) const {
+V3d Surface::at(double s, double t) const {
     const V3d upright = corner + down * t;
     if (bend == 0) return upright + across * s;
     const double angle = (s - 0.5) * bend;
@@ -82,7 +82,7 @@ V3d Card::at(double s, double t) const {
            front * (across.length() * (1 - std::cos(angle)) / bend);
 }
 
-std::vector<V3d> Card::outline() const {
+std::vector<V3d> Surface::outline() const {
     const double s0 = -left, s1 = 1 + right, t0 = -top, t1 = 1 + bottom;
     if (bend == 0) return {at(s0, t0), at(s1, t0), at(s1, t1), at(s0, t1)};
     const int steps =
@@ -95,11 +95,11 @@ std::vector<V3d> Card::outline() const {
     return around;
 }
 
-Card cardOf(const scene::Layer& layer, const Affine& world) {
+Surface surfaceOf(const scene::Layer& layer, const Affine& world) {
     const Affine frame = world * frameOf(layer);
     const double w = layer.pixels.x * layer.metresPerPixel, h = layer.pixels.y * layer.metresPerPixel;
     const scene::Extensions& on = layer.hanging.extensions;
-    Card card;
+    Surface card;
     card.corner = frame({-w / 2, h / 2, 0});
     card.across = frame.x * w;
     card.down = -frame.y * h;
@@ -112,7 +112,7 @@ Card cardOf(const scene::Layer& layer, const Affine& world) {
     return card;
 }
 
-std::optional<Meeting> meet(const View& view, const V2d& place, const Card& card) {
+std::optional<Meeting> meet(const View& view, const V2d& place, const Surface& card) {
     const V3d ray = rayThrough(view, place);
     const auto on = [&](double s, double t) {
         return s >= -card.left && s < 1 + card.right && t >= -card.top && t < 1 + card.bottom;
@@ -155,15 +155,15 @@ View firstView(const scene::Scene& scene) {
     return viewOf(scene.camera.marks.front().pose, scene.camera.gate, scene.output.frame);
 }
 
-V3d pivotOf(const scene::Found& found) {
+V3d pivotOf(const scene::LayerPath& found) {
     return worldOf(found.carriers)(found.layer->placement.position);
 }
 
-double depthOf(const scene::Scene& scene, const scene::Found& found) {
+double depthOf(const scene::Scene& scene, const scene::LayerPath& found) {
     return depthOf(firstView(scene), pivotOf(found));
 }
 
-scene::Placement grown(const scene::Found& found, const V3d& about, double k) {
+scene::Placement grown(const scene::LayerPath& found, const V3d& about, double k) {
     const Affine world = worldOf(found.carriers);
     scene::Placement place = found.layer->placement;
     place.position = world.inverse(about + (world(place.position) - about) * k);
@@ -171,14 +171,14 @@ scene::Placement grown(const scene::Found& found, const V3d& about, double k) {
     return place;
 }
 
-scene::Placement slid(const scene::Found& found, const V3d& by) {
+scene::Placement slid(const scene::LayerPath& found, const V3d& by) {
     const Affine world = worldOf(found.carriers);
     scene::Placement place = found.layer->placement;
     place.position = world.inverse(world(place.position) + by);
     return place;
 }
 
-Result<scene::Placement> held(const scene::Found& found, const V3d& eye, const View& first, double from,
+Result<scene::Placement> held(const scene::LayerPath& found, const V3d& eye, const View& first, double from,
                               double to) {
     const std::string& name = found.layer->name;
     const double origin = depthOf(first, eye);
@@ -190,7 +190,7 @@ Result<scene::Placement> held(const scene::Found& found, const V3d& eye, const V
     return grown(found, eye, k);
 }
 
-Result<scene::Placement> pushed(const scene::Scene& scene, const scene::Found& found, double depth,
+Result<scene::Placement> pushed(const scene::Scene& scene, const scene::LayerPath& found, double depth,
                                 bool holdFraming, const scene::Mark& reference) {
     const View first = firstView(scene);
     const double now = depthOf(first, pivotOf(found));

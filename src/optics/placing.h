@@ -22,7 +22,7 @@ struct Affine {
 };
 
 /// From a layer's own metres (at scale 1, around its picture's centre) to those of its carrier. In depth a
-/// group is scaled as it is across. Facing is of no account here: motion::settled has turned the layer.
+/// group is scaled as it is across. Facing is of no account here: motion::resolved has turned the layer.
 Affine frameOf(const scene::Placement& placement);
 Affine frameOf(const scene::Layer& layer);
 /// From the innermost carrier's metres to the world's.
@@ -32,7 +32,7 @@ std::optional<scene::Placement> placementOf(const Affine& frame, const V2d& pivo
 
 /// A layer's picture in the world: a rectangle, which may be bent about an axis along `down` and go on beyond
 /// its edges. Places on it are shares: s across, t down, within 0..1 on the picture itself.
-struct Card {
+struct Surface {
     V3d corner{0};      ///< where the flat picture's top left is
     V3d across{0};      ///< from there to the top right
     V3d down{0};        ///< from there to the bottom left
@@ -46,22 +46,22 @@ struct Card {
     /// more where it is bent.
     std::vector<V3d> outline() const;
 };
-Card cardOf(const scene::Layer& layer, const Affine& world);
+Surface surfaceOf(const scene::Layer& layer, const Affine& world);
 
 /// Where a ray through a place in the frame meets a card, nearest first where it meets a bent one twice.
 struct Meeting {
     double s, t;
     double depth; ///< along the view's axis
 };
-std::optional<Meeting> meet(const View& view, const V2d& place, const Card& card);
+std::optional<Meeting> meet(const View& view, const V2d& place, const Surface& card);
 
 /// The view of the first mark, from which depths are measured.
 View firstView(const scene::Scene& scene);
 
 /// Where a layer's pivot is in the world.
-V3d pivotOf(const scene::Found& found);
+V3d pivotOf(const scene::LayerPath& found);
 /// Depth of a layer's pivot.
-double depthOf(const scene::Scene& scene, const scene::Found& found);
+double depthOf(const scene::Scene& scene, const scene::LayerPath& found);
 
 /// How a layer gets to a new depth.
 /// - framing held: the homothety about the eye of the reference mark, p' = c + k (p - c) and scale' = k
@@ -69,14 +69,14 @@ double depthOf(const scene::Scene& scene, const scene::Found& found);
 /// too;
 /// - size held: the layer moves along the first mark's axis.
 /// Errors: the depth is not ahead of the reference mark, or (framing held) the layer is not.
-Result<scene::Placement> pushed(const scene::Scene& scene, const scene::Found& found, double depth,
+Result<scene::Placement> pushed(const scene::Scene& scene, const scene::LayerPath& found, double depth,
                                 bool holdFraming, const scene::Mark& reference);
 /// The same from one depth to another, held for an eye.
-Result<scene::Placement> held(const scene::Found& found, const V3d& eye, const View& first, double from,
+Result<scene::Placement> held(const scene::LayerPath& found, const V3d& eye, const View& first, double from,
                               double to);
 /// The homothety by k > 0 about a point of the world.
-scene::Placement grown(const scene::Found& found, const V3d& about, double k);
+scene::Placement grown(const scene::LayerPath& found, const V3d& about, double k);
 /// Moved through the world.
-scene::Placement slid(const scene::Found& found, const V3d& by);
+scene::Placement slid(const scene::LayerPath& found, const V3d& by);
 
 }

@@ -33,7 +33,7 @@ const std::array<float, steps + 2>& decodeTable() {
     return table;
 }
 
-float between(const std::array<float, steps + 2>& table, float place) {
+float lerp(const std::array<float, steps + 2>& table, float place) {
     const auto index = static_cast<std::size_t>(place);
     const float f = place - static_cast<float>(index);
     return table[index] + (table[index + 1] - table[index]) * f;
@@ -44,13 +44,13 @@ float between(const std::array<float, steps + 2>& table, float place) {
 float encode(float linear) {
     if (!(linear > 0)) return 0;
     if (linear > 1) return media::srgbFromLinear(linear);
-    return between(encodeTable(), std::sqrt(linear) * steps);
+    return lerp(encodeTable(), std::sqrt(linear) * steps);
 }
 
 float decode(float encoded) {
     if (!(encoded > 0)) return 0;
     if (encoded > 1) return media::linearFromSrgb(encoded);
-    return between(decodeTable(), encoded * steps);
+    return lerp(decodeTable(), encoded * steps);
 }
 
 }

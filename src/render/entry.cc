@@ -34,7 +34,7 @@ media::Box regionOf(const motion::Frame& frame, const Quality& quality) {
 
 namespace {
 
-Reading readingOf(const Quality& quality) {
+LensSampling readingOf(const Quality& quality) {
     return {quality.way != Way::Pinhole, quality.way == Way::Draft ? 0 : quality.samples};
 }
 
@@ -97,7 +97,7 @@ media::Box boxOf(const Plane& plane, const media::Box& frame, Through through) {
 
 /// A flat card that is smaller than a pixel, as one of the same middle and area that lies straight in the
 /// frame: however it falls between pixels, what it adds to them then sums up to its area.
-std::optional<optics::Card> straightened(const optics::Card& card, const optics::View& view) {
+std::optional<optics::Surface> straightened(const optics::Surface& card, const optics::View& view) {
     V2d low(1e300), high(-1e300), middle(0);
     const std::vector<V3d> outline = card.outline();
     std::vector<V2d> places;
@@ -121,7 +121,7 @@ std::optional<optics::Card> straightened(const optics::Card& card, const optics:
     const auto at = [&](double x, double y) {
         return view.eye + optics::rayThrough(view, middle + V2d(x * size.x, y * size.y) * (k / 2)) * depth;
     };
-    optics::Card straight;
+    optics::Surface straight;
     straight.corner = at(-1, -1);
     straight.across = at(1, -1) - straight.corner;
     straight.down = at(-1, 1) - straight.corner;

@@ -58,8 +58,8 @@ Canvas& LensPainter::spare() {
     return *m_spare[m_spared++];
 }
 
-bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile,
-                        std::vector<RayCard>& cards, bool whole) {
+bool LensPainter::prepare(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile,
+                          std::vector<RayCard>& cards, bool whole) {
     struct Seen {
         const Entry* entry;
         RayCard card;
@@ -88,7 +88,7 @@ bool LensPainter::ready(const std::vector<Entry>& entries, const media::Box& box
         card.uw = static_cast<float>(plane.up.w.a * each);
         card.perRight = static_cast<float>(plane.perRight), card.perUp = static_cast<float>(plane.perUp);
         if (!entry.group.empty()) {
-            if (!ready(entry.group, box, tile, card.group, whole)) return false;
+            if (!prepare(entry.group, box, tile, card.group, whole)) return false;
             if (card.group.empty()) continue;
             tile.plain = false;
             seen.push_back(std::move(here));
@@ -287,7 +287,7 @@ void LensPainter::paint(const Entries& entries, const media::Box& box, const flo
     m_tracing = true;
     std::vector<RayCard> cards;
     const bool small = std::max(tile.width, tile.height) <= smallestPart;
-    if (!ready(entries.list, box, tile, cards, small))
+    if (!prepare(entries.list, box, tile, cards, small))
         return paintByParts(box, canvas, [&](const media::Box& part, Canvas& own) {
             paint(entries, part, ground, own, stop);
         });
@@ -315,7 +315,7 @@ void LensPainter::addGlints(const Entries& entries, const media::Box& box, Canva
     m_tracing = false;
     RayTile tile = tileOf(box);
     std::vector<RayCard> cards;
-    ready(entries.list, box, tile, cards, true);
+    prepare(entries.list, box, tile, cards, true);
     addSeen(glints, tile, cards, canvas);
 }
 

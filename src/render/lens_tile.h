@@ -30,8 +30,8 @@ private:
                         const std::vector<RayCard>& cards, Canvas& canvas);
     static std::vector<const Glint*> glintsOn(const Entries& entries, const media::Box& box);
     /// False: too steep for a box of this size.
-    bool ready(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile,
-               std::vector<RayCard>& cards, bool whole);
+    bool prepare(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile,
+                 std::vector<RayCard>& cards, bool whole);
     /// Readies a card that is not flat; true where rays may meet it twice.
     bool mesh(const Entry& entry, const Reach& reach, const media::Box& box, RayCard& card);
     Canvas& spare();

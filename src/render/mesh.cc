@@ -15,7 +15,7 @@ RTCDevice device() {
 
 }
 
-Grid gridOf(const optics::Card& card) {
+Grid gridOf(const optics::Surface& card) {
     Grid grid;
     grid.s0 = -card.left, grid.s1 = 1 + card.right;
     grid.t0 = -card.top, grid.t1 = 1 + card.bottom;

@@ -19,7 +19,7 @@ struct Grid {
 };
 /// A bent card with what it goes on by: so many strips that none is off the arc by more than 1/50,000 of its
 /// radius.
-Grid gridOf(const optics::Card& card);
+Grid gridOf(const optics::Surface& card);
 
 /// Sixteen rays: origins and directions whose component along the view's axis is 1, so that distances are
 /// depths.

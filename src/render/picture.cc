@@ -30,7 +30,7 @@ Kept& kept() {
 
 }
 
-void* takeRoom(std::size_t bytes) {
+void* allocateBytes(std::size_t bytes) {
     if (bytes >= page) {
         Kept& store = kept();
         const std::lock_guard guard(store.lock);

@@ -10,7 +10,7 @@
 
 namespace stage::render {
 
-void* takeRoom(std::size_t bytes);
+void* allocateBytes(std::size_t bytes);
 void giveRoom(void* at, std::size_t bytes);
 
 /// Room for pictures: large pages, and numbers that are not set before they are written.
@@ -18,7 +18,7 @@ template <class T> struct PictureRoom {
     using value_type = T;
     PictureRoom() = default;
     template <class U> explicit PictureRoom(const PictureRoom<U>&) {}
-    T* allocate(std::size_t count) { return static_cast<T*>(takeRoom(count * sizeof(T))); }
+    T* allocate(std::size_t count) { return static_cast<T*>(allocateBytes(count * sizeof(T))); }
     void deallocate(T* at, std::size_t count) { giveRoom(at, count * sizeof(T)); }
     template <class U> void construct(U* at) { ::new (static_cast<void*>(at)) U; }
     template <class U, class... A> void construct(U* at, A&&... from) {

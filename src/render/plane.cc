@@ -7,7 +7,7 @@
 
 namespace stage::render {
 
-Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
+Plane planeOf(const optics::Surface& card, const optics::View& view, V2i size,
               const scene::Extensions& extensions) {
     // A point of the frame lies on the ray d = forward + right sx - up sy (depth component 1) from the eye;
     // through the lens point e it is d - e / focus from eye + e. With c = corner - eye - e and the card's
@@ -26,7 +26,7 @@ Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
     plane.view = view;
     plane.extensions = extensions;
     if (card.bend != 0) {
-        optics::Card loose = card;
+        optics::Surface loose = card;
         constexpr double spare = 0.02;
         loose.left += spare, loose.right += spare, loose.top += spare, loose.bottom += spare;
         const Grid grid = gridOf(loose);
@@ -96,7 +96,7 @@ RayBasis raysOf(const optics::View& view) {
 namespace {
 
 /// A basis taken along as one card becomes another of the same shape.
-RayBasis along(const RayBasis& rays, const optics::Card& from, const optics::Card& to) {
+RayBasis along(const RayBasis& rays, const optics::Surface& from, const optics::Surface& to) {
     const V3d a = from.across, b = from.down, n = from.front * a.length();
     const double volume = a.dot(b.cross(n));
     if (!(std::abs(volume) > 1e-300)) return rays;

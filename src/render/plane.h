@@ -55,7 +55,7 @@ struct Plane {
     V2i size{0, 0};
     int top = 0; ///< the coarsest level of its picture
     scene::Extensions extensions;
-    optics::Card card;
+    optics::Surface card;
     optics::View view;
     std::shared_ptr<const Mesh> mesh;    ///< null: flat
     RayBasis rays, raysDrift, raysCurve; ///< of a mesh, over the exposure, where the mesh is in its middle
@@ -72,11 +72,11 @@ struct Plane {
 
 /// size: base texels of the card's picture; 0 x 0 where there are none (a flattened group): only w is set
 /// then.
-Plane planeOf(const optics::Card& card, const optics::View& view, V2i size,
+Plane planeOf(const optics::Surface& card, const optics::View& view, V2i size,
               const scene::Extensions& extensions = {});
 /// A card at another moment, seen through the view of that moment.
 struct Sight {
-    optics::Card card;
+    optics::Surface card;
     optics::View view;
 };
 /// Lets it move during the exposure: what it is at the exposure's begin and end.

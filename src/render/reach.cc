@@ -183,7 +183,7 @@ media::Box texelsOf(const Plane& plane, const Reach& r, int level) {
     return {at(u0, size.x) - 1, at(v0, size.y) - 1, at(u1, size.x) + 3, at(v1, size.y) + 3};
 }
 
-void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const Reading& reading,
+void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSampling& reading,
                 media::Need& need) {
     Reach r = reachOf(plane, x0, y0, x1, y1, reading.lens ? Through::Lens : Through::Pinhole);
     if (r.off) return;
@@ -232,7 +232,7 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const Readin
 
 }
 
-media::Need needOf(const Plane& plane, const media::Box& frame, const Reading& reading) {
+media::Need needOf(const Plane& plane, const media::Box& frame, const LensSampling& reading) {
     constexpr int side = 64;
     media::Need need(plane.size);
     for (int y = frame.y0 / side * side; y < frame.y1; y += side)
@@ -242,7 +242,7 @@ media::Need needOf(const Plane& plane, const media::Box& frame, const Reading& r
 }
 
 void needFinely(const Plane& plane, const std::vector<media::Box>& boxes, media::Need& need) {
-    const Reading plenty{true, 1 << 24};
+    const LensSampling plenty{true, 1 << 24};
     for (const media::Box& box : boxes)
         gatherNeed(plane, box.x0, box.y0, box.x1, box.y1, plenty, need);
 }

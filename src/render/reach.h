@@ -40,12 +40,12 @@ struct Reach {
 Reach reachOf(const Plane& plane, int x0, int y0, int x1, int y1, Through through);
 
 /// How coarsely what is out of focus is read.
-struct Reading {
+struct LensSampling {
     bool lens = false; ///< a pinhole has nothing out of focus
     int rays = 0;      ///< per pixel; 0: the draft's way, in small pictures
 };
 /// The tiles of a picture that rendering a box of the frame will read.
-media::Need needOf(const Plane& plane, const media::Box& frame, const Reading& reading);
+media::Need needOf(const Plane& plane, const media::Box& frame, const LensSampling& reading);
 /// Adds what looking past it through the lens as finely as a pinhole would, in boxes of the frame, reads
 /// besides.
 void needFinely(const Plane& plane, const std::vector<media::Box>& boxes, media::Need& need);

@@ -65,13 +65,13 @@ Result<Picture> rendered(const motion::Frame& frame, const Quality& quality, med
     const Opening opening{frame.iris.blades, static_cast<float>(radians(frame.iris.turn))};
     const RayPoints points = rayPoints(quality.samples);
     const bool draft = quality.way == Way::Draft;
-    struct Hand {
+    struct Worker {
         TilePainter layers;
         LensPainter lens;
         Canvas canvas;
     };
-    oneapi::tbb::enumerable_thread_specific<Hand> hands([&] {
-        return Hand{TilePainter(draft, opening, air, frame.blending),
+    oneapi::tbb::enumerable_thread_specific<Worker> workers([&] {
+        return Worker{TilePainter(draft, opening, air, frame.blending),
                     LensPainter(points, draft ? plentyOfRays : points.count, opening, air, frame.blending),
                     {}};
     });
@@ -79,22 +79,22 @@ Result<Picture> rendered(const motion::Frame& frame, const Quality& quality, med
     std::atomic<std::size_t> next = 0, done = 0;
     // Each takes the next tile, so that they come in order.
     media::inParallel(0, media::cores(), [&](int) {
-        Hand& hand = hands.local();
+        Worker& worker = workers.local();
         struct Flush { // what was put away is there for all before the others hear of it
             ~Flush() { hwy::FlushStream(); }
         } const flush;
         for (std::size_t i; (i = next++) < tiles.size() && !progress.stopped();) {
             const media::Box& box = tiles[i];
             if (quality.way == Way::Pinhole || draft) {
-                hand.layers.paint(*entries, box, ground, hand.canvas);
-                if (draft) hand.lens.addGlints(*entries, box, hand.canvas);
+                worker.layers.paint(*entries, box, ground, worker.canvas);
+                if (draft) worker.lens.addGlints(*entries, box, worker.canvas);
             } else {
-                hand.lens.paint(*entries, box, ground, hand.canvas, progress.stop);
+                worker.lens.paint(*entries, box, ground, worker.canvas, progress.stop);
             }
             if (progress.stopped()) return;
             for (int y = box.y0; y < box.y1; ++y) {
                 float* out = picture.row(y) + 4 * box.x0;
-                const float* in = hand.canvas.rgba + 4 * (y - box.y0) * Canvas::side;
+                const float* in = worker.canvas.rgba + 4 * (y - box.y0) * Canvas::side;
                 if (quality.piece)
                     std::copy_n(in, 4 * (box.x1 - box.x0), out);
                 else

@@ -1,5 +1,5 @@
-// Reading a card's picture at any place: one ray at a time, for cards of every kind. The plain twin of the
-// kernels, and what they leave to it: boxes in which a card meets the horizon, and bent cards.
+// Sampling a card's picture at any place: one ray at a time, for cards of every kind. The plain twin of
+// the kernels, and what they leave to it: boxes in which a card meets the horizon, and bent cards.
 #pragma once
 
 #include "render/brush.h"

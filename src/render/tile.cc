@@ -169,7 +169,7 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
     Blocks hidden = 0;
     std::size_t kept = 0;
     for (std::size_t i = 0; i < seen.size() && !(ordered && (hidden & all) == all); ++i) {
-        know(seen[i], box);
+        prepare(seen[i], box);
         if ((seen[i].known.clear & all) == all) continue;
         hidden |= seen[i].known.opaque;
         if (kept != i) seen[kept] = seen[i];
@@ -242,7 +242,7 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
     underWhole(canvas, ground);
 }
 
-void TilePainter::know(Seen& seen, const media::Box& box) const {
+void TilePainter::prepare(Seen& seen, const media::Box& box) const {
     const Entry& entry = *seen.entry;
     const Plane& plane = entry.plane;
     const Reach& reach = seen.reach;

@@ -29,7 +29,7 @@ private:
         Known known{};
     };
     /// What can be told of one without painting it.
-    void know(Seen& seen, const media::Box& box) const;
+    void prepare(Seen& seen, const media::Box& box) const;
     void byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
                  Canvas& canvas);
     void byPixel(const std::vector<Seen>& seen, const media::Box& box, const float* ground, Canvas& canvas);

@@ -1,5 +1,6 @@
-// Value-or-error for the whole program. Every fallible function returns Result<T>; nothing throws across
-// a module's border.
+// Value-or-error for the whole program. What can fail returns Result<T>. Exceptions are used inside only: readers of
+// JSON throw Misread (scene/fields.h), and libraries may throw; the public function that began the work makes an Error of
+// either, so that none leaves `edit::apply`, `scene::load`, a render or a job.
 #pragma once
 
 #include <exception>

@@ -42,13 +42,14 @@ template <class T> struct Keyed {
 };
 
 /// What a track does before its first key and after its last.
-enum class Beside {
-    Hold,     ///< the value stays
-    Loop,     ///< the keys again and again
-    PingPong, ///< there and back
-    GoOn      ///< each time from where it ended, so that a turn goes on turning
+enum class Extrapolation {
+    Hold,          ///< the value stays
+    Loop,          ///< the keys again and again
+    PingPong,      ///< there and back
+    LoopWithOffset ///< each time from where it ended, so that a turn goes on turning
 };
-inline constexpr std::array<std::string_view, 4> besideNames = {"hold", "loop", "ping-pong", "go on"};
+inline constexpr std::array<std::string_view, 4> extrapolationNames = {"hold", "loop", "ping-pong",
+                                                                       "loop with offset"};
 
 /// A value that follows another: factor times what that was `delay` seconds ago, and an offset.
 struct Link {
@@ -79,7 +80,7 @@ inline constexpr std::array<std::string_view, 3> noiseNames = {"sway", "jitter",
 struct Track {
     std::string property;
     std::vector<Key<double>> keys; ///< in order of time, no two at the same; may be empty
-    Beside beside = Beside::Hold;
+    Extrapolation extrapolation = Extrapolation::Hold;
     std::optional<Link> link;
     std::vector<Noise> noises;
     bool operator==(const Track&) const = default;

@@ -27,15 +27,15 @@ public:
         for (std::size_t i = 0; i < m_all.size(); ++i)
             m_place[m_all[i].layer->id] = i;
     }
-    std::vector<Found> take() {
-        for (Found& found : m_all)
+    std::vector<LayerPath> take() {
+        for (LayerPath& found : m_all)
             if (!m_follows || !carriersOf(found, found.carriers, 0)) found.carriers = found.holders;
         return std::move(m_all);
     }
     std::string trouble() const {
         if (!m_follows) return "";
         std::vector<LayerPtr> carriers;
-        for (const Found& found : m_all) {
+        for (const LayerPath& found : m_all) {
             const Layer& layer = *found.layer;
             if (layer.follows != 0 && !m_place.contains(layer.follows))
                 return "'" + layer.name + "' follows a layer that is not there";
@@ -46,7 +46,7 @@ public:
     }
 
 private:
-    bool carriersOf(const Found& found, std::vector<LayerPtr>& carriers, int depth) const {
+    bool carriersOf(const LayerPath& found, std::vector<LayerPtr>& carriers, int depth) const {
         carriers.clear();
         if (depth > Limits::carriers) return false;
         LayerPtr by;
@@ -67,26 +67,26 @@ private:
         return true;
     }
 
-    std::vector<Found> m_all;
+    std::vector<LayerPath> m_all;
     std::unordered_map<std::int64_t, std::size_t> m_place;
     bool m_follows = false;
 };
 
 }
 
-std::vector<Found> all(const Scene& scene) {
+std::vector<LayerPath> all(const Scene& scene) {
     return Carrying(scene).take();
 }
 
-Found find(const Scene& scene, std::int64_t id) {
-    Found found;
+LayerPath find(const Scene& scene, std::int64_t id) {
+    LayerPath found;
     bool follows = false;
     forEach(scene, [&](const LayerPtr& layer, const std::vector<LayerPtr>& holders) {
         if (layer->id == id) found = {layer, holders, holders};
         follows = follows || layer->follows != 0;
     });
     if (follows && found.layer)
-        for (Found& each : all(scene))
+        for (LayerPath& each : all(scene))
             if (each.layer->id == id) return std::move(each);
     return found;
 }

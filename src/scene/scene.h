@@ -170,7 +170,7 @@ struct Layer {
     std::int64_t id = 0; ///< unique in the scene, above 0
     std::string name;
     bool visible = true;
-    bool locked = false; ///< the desk's hands leave it alone; edits by name do not care
+    bool locked = false; ///< the pointer can neither pick nor move it; edits that name it can
     std::vector<std::string> tags;
     double opacity = 1;
     Blend blend = Blend::Normal;
@@ -304,13 +304,13 @@ Scene emptyScene();
 
 /// A layer with the chain of groups that holds it, and with what carries it through space, outermost first.
 /// The two are the same unless a layer follows another: then that one carries it, with its own carriers.
-struct Found {
+struct LayerPath {
     LayerPtr layer;
     std::vector<LayerPtr> holders;
     std::vector<LayerPtr> carriers;
 };
 /// The layer with this id wherever it is nested; layer is null when there is none.
-Found find(const Scene& scene, std::int64_t id);
+LayerPath find(const Scene& scene, std::int64_t id);
 
 /// Calls visit(layer, holders) for every layer, groups before their children, lowest first.
 template <class Visit>
@@ -331,7 +331,7 @@ template <class Visit> void forEach(const Scene& scene, Visit&& visit) {
 
 /// Every layer with what carries it, groups before their children, lowest first. Layers that follow each
 /// other in a circle, or one that is not there, are carried by nothing.
-std::vector<Found> all(const Scene& scene);
+std::vector<LayerPath> all(const Scene& scene);
 
 /// A sentence on a layer that follows one that is not there, or itself in a circle, or too many in a row;
 /// empty when there is none.

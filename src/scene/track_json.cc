@@ -11,6 +11,16 @@ namespace {
 const Rational bound(1'000'000);
 constexpr double large = 1e7;
 
+// What files written before 28 November 2026 call `extrapolation`, its names, and some properties.
+constexpr const char* formerExtrapolation = "beside";
+constexpr std::array<std::string_view, 4> formerExtrapolationNames = {"hold", "loop", "ping-pong", "go on"};
+std::string presentName(const std::string& property) {
+    return property == "height" ? "up"
+           : property == "wide" ? "scale across"
+           : property == "tall" ? "scale up"
+                                : property;
+}
+
 std::string indexed(const std::string& where, std::size_t i) {
     return where + "[" + std::to_string(i) + "]";
 }
@@ -49,7 +59,7 @@ Link readLink(const Json& json, const std::string& where) {
     Fields fields(json, where);
     Link link;
     link.layer = fields.whole("layer", 0, std::int64_t{1} << 50, 0);
-    link.property = fields.text("property", 100);
+    link.property = presentName(fields.text("property", 100));
     if (link.layer == 0 ? !cameraProperty(link.property) : !layerProperty(link.property))
         throw Misread{"'" + fields.at("property") + "': there is no property '" + link.property + "'"};
     link.factor = fields.number("factor", -large, large, link.factor);
@@ -62,7 +72,8 @@ Link readLink(const Json& json, const std::string& where) {
 Json toJson(const Track& track) {
     Json json = {{"property", track.property}};
     if (!track.keys.empty()) json["keys"] = keysJson(track.keys, [](double v) { return Json(v); });
-    if (track.beside != Beside::Hold) json["beside"] = besideNames[static_cast<std::size_t>(track.beside)];
+    if (track.extrapolation != Extrapolation::Hold)
+        json["extrapolation"] = extrapolationNames[static_cast<std::size_t>(track.extrapolation)];
     if (track.link) json["link"] = toJson(*track.link);
     for (const Noise& noise : track.noises)
         json["noise"].push_back(toJson(noise));
@@ -89,7 +100,7 @@ std::vector<Track> readTracks(Fields& fields, Of of) {
     for (std::size_t i = 0; i < list.size(); ++i) {
         Fields one(list[i], fields.at("tracks", i));
         Track track;
-        track.property = one.text("property", 100);
+        track.property = presentName(one.text("property", 100));
         const bool known = of == Of::Camera ? cameraProperty(track.property) != nullptr
                                             : layerProperty(track.property) != nullptr;
         if (!known)
@@ -98,7 +109,11 @@ std::vector<Track> readTracks(Fields& fields, Of of) {
                         [&](const Track& other) { return other.property == track.property; }))
             throw Misread{"'" + one.at("property") + "': '" + track.property + "' has two tracks"};
         if (one.has("keys")) track.keys = readNumberKeys(one.value("keys"), one.at("keys"));
-        if (one.has("beside")) track.beside = static_cast<Beside>(one.choice("beside", besideNames));
+        if (one.has("extrapolation"))
+            track.extrapolation = static_cast<Extrapolation>(one.choice("extrapolation", extrapolationNames));
+        else if (one.has(formerExtrapolation))
+            track.extrapolation =
+                static_cast<Extrapolation>(one.choice(formerExtrapolation, formerExtrapolationNames));
         if (one.has("link")) track.link = readLink(one.value("link"), one.at("link"));
         if (one.has("noise")) {
             const Json& noises = one.array("noise", Limits::noises);

@@ -221,7 +221,7 @@ TEST(Checks, LayersOfALoopMeetTheirBeginning) {
     EXPECT_FALSE(find(look(mended(scene, ends->fixes.at(0))), Kind::Ends));
     // What swings on after its keys has no such fix: a key at the end would change how it swings.
     auto swings = std::make_shared<scene::Layer>(*boat);
-    swings->tracks[0].beside = scene::Beside::GoOn;
+    swings->tracks[0].extrapolation = scene::Extrapolation::LoopWithOffset;
     scene.layers = {swings};
     const auto on = find(look(scene), Kind::Ends);
     ASSERT_TRUE(on);
@@ -230,7 +230,7 @@ TEST(Checks, LayersOfALoopMeetTheirBeginning) {
 
 TEST(Checks, AKeyThatHoldsUpToAnotherJumps) {
     scene::Scene scene = straight(3);
-    scene::Track height{"height", {{Rational(1), 1.5}, {Rational(2), 2.0}, {Rational(4), 2.0}}};
+    scene::Track height{"up", {{Rational(1), 1.5}, {Rational(2), 2.0}, {Rational(4), 2.0}}};
     scene.camera.tracks = {height};
     EXPECT_FALSE(find(look(scene), Kind::Jump));
     scene.camera.tracks[0].keys[0].hold = true; // half a metre up within no time

@@ -186,7 +186,7 @@ TEST(Demo, ALayerRecedesUnseen) {
                         {"name", "Still"},
                         {"edits",
                          {water,
-                          {{"edit", "remove-track"}, {"layers", {"Boatman"}}, {"property", "height"}},
+                          {{"edit", "remove-track"}, {"layers", {"Boatman"}}, {"property", "up"}},
                           {{"edit", "mark"}, {"focusOn", nullptr}}}}};
     const Json sky = {{"edit", "recede"}, {"layers", {"Night sky"}}, {"from", "1"}, {"to", "2"},
                       {"depth", 150},     {"pace", "soft both"}};

@@ -19,15 +19,15 @@ TEST(BrightnessKey, IsARampOfEncodedLuminance) {
     for (const float v : {0.f, 0.02f, 0.1f, 0.2f, 0.4f, 0.7f, 1.f}) {
         const double encoded = v <= 0.0031308f ? 12.92 * v : 1.055 * std::pow(v, 1 / 2.4) - 0.055;
         const double alpha = std::clamp((100 * encoded - 20) / 60, 0.0, 1.0);
-        const Keyed keyed = keyedBy(key, {v, v, v});
+        const KeyedPixel keyed = keyedBy(key, {v, v, v});
         EXPECT_NEAR(keyed.alpha, alpha, 1e-5);
         EXPECT_LE(keyed.colour[0], v + 1e-6);
     }
     // smoke over black stays as bright as it was when it is laid over black again
-    const Keyed all = keyedBy(scene::BrightnessKey{}, {0.3f, 0.2f, 0.1f});
+    const KeyedPixel all = keyedBy(scene::BrightnessKey{}, {0.3f, 0.2f, 0.1f});
     EXPECT_FLOAT_EQ(all.colour[0], 0.3f);
     // over white: clear where it is white
-    const Keyed white = keyedBy(scene::BrightnessKey{0, 100, true}, {1, 1, 1});
+    const KeyedPixel white = keyedBy(scene::BrightnessKey{0, 100, true}, {1, 1, 1});
     EXPECT_NEAR(white.alpha, 0, 1e-6);
     EXPECT_NEAR(keyedBy(scene::BrightnessKey{0, 100, true}, {0, 0, 0}).alpha, 1, 1e-6);
 }
@@ -45,7 +45,7 @@ TEST(ColourKey, GivesBackWhatWasMixedWithTheScreen) {
         Triple mixed;
         for (std::size_t c = 0; c < 3; ++c)
             mixed[c] = thing[c] * share + screen[c] * (1 - share);
-        const Keyed keyed = keyedBy(key, mixed);
+        const KeyedPixel keyed = keyedBy(key, mixed);
         EXPECT_NEAR(keyed.alpha, share, 1e-5);
         for (std::size_t c = 0; c < 3; ++c)
             EXPECT_NEAR(keyed.colour[c], thing[c] * share, 1e-5);
@@ -54,7 +54,7 @@ TEST(ColourKey, GivesBackWhatWasMixedWithTheScreen) {
     key.spill = 1;
     key.keepLight = 0.5;
     key.softness = 10;
-    const Keyed keyed = keyedBy(key, {0.2f, 0.3f, 0.1f});
+    const KeyedPixel keyed = keyedBy(key, {0.2f, 0.3f, 0.1f});
     const float back = 0.1f * 0.7152f * 0.5f;
     EXPECT_NEAR(keyed.alpha, 1, 1e-6);
     EXPECT_NEAR(keyed.colour[1], 0.2f + back, 1e-5);
@@ -140,7 +140,7 @@ TEST(DifferenceKey, TakesWhatIsNotOnThePlate) {
     scene::DifferenceKey key;
     const Triple plate = {0.2f, 0.3f, 0.4f};
     EXPECT_EQ(keyedBy(key, plate, plate).alpha, 0);
-    const Keyed other = keyedBy(key, {0.8f, 0.1f, 0.1f}, plate);
+    const KeyedPixel other = keyedBy(key, {0.8f, 0.1f, 0.1f}, plate);
     EXPECT_EQ(other.alpha, 1);
     EXPECT_EQ(other.colour[0], 0.8f);
 }

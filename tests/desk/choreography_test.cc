@@ -123,7 +123,8 @@ TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
 }
 
 TEST_F(Choreography, EveryWalkDoesItsOwn) {
-    const auto walked = [&](interaction::WalkMode how, QPointF by, Qt::KeyboardModifiers keys = Qt::NoModifier) {
+    const auto walked = [&](interaction::WalkMode how, QPointF by,
+                            Qt::KeyboardModifiers keys = Qt::NoModifier) {
         walk(how, by, keys);
         const scene::Pose pose = marks()[0].pose;
         session().undo();

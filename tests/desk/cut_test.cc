@@ -54,8 +54,9 @@ protected:
     }
     double alphaAt(const V2d& place) {
         const auto pixels = motion::pixelsAt(scene(), scene().layers[0], session().time());
-        CutPictureWish wish{pixels, session().sharedSources(), 2, 1, QRectF(place.x - 1, place.y - 1, 2, 2)};
-        const auto picture = cutPicture(wish, {});
+        CutPictureRequest request{pixels, session().sharedSources(), 2, 1,
+                                  QRectF(place.x - 1, place.y - 1, 2, 2)};
+        const auto picture = cutPicture(request, {});
         if (!picture) return -1;
         const int x = static_cast<int>(place.x - picture->place.left()),
                   y = static_cast<int>(place.y - picture->place.top());
@@ -294,7 +295,7 @@ TEST_F(Cutting, APhotographBecomesThreeLayersInAFewActions) {
     // the near layer travels more than the far one
     const auto centre = [&](const scene::LayerPtr& layer, const Rational& time) {
         const auto frame = motion::evaluate(scene(), time, {600, 400});
-        return optics::project(frame.view, optics::cardOf(*layer, {}).centre())->x;
+        return optics::project(frame.view, optics::surfaceOf(*layer, {}).centre())->x;
     };
     const auto travel = [&](std::size_t n) {
         return std::abs(centre(scene().layers[n], Rational(4)) - centre(scene().layers[n], Rational(0)));

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "desk/dialogs/bring_in_dialog.h"
+#include "desk/kit/settings.h"
 #include "desk/window/main_window.h"
 #include "support/support.h"
 
@@ -51,6 +52,12 @@ protected:
         return done && QTest::qWaitForWindowActive(&window);
     }
 
+    /// What has been asked for, such as a new layout, is done.
+    static void doPosted() {
+        for (int round = 0; round < 5; ++round)
+            QApplication::processEvents();
+    }
+
     static void drag(QWidget* widget, QPointF from, QPointF to, Qt::KeyboardModifiers keys = Qt::NoModifier,
                      bool release = true) {
         QTest::mousePress(widget, Qt::LeftButton, keys, from.toPoint());
@@ -72,6 +79,10 @@ protected:
     }
 
     test::TempDir dir;
+    /// What the test before has left is forgotten before the window reads it.
+    struct NoSettings {
+        NoSettings() { settings().clear(); }
+    } noSettings;
     MainWindow window;
 };
 

@@ -3,7 +3,7 @@
 #include "desk/cutting/cut_view.h"
 #include "desk/dialogs/guide_window.h"
 #include "desk/jobs/background.h"
-#include "desk/jobs/picture_request.h"
+#include "desk/jobs/view_renderer.h"
 #include "desk/kit/number_field.h"
 #include "desk/kit/shipped.h"
 #include "desk/set/draft_view.h"
@@ -313,11 +313,11 @@ TEST_F(FirstMile, FailuresAreToldInSentences) {
     bringPicture();
     std::filesystem::remove(dir / "p.png");
     session().sources().forgetProblems();
-    PictureRequest request(std::make_shared<media::PixelCache>());
-    QSignalSpy failed(&request, &PictureRequest::failed);
-    Wish wish{.frame = motion::evaluate(scene(), Rational(0), {64, 36})};
-    wish.quality.placeholders = false;
-    request.ask(std::move(wish));
+    ViewRenderer renderer(std::make_shared<media::PixelCache>());
+    QSignalSpy failed(&renderer, &ViewRenderer::failed);
+    RenderRequest request{.frame = motion::evaluate(scene(), Rational(0), {64, 36})};
+    request.quality.placeholders = false;
+    renderer.ask(std::move(request));
     ASSERT_TRUE(failed.wait(10000));
     EXPECT_NE(failed.at(0).at(0).toString().indexOf(QStringLiteral("p.png")), -1);
 }

@@ -132,9 +132,9 @@ TEST_F(Staged, WalkingOnAMarkChangesTheMark) {
     EXPECT_GT(scene().camera.marks[0].pose.position.y, 0.1); // the picture goes down as the camera goes up
     const double z = scene().camera.marks[0].pose.position.z;
     QTest::keyClick(&window.camera(), Qt::Key_Up);
-    QTest::qWait(800); // a row of presses is one step, which ends by itself
+    // A row of presses is one step, which ends by itself.
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session().history().undoName() == "Set mark"; }));
     EXPECT_LT(scene().camera.marks[0].pose.position.z, z);
-    EXPECT_EQ(session().history().undoName(), "Set mark");
 }
 
 TEST_F(Staged, WalkingBetweenMarksKeysNothingAndLosesNothing) {

@@ -1,7 +1,7 @@
 // The picture in the Camera view: draft while something moves, refined where it stands still, and how it is
 // shown.
 #include "desk/camera/camera_view.h"
-#include "desk/jobs/picture_request.h"
+#include "desk/jobs/view_renderer.h"
 #include "render/render.h"
 #include "staged_fixture.h"
 
@@ -80,7 +80,10 @@ TEST_F(Pictures, AChangeGoesBackToTheDraftAndIsRefinedAgain) {
     run("refine");
     ASSERT_TRUE(session().apply({{"edit", "lens"}, {"focus", 10.0}}));
     EXPECT_TRUE(QTest::qWaitFor([&] { return pictures.count() > 1; }, 20000));
-    QTest::qWait(500);
+    QSignalSpy finals(&camera(), &CameraView::pictureRefined);
+    ASSERT_TRUE(session().apply({{"edit", "lens"}, {"focus", 12.0}}));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return pictures.count() > 2; }, 20000));
+    EXPECT_EQ(finals.count(), 0);
     EXPECT_FALSE(camera().refined());
     run("refine");
     EXPECT_TRUE(refined());
@@ -92,11 +95,11 @@ TEST_F(Pictures, TheIrisTheShutterAndTheAirAreSetAtTheSide) {
     ASSERT_TRUE(iris);
     iris->setCurrentIndex(iris->findData(6));
     Q_EMIT iris->activated(iris->currentIndex());
-    type("Iris turned", "15");
+    type("Iris rotation", "15");
     EXPECT_EQ(scene().camera.iris, (scene::Iris{6, 15}));
     // A number of blades that the list does not offer stays when they are turned.
     ASSERT_TRUE(session().apply({{"edit", "lens"}, {"iris", {{"blades", 11}}}}));
-    type("Iris turned", "20");
+    type("Iris rotation", "20");
     EXPECT_EQ(scene().camera.iris, (scene::Iris{11, 20}));
     session().undo();
     session().undo();

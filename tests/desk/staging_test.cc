@@ -13,6 +13,7 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QFileSystemWatcher>
 #include <QKeySequenceEdit>
 #include <QLabel>
 #include <QListWidget>
@@ -100,7 +101,7 @@ TEST_F(Staging, FittingASelectionShowsItLarge) {
 TEST_F(Staging, SectionPushesSlidesAndStandsThingsOnTheGround) {
     window.panes().show(1, Panes::View::Section);
     DraftView& section = window.section();
-    QTest::qWait(60); // laid out
+    doPosted();
     const QPointF bar = section.barMiddle(front);
     drag(&section, bar, {section.placeOfDepth(16).x(), bar.y()});
     EXPECT_NEAR(depth(front), 16, 0.5);
@@ -172,7 +173,7 @@ TEST_F(Staging, ModelTurnsWithoutTouchingTheSceneAndItsArrowsMoveLayers) {
     EXPECT_NEAR(depth(front), was, 1e-9);
     // A click selects what is under it.
     session().select({});
-    const auto corner = model.placeOf(optics::cardOf(layer(back), {}).at(0.02, 0.02));
+    const auto corner = model.placeOf(optics::surfaceOf(layer(back), {}).at(0.02, 0.02));
     ASSERT_TRUE(corner);
     QTest::mouseClick(&model, Qt::LeftButton, Qt::NoModifier, corner->toPoint());
     EXPECT_EQ(session().selection(), std::vector{back});
@@ -333,7 +334,7 @@ TEST_F(Staging, TheWindowMayGoWhileANameIsWritten) {
     ASSERT_TRUE(QTest::qWaitForWindowActive(&other));
     ASSERT_TRUE(other.session().apply({{"edit", "add"}, {"layers", {scene::toJson(layer(front))}}}));
     other.ladder().setListing(true);
-    QTest::qWait(50);
+    doPosted();
     LayerList& list = other.ladder().list();
     const QRect row = list.rowRect(other.session().scene()->layers[0]->id);
     ASSERT_FALSE(row.isEmpty());
@@ -347,7 +348,7 @@ TEST_F(Staging, TheListRenamesHidesAndSelects) {
     run("list");
     EXPECT_TRUE(window.ladder().listing());
     LayerList& list = window.ladder().list();
-    QTest::qWait(50);
+    doPosted();
     const QRect row = list.rowRect(front);
     ASSERT_FALSE(row.isEmpty());
     QTest::mouseClick(list.viewport(), Qt::LeftButton, Qt::NoModifier, row.center());
@@ -358,8 +359,8 @@ TEST_F(Staging, TheListRenamesHidesAndSelects) {
     QTest::keyClick(entry, Qt::Key_A, Qt::ControlModifier);
     QTest::keyClicks(entry, "Lantern");
     QTest::keyClick(entry, Qt::Key_Return);
-    QTest::qWait(20); // the list commits after the key
-    EXPECT_EQ(layer(front).name, "Lantern");
+    // The list commits after the key.
+    EXPECT_TRUE(QTest::qWaitFor([&] { return layer(front).name == "Lantern"; }));
     const QModelIndex index = list.indexAt(list.rowRect(back).center());
     const QRect eye = list.visualRect(index.siblingAtColumn(2));
     QTest::mouseClick(list.viewport(), Qt::LeftButton, Qt::NoModifier, eye.center());
@@ -421,7 +422,7 @@ TEST_F(Staging, ManyArePushedTogetherBySpreadAndRatio) {
     EXPECT_NEAR(depth(back), 50, 1e-9);
     type("Nearest", "5");
     type("Farthest", "40");
-    QTest::qWait(30); // laid out
+    doPosted();
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("spread")), Qt::LeftButton);
     EXPECT_NEAR(depth(front), 5, 1e-9);
     EXPECT_NEAR(depth(back), 40, 1e-9);
@@ -476,7 +477,7 @@ TEST_F(Staging, FramingIsHeldForTheMarkChosen) {
     session().setReferenceMark(1);
     session().select({front});
     const auto corners = [&] {
-        const motion::Standing seen(scene(), 0, scene().camera.marks[1].pose);
+        const motion::ResolvedScene seen(scene(), 0, scene().camera.marks[1].pose);
         return *motion::measureAt(seen, seen.find(front)).corners;
     };
     const auto before = corners();
@@ -568,7 +569,7 @@ TEST_F(Staging, FiveLoosePicturesAreStagedInFewActions) {
     const auto act = [&](auto&& what) {
         ++actions;
         what();
-        QTest::qWait(20);
+        doPosted();
     };
     act([&] { ASSERT_TRUE(drop({names[0], names[1], names[2], names[3], names[4]})); });
     ASSERT_EQ(scene().layers.size(), 5u);
@@ -730,7 +731,10 @@ TEST_F(Staging, MissingMediaAreFoundAndChangedOnesReadAgain) {
     EXPECT_TRUE(found[0][0].toBool());
     EXPECT_EQ(scene::mediaOf(layer(front))->path, (dir / "elsewhere" / "front.png").string());
     // Written anew with twice the pixels: as wide as before, of another size in pixels.
-    QTest::qWait(500); // being watched
+    const QString path = QString::fromStdString((dir / "elsewhere" / "front.png").string());
+    auto* watcher = window.findChild<QFileSystemWatcher*>();
+    ASSERT_TRUE(watcher);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return watcher->files().contains(path); }, 10000));
     const double width = layer(front).size().x;
     test::writePicture(dir / "elsewhere" / "front.png", {384, 216}, [](int, int) { return Rgba8{9, 9, 9}; });
     ASSERT_TRUE(QTest::qWaitFor([&] { return layer(front).pixels == V2i(384, 216); }, 10000));

@@ -31,81 +31,80 @@ protected:
         window.panes().reveal(Panes::View::Curves);
         // Once it is laid out, or a drag would begin on another paper than it ends on.
         ASSERT_TRUE(QTest::qWaitFor([&] { return paper().width() > 200 && paper().height() > 200; }, 5000));
-        window.curves().setProperty("height");
+        window.curves().setProperty("up");
     }
 };
 
 TEST_F(Tracks, KeysAreDraggedCopiedAndTakenOffInTheTimeline) {
-    key(front, "height", 1, 0.5);
-    key(front, "height", 3, 1.5);
+    key(front, "up", 1, 0.5);
+    key(front, "up", 3, 1.5);
     timeline().setOpen(front, true);
-    const interaction::KeyRef first{front, "height", 1}, last{front, "height", 3};
-    ASSERT_FALSE(timeline().laneOf(front, "height").isEmpty());
+    const interaction::KeyRef first{front, "up", 1}, last{front, "up", 3};
+    ASSERT_FALSE(timeline().laneOf(front, "up").isEmpty());
     const QPointF at = timeline().placeOf(first);
     drag(&timeline(), at, at + QPointF(timeline().xOfFrame(12) - timeline().xOfFrame(0), 0));
-    EXPECT_EQ(track(front, "height")->keys[0].time, Rational(3, 2));
-    EXPECT_TRUE(interaction::contains(session().keys(), {front, "height", Rational(3, 2)}));
+    EXPECT_EQ(track(front, "up")->keys[0].time, Rational(3, 2));
+    EXPECT_TRUE(interaction::contains(session().keys(), {front, "up", Rational(3, 2)}));
     // With Shift a copy.
     const QPointF end = timeline().placeOf(last);
     drag(&timeline(), end, {timeline().xOfFrame(96), end.y()}, Qt::ShiftModifier);
-    ASSERT_EQ(track(front, "height")->keys.size(), 3u);
-    EXPECT_EQ(track(front, "height")->keys[2].time, Rational(4));
-    EXPECT_EQ(track(front, "height")->keys[2].value, 1.5);
+    ASSERT_EQ(track(front, "up")->keys.size(), 3u);
+    EXPECT_EQ(track(front, "up")->keys[2].time, Rational(4));
+    EXPECT_EQ(track(front, "up")->keys[2].value, 1.5);
     // Several by a frame around them, then off.
-    const QRectF lane = timeline().laneOf(front, "height");
+    const QRectF lane = timeline().laneOf(front, "up");
     drag(&timeline(), {timeline().xOfFrame(60), lane.top() + 1},
          {timeline().xOfFrame(120), lane.bottom() - 1});
     EXPECT_EQ(session().keys().size(), 2u);
     QTest::keyClick(&timeline(), Qt::Key_Delete);
-    ASSERT_EQ(track(front, "height")->keys.size(), 1u);
+    ASSERT_EQ(track(front, "up")->keys.size(), 1u);
     EXPECT_EQ(scene().layers.size(), 2u); // the layer is still there
     // A double click is a key, with what the value is there.
     QTest::mouseDClick(&timeline(), Qt::LeftButton, Qt::NoModifier,
                        QPointF(timeline().xOfFrame(72), lane.center().y()).toPoint());
-    ASSERT_EQ(track(front, "height")->keys.size(), 2u);
-    EXPECT_NEAR(track(front, "height")->keys[1].value, 0.5, 1e-9);
+    ASSERT_EQ(track(front, "up")->keys.size(), 2u);
+    EXPECT_NEAR(track(front, "up")->keys[1].value, 0.5, 1e-9);
 }
 
 TEST_F(Tracks, CurvesSetMoveAndBendKeys) {
     session().select({front});
     showCurves();
     const double here = scene::find(scene(), front).layer->placement.position.y;
-    QTest::mouseDClick(&paper(), Qt::LeftButton, Qt::NoModifier,
-                       paper().placeOf("height", 1, here).toPoint());
-    ASSERT_TRUE(track(front, "height"));
-    EXPECT_NEAR(track(front, "height")->keys[0].value, here, 1e-9); // on the curve: its value
-    key(front, "height", 4, here + 2);
-    const interaction::KeyRef last{front, "height", 4};
+    QTest::mouseDClick(&paper(), Qt::LeftButton, Qt::NoModifier, paper().placeOf("up", 1, here).toPoint());
+    ASSERT_TRUE(track(front, "up"));
+    EXPECT_NEAR(track(front, "up")->keys[0].value, here, 1e-9); // on the curve: its value
+    key(front, "up", 4, here + 2);
+    const interaction::KeyRef last{front, "up", 4};
     const QPointF at = paper().placeOf(last);
-    const QPointF to = paper().placeOf("height", 5, here + 1);
+    const QPointF to = paper().placeOf("up", 5, here + 1);
     drag(&paper(), at, to);
-    EXPECT_EQ(track(front, "height")->keys[1].time, Rational(5));
-    EXPECT_NEAR(track(front, "height")->keys[1].value, here + 1, 0.05);
+    EXPECT_EQ(track(front, "up")->keys[1].time, Rational(5));
+    EXPECT_NEAR(track(front, "up")->keys[1].value, here + 1, 0.05);
     // Along one axis with Shift.
-    const QPointF from = paper().placeOf({front, "height", 5});
+    const QPointF from = paper().placeOf({front, "up", 5});
     drag(&paper(), from, from + QPointF(3, -40), Qt::ShiftModifier);
-    EXPECT_EQ(track(front, "height")->keys[1].time, Rational(5));
-    EXPECT_GT(track(front, "height")->keys[1].value, here + 1.1);
+    EXPECT_EQ(track(front, "up")->keys[1].time, Rational(5));
+    EXPECT_GT(track(front, "up")->keys[1].value, here + 1.1);
     // How it arrives, by the hand at the key.
-    session().chooseKeys({{front, "height", 5}});
-    const auto hand = paper().handle({front, "height", 5}, false);
+    session().chooseKeys({{front, "up", 5}});
+    const auto hand = paper().handle({front, "up", 5}, false);
     ASSERT_TRUE(hand);
     drag(&paper(), *hand, *hand + QPointF(-60, 0));
-    EXPECT_LT(track(front, "height")->keys[0].pace.x2, 0.95);
-    EXPECT_FALSE(paper().handle({front, "height", 5}, true)); // nothing comes after it
+    EXPECT_LT(track(front, "up")->keys[0].pace.x2, 0.95);
+    EXPECT_FALSE(paper().handle({front, "up", 5}, true)); // nothing comes after it
 }
 
 TEST_F(Tracks, SeveralKeysAreStretchedReversedAndLooped) {
-    key(front, "height", 1, 0);
-    key(front, "height", 2, 4);
+    key(front, "up", 1, 0);
+    key(front, "up", 2, 4);
     key(front, "turn", 2, 10);
     key(front, "turn", 3, 50);
     session().select({front});
     run("keys-all");
     EXPECT_EQ(session().keys().size(), 4u);
     run("keys-reverse"); // as one: 1..3 becomes 3..1
-    EXPECT_EQ(track(front, "height")->keys[0].time, Rational(2));
-    EXPECT_EQ(track(front, "height")->keys[0].value, 4);
+    EXPECT_EQ(track(front, "up")->keys[0].time, Rational(2));
+    EXPECT_EQ(track(front, "up")->keys[0].value, 4);
     EXPECT_EQ(track(front, "turn")->keys[0].time, Rational(1));
     EXPECT_EQ(track(front, "turn")->keys[0].value, 50);
     session().undo();
@@ -115,19 +114,19 @@ TEST_F(Tracks, SeveralKeysAreStretchedReversedAndLooped) {
             f->setText(QStringLiteral("200 %"));
         dialog->accept();
     });
-    EXPECT_EQ(track(front, "height")->keys[1].time, Rational(3));
+    EXPECT_EQ(track(front, "up")->keys[1].time, Rational(3));
     EXPECT_EQ(track(front, "turn")->keys[0].time, Rational(3));
     EXPECT_EQ(track(front, "turn")->keys[1].time, Rational(5));
     session().chooseKeys({{front, "turn", 3}});
-    run("beside-ping-pong");
-    EXPECT_EQ(track(front, "turn")->beside, scene::Beside::PingPong);
+    run("extrapolation-ping-pong");
+    EXPECT_EQ(track(front, "turn")->extrapolation, scene::Extrapolation::PingPong);
     run("keys-hold");
     EXPECT_TRUE(track(front, "turn")->keys[0].hold);
 }
 
 TEST_F(Tracks, KeysAreCopiedToAnotherLayerAndTheCamera) {
-    key(front, "height", 1, 0);
-    key(front, "height", 2, 4);
+    key(front, "up", 1, 0);
+    key(front, "up", 2, 4);
     key(front, "opacity", 1, 1);
     session().select({front});
     run("keys-all");
@@ -135,13 +134,13 @@ TEST_F(Tracks, KeysAreCopiedToAnotherLayerAndTheCamera) {
     session().select({back});
     session().setFrame(48);
     run("keys-put");
-    ASSERT_TRUE(track(back, "height"));
-    EXPECT_EQ(track(back, "height")->keys[0].time, Rational(2));
-    EXPECT_EQ(track(back, "height")->keys[1].value, 4);
+    ASSERT_TRUE(track(back, "up"));
+    EXPECT_EQ(track(back, "up")->keys[0].time, Rational(2));
+    EXPECT_EQ(track(back, "up")->keys[1].value, 4);
     EXPECT_TRUE(track(back, "opacity"));
     session().select({});
     run("keys-put");
-    ASSERT_TRUE(track(0, "height")); // the camera has a height, but no opacity
+    ASSERT_TRUE(track(0, "up")); // the camera has a height, but no opacity
     EXPECT_FALSE(track(0, "opacity"));
 }
 
@@ -202,12 +201,12 @@ TEST_F(Tracks, BarsAreTrimmedFadedAndMoved) {
     EXPECT_EQ(layer(front).showing.in, Rational(2));
     EXPECT_EQ(layer(front).showing.out, Rational(5));
     // With all that is keyed on it.
-    key(front, "height", 2, 1);
+    key(front, "up", 2, 1);
     key(front, "turn", 3, 5);
     drag(&timeline(), {timeline().barOf(front).center().x(), y},
          {timeline().barOf(front).center().x() - timeline().xOfFrame(24) + timeline().xOfFrame(0), y});
     EXPECT_EQ(layer(front).showing.in, Rational(1));
-    EXPECT_EQ(track(front, "height")->keys[0].time, Rational(1));
+    EXPECT_EQ(track(front, "up")->keys[0].time, Rational(1));
     EXPECT_EQ(track(front, "turn")->keys[0].time, Rational(2));
     // Back to the very begin: it shows always.
     const QRectF then = timeline().barOf(front);
@@ -287,23 +286,23 @@ TEST_F(Tracks, WhatStandsInTheWayIsSaidAndMended) {
 }
 
 TEST_F(Tracks, ChosenKeysAreStretchedByTheirBox) {
-    key(front, "height", 1, 1.0);
-    key(front, "height", 2, 2.0);
+    key(front, "up", 1, 1.0);
+    key(front, "up", 2, 2.0);
     session().select({front});
     showCurves();
-    session().chooseKeys({{front, "height", 1}, {front, "height", 2}});
+    session().chooseKeys({{front, "up", 1}, {front, "up", 2}});
     QApplication::processEvents();
     // The box is 9 px around them; its hands are in the middles of its sides.
-    const QPointF a = paper().placeOf(interaction::KeyRef{front, "height", 1}),
-                  b = paper().placeOf(interaction::KeyRef{front, "height", 2});
+    const QPointF a = paper().placeOf(interaction::KeyRef{front, "up", 1}),
+                  b = paper().placeOf(interaction::KeyRef{front, "up", 2});
     const double middle = (a.y() + b.y()) / 2, second = b.x() - a.x();
     drag(&paper(), {b.x() + 9, middle}, {b.x() + 9 + second, middle});
-    const auto keys = [&] { return track(front, "height")->keys; };
+    const auto keys = [&] { return track(front, "up")->keys; };
     EXPECT_NEAR(keys()[1].time.toDouble(), 3, 0.05); // twice as long
     EXPECT_EQ(keys()[0].time, Rational(1));
     EXPECT_EQ(session().keys().size(), 2u); // still chosen, where they are now
     session().undo();
-    session().chooseKeys({{front, "height", 1}, {front, "height", 2}});
+    session().chooseKeys({{front, "up", 1}, {front, "up", 2}});
     QApplication::processEvents();
     const double half = (a.x() + b.x()) / 2, rise = a.y() - b.y();
     drag(&paper(), {half, b.y() - 9}, {half, b.y() - 9 + rise / 2}); // its top, halfway down

@@ -40,7 +40,7 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     const double wanted = 20;
     drag(&plan, rung.center(),
          rung.center() + window.plan().placeOfDepth(wanted) - window.plan().placeOfDepth(before));
-    const scene::Found pushed = scene::find(scene(), skyId);
+    const scene::LayerPath pushed = scene::find(scene(), skyId);
     const double depth = optics::depthOf(scene(), pushed);
     EXPECT_NEAR(depth, wanted, 1.0); // a pixel is some centimetres
     EXPECT_NEAR(pushed.layer->placement.scale.x, depth / before, 1e-9);

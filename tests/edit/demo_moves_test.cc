@@ -3,7 +3,7 @@
 #include "edit/edit.h"
 #include "motion/camera_move.h"
 #include "motion/ready_moves.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "scene/file.h"
 
 #include <algorithm>
@@ -26,7 +26,7 @@ scene::Scene still() {
     scene.camera.marks[0].pose.focus = 6.4;
     scene.camera.pace.reset();
     scene.camera.tracks.clear();
-    for (const scene::Found& found : scene::all(demo()))
+    for (const scene::LayerPath& found : scene::all(demo()))
         scene::changeLayer(scene.layers, found.layer->id, [](scene::Layer& layer) { layer.tracks.clear(); });
     return scene;
 }
@@ -61,9 +61,9 @@ TEST(DemoMoves, NothingJumpsFromFrameToFrame) {
         ASSERT_TRUE(moved) << name << moved.error().sentence;
         moved->output.frames = 6 * 24 + 1;
         std::size_t looked = 0;
-        for (const scene::Found& found : scene::all(*moved))
+        for (const scene::LayerPath& found : scene::all(*moved))
             for (int k = 0; k < 25; ++k) { // its corners, and places between them
-                const V3d place = optics::cardOf(*found.layer, optics::worldOf(found.carriers))
+                const V3d place = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers))
                                       .at(k % 5 * 0.25, k / 5 * 0.25);
                 for (const std::vector<double>& run : changesOf(*moved, place))
                     for (std::size_t i = 0; i + around <= run.size(); ++i, ++looked) {

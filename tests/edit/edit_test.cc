@@ -152,7 +152,7 @@ TEST(BringIn, LaterPicturesFillTheFrameThatIsThere) {
     EXPECT_EQ(scene.output.frame, V2i(1920, 1080));
     const auto& layer = *scene.layers.back();
     const optics::View view = optics::firstView(scene);
-    const optics::Card card = optics::cardOf(layer, {});
+    const optics::Surface card = optics::surfaceOf(layer, {});
     // wider than high: the width is filled, top and bottom stand over; centred on the axis of the first mark
     EXPECT_NEAR(optics::project(view, card.corner)->x, 0, 1e-6);
     EXPECT_NEAR(optics::project(view, card.corner + card.across)->x, 1920, 1e-6);
@@ -180,7 +180,8 @@ TEST(BringIn, LayersGroupOrOneLayer) {
     const auto view = optics::firstView(layers);
     const auto place = [&](const scene::Scene& s, std::int64_t id) {
         const auto found = scene::find(s, id);
-        return *optics::project(view, optics::cardOf(*found.layer, optics::worldOf(found.carriers)).corner);
+        return *optics::project(view,
+                                optics::surfaceOf(*found.layer, optics::worldOf(found.carriers)).corner);
     };
     EXPECT_NEAR((place(layers, 2) - V2d(10, 4)).length(), 0, 1e-6);
     EXPECT_NEAR((place(group, group.layers[0]->group()->children[1]->id) - V2d(10, 4)).length(), 0, 1e-6);
@@ -367,10 +368,12 @@ TEST(Recovery, Kill9LosesAtMostTheEditBeingMade) {
             }
         }
         ::close(told[1]);
-        ::usleep(static_cast<useconds_t>(3000 + 2700 * round));
+        // Killed as it goes on, after so many edits.
+        int last = -1, i = 0;
+        for (int n = 0; n < 1 + 7 * round && ::read(told[0], &i, sizeof i) == sizeof i; ++n)
+            last = i;
         ::kill(child, SIGKILL);
         ::waitpid(child, nullptr, 0);
-        int last = -1, i = 0;
         while (::read(told[0], &i, sizeof i) == sizeof i)
             last = i;
         ::close(told[0]);

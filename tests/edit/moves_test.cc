@@ -1,7 +1,7 @@
 // Edits of the camera's move, of tracks and of the times of layers.
 #include "edit/edit.h"
 #include "motion/camera_move.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "motion/values.h"
 #include "scene/scene_json.h"
 
@@ -230,7 +230,7 @@ TEST_F(Moves, TracksOfManyLayersAreTheirOwn) {
     EXPECT_EQ(seeds(*edit::apply(scene, edit)), (std::set<std::int64_t>{5}));
     apply({{"edit", "track"},
            {"layers", names},
-           {"property", "height"},
+           {"property", "up"},
            {"keys", {{{"time", 0}, {"value", 1}}, {{"time", 1}, {"value", 2}}}},
            {"delayEach", "1/4"},
            {"offsetEach", 0.5}});
@@ -239,7 +239,7 @@ TEST_F(Moves, TracksOfManyLayersAreTheirOwn) {
         scene::forEach(scene, [&](const scene::LayerPtr& each, const auto&) {
             if (each->name == names[i])
                 for (const scene::Track& t : each->tracks)
-                    if (t.property == "height") track = &t;
+                    if (t.property == "up") track = &t;
         });
         ASSERT_TRUE(track);
         EXPECT_EQ(track->keys[1].time, Rational(1) + Rational(static_cast<std::int64_t>(i), 4));
@@ -312,11 +312,11 @@ TEST_F(Moves, PushingAMovingLayerHoldsItsFramingAllAlong) {
            {"keys", {{{"time", 0}, {"value", -1}}, {{"time", 4}, {"value", 3}}}}});
     apply({{"edit", "track"},
            {"layers", {"Boatman"}},
-           {"property", "wide"},
+           {"property", "scale across"},
            {"keys", {{{"time", 0}, {"value", 1}}, {{"time", 4}, {"value", 2}}}}});
     const auto seen = [&](Rational time) { // by the first mark
-        const auto settled = motion::settled(scene, time, V3d(0));
-        const auto& placement = settled.layers[0]->placement;
+        const auto now = motion::resolved(scene, time, V3d(0));
+        const auto& placement = now.layers[0]->placement;
         return V3d(placement.position.x / -placement.position.z, placement.position.y / -placement.position.z,
                    placement.scale.x / -placement.position.z);
     };
@@ -338,16 +338,16 @@ TEST_F(Moves, PushingAMovingLayerHoldsItsFramingAllAlong) {
 TEST_F(Moves, LinksAreCheckedAndHandsSway) {
     apply({{"edit", "track"},
            {"layers", {"Bridge"}},
-           {"property", "height"},
-           {"link", {{"layer", "Boatman"}, {"property", "height"}, {"factor", 2}}}});
+           {"property", "up"},
+           {"link", {{"layer", "Boatman"}, {"property", "up"}, {"factor", 2}}}});
     EXPECT_NE(refused({{"edit", "track"},
                        {"layers", {"Boatman"}},
-                       {"property", "height"},
-                       {"link", {{"layer", "Bridge"}, {"property", "height"}}}})
+                       {"property", "up"},
+                       {"link", {{"layer", "Bridge"}, {"property", "up"}}}})
                   .find("circle"),
               std::string::npos);
     EXPECT_NE(
-        refused({{"edit", "key"}, {"layers", {"Bridge"}}, {"property", "height"}, {"time", 0}, {"value", 1}}),
+        refused({{"edit", "key"}, {"layers", {"Bridge"}}, {"property", "up"}, {"time", 0}, {"value", 1}}),
         "");
     // A copy of both follows its own; what followed one that goes stands.
     apply({{"edit", "duplicate"}, {"layers", {"Boatman", "Bridge"}}});
@@ -396,10 +396,10 @@ TEST_F(Moves, AllOfALayerIsMovedInTime) {
 /// Every corner of a layer in the frame at a time, as the move sees it.
 std::vector<V2d> cornersOf(const scene::Scene& scene, std::int64_t id, double seconds) {
     const Rational time = Rational::nearest(seconds);
-    const motion::Standing now(scene, time, motion::CameraMove(scene).at(seconds));
+    const motion::ResolvedScene now(scene, time, motion::CameraMove(scene).at(seconds));
     const auto& found = now.find(id);
     std::vector<V2d> places;
-    for (const V3d& corner : optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline())
+    for (const V3d& corner : optics::surfaceOf(*found.layer, optics::worldOf(found.carriers)).outline())
         places.push_back(optics::project(now.view, corner).value_or(V2d(1e9)));
     return places;
 }
@@ -411,7 +411,7 @@ TEST_F(Moves, FramingIsHeldOverTimeWithKeysAndNoise) {
     apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "across"}, {"time", 0}, {"value", -1}});
     apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "across"}, {"time", 4}, {"value", 2}});
     for (const auto& [property, amount] :
-         {std::pair("height", 0.3), std::pair("across", 0.2), std::pair("roll", 8.0)})
+         {std::pair("up", 0.3), std::pair("across", 0.2), std::pair("roll", 8.0)})
         apply({{"edit", "track"},
                {"layers", {"Boatman"}},
                {"property", property},
@@ -446,8 +446,8 @@ TEST_F(Moves, PlacingATrackedLayerMovesItsKeys) {
 }
 
 TEST_F(Moves, GroupingKeepsKeyedPlaces) {
-    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "height"}, {"time", 1}, {"value", 1}});
-    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "height"}, {"time", 3}, {"value", 3}});
+    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "up"}, {"time", 1}, {"value", 1}});
+    apply({{"edit", "key"}, {"layers", {"Boatman"}}, {"property", "up"}, {"time", 3}, {"value", 3}});
     const std::int64_t id = layer("Boatman").id;
     const auto before = cornersOf(scene, id, 1.7);
     apply({{"edit", "group"}, {"layers", {"Boatman", "Bridge"}}, {"name", "Both"}});

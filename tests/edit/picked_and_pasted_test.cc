@@ -80,7 +80,7 @@ TEST(Clipboard, LayersGoFromSceneToScene) {
         scene = *made;
     }
     const auto place = [](const scene::Scene& of, const std::string& name) {
-        for (const scene::Found& found : scene::all(of))
+        for (const scene::LayerPath& found : scene::all(of))
             if (found.layer->name == name) return optics::pivotOf(found);
         ADD_FAILURE() << name;
         return V3d(0);

@@ -3,7 +3,7 @@
 #include "edit/edit.h"
 #include "motion/camera_move.h"
 #include "motion/measure.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "optics/placing.h"
 #include "scene/scene_json.h"
 #include "support/support.h"
@@ -49,12 +49,12 @@ double depth(const Scene& scene, std::int64_t id) {
 
 /// Every projected point of a scene seen from a pose, hidden layers too.
 std::vector<std::optional<V2d>> seen(const Scene& scene, Rational time, const scene::Pose& pose) {
-    const Scene now = motion::settled(scene, time, pose.position);
+    const Scene now = motion::resolved(scene, time, pose.position);
     const optics::View view = optics::viewOf(pose, scene.camera.gate, scene.output.frame);
     std::vector<std::optional<V2d>> places;
-    for (const scene::Found& found : scene::all(now)) {
+    for (const scene::LayerPath& found : scene::all(now)) {
         if (found.layer->group()) continue;
-        for (const V3d& point : optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline())
+        for (const V3d& point : optics::surfaceOf(*found.layer, optics::worldOf(found.carriers)).outline())
             places.push_back(optics::project(view, point));
     }
     return places;
@@ -145,7 +145,7 @@ TEST(HoldFraming, MovesNoCornerInAThousandRandomScenes) {
         // A facing carrier is turned to the first mark's time and the reference's eye alike.
         worst = std::max(worst, worstChange(seen(scene, reference.time, reference.pose),
                                             seen(*pushed, reference.time, reference.pose)));
-        const motion::Standing there(*pushed, reference.time, reference.pose);
+        const motion::ResolvedScene there(*pushed, reference.time, reference.pose);
         held += std::abs(there.depthOf(there.find(which)) - edit["depth"].get<double>()) < 1e-6;
     }
     EXPECT_LT(worst, 0.01); // px
@@ -226,7 +226,7 @@ TEST(HoldFraming, OverTimeWithAStandingAndAWalkingCamera) {
             const Rational time = timeOfFrame(frame, scene.output.rate);
             const scene::Pose pose = move.at(time.toDouble());
             worst = std::max(worst, worstChange(seen(scene, time, pose), seen(moved, time, pose)));
-            const Scene now = motion::settled(moved, time, pose.position);
+            const Scene now = motion::resolved(moved, time, pose.position);
             far = depth(now, 2);
         }
         EXPECT_LT(worst, 0.01) << walks;
@@ -283,7 +283,7 @@ TEST(Places, AMovedPivotChangesNothingThatIsSeen) {
     EXPECT_EQ(foot.layers[1]->placement.position, V3d(1, -0.5, -8));
     const Scene turned = done(foot, {{"edit", "place"}, {"layer", 2}, {"turn", {0, 0, 90}}});
     const auto found = scene::find(turned, 2);
-    const auto card = optics::cardOf(*found.layer, optics::worldOf(found.carriers));
+    const auto card = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers));
     EXPECT_LT((card.centre() - V3d(0.5, -0.5, -8)).length(), 1e-12); // its middle swings to the left
 }
 
@@ -303,7 +303,7 @@ TEST(Places, FitFillsTheFrameByTheLeast) {
     scene = done(scene, {{"edit", "place"}, {"layer", 2}, {"turn", {10, 30, 5}}});
     fitted = done(scene, {{"edit", "fit"}, {"layers", {2}}});
     const auto found = scene::find(fitted, 2);
-    auto card = optics::cardOf(*found.layer, {});
+    auto card = optics::surfaceOf(*found.layer, {});
     card.left = card.right = card.top = card.bottom = 10;
     double most = 0;
     for (const double x : {0.0, 1920.0})
@@ -322,7 +322,7 @@ TEST(Places, AlignAndDistributeByWhatIsSeen) {
     Scene scene = four();
     scene = done(scene, {{"edit", "place"}, {"layer", 2}, {"turn", {0, 40, 10}}});
     const auto box = [](const Scene& s, std::int64_t id) {
-        const motion::Standing seen(s, 0, s.camera.marks[0].pose);
+        const motion::ResolvedScene seen(s, 0, s.camera.marks[0].pose);
         return motion::measureAt(seen, seen.find(id));
     };
     const std::vector<std::int64_t> ids{1, 2, 3};
@@ -348,7 +348,7 @@ TEST(Hanging, BendAroundTheCameraPutsItInTheMiddle) {
     scene = done(scene, {{"edit", "hang"}, {"layers", {1}}, {"aroundCamera", true}, {"holdFraming", false}});
     // 2 m of arc at 20 m: 0.1 rad.
     EXPECT_NEAR(scene.layers[0]->hanging.bend, 0.1 * 180 / std::numbers::pi, 1e-9);
-    const auto card = optics::cardOf(*scene.layers[0], {});
+    const auto card = optics::surfaceOf(*scene.layers[0], {});
     for (const double s : {0.0, 0.3, 1.0})
         EXPECT_NEAR(std::hypot(card.at(s, 0.5).x, card.at(s, 0.5).z), 20, 1e-9);
     EXPECT_EQ(refused(done(scene, {{"edit", "group"}, {"layers", {2, 3}}, {"name", "g"}}),
@@ -358,7 +358,7 @@ TEST(Hanging, BendAroundTheCameraPutsItInTheMiddle) {
 
 TEST(Hanging, BendingHoldsTheFraming) {
     const auto edges = [](const Scene& scene, std::int64_t id) {
-        const auto card = optics::cardOf(*scene::find(scene, id).layer, {});
+        const auto card = optics::surfaceOf(*scene::find(scene, id).layer, {});
         const optics::View view = optics::firstView(scene);
         std::vector<V2d> places;
         for (const double s : {0.0, 1.0})
@@ -381,7 +381,7 @@ TEST(Hanging, BendingHoldsTheFraming) {
             }
             // As high as before at its edges and in its middle, at least.
             const auto high = [&](const Scene& of, double s) {
-                const auto card = optics::cardOf(*scene::find(of, id).layer, {});
+                const auto card = optics::surfaceOf(*scene::find(of, id).layer, {});
                 const optics::View view = optics::firstView(of);
                 return (*optics::project(view, card.at(s, 0)) - *optics::project(view, card.at(s, 1)))
                     .length();
@@ -422,8 +422,10 @@ TEST(Hanging, FacingLayersLookAtTheCamera) {
     scene = done(scene, {{"edit", "hang"}, {"layers", {2, 3}}, {"facing", "fully"}});
     scene = done(scene, {{"edit", "hang"}, {"layers", {3}}, {"facing", "upright"}});
     const V3d eye(3, 2, 1);
-    const Scene now = motion::settled(scene, 0, eye);
-    const auto front = [&](std::int64_t id) { return optics::cardOf(*scene::find(now, id).layer, {}).front; };
+    const Scene now = motion::resolved(scene, 0, eye);
+    const auto front = [&](std::int64_t id) {
+        return optics::surfaceOf(*scene::find(now, id).layer, {}).front;
+    };
     EXPECT_LT((front(2) - (eye - V3d(1, 0, -8)).normalized()).length(), 1e-9);
     EXPECT_LT((front(3) - V3d(4, 0, 5).normalized()).length(), 1e-9);
 }
@@ -438,10 +440,10 @@ TEST(Groups, InAndOutChangeNothingThatIsSeen) {
         const auto points = [&](const Scene& s) {
             // by layer: grouping changes the order
             std::map<std::int64_t, V3d> centres;
-            for (const scene::Found& found : scene::all(s))
+            for (const scene::LayerPath& found : scene::all(s))
                 if (!found.layer->group())
                     centres[found.layer->id] =
-                        optics::cardOf(*found.layer, optics::worldOf(found.carriers)).at(0.2, 0.9);
+                        optics::surfaceOf(*found.layer, optics::worldOf(found.carriers)).at(0.2, 0.9);
             return centres;
         };
         const auto before = points(scene);

@@ -209,7 +209,7 @@ TEST_F(Walk, DepthAndCentreComeFromTheSelectionTheAimOrThePointer) {
     EXPECT_EQ(walkDepth(scene, walk.view, V3d(3, 1, -12)), 12);
     EXPECT_EQ(walkDepth(scene, walk.view, V3d(0, 1, 5)), 7); // behind
     scene.layers.push_back(test::pictureLayer(4, "wall", "wall.png", {100, 100}, 4, V3d(0, 1, -20)));
-    const motion::Standing now(scene, Rational(0), walk.from);
+    const motion::ResolvedScene now(scene, Rational(0), walk.from);
     EXPECT_NEAR((walkCentre(now, scene, walk.view, {960, 540}, 0, 7, true) - V3d(0, 1, -7)).length(), 0,
                 1e-9);
     EXPECT_NEAR((walkCentre(now, scene, walk.view, {1056, 540}, 4, 7, true) - V3d(1, 1, -20)).length(), 0,
@@ -242,10 +242,10 @@ TEST(Picking, TheNearestThatShowsSomethingAndIsFree) {
     group->id = 5;
     group->content = scene::Group{{scene.layers[0]}};
     scene.layers[0] = group;
-    const motion::Standing now(scene, Rational(0), pose);
+    const motion::ResolvedScene now(scene, Rational(0), pose);
     const optics::View view = optics::viewOf(pose, 36, {1920, 1080});
-    const Covers all = [](const scene::Found&, double, double) { return true; };
-    const Covers leftHalf = [](const scene::Found& found, double s, double) {
+    const Covers all = [](const scene::LayerPath&, double, double) { return true; };
+    const Covers leftHalf = [](const scene::LayerPath& found, double s, double) {
         return found.layer->id != 2 || s < 0.5;
     };
     EXPECT_EQ(layerAt(now, view, {960, 540}, all), 2);

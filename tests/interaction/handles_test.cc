@@ -22,7 +22,7 @@ struct Seen {
         view = optics::viewOf(pose, 36, {1920, 1080});
     }
     std::optional<HandlePlane> plane() const {
-        return handlePlane(scene::Found{layer, {}, {}}, view, {0, 0}, {0, 0});
+        return handlePlane(scene::LayerPath{layer, {}, {}}, view, {0, 0}, {0, 0});
     }
 };
 

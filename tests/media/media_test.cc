@@ -359,8 +359,8 @@ TEST(Cache, KeepsToItsBudgetAndLoadsOnce) {
         ASSERT_TRUE(cache.pyramid(source, whole(source)));
         EXPECT_LE(cache.bytesKept(), 3 * each + 10);
     }
-    EXPECT_FALSE(cache.ready(sources[0], whole(sources[0]))); // the oldest had to go
-    const auto held = cache.ready(sources[5], whole(sources[5]));
+    EXPECT_FALSE(cache.cached(sources[0], whole(sources[0]))); // the oldest had to go
+    const auto held = cache.cached(sources[5], whole(sources[5]));
     ASSERT_TRUE(held);
     const auto texels = [](const PyramidPtr& pyramid) { return pyramid->levels.front().tiles.front(); };
     EXPECT_EQ(texels(*cache.pyramid(sources[5], whole(sources[5]))), texels(held));
@@ -377,7 +377,7 @@ TEST(Cache, KeepsToItsBudgetAndLoadsOnce) {
 /// Counts what is asked of it; texel (x, y) of level 0 is x + 1000 y.
 class Counting : public PixelSource {
 public:
-    Counting(V2i size, Ways ways) : PixelSource("counting", size, ways) {}
+    Counting(V2i size, Granularity granularity) : PixelSource("counting", size, granularity) {}
     Result<Raster> compute(int level, const Box& box, PixelCache&, const Progress&) const override {
         ++computed;
         Raster out(box.size());
@@ -391,7 +391,7 @@ public:
 };
 
 TEST(Cache, MakesOnlyTheTilesNeeded) {
-    const auto source = std::make_shared<Counting>(V2i(2000, 1000), PixelSource::Ways::ByBox);
+    const auto source = std::make_shared<Counting>(V2i(2000, 1000), PixelSource::Granularity::ByBox);
     PixelCache cache;
     const auto corner = cache.read(source, 0, {250, 250, 260, 260}); // where four tiles meet
     ASSERT_TRUE(corner);
@@ -409,14 +409,14 @@ TEST(Cache, MakesOnlyTheTilesNeeded) {
     ASSERT_TRUE(beyond);
     EXPECT_EQ(float(beyond->row(3)[4 * 3]), 2.f);
     EXPECT_EQ(float(beyond->row(0)[0]), 0.f);
-    const auto drawing = std::make_shared<Counting>(V2i(2000, 1000), PixelSource::Ways::EveryLevel);
+    const auto drawing = std::make_shared<Counting>(V2i(2000, 1000), PixelSource::Granularity::EveryLevel);
     PixelCache other;
     EXPECT_EQ(float(other.read(drawing, 3, {1, 1, 2, 2})->row(0)[0]), 503.f);
     EXPECT_EQ(drawing->computed, 1);
 }
 
 TEST(Cache, StopsWhenAskedAndBeginsAnew) {
-    const auto source = std::make_shared<Counting>(V2i(2000, 1000), PixelSource::Ways::ByBox);
+    const auto source = std::make_shared<Counting>(V2i(2000, 1000), PixelSource::Granularity::ByBox);
     PixelCache cache;
     std::stop_source stop;
     stop.request_stop();
@@ -427,7 +427,7 @@ TEST(Cache, StopsWhenAskedAndBeginsAnew) {
 }
 
 TEST(Cache, ManyThreadsAndLittleRoomGiveTheSamePixels) {
-    const auto source = std::make_shared<Counting>(V2i(3000, 2000), PixelSource::Ways::ByBox);
+    const auto source = std::make_shared<Counting>(V2i(3000, 2000), PixelSource::Granularity::ByBox);
     PixelCache cache(std::size_t{3} * tileSide * tileSide * 8);
     std::atomic<int> wrong = 0;
     {
@@ -473,7 +473,7 @@ TEST(Cache, ChangedFilesAreReadAnewAndProblemsCanBeForgotten) {
 /// Throws instead of giving texels, at first.
 class Throwing : public PixelSource {
 public:
-    explicit Throwing(Ways ways) : PixelSource("throwing", {600, 600}, ways) {}
+    explicit Throwing(Granularity granularity) : PixelSource("throwing", {600, 600}, granularity) {}
     Result<Raster> compute(int, const Box& box, PixelCache&, const Progress&) const override {
         if (throws) throw std::runtime_error("the library fell over");
         return Raster(box.size());
@@ -482,9 +482,9 @@ public:
 };
 
 TEST(Cache, AMakerThatThrowsGivesASentenceAndNobodyWaitsForEver) {
-    for (const auto ways :
-         {PixelSource::Ways::Whole, PixelSource::Ways::EveryLevel, PixelSource::Ways::ByBox}) {
-        const auto source = std::make_shared<Throwing>(ways);
+    for (const auto granularity : {PixelSource::Granularity::Whole, PixelSource::Granularity::EveryLevel,
+                            PixelSource::Granularity::ByBox}) {
+        const auto source = std::make_shared<Throwing>(granularity);
         PixelCache cache;
         std::atomic<int> told = 0;
         {

@@ -1,7 +1,7 @@
 // Paths, paces, aims, focus and tracks, held against independent answers.
 #include "motion/camera_move.h"
 #include "motion/frame.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "motion/values.h"
 #include "optics/view.h"
 #include "scene/property.h"
@@ -194,27 +194,27 @@ TEST(Aim, AlongThePath) {
 
 // ---- tracks
 
-TEST(Tracks, GoOnBesideTheirKeysAsTheySay) {
+TEST(Tracks, AreExtrapolatedAsTheySay) {
     scene::Track t = track("turn", {{1, 10}, {3, 30}});
-    const auto at = [&](scene::Beside beside, double seconds) {
-        t.beside = beside;
+    const auto at = [&](scene::Extrapolation beside, double seconds) {
+        t.extrapolation = beside;
         return keysAt(t, seconds);
     };
-    using scene::Beside;
-    EXPECT_EQ(at(Beside::Hold, 0), 10);
-    EXPECT_EQ(at(Beside::Hold, 9), 30);
-    EXPECT_NEAR(at(Beside::Hold, 1.5), 15, 1e-12);
-    EXPECT_NEAR(at(Beside::Loop, 3.5), 15, 1e-12);
-    EXPECT_NEAR(at(Beside::Loop, 0.5), 25, 1e-12);
-    EXPECT_NEAR(at(Beside::PingPong, 3.5), 25, 1e-12);
-    EXPECT_NEAR(at(Beside::PingPong, 5.5), 15, 1e-12);
-    EXPECT_NEAR(at(Beside::GoOn, 3.5), 35, 1e-12);
-    EXPECT_NEAR(at(Beside::GoOn, 7.5), 75, 1e-12);
-    EXPECT_NEAR(at(Beside::GoOn, 0.5), 5, 1e-12);
+    using scene::Extrapolation;
+    EXPECT_EQ(at(Extrapolation::Hold, 0), 10);
+    EXPECT_EQ(at(Extrapolation::Hold, 9), 30);
+    EXPECT_NEAR(at(Extrapolation::Hold, 1.5), 15, 1e-12);
+    EXPECT_NEAR(at(Extrapolation::Loop, 3.5), 15, 1e-12);
+    EXPECT_NEAR(at(Extrapolation::Loop, 0.5), 25, 1e-12);
+    EXPECT_NEAR(at(Extrapolation::PingPong, 3.5), 25, 1e-12);
+    EXPECT_NEAR(at(Extrapolation::PingPong, 5.5), 15, 1e-12);
+    EXPECT_NEAR(at(Extrapolation::LoopWithOffset, 3.5), 35, 1e-12);
+    EXPECT_NEAR(at(Extrapolation::LoopWithOffset, 7.5), 75, 1e-12);
+    EXPECT_NEAR(at(Extrapolation::LoopWithOffset, 0.5), 5, 1e-12);
     t.keys[0].hold = true;
-    EXPECT_EQ(at(Beside::Hold, 2.9), 10);
+    EXPECT_EQ(at(Extrapolation::Hold, 2.9), 10);
     t.keys = {{1, 4}};
-    EXPECT_EQ(at(Beside::Loop, 7), 4);
+    EXPECT_EQ(at(Extrapolation::Loop, 7), 4);
 }
 
 TEST(Tracks, EveryPropertyIsSetAndRead) {
@@ -224,8 +224,8 @@ TEST(Tracks, EveryPropertyIsSetAndRead) {
         layer->tracks = {track(std::string(property.name), {{0, value}})};
         scene::Scene scene = sceneOf({mark(1, 0, {0, 0, 0})});
         scene.layers = {layer};
-        EXPECT_EQ(property.get(*settled(scene, 0, V3d(0)).layers[0]), value) << property.name;
-        EXPECT_TRUE(settled(scene, 0, V3d(0)).layers[0]->tracks.empty());
+        EXPECT_EQ(property.get(*resolved(scene, 0, V3d(0)).layers[0]), value) << property.name;
+        EXPECT_TRUE(resolved(scene, 0, V3d(0)).layers[0]->tracks.empty());
     }
     for (const auto& property : scene::cameraProperties()) {
         scene::Scene scene = sceneOf({mark(1, 0, {1, 2, 3}, 10, 5), mark(2, 2, {3, 2, 1}, 20, 0)});
@@ -237,21 +237,21 @@ TEST(Tracks, EveryPropertyIsSetAndRead) {
 TEST(Links, FollowWithFactorOffsetAndDelay) {
     auto leader = card(1, {0, 0, -5}), follower = card(2, {0, 0, -6});
     leader->tracks = {track("across", {{0, 0}, {10, 10}})};
-    scene::Track link = track("height");
+    scene::Track link = track("up");
     link.link = scene::Link{1, "across", -2, 0.5, Rational(3, 2)};
     follower->tracks = {link};
     scene::Scene scene = sceneOf({mark(1, 0, {0, 0, 0}), mark(2, 10, {0, 0, -5})});
     scene.layers = {leader, follower};
-    EXPECT_NEAR(settled(scene, 4, V3d(0)).layers[1]->placement.position.y, -2 * 2.5 + 0.5, 1e-9);
+    EXPECT_NEAR(resolved(scene, 4, V3d(0)).layers[1]->placement.position.y, -2 * 2.5 + 0.5, 1e-9);
     // the camera leads
     link.link = scene::Link{0, "along", 0.5, 0, Rational(0)};
     auto led = card(2, {0, 0, -6});
     led->tracks = {link};
     scene.layers = {leader, led};
-    EXPECT_NEAR(settled(scene, 4, V3d(0)).layers[1]->placement.position.y, 0.5 * 2, 1e-9);
+    EXPECT_NEAR(resolved(scene, 4, V3d(0)).layers[1]->placement.position.y, 0.5 * 2, 1e-9);
     EXPECT_EQ(whyNotLinked(scene), "");
     // in a circle: said, and no harm done
-    link.link = scene::Link{2, "height", 1, 1, Rational(0)};
+    link.link = scene::Link{2, "up", 1, 1, Rational(0)};
     auto round = card(1, {0, 0, -5});
     round->tracks = {link};
     auto back = card(2, {0, 0, -6});
@@ -259,7 +259,7 @@ TEST(Links, FollowWithFactorOffsetAndDelay) {
     back->tracks = {link};
     scene.layers = {round, back};
     EXPECT_NE(whyNotLinked(scene).find("circle"), std::string::npos);
-    EXPECT_TRUE(std::isfinite(settled(scene, 4, V3d(0)).layers[1]->placement.position.y));
+    EXPECT_TRUE(std::isfinite(resolved(scene, 4, V3d(0)).layers[1]->placement.position.y));
     link.link->layer = 99;
     back = card(2, {0, 0, -6});
     back->tracks = {link};

@@ -130,8 +130,8 @@ TEST(HoldFraming, NoCornerMovesWhateverTheLayer) {
         const View view = viewOf(reference.pose, scene.camera.gate, scene.output.frame);
         const std::int64_t which = 1 + round % 3; // a group, a group in a group, a card in both
         const auto cornersOf = [&](const scene::Scene& s) {
-            const scene::Found found = scene::find(s, 3);
-            const Card c = cardOf(*found.layer, worldOf(found.carriers));
+            const scene::LayerPath found = scene::find(s, 3);
+            const Surface c = surfaceOf(*found.layer, worldOf(found.carriers));
             return std::array{project(view, c.corner), project(view, c.corner + c.across),
                               project(view, c.corner + c.down), project(view, c.corner + c.across + c.down)};
         };
@@ -179,7 +179,7 @@ TEST(DepthOfField, DiscsAndRanges) {
     EXPECT_TRUE(std::isinf(endless.far));
 }
 
-TEST(Card, ABentOneIsMetWhereItsPointsProject) {
+TEST(Surface, ABentOneIsMetWhereItsPointsProject) {
     std::mt19937 random(4);
     const auto in = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
     int met = 0;
@@ -189,7 +189,7 @@ TEST(Card, ABentOneIsMetWhereItsPointsProject) {
         layer->placement.scale = {in(0.5, 2), in(0.5, 2)};
         layer->hanging.bend = round % 3 ? in(-120, 120) : 0;
         layer->hanging.extensions.right = {scene::Beyond::Stretch, 0.5};
-        const Card shape = cardOf(*layer, {});
+        const Surface shape = surfaceOf(*layer, {});
         const View view = viewOf({V3d(0), in(-5, 5), in(-5, 5), in(-9, 9), 30}, 36, {1920, 1080});
         const double s = in(0, 1.5), t = in(0, 1);
         const V3d point = shape.at(s, t);

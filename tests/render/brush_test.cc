@@ -54,7 +54,7 @@ public:
                   {ways[m_random() % 4], in(0, 1)},
                   {ways[m_random() % 4], in(0, 1)},
                   {ways[m_random() % 4], in(0, 1)}};
-        optics::Card card{centre - (across + down) * 0.5, across, down};
+        optics::Surface card{centre - (across + down) * 0.5, across, down};
         made.plane = planeOf(card, view, size, on);
         const int x = 8 * static_cast<int>(in(0, 28)), y = static_cast<int>(in(0, 112));
         made.box = {x, y, x + 1 + static_cast<int>(in(0, 31.9)), y + 1 + static_cast<int>(in(0, 31.9))};

@@ -32,7 +32,7 @@ TEST(Presence, NeverContradictsThePixels) {
         const double yaw = in(-1.3, 1.3), size = in(0.5, 12);
         const V3d across = V3d(std::cos(yaw), in(-0.2, 0.2), -std::sin(yaw)) * size,
                   down = V3d(in(-0.2, 0.2), -1, in(-0.4, 0.4)) * size;
-        const optics::Card card{V3d(in(-4, 2), in(-2, 4), in(-12, 1)), across, down};
+        const optics::Surface card{V3d(in(-4, 2), in(-2, 4), in(-12, 1)), across, down};
         const Plane plane = planeOf(card, view, level.size);
         const int x0 = 64 * static_cast<int>(in(0, 4)), y0 = static_cast<int>(in(0, 80));
         Reach reach = reachOf(plane, x0, y0, x0 + 64, y0 + 64, Through::Pinhole);

@@ -198,5 +198,23 @@ TEST(SceneFile, FailedSaveLeavesTheOldFile) {
     EXPECT_EQ(files, 2u); // nothing half written lies about
 }
 
+TEST(SceneJson, TracksOfEarlierFilesAreReadByTheirFormerNames) {
+    Json json = toJson(emptyScene());
+    json["camera"]["tracks"] = Json::parse(
+        R"([{"property": "height", "keys": [{"time": 0, "value": 1}, {"time": 1, "value": 2}], "beside": "go on"},
+            {"property": "roll", "link": {"property": "height"}}])");
+    const auto scene = sceneFromJson(json);
+    ASSERT_TRUE(scene) << scene.error().sentence;
+    const auto& tracks = scene->camera.tracks;
+    ASSERT_EQ(tracks.size(), 2u);
+    EXPECT_EQ(tracks[0].property, "up");
+    EXPECT_EQ(tracks[0].extrapolation, Extrapolation::LoopWithOffset);
+    EXPECT_EQ(tracks[1].link->property, "up");
+    const Json written = toJson(*scene)["camera"]["tracks"][0];
+    EXPECT_EQ(written["property"], "up");
+    EXPECT_EQ(written["extrapolation"], "loop with offset");
+    EXPECT_FALSE(written.contains("beside"));
+}
+
 }
 }

@@ -42,7 +42,7 @@ QString CameraDrag::describe(const V3d& place, const interaction::CameraChange& 
     const auto length = [&](const V3d& from) { return figure((place - from).length(), 2); };
     switch (m_drag.handle.kind) {
     case Mark:
-        return tr("mark %1: across %2 m, height %3 m, along %4 m · by %5 m")
+        return tr("mark %1: across %2 m, up %3 m, along %4 m · by %5 m")
             .arg(m_drag.handle.mark + 1)
             .arg(figure(place.x, 2), figure(place.y, 2), figure(-place.z, 2), length(m_drag.handle.at));
     case Arriving:
@@ -59,7 +59,7 @@ QString CameraDrag::describe(const V3d& place, const interaction::CameraChange& 
         return tr("pan %1° · tilt %2°").arg(figure(pose.pan, 1), figure(pose.tilt, 1));
     }
     case Target:
-        return tr("aimed at across %1 m, height %2 m, along %3 m")
+        return tr("aimed at across %1 m, up %2 m, along %3 m")
             .arg(figure(place.x, 2), figure(place.y, 2), figure(-place.z, 2));
     case SideRay:
     case TopRay: {

@@ -68,7 +68,7 @@ CameraView::CameraView(Session& session, QWidget* parent)
     connect(&m_session, &Session::cameraChanged, this, &CameraView::update);
     connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
     connect(&m_session, &Session::playRangeChanged, this, &CameraView::refill);
-    connect(&m_request, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double ms) {
+    connect(&m_request, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double ms) {
         m_picture = picture;
         m_milliseconds = ms;
         if (m_session.previewing() && !m_resting) // towards what takes 30 ms
@@ -93,8 +93,8 @@ CameraView::CameraView(Session& session, QWidget* parent)
         m_slow.stop();
         m_waiting = false;
     };
-    connect(&m_request, &PictureRequest::ready, this, came);
-    connect(&m_request, &PictureRequest::failed, this, came);
+    connect(&m_request, &ViewRenderer::ready, this, came);
+    connect(&m_request, &ViewRenderer::failed, this, came);
     // What is previewed and stays so (a dialog, a hand that holds still) is shown at its full size.
     m_rest.setSingleShot(true);
     m_rest.setInterval(350);
@@ -106,7 +106,7 @@ CameraView::CameraView(Session& session, QWidget* parent)
     m_still.setSingleShot(true);
     m_still.setInterval(120);
     connect(&m_still, &QTimer::timeout, this, &CameraView::refine);
-    connect(&m_final, &PictureRequest::piece, this, [this](const QImage& part, const QPoint& at, qint64 tag) {
+    connect(&m_final, &ViewRenderer::piece, this, [this](const QImage& part, const QPoint& at, qint64 tag) {
         if (tag != m_generation * (1ll << 32) + m_session.frame()) return;
         QPainter painter(&m_picture);
         painter.setCompositionMode(QPainter::CompositionMode_Source);
@@ -114,7 +114,7 @@ CameraView::CameraView(Session& session, QWidget* parent)
         painter.end();
         QWidget::update();
     });
-    connect(&m_final, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double) {
+    connect(&m_final, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double) {
         if (tag != m_generation * (1ll << 32) + m_session.frame()) return;
         m_picture = picture;
         m_refined = true;
@@ -125,7 +125,7 @@ CameraView::CameraView(Session& session, QWidget* parent)
         Q_EMIT pictureRefined();
         refill();
     });
-    connect(&m_ahead, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double) {
+    connect(&m_ahead, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double) {
         if (tag >> 32 != m_generation) return;
         keep(tag & 0xffffffff, picture);
         refill();
@@ -135,9 +135,9 @@ CameraView::CameraView(Session& session, QWidget* parent)
         if (sentence == std::exchange(m_failure, sentence)) return;
         Q_EMIT m_session.problem(sentence);
     };
-    for (PictureRequest* request : {&m_request, &m_final}) {
-        connect(request, &PictureRequest::failed, this, tell);
-        connect(request, &PictureRequest::ready, this, [this] { m_failure.clear(); });
+    for (ViewRenderer* request : {&m_request, &m_final}) {
+        connect(request, &ViewRenderer::failed, this, tell);
+        connect(request, &ViewRenderer::ready, this, [this] { m_failure.clear(); });
     }
     updateBanner();
 }
@@ -166,9 +166,9 @@ void CameraView::setSafe(bool on) {
     QWidget::update();
 }
 
-void CameraView::show(const Showing& showing) {
-    if (showing == m_showing) return;
-    m_showing = showing;
+void CameraView::show(const ViewExposure& exposure) {
+    if (exposure == m_exposure) return;
+    m_exposure = exposure;
     forget();
 }
 
@@ -211,7 +211,7 @@ void CameraView::fitAll() {
 
 void CameraView::fitSelection() {
     V2d low(1e300), high(-1e300);
-    const motion::Standing& now = m_session.now();
+    const motion::ResolvedScene& now = m_session.now();
     for (const std::int64_t id : m_session.selection()) {
         const motion::Measure m = motion::measureAt(now, m_session.now().find(id));
         if (!(m.high.x > m.low.x)) continue;
@@ -250,12 +250,12 @@ media::Box CameraView::inView(V2i size) const {
     return media::Box{box.left(), box.top(), box.right() + 1, box.bottom() + 1}.within(media::boxOf(size));
 }
 
-Wish CameraView::wish(std::int64_t frame) const {
-    Wish wish;
-    wish.tag = m_generation * (1ll << 32) + frame;
-    wish.showing = m_showing;
-    wish.quality.region = inView(pictureSize());
-    return wish;
+RenderRequest CameraView::request(std::int64_t frame) const {
+    RenderRequest request;
+    request.tag = m_generation * (1ll << 32) + frame;
+    request.exposure = m_exposure;
+    request.quality.region = inView(pictureSize());
+    return request;
 }
 
 /// What is shown, as it will be written.
@@ -263,7 +263,7 @@ void CameraView::refine() {
     if (!m_refining || m_playing || m_session.previewing() || m_picture.isNull()) return;
     const V2i size = pictureSize();
     if (m_picture.width() != size.x || m_picture.height() != size.y) return;
-    Wish wanted = wish(m_session.frame());
+    RenderRequest wanted = request(m_session.frame());
     const auto& off = m_session.offMove();
     wanted.frame = off && off->time == m_session.time()
                        ? motion::evaluate(*m_session.scene(), m_session.time(), size, m_session.pose(), true)
@@ -313,7 +313,7 @@ void CameraView::update() {
     // While playing, a picture under way is finished rather than dropped for the next: else none would ever
     // come when one takes longer than a frame lasts.
     if (m_playing && m_request.busy()) return;
-    Wish wanted = wish(frame);
+    RenderRequest wanted = request(frame);
     wanted.frame = motion::evaluate(*m_session.scene(), m_session.time(), pictureSize(), m_session.pose());
     wanted.finish = m_session.previewing() || m_panning;
     m_request.ask(std::move(wanted));
@@ -347,7 +347,7 @@ void CameraView::refill() {
         m_cache.wanted(4 * static_cast<std::size_t>(bytes.x) * static_cast<std::size_t>(bytes.y));
     if (!frame) return;
     const Rational time = timeOfFrame(*frame, scene.output.rate);
-    Wish wanted = wish(*frame);
+    RenderRequest wanted = request(*frame);
     wanted.frame = motion::evaluate(scene, time, size, m_session.move().at(time.toDouble()));
     m_ahead.ask(std::move(wanted));
 }
@@ -371,7 +371,7 @@ void CameraView::updateBanner() {
             tr("A pose off the move waits at %1")
                 .arg(QString::fromStdString(scene::timecode(frameAt(off->time, rate), rate))));
         m_bannerSet->setText(tr("Show it"));
-        m_bannerBack->setText(tr("Give it up"));
+        m_bannerBack->setText(tr("Discard"));
     }
     m_banner->adjustSize();
     m_banner->move((width() - m_banner->width()) / 2,
@@ -460,10 +460,10 @@ QRectF CameraView::hintRect() const {
 }
 
 void CameraView::drawMissing(QPainter& painter) const {
-    const motion::Standing& now = m_session.now();
+    const motion::ResolvedScene& now = m_session.now();
     painter.setFont(theme::sans(12, true));
     for (const std::int64_t id : m_missing) {
-        const scene::Found& found = m_session.now().find(id);
+        const scene::LayerPath& found = m_session.now().find(id);
         if (!found.layer || !Session::visible(found)) continue;
         const motion::Measure m = motion::measureAt(now, found);
         if (!m.corners) continue;
@@ -488,9 +488,9 @@ void CameraView::drawMissing(QPainter& painter) const {
 }
 
 void CameraView::drawHandles(QPainter& painter) const {
-    const motion::Standing& now = m_session.now();
+    const motion::ResolvedScene& now = m_session.now();
     for (const std::int64_t id : m_session.selection()) {
-        const scene::Found& found = m_session.now().find(id);
+        const scene::LayerPath& found = m_session.now().find(id);
         if (!found.layer) continue;
         const motion::Measure measured = motion::measureAt(now, found);
         if (!measured.corners) continue;

@@ -1,9 +1,9 @@
-// What the lens sees, and the hands on it: selecting, sliding, scaling and turning layers, pushing them in
+// What the lens sees, and input in it: selecting, sliding, scaling and turning layers, pushing them in
 // depth, walking the camera.
 #pragma once
 
 #include "desk/jobs/frame_cache.h"
-#include "desk/jobs/picture_request.h"
+#include "desk/jobs/view_renderer.h"
 #include "desk/session/session.h"
 #include "interaction/camera_walk.h"
 #include "interaction/handles.h"
@@ -36,8 +36,8 @@ public:
     void setThirds(bool on);
     void setSafe(bool on);
     /// How the picture is shown; the scene does not change.
-    void show(const Showing& showing);
-    const Showing& showing() const { return m_showing; }
+    void show(const ViewExposure& exposure);
+    const ViewExposure& exposure() const { return m_exposure; }
     /// What stands still is refined to the final picture, piece by piece.
     void setRefining(bool on);
     bool refining() const { return m_refining; }
@@ -66,7 +66,7 @@ public:
     /// Where the tool's hint stands, all of it within the view.
     QRectF hintRect() const;
     QRectF frameRect() const; ///< where the frame lies in the widget
-    /// The hands on the one selected layer, in the widget.
+    /// The handles on the one selected layer, in the widget.
     std::vector<std::pair<interaction::Handle, QPointF>> handles() const;
     void addGuide(bool upright, const QPointF& place);
     QSize sizeHint() const override { return {600, 338}; }
@@ -100,7 +100,7 @@ private:
     V2i pictureSize() const;
     /// Pixels of a picture of that size that are in view.
     media::Box inView(V2i size) const;
-    Wish wish(std::int64_t frame) const;
+    RenderRequest request(std::int64_t frame) const;
     optics::View view() const; ///< of the scene's own frame
     V2d toFrame(const QPointF& place) const;
     std::int64_t layerAt(const V2d& place) const;
@@ -116,8 +116,8 @@ private:
     void wheelWalk(QWheelEvent* event);
     void stopWalk();
     QPointF toView(const V2d& place) const;
-    bool shows(const scene::Found& found, const V2d& place) const;
-    std::optional<interaction::HandlePlane> planeOf(const scene::Found& found) const;
+    bool shows(const scene::LayerPath& found, const V2d& place) const;
+    std::optional<interaction::HandlePlane> planeOf(const scene::LayerPath& found) const;
     int guideAt(const QPointF& place) const;
     void drawHandles(QPainter& painter) const;
     void drawMissing(QPainter& painter) const;
@@ -128,13 +128,13 @@ private:
     void turnBy(const QPointF& by, Qt::KeyboardModifiers keys);
     void dragGuide(const QPointF& place);
     /// The shift, in the world, that catches a layer's box on lines of the frame.
-    V3d caught(const scene::Found& moved);
+    V3d caught(const scene::LayerPath& moved);
     double reach() const; ///< depth at which a dragged camera follows the hand
 
     Session& m_session;
-    PictureRequest m_request, m_ahead, m_final;
+    ViewRenderer m_request, m_ahead, m_final;
     QString m_failure; ///< the sentence told last, until a picture comes
-    Showing m_showing;
+    ViewExposure m_exposure;
     bool m_refining = true, m_refined = false;
     Tool m_tool = Tool::Move;
     bool m_thirds = true, m_safe = false, m_playing = false;

@@ -368,12 +368,12 @@ void CutPanel::buildKey(QVBoxLayout* layout, const Json& now) {
     auto* which =
         choice(layout, tr("By"), {tr("nothing"), tr("colour"), tr("brightness"), tr("difference")}, index,
                tr("Colour: a green or blue screen. Brightness: smoke or fire over black. Difference: to a "
-                  "picture of the empty place"));
+                  "clean plate, a picture without the subject"));
     connect(which, &QComboBox::activated, this, [this, kinds](int i) {
         const auto l = layer();
         if (!l) return;
         if (i == 3) {
-            const QString plate = QFileDialog::getOpenFileName(this, tr("Picture of the empty place"));
+            const QString plate = QFileDialog::getOpenFileName(this, tr("Clean plate"));
             if (plate.isEmpty()) return m_shape.clear(), refresh();
             m_session.apply({{"edit", "cut-out"},
                              {"layers", {l->id}},
@@ -398,7 +398,7 @@ void CutPanel::buildKey(QVBoxLayout* layout, const Json& now) {
         row(tr("Tolerance"), "tolerance", 8, 1, 0, 100,
             tr("How much weaker the screen may be and still be clear"));
         row(tr("Softness"), "softness", 84, 1, 0, 200, tr("From clear to solid; less makes edges harder"));
-        row(tr("Spill off"), "spill", 1, 100, 0, 1,
+        row(tr("Spill removal"), "spill", 1, 100, 0, 1,
             tr("How much of the screen's colour is taken out of the rest"));
         row(tr("Keep light"), "keepLight", 0.5, 100, 0, 1,
             tr("How much of the light that goes with the spill stays, as grey"));
@@ -506,7 +506,7 @@ void CutPanel::buildMatch(QVBoxLayout* layout, const Json& now) {
     number(layout, tr("Strength"), "/match/strength", 1, QStringLiteral("%"), 100, 0, 5, tr("0: as it was"),
            [this](double v) { change("match", "strength", std::clamp(v, 0.0, 1.0)); });
     if (now.contains("match")) {
-        auto* off = new QPushButton(tr("Take the match off"));
+        auto* off = new QPushButton(tr("Remove the match"));
         connect(off, &QPushButton::clicked, this, [this] {
             if (const auto l = layer())
                 m_session.apply({{"edit", "cut-out"}, {"layers", {l->id}}, {"match", nullptr}});

@@ -13,7 +13,7 @@
 
 namespace stage::desk {
 
-struct CutPictureWish {
+struct CutPictureRequest {
     motion::PixelsPtr pixels;
     std::shared_ptr<media::PixelCache> cache;
     int show = 0;        ///< 0 veil, 1 cut, 2 matte, 3 before
@@ -25,7 +25,7 @@ struct CutPicture {
     QRectF place; ///< layer px
 };
 /// Where holes are still to be filled, a coarse filling is shown meanwhile: interim gets that picture first.
-Result<CutPicture> cutPicture(const CutPictureWish& wish, const Progress& progress,
+Result<CutPicture> cutPicture(const CutPictureRequest& request, const Progress& progress,
                               const std::function<void(CutPicture)>& interim = {});
 
 }

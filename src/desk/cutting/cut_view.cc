@@ -22,7 +22,7 @@
 
 namespace stage::desk {
 struct CutView::Job {
-    CutPictureWish wish;
+    CutPictureRequest request;
     std::stop_source stop;
     std::atomic<double> share = 0;
 };
@@ -208,17 +208,17 @@ void CutView::request() {
     const auto l = layer();
     if (!l || !isVisible()) return;
     if (!m_fitted) return fit();
-    CutPictureWish wish;
-    wish.pixels = motion::pixelsAt(*m_session.scene(), l, m_session.time());
-    if (!wish.pixels) return;
-    wish.cache = m_session.sharedSources();
-    wish.show = static_cast<int>(m_guide != Guide::Off ? Show::Before : m_show);
-    wish.perPixel = m_zoom * devicePixelRatioF();
+    CutPictureRequest request;
+    request.pixels = motion::pixelsAt(*m_session.scene(), l, m_session.time());
+    if (!request.pixels) return;
+    request.cache = m_session.sharedSources();
+    request.show = static_cast<int>(m_guide != Guide::Off ? Show::Before : m_show);
+    request.perPixel = m_zoom * devicePixelRatioF();
     const V2d low = toPicture({0, 0}),
               high = toPicture({static_cast<double>(width()), static_cast<double>(height())});
-    wish.visible = QRectF(QPointF(low.x, low.y), QPointF(high.x, high.y));
+    request.visible = QRectF(QPointF(low.x, low.y), QPointF(high.x, high.y));
     m_next = std::make_shared<Job>();
-    m_next->wish = std::move(wish);
+    m_next->request = std::move(request);
     if (m_busy)
         m_running->stop.request_stop();
     else
@@ -240,8 +240,8 @@ void CutView::start() {
             });
         };
         auto made = guarded([&] {
-            return cutPicture(job->wish, {[job](double share) { job->share = share; }, job->stop.get_token()},
-                              interim);
+            return cutPicture(job->request,
+                              {[job](double share) { job->share = share; }, job->stop.get_token()}, interim);
         });
         QMetaObject::invokeMethod(qApp, [self, job, made = std::move(made)] {
             if (!self) return;

@@ -1,4 +1,4 @@
-// The selected layer's own picture, flat, and the hands that cut it out: loops, outlines, shapes, brush,
+// The selected layer's own picture, flat, and the input that cuts it out: loops, outlines, shapes, brush,
 // picking, cloning, filling, and the guide that splits a photograph.
 #pragma once
 

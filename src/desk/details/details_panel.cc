@@ -9,7 +9,7 @@
 #include "desk/look/theme.h"
 #include "media/content.h"
 #include "motion/measure.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "optics/lens.h"
 #include "scene/scene_json.h"
 
@@ -97,11 +97,11 @@ QWidget* DetailsPanel::makeLayerPage() {
         tr("Metres from the first mark along its viewing axis. Framing is held when Hold framing is on."));
     m_across = field(m_session, one, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                      tr("Metres to the right of the world's origin, of the layer's centre"));
-    m_height = field(m_session, one, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_height = field(m_session, one, tr("Up"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                      tr("Metres above the ground, of the layer's centre"));
     m_width = field(m_session, one, tr("Width"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                     tr("Metres. With the lock closed its height keeps the ratio"));
-    m_layerHeight = field(m_session, one, tr("Tall"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_layerHeight = field(m_session, one, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                           tr("Metres. With the lock closed its width keeps the ratio"));
     m_locked = tick(one, tr("Width and height together"), true, tr("Scaling one scales the other"));
     m_turn = field(m_session, one, tr("Turn"), Measured::Angle, QStringLiteral("°"), 1, 1,
@@ -167,7 +167,7 @@ QWidget* DetailsPanel::makeLayerPage() {
         m_session.apply(m_session.push({{"depth", v}}));
     });
     const auto slideTo = [this](int axis, double v) {
-        const scene::Found found = m_session.selected();
+        const scene::LayerPath found = m_session.selected();
         if (!found.layer) return;
         V3d by(0);
         by[axis] = v - optics::pivotOf(m_session.now().find(found.layer->id))[axis];
@@ -353,7 +353,7 @@ QWidget* DetailsPanel::makeCameraPage() {
     section(layout, tr("Camera"));
     m_camAcross = field(m_session, layout, tr("Across"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                         tr("Metres to the right of the world's origin"));
-    m_camHeight = field(m_session, layout, tr("Height"), Measured::Length, QStringLiteral("m"), 2, 0.05,
+    m_camHeight = field(m_session, layout, tr("Up"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                         tr("Metres above the ground"));
     m_camAlong = field(m_session, layout, tr("Along"), Measured::Length, QStringLiteral("m"), 2, 0.05,
                        tr("Metres ahead of the world's origin"));
@@ -387,7 +387,7 @@ QWidget* DetailsPanel::makeCameraPage() {
         m_iris->addItem(tr("%1 blades").arg(blades), blades);
     m_iris->setToolTip(tr("The lens's opening, of the whole scene: what is out of focus takes its shape"));
     line(layout, tr("Iris"), m_iris, 118);
-    m_irisTurn = field(m_session, layout, tr("Iris turned"), Measured::Angle, QStringLiteral("°"), 0, 5,
+    m_irisTurn = field(m_session, layout, tr("Iris rotation"), Measured::Angle, QStringLiteral("°"), 0, 5,
                        tr("Degrees by which its blades are turned"));
     m_shutter = field(
         m_session, layout, tr("Shutter"), Measured::Angle, QStringLiteral("°"), 0, 15,
@@ -470,7 +470,7 @@ QWidget* DetailsPanel::makeCameraPage() {
 }
 
 void DetailsPanel::refresh() {
-    const scene::Found found = m_session.selected();
+    const scene::LayerPath found = m_session.selected();
     const auto count = m_session.selection().size();
     m_layerPage->setVisible(count > 0);
     m_cameraPage->setVisible(count == 0);
@@ -506,7 +506,7 @@ void DetailsPanel::refresh() {
     if (!one) m_textPart->hide();
 }
 
-void DetailsPanel::refreshLayer(const scene::Found& found) {
+void DetailsPanel::refreshLayer(const scene::LayerPath& found) {
     const scene::Scene& scene = *m_session.scene();
     const scene::Layer& layer = *found.layer;
     static const char* kinds[] = {QT_TR_NOOP("picture"), QT_TR_NOOP("footage"), QT_TR_NOOP("text"),
@@ -521,7 +521,7 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
     m_missing->setVisible(missing);
     if (missing) m_missing->setText(tr("Missing: %1").arg(QString::fromStdString(media->path)));
 
-    const scene::Found& now = m_session.now().find(layer.id);
+    const scene::LayerPath& now = m_session.now().find(layer.id);
     const auto measured = motion::measureAt(m_session.now(), now);
     const V3d pivot = optics::pivotOf(now);
     m_depth->setValue(measured.depth);
@@ -577,7 +577,7 @@ void DetailsPanel::refreshLayer(const scene::Found& found) {
 }
 
 void DetailsPanel::measureTravel() {
-    const scene::Found found = m_session.selected();
+    const scene::LayerPath found = m_session.selected();
     if (!found.layer) return;
     const auto measured =
         motion::measure(*m_session.scene(), found.layer->id, m_session.move(), m_session.time());

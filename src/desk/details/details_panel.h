@@ -36,7 +36,7 @@ private:
     QWidget* makeManyPart();
     void scaleTo(double across, double up);
     void refresh();
-    void refreshLayer(const scene::Found& found);
+    void refreshLayer(const scene::LayerPath& found);
     void refreshCamera();
     void measureTravel();
     QLabel* reading(QVBoxLayout* layout, const QString& name, const QString& tip);

@@ -2,7 +2,7 @@
 
 #include "desk/details/field_row.h"
 #include "desk/kit/form.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 
 #include <QComboBox>
 #include <QLabel>
@@ -91,7 +91,7 @@ HangingPart::HangingPart(Session& session, QWidget* parent) : QWidget(parent), m
     m_keys = new QLabel;
     m_keys->setObjectName(QStringLiteral("dim"));
     m_keys->setWordWrap(true);
-    auto* off = smallButton(QStringLiteral("x"), tr("Take all keys of place off; it stays where it is now"));
+    auto* off = smallButton(QStringLiteral("x"), tr("Remove all keys of place; it stays where it is now"));
     keyRow->addWidget(m_keys, 1);
     keyRow->addWidget(off);
     layout->addWidget(m_keyRow);
@@ -131,7 +131,7 @@ void HangingPart::hang(const edit::Edit& how) {
 }
 
 void HangingPart::refresh() {
-    const scene::Found found = m_session.selected();
+    const scene::LayerPath found = m_session.selected();
     setVisible(found.layer != nullptr);
     if (!found.layer) return;
     const scene::Layer& layer = *found.layer;

@@ -20,7 +20,7 @@ TimePart::TimePart(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     const auto metres = [&](const QString& name, const QString& tip) {
         return field(m_session, layout, name, Measured::Length, QStringLiteral("m"), 2, 0.1, tip);
     };
-    m_in = seconds(tr("In"), tr("Seconds; from then on it shows. 0: from the begin"));
+    m_in = seconds(tr("In"), tr("Seconds; from then on it shows. 0: from the start"));
     m_out = seconds(tr("Out"), tr("Seconds; until then it shows. The end: to the end"));
     m_fadeIn = seconds(tr("Fade in"), tr("Seconds over which it comes"));
     m_fadeOut = seconds(tr("Fade out"), tr("Seconds over which it goes"));
@@ -67,7 +67,7 @@ void TimePart::set(const char* member, double seconds) {
 }
 
 void TimePart::refresh() {
-    const scene::Found found = m_session.selected();
+    const scene::LayerPath found = m_session.selected();
     setVisible(found.layer != nullptr);
     if (!found.layer) return;
     const scene::Showing& showing = found.layer->showing;

@@ -192,15 +192,15 @@ std::vector<std::filesystem::path> BringInDialog::files() const {
     return files;
 }
 
-edit::BringInWays BringInDialog::ways() const {
-    edit::BringInWays ways;
-    ways.as = static_cast<edit::As>(m_as->currentIndex());
+edit::BringInOptions BringInDialog::options() const {
+    edit::BringInOptions options;
+    options.as = static_cast<edit::As>(m_as->currentIndex());
     bool all = true;
     const std::function<void(const QTreeWidgetItem*)> gather = [&](const QTreeWidgetItem* item) {
         const QVariant part = item->data(0, partRole);
         if (part.isValid()) {
             if (item->checkState(0) == Qt::Checked)
-                ways.parts.push_back(part.toString().toStdString());
+                options.parts.push_back(part.toString().toStdString());
             else
                 all = false;
         }
@@ -209,8 +209,8 @@ edit::BringInWays BringInDialog::ways() const {
     };
     for (const QTreeWidgetItem* root : m_roots)
         gather(root);
-    if (all) ways.parts.clear();
-    return ways;
+    if (all) options.parts.clear();
+    return options;
 }
 
 }

@@ -28,7 +28,7 @@ public:
 
     /// Files in their order; sequences in place of their pictures.
     std::vector<std::filesystem::path> files() const;
-    edit::BringInWays ways() const;
+    edit::BringInOptions options() const;
 
     /// Whether there is anything to choose.
     static bool needed(const std::vector<Offered>& offered);

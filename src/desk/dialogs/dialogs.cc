@@ -172,9 +172,9 @@ std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scene& scene,
                       QObject::tr("Height of the box, metres"));
     auto* deep = number(form, QObject::tr("In depth"), Measured::Length, metre, 2, 0.5, now.box.z,
                         QObject::tr("Depth of the box, metres"));
-    auto* turn = number(form, QObject::tr("Turned up to"), Measured::Angle, QStringLiteral("°"), 0, 5,
+    auto* turn = number(form, QObject::tr("Maximum turn"), Measured::Angle, QStringLiteral("°"), 0, 5,
                         now.turn, QObject::tr("Each about its own axis, either way"));
-    auto* sizes = number(form, QObject::tr("Sizes differ by"), Measured::Percent, QStringLiteral("%"), 0, 5,
+    auto* sizes = number(form, QObject::tr("Size variation"), Measured::Percent, QStringLiteral("%"), 0, 5,
                          now.sizes * 100, QObject::tr("30 %: from 70 to 130 percent"));
     auto* seed = seedRow(form, QObject::tr("Seed"), now.seed, QObject::tr("The same seed scatters the same"));
     if (again) {

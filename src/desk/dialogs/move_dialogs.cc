@@ -115,7 +115,7 @@ std::optional<double> askPercent(QWidget* parent, const QString& title, const QS
 std::optional<edit::Edit> askHandHeld(QWidget* parent, const scene::Scene& scene,
                                       const Previewer& previewer) {
     using scene::Measured;
-    Form form(parent, QObject::tr("Hold by hand"), QObject::tr("Hold"));
+    Form form(parent, QObject::tr("Hand-held"), QObject::tr("Apply"));
     auto* amount = number(form, QObject::tr("Amount"), Measured::Percent, QStringLiteral("%"), 0, 10, 100,
                           QObject::tr("100 %: a calm hand; 0: as steady as before"));
     auto* rate = number(form, QObject::tr("Rate"), Measured::Plain, QStringLiteral("per s"), 2, 0.1, 0.8,
@@ -254,7 +254,7 @@ std::optional<edit::Edit> askNoise(QWidget* parent, const scene::Scene& scene, s
                                  "flame does"));
     form.layout->addRow(QObject::tr("Kind"), kind);
     auto* amount = number(form, QObject::tr("Amount"), Measured::Plain, QString::fromStdString(reading.unit),
-                          3, 0.05, now.amount, QObject::tr("At most so much either way; 0 takes it off"));
+                          3, 0.05, now.amount, QObject::tr("At most so much either way; 0 removes it"));
     auto* rate = number(form, QObject::tr("Rate"), Measured::Plain, QStringLiteral("per s"), 2, 0.1, now.rate,
                         QObject::tr("Changes per second, about"));
     auto* seed = seedRow(form, QObject::tr("Seed"), now.seed, QObject::tr("The same seed is the same noise"));

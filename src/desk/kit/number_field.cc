@@ -47,7 +47,7 @@ void NumberField::display() {
 
 void NumberField::setValue(double value) {
     m_value = value;
-    if (!(hasFocus() && isModified())) display(); // never under the hands of who is typing
+    if (!(hasFocus() && isModified())) display(); // never while someone types
 }
 
 void NumberField::setUnit(const QString& unit) {

@@ -278,7 +278,7 @@ void Session::removeKeys() {
     if (m_keys.empty()) return;
     interaction::KeyChange change;
     change.more["remove"] = true;
-    apply(interaction::changeOfKeys(m_keys, change, "Take keys off"));
+    apply(interaction::changeOfKeys(m_keys, change, "Remove keys"));
 }
 
 void Session::click(std::int64_t layer, bool also) {
@@ -293,7 +293,7 @@ void Session::click(std::int64_t layer, bool also) {
     select(std::move(chosen));
 }
 
-const motion::Standing& Session::now() const {
+const motion::ResolvedScene& Session::now() const {
     const scene::Pose camera = pose();
     if (!m_now || m_nowOf != m_shown || m_now->time != time() || !(m_now->pose == camera)) {
         m_now.emplace(*m_shown, time(), camera);
@@ -303,7 +303,7 @@ const motion::Standing& Session::now() const {
 }
 
 interaction::Covers Session::covers() {
-    return [this](const scene::Found& found, double s, double t) {
+    return [this](const scene::LayerPath& found, double s, double t) {
         return m_swatches.covers(*m_shown, found.layer, s, t);
     };
 }
@@ -314,7 +314,7 @@ std::int64_t Session::layerAt(const optics::View& view, const V2d& place) {
 
 std::vector<V3d> Session::outlines(bool selectedOnly) const {
     std::vector<V3d> points;
-    for (const scene::Found& found : now().all) {
+    for (const scene::LayerPath& found : now().all) {
         if (found.layer->group() || (selectedOnly && !isSelected(found))) continue;
         const auto outline = motion::outlineOf(now(), found);
         points.insert(points.end(), outline.begin(), outline.end());
@@ -325,7 +325,7 @@ std::vector<V3d> Session::outlines(bool selectedOnly) const {
 scene::Placement Session::placementNow(std::int64_t id) const {
     // As it stood before the drag that goes on.
     const scene::Scene& scene = *m_history->scene();
-    const scene::Found found = scene::find(scene, id);
+    const scene::LayerPath found = scene::find(scene, id);
     return found.layer ? motion::Values(scene).placement(*found.layer, time()) : scene::Placement{};
 }
 
@@ -374,8 +374,8 @@ edit::Edit Session::push(const std::vector<std::int64_t>& layers, const edit::Ed
     return edit;
 }
 
-scene::Found Session::selected() const {
-    return m_selection.size() == 1 ? scene::find(*m_shown, m_selection.front()) : scene::Found{};
+scene::LayerPath Session::selected() const {
+    return m_selection.size() == 1 ? scene::find(*m_shown, m_selection.front()) : scene::LayerPath{};
 }
 
 void Session::setHoldFraming(bool hold) {

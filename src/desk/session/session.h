@@ -9,7 +9,7 @@
 #include "interaction/picking.h"
 #include "media/pixel_cache.h"
 #include "motion/camera_move.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 
 #include <QObject>
 #include <algorithm>
@@ -33,7 +33,7 @@ public:
     const motion::CameraMove& move() const { return m_move; }
     /// The scene as it stands at the playhead for the camera shown. Views measure and draw this. The
     /// reference is valid until something changes.
-    const motion::Standing& now() const;
+    const motion::ResolvedScene& now() const;
     /// One step of history. Reports a problem and gives false when the edit is refused.
     bool apply(const edit::Edit& edit);
     /// A change while it is being dragged: replaces the one before, becomes a step with commit().
@@ -86,7 +86,7 @@ public:
         return std::find(m_selection.begin(), m_selection.end(), layer) != m_selection.end();
     }
     /// It, or a group that holds it.
-    bool isSelected(const scene::Found& found) const {
+    bool isSelected(const scene::LayerPath& found) const {
         return any(found, [this](const scene::Layer& layer) { return isSelected(layer.id); });
     }
     void select(std::vector<std::int64_t> layers);
@@ -103,19 +103,19 @@ public:
     bool clickKey(const interaction::KeyRef& key, bool also);
     void removeKeys(); ///< the chosen ones
     /// The one selected layer; layer is null when there is none or several.
-    scene::Found selected() const;
+    scene::LayerPath selected() const;
     /// Where a layer hangs at the playhead, not turned to the camera; relative to what carries it.
     scene::Placement placementNow(std::int64_t id) const;
     /// An edit that gives a property a value at the playhead: of its keys where it has a track with some,
     /// else as `otherwise` does.
     edit::Edit setting(std::int64_t layer, std::string_view property, double value,
                        edit::Edit otherwise) const;
-    /// The selected layers that hands may move: without locked ones and what is in locked groups.
+    /// The selected layers that may be moved: without locked ones and what is in locked groups.
     std::vector<std::int64_t> movable() const;
     /// It, or a group that holds it.
-    static bool locked(const scene::Found& found) { return interaction::isLocked(found); }
+    static bool locked(const scene::LayerPath& found) { return interaction::isLocked(found); }
     /// It and all groups that hold it.
-    static bool visible(const scene::Found& found) { return interaction::isVisible(found); }
+    static bool visible(const scene::LayerPath& found) { return interaction::isVisible(found); }
     /// Whether a layer shows something at a place of its picture; true while that is not known.
     interaction::Covers covers();
     /// The nearest layer that shows something at a place of a view, and is not locked. 0: none.
@@ -181,7 +181,7 @@ Q_SIGNALS:
     void problem(const QString& sentence);
 
 private:
-    template <class Test> static bool any(const scene::Found& found, const Test& test) {
+    template <class Test> static bool any(const scene::LayerPath& found, const Test& test) {
         return found.layer && (test(*found.layer) || std::any_of(found.holders.begin(), found.holders.end(),
                                                                  [&](const auto& h) { return test(*h); }));
     }
@@ -214,7 +214,7 @@ private:
     interaction::KeyRefs m_keys;
     bool m_holdFraming = true, m_aboutAxis = false;
     std::int64_t m_reference = 0; ///< id of a mark; one that is not there: the first
-    mutable std::optional<motion::Standing> m_now;
+    mutable std::optional<motion::ResolvedScene> m_now;
     mutable scene::ScenePtr m_nowOf; ///< the scene that m_now is made of
     std::optional<OffMove> m_offMove;
     std::int64_t m_walked = 0; ///< the mark that is being walked; 0: none

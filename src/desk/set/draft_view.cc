@@ -78,7 +78,7 @@ void DraftView::refit() {
     const scene::Scene& scene = *m_session.scene();
     m_first = optics::firstView(scene);
     std::vector<double> depths;
-    for (const scene::Found& found : m_session.now().all)
+    for (const scene::LayerPath& found : m_session.now().all)
         if (!found.layer->group()) depths.push_back(m_session.now().depthOf(found));
     std::sort(depths.begin(), depths.end());
     const double middle = depths.empty() ? scene.homeDepth : depths[depths.size() / 2];
@@ -145,9 +145,9 @@ void DraftView::layOut() {
     // The paper stays still under a hand that moves the very mark from which it is drawn.
     if (m_drag != Drag::Camera) m_first = optics::firstView(*m_session.scene());
     m_bars.clear();
-    for (const scene::Found& found : m_session.now().all) {
+    for (const scene::LayerPath& found : m_session.now().all) {
         if (found.layer->group()) continue;
-        const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.carriers));
+        const optics::Surface card = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers));
         Bar bar{found.layer->id, found.layer, {}, {}, Session::visible(found), Session::locked(found)};
         const int steps = card.bend == 0 ? 1 : 24;
         const bool above = m_from == From::Above;
@@ -179,7 +179,7 @@ void DraftView::resizeEvent(QResizeEvent* event) {
     Q_EMIT scaleChanged();
 }
 
-// ---- hands
+// ---- input
 
 std::int64_t DraftView::layerAt(const QPointF& place) const {
     std::int64_t best = 0;
@@ -187,8 +187,7 @@ std::int64_t DraftView::layerAt(const QPointF& place) const {
     for (const Bar& bar : m_bars) {
         if (bar.locked) continue;
         // What is selected is easier to take.
-        const double distance =
-            distanceTo(bar.line, place) - (m_session.isSelected(bar.id) ? 2 : 0);
+        const double distance = distanceTo(bar.line, place) - (m_session.isSelected(bar.id) ? 2 : 0);
         if (distance < nearest) nearest = distance, best = bar.id;
     }
     return best;
@@ -223,8 +222,8 @@ std::optional<CameraHandle> DraftView::handleAt(const QPointF& place) const {
         const QRectF number(at.x() - (handle.mark % 2 ? 8 : 26), at.y() - 8, 34, 20);
         if (handle.kind == Mark && number.contains(place)) consider(handle, place, 6);
     }
-    consider({Ahead, -1, worldAt(aheadPlace(), eye), m_from == From::Above, m_from == From::Side}, aheadPlace(),
-             0);
+    consider({Ahead, -1, worldAt(aheadPlace(), eye), m_from == From::Above, m_from == From::Side},
+             aheadPlace(), 0);
     return best;
 }
 
@@ -257,7 +256,7 @@ double DraftView::snapped(double depth, std::int64_t grabbed) const {
     };
     consider(m_session.scene()->homeDepth);
     consider(m_session.pose().focus);
-    for (const scene::Found& found : m_session.now().all)
+    for (const scene::LayerPath& found : m_session.now().all)
         if (found.layer->id != grabbed && !m_session.isSelected(found))
             consider(m_session.now().depthOf(found));
     return caught;
@@ -282,7 +281,7 @@ void DraftView::endPush() {
 }
 
 void DraftView::sayOf(std::int64_t layer) {
-    const scene::Found& found = m_session.now().find(layer);
+    const scene::LayerPath& found = m_session.now().find(layer);
     if (!found.layer) return;
     const auto measured = motion::measureAt(m_session.now(), found);
     m_say = tr("%1 m · %2 % · blur %3 px")
@@ -314,8 +313,9 @@ void DraftView::mousePressEvent(QMouseEvent* event) {
         const auto [eye, left, right] = sightLines();
         for (const QPointF& end : {left, right}) {
             if (QPointF::dotProduct(m_pressed - eye, end - eye) > 0 && off(eye, end) < std::min(5.0, focus))
-                return takeHandle({m_from == From::Above ? CameraHandle::Kind::SideRay : CameraHandle::Kind::TopRay, -1,
-                                 worldAt(m_pressed, m_session.pose().position)});
+                return takeHandle(
+                    {m_from == From::Above ? CameraHandle::Kind::SideRay : CameraHandle::Kind::TopRay, -1,
+                     worldAt(m_pressed, m_session.pose().position)});
         }
         if (focus < 4) {
             m_drag = Drag::Focus;
@@ -329,7 +329,7 @@ void DraftView::mousePressEvent(QMouseEvent* event) {
     m_session.click(layer, event->modifiers() & Qt::ControlModifier);
     m_drag = Drag::Layer;
     m_dragLayer = layer;
-    const scene::Found& found = m_session.now().find(layer);
+    const scene::LayerPath& found = m_session.now().find(layer);
     m_depthFrom = m_session.now().depthOf(found);
 }
 
@@ -337,8 +337,9 @@ void DraftView::takeHandle(const CameraHandle& handle) {
     m_drag = Drag::Camera;
     if (handle.kind == CameraHandle::Kind::Mark) {
         m_session.select({});
-        m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(handle.mark)].time,
-                                   m_session.scene()->output.rate));
+        m_session.setFrame(
+            frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(handle.mark)].time,
+                    m_session.scene()->output.rate));
     }
     m_camera.emplace(m_session, handle);
     m_gripOff = placeOf(handle.at) - m_pressed;
@@ -348,7 +349,8 @@ void DraftView::takeHandle(const CameraHandle& handle) {
 void DraftView::mouseDoubleClickEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     const auto handle = handleAt(event->position());
-    if (handle && (handle->kind == CameraHandle::Kind::Arriving || handle->kind == CameraHandle::Kind::Leaving)) {
+    if (handle &&
+        (handle->kind == CameraHandle::Kind::Arriving || handle->kind == CameraHandle::Kind::Leaving)) {
         stop();
         m_session.dropPreview();
         m_session.apply(
@@ -406,7 +408,8 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
                     m_scale.perMetre(depth);
         const V3d way = m_from == From::Above ? m_first.right : m_first.up;
         if (m_from == From::Side && snaps) { // onto the ground with its lowest point
-            const motion::Standing before(*m_session.history().scene(), m_session.time(), m_session.pose());
+            const motion::ResolvedScene before(*m_session.history().scene(), m_session.time(),
+                                               m_session.pose());
             double lowest = 1e300;
             for (const V3d& point : motion::outlineOf(before, before.find(m_dragLayer)))
                 lowest = std::min(lowest, point.y);
@@ -489,7 +492,7 @@ void DraftView::contextMenuEvent(QContextMenuEvent* event) {
 bool DraftView::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
-        const scene::Found& found = m_session.now().find(layerAt(help->pos()));
+        const scene::LayerPath& found = m_session.now().find(layerAt(help->pos()));
         if (found.layer)
             QToolTip::showText(help->globalPos(),
                                tr("%1: %2 m. Drag to push it in depth, with Shift to slide it; Ctrl suspends "

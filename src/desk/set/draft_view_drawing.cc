@@ -231,8 +231,7 @@ void DraftView::drawPath(QPainter& painter) const {
     const auto held = [&](const CameraHandle& handle) {
         return m_camera && m_camera->handle().kind == handle.kind && m_camera->handle().mark == handle.mark;
     };
-    const auto hands = cameraHandles(m_session);
-    for (const CameraHandle& handle : hands)
+    for (const CameraHandle& handle : cameraHandles(m_session))
         if (handle.kind == CameraHandle::Kind::Arriving || handle.kind == CameraHandle::Kind::Leaving)
             paper::handle(painter, placeOf(marks[static_cast<std::size_t>(handle.mark)].pose.position),
                           placeOf(handle.at), held(handle));

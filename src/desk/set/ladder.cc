@@ -78,7 +78,7 @@ bool Rungs::isOpen(const scene::Layer& group) const {
 
 void Rungs::layOut() {
     m_rungs.clear();
-    for (const scene::Found& found : m_session.now().all) {
+    for (const scene::LayerPath& found : m_session.now().all) {
         const scene::Layer& layer = *found.layer;
         if (!matches(layer, m_search)) continue;
         // In a closed group only what is selected or searched for has a rung.
@@ -113,8 +113,8 @@ void Rungs::layOut() {
     // Both widgets share their top and bottom edges.
     const double top = mapFromGlobal(m_plan.mapToGlobal(QPoint(0, 0))).y();
     for (const Rung& rung : m_rungs) {
-        const double wish = top + m_plan.placeOfDepth(rung.depth).y() - each / 2;
-        ys.push_back(std::max(wish, ys.empty() ? 4.0 : ys.back() + each));
+        const double wanted = top + m_plan.placeOfDepth(rung.depth).y() - each / 2;
+        ys.push_back(std::max(wanted, ys.empty() ? 4.0 : ys.back() + each));
     }
     double limit = height() - 6 - each;
     for (std::size_t i = ys.size(); i-- > 0;) {
@@ -384,7 +384,7 @@ bool Rungs::event(QEvent* event) {
         text += tr("\nTags: %1").arg(tags.join(QStringLiteral(", ")));
     }
     if (eyeRect(*rung).contains(help->pos())) text = tr("Show or hide %1").arg(rung->name);
-    if (lockRect(*rung).contains(help->pos())) text = tr("Lock or free %1").arg(rung->name);
+    if (lockRect(*rung).contains(help->pos())) text = tr("Lock or unlock %1").arg(rung->name);
     QToolTip::showText(help->globalPos(), text, this);
     return true;
 }
@@ -425,7 +425,7 @@ Ladder::Ladder(Session& session, DraftView& plan, QWidget* parent) : QWidget(par
     connect(m_search, &QLineEdit::textChanged, m_list, &LayerList::setSearch);
     connect(m_search, &QLineEdit::returnPressed, this, [this] { // all that are shown
         std::vector<std::int64_t> found;
-        for (const scene::Found& each : m_session.now().all)
+        for (const scene::LayerPath& each : m_session.now().all)
             if (!m_search->text().isEmpty() && matches(*each.layer, m_search->text()))
                 found.push_back(each.layer->id);
         if (!found.empty()) m_session.select(std::move(found));

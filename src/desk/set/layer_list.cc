@@ -113,7 +113,7 @@ public:
             if (role == Qt::DecorationRole)
                 return theme::icon(layer.locked ? QStringLiteral("lock") : QStringLiteral("lock-open"),
                                    layer.locked ? theme::pen : theme::gridStrong);
-            if (role == Qt::ToolTipRole) return tr("Lock or free");
+            if (role == Qt::ToolTipRole) return tr("Lock or unlock");
             break;
         default:
             break;
@@ -186,7 +186,7 @@ private:
     }
     void fill() {
         for (Node& node : m_nodes)
-            if (const scene::Found& found = m_session.now().find(node.layer->id); found.layer)
+            if (const scene::LayerPath& found = m_session.now().find(node.layer->id); found.layer)
                 node.depth = m_session.now().depthOf(found);
     }
     void told() {
@@ -347,7 +347,7 @@ void LayerList::drop(std::int64_t layer, Drop where) {
     if (moved.empty() || std::find(moved.begin(), moved.end(), layer) != moved.end()) return;
     edit::Edit edit = edit::onLayers("move-into", moved);
     edit["group"] = nullptr;
-    if (const scene::Found& found = m_session.now().find(layer); found.layer) {
+    if (const scene::LayerPath& found = m_session.now().find(layer); found.layer) {
         if (where == Drop::Onto && found.layer->group()) {
             edit["group"] = layer;
         } else {

@@ -2,6 +2,7 @@
 
 #include "desk/kit/number_field.h"
 #include "desk/look/paper.h"
+#include "desk/look/points.h"
 #include "desk/look/theme.h"
 #include "motion/frame.h"
 #include "motion/measure.h"
@@ -13,12 +14,6 @@
 #include <cmath>
 
 namespace stage::desk {
-namespace {
-
-constexpr double gate = 36, focal = 40;
-
-}
-
 ModelView::ModelView(Session& session, QWidget* parent)
     : QWidget(parent), m_session(session), m_request(session.sharedSources()) {
     setFocusPolicy(Qt::StrongFocus);
@@ -36,26 +31,21 @@ ModelView::ModelView(Session& session, QWidget* parent)
     m_session.beat().follow(this, Beat::Rank::Drawing, [this] { turned(); });
     connect(&m_session, &Session::cameraChanged, this, &ModelView::turned);
     connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
-    connect(&m_request, &PictureRequest::ready, this, [this](const QImage& picture, qint64, double) {
+    connect(&m_request, &ViewRenderer::ready, this, [this](const QImage& picture, qint64, double) {
         m_picture = picture;
         update();
     });
-    connect(&m_request, &PictureRequest::failed, &m_session, &Session::problem);
+    connect(&m_request, &ViewRenderer::failed, &m_session, &Session::problem);
 }
 
 // ---- looking
 
-scene::Pose ModelView::pose() const {
-    scene::Pose pose;
-    pose.position = m_target - optics::forwardOf(m_pan, m_tilt) * m_distance;
-    pose.pan = m_pan;
-    pose.tilt = m_tilt;
-    pose.focal = focal;
-    return pose;
+V2i ModelView::pixels() const {
+    return {std::max(1, width()), std::max(1, height())};
 }
 
 optics::View ModelView::view() const {
-    return optics::viewOf(pose(), gate, {std::max(1, width()), std::max(1, height())});
+    return m_orbit.view(pixels());
 }
 
 std::optional<QPointF> ModelView::placeOf(const V3d& point) const {
@@ -72,9 +62,9 @@ void ModelView::ask() {
                    std::max(1, static_cast<int>(height() * scale)));
     // As it stands for the camera of the move, seen from here.
     scene::Scene now = m_session.now().scene;
-    now.camera.gate = gate;
+    now.camera.gate = interaction::OrbitView::gate;
     now.output.background = {0, 0, 0, 0};
-    m_request.ask({.frame = motion::evaluate(now, m_session.time(), size, pose()),
+    m_request.ask({.frame = motion::evaluate(now, m_session.time(), size, m_orbit.pose()),
                    .quality = {.way = render::Way::Pinhole, .placeholders = true},
                    .finish = m_drag != Drag::None || m_session.previewing()});
 }
@@ -90,55 +80,7 @@ void ModelView::frameAll() {
     auto points = m_session.outlines(false);
     for (const scene::Mark& mark : m_session.scene()->camera.marks)
         points.push_back(mark.pose.position);
-    frame(points);
-}
-
-void ModelView::fit(const std::vector<V3d>& points) {
-    if (points.empty() || width() < 2) return;
-    V3d low = points[0], high = points[0];
-    for (const V3d& point : points)
-        for (int i = 0; i < 3; ++i)
-            low[i] = std::min(low[i], point[i]), high[i] = std::max(high[i], point[i]);
-    m_target = (low + high) * 0.5;
-    m_distance = std::max(1.0, (high - low).length());
-    nearer(points);
-}
-
-void ModelView::nearer(const std::vector<V3d>& points) {
-    // The nearest distance from which all are in the picture.
-    const auto inside = [&](double distance) {
-        m_distance = distance;
-        const optics::View v = view();
-        return std::all_of(points.begin(), points.end(), [&](const V3d& point) {
-            const auto place = optics::project(v, point);
-            return place && place->x > 36 && place->y > 24 && place->x < width() - 24 &&
-                   place->y < height() - 30;
-        });
-    };
-    double least = m_distance * 0.01, most = m_distance * 8;
-    for (int i = 0; i < 30; ++i) {
-        const double middle = std::sqrt(least * most);
-        (inside(middle) ? most : least) = middle;
-    }
-    m_distance = most;
-}
-
-/// Fits, then moves what is seen of it into the middle, and again.
-void ModelView::frame(const std::vector<V3d>& points) {
-    fit(points);
-    for (int round = 0; round < 4 && !points.empty(); ++round) {
-        const optics::View v = view();
-        V2d low(1e300), high(-1e300);
-        for (const V3d& point : points)
-            if (const auto place = optics::project(v, point)) {
-                low = {std::min(low.x, place->x), std::min(low.y, place->y)};
-                high = {std::max(high.x, place->x), std::max(high.y, place->y)};
-            }
-        if (!(high.x > low.x)) return;
-        const V2d off = (low + high) / 2.0 - v.centre;
-        m_target += (v.right * off.x - v.up * off.y) * (m_distance / v.slope);
-        nearer(points);
-    }
+    m_orbit.fit(points, pixels());
 }
 
 void ModelView::fitAll() {
@@ -151,13 +93,13 @@ void ModelView::fitSelection() {
     const auto points = m_session.outlines(true);
     if (points.empty()) return fitAll();
     m_own = true;
-    frame(points);
+    m_orbit.fit(points, pixels());
     turned();
 }
 
 void ModelView::lookFrom(Look look) {
-    m_pan = look == Look::Free ? -32 : look == Look::Side ? -90 : 0;
-    m_tilt = look == Look::Free ? -16 : look == Look::Above ? -89 : 0;
+    m_orbit.pan = look == Look::Free ? -32 : look == Look::Side ? -90 : 0;
+    m_orbit.tilt = look == Look::Free ? -16 : look == Look::Above ? -89 : 0;
     frameAll();
     turned();
 }
@@ -174,26 +116,19 @@ void ModelView::showEvent(QShowEvent*) {
 
 // ---- drawing
 
-/// Clipped to what lies ahead.
 void ModelView::line(QPainter& painter, const V3d& a, const V3d& b) const {
-    const optics::View v = view();
-    V3d p = a, q = b;
-    const double near = 0.002 * m_distance + 1e-3;
-    const double dp = optics::depthOf(v, p), dq = optics::depthOf(v, q);
-    if (dp < near && dq < near) return;
-    if (dp < near) p = q + (p - q) * ((dq - near) / (dq - dp));
-    if (dq < near) q = p + (q - p) * ((dp - near) / (dp - dq));
-    const auto from = optics::project(v, p), to = optics::project(v, q);
-    if (from && to) painter.drawLine(QPointF(from->x, from->y), QPointF(to->x, to->y));
+    if (const auto seen = interaction::seenLine(view(), a, b, 0.002 * m_orbit.distance + 1e-3))
+        painter.drawLine(toPoint(seen->first), toPoint(seen->second));
 }
 
 void ModelView::drawGround(QPainter& painter) const {
-    const double decade = std::pow(10, std::floor(std::log10(std::max(0.1, m_distance / 4))));
-    const double step = m_distance / 4 / decade > 5   ? decade * 5
-                        : m_distance / 4 / decade > 2 ? decade * 2
-                                                      : decade;
+    const double decade = std::pow(10, std::floor(std::log10(std::max(0.1, m_orbit.distance / 4))));
+    const double step = m_orbit.distance / 4 / decade > 5   ? decade * 5
+                        : m_orbit.distance / 4 / decade > 2 ? decade * 2
+                                                            : decade;
     const int count = 12;
-    const double cx = std::round(m_target.x / step) * step, cz = std::round(m_target.z / step) * step;
+    const double cx = std::round(m_orbit.target.x / step) * step,
+                 cz = std::round(m_orbit.target.z / step) * step;
     for (int i = -count; i <= count; ++i) {
         painter.setPen(QPen(i % 5 == 0 ? theme::gridStrong : theme::grid, 1));
         line(painter, {cx + i * step, 0, cz - count * step}, {cx + i * step, 0, cz + count * step});
@@ -206,10 +141,10 @@ void ModelView::drawGround(QPainter& painter) const {
 }
 
 void ModelView::drawCards(QPainter& painter) const {
-    for (const scene::Found& found : m_session.now().all) {
+    for (const scene::LayerPath& found : m_session.now().all) {
         if (found.layer->group()) continue;
         const bool visible = Session::visible(found), chosen = m_session.isSelected(found);
-        const auto outline = optics::cardOf(*found.layer, optics::worldOf(found.carriers)).outline();
+        const auto outline = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers)).outline();
         QColor pen = chosen ? theme::vermilion : theme::pen;
         pen.setAlpha(chosen ? 255 : visible ? 90 : 40);
         painter.setPen(QPen(pen, chosen ? 1.8 : 0.8));
@@ -243,7 +178,7 @@ void ModelView::drawCamera(QPainter& painter) const {
     }
     // What it sees, out to the farthest layer, and the plane that is sharp.
     double far = scene.homeDepth;
-    for (const scene::Found& found : m_session.now().all)
+    for (const scene::LayerPath& found : m_session.now().all)
         if (!found.layer->group()) far = std::max(far, optics::depthOf(lens, optics::pivotOf(found)));
     const V2d frame(scene.output.frame);
     const auto corners = [&](double depth) {
@@ -263,7 +198,7 @@ void ModelView::drawCamera(QPainter& painter) const {
     for (std::size_t i = 0; i < 4; ++i)
         line(painter, sharp[i], sharp[(i + 1) % 4]);
     // The body: a box behind the eye and a lens before it, large enough to be seen.
-    const double size = 0.02 * (lens.eye - pose().position).length() + 0.05;
+    const double size = 0.02 * (lens.eye - m_orbit.pose().position).length() + 0.05;
     const auto at = [&](double x, double y, double z) {
         return lens.eye + lens.right * (x * size) + lens.up * (y * size) + lens.forward * (z * size);
     };
@@ -290,7 +225,7 @@ void ModelView::drawCamera(QPainter& painter) const {
                           {{1, 2, 6, 5}, lens.right, 110},    {{0, 1, 5, 4}, -lens.up, 135},
                           {{2, 3, 7, 6}, lens.up, 90},        {{0, 1, 2, 3}, lens.forward, 100}};
     for (const Face& each : faces)
-        if (each.normal.dot(pose().position - lens.eye) > 0)
+        if (each.normal.dot(m_orbit.pose().position - lens.eye) > 0)
             face(each.points, theme::sight.darker(each.shade));
     painter.setPen(QPen(theme::pen, 2));
     for (const auto& [x, y] :
@@ -336,7 +271,7 @@ std::optional<CameraHandle> ModelView::handleAt(const QPointF& place) const {
             // Handles before marks, marks before the body.
             const double back = handle.kind == CameraHandle::Kind::Body   ? 2
                                 : handle.kind == CameraHandle::Kind::Mark ? 1
-                                                                      : 0;
+                                                                          : 0;
             const double off = std::hypot(at->x() - place.x(), at->y() - place.y()) + back;
             if (off < nearest) nearest = off, best = handle;
         }
@@ -370,7 +305,8 @@ void ModelView::dragCamera(const QPointF& place, Qt::KeyboardModifiers keys) {
 /// On the path: a mark there. On one of its handles: as it is by itself again.
 void ModelView::mouseDoubleClickEvent(QMouseEvent* event) {
     const auto handle = handleAt(event->position());
-    if (handle && (handle->kind == CameraHandle::Kind::Arriving || handle->kind == CameraHandle::Kind::Leaving)) {
+    if (handle &&
+        (handle->kind == CameraHandle::Kind::Arriving || handle->kind == CameraHandle::Kind::Leaving)) {
         m_session.apply(
             {{"edit", "mark"}, {"mark", handle->mark + 1}, {"arriving", nullptr}, {"leaving", nullptr}});
         return;
@@ -403,7 +339,7 @@ V3d ModelView::grip() const {
 }
 
 double ModelView::arrowLength() const {
-    return 64 * (grip() - pose().position).length() / view().slope;
+    return 64 * (grip() - m_orbit.pose().position).length() / view().slope;
 }
 
 std::vector<QPointF> ModelView::arrowEnds() const {
@@ -461,7 +397,7 @@ void ModelView::paintEvent(QPaintEvent*) {
     paper::focusRim(painter, *this);
 }
 
-// ---- hands
+// ---- input
 
 std::int64_t ModelView::layerAt(const QPointF& place) const {
     return m_session.layerAt(view(), {place.x(), place.y()});
@@ -508,25 +444,21 @@ void ModelView::mouseMoveEvent(QMouseEvent* event) {
     m_last = place;
     if (m_drag == Drag::Turn) {
         m_own = true;
-        m_pan -= by.x() * 0.4;
-        m_tilt = std::clamp(m_tilt - by.y() * 0.4, -89.0, 89.0);
+        m_orbit.turn(-by.x() * 0.4, -by.y() * 0.4);
         return turned();
     }
     if (m_drag == Drag::Camera) return dragCamera(place, event->modifiers());
     if (m_drag == Drag::Shift) {
         m_own = true;
-        const optics::View v = view();
-        m_target -= (v.right * by.x() - v.up * by.y()) * (m_distance / v.slope);
+        m_orbit.shift(toV2d(by), pixels());
         return turned();
     }
     // Along the arrow, as far as the pointer goes along what is seen of it.
     const V3d way = arrows()[static_cast<std::size_t>(m_arrow)];
-    const auto from = placeOf(m_gripFrom), to = placeOf(m_gripFrom + way * m_lengthFrom);
-    if (!from || !to) return;
-    const QPointF along = *to - *from;
-    const double length = QPointF::dotProduct(along, along);
-    if (length < 1) return;
-    const double metres = QPointF::dotProduct(place - m_pressed, along) / length * m_lengthFrom;
+    const auto gone =
+        interaction::alongArrow(view(), m_gripFrom, way, m_lengthFrom, toV2d(place - m_pressed));
+    if (!gone) return;
+    const double metres = *gone;
     if (m_arrow == 2) {
         m_session.preview(m_session.push({{"by", metres}}));
         m_say = tr("depth %1 m, by %2 m").arg(figure(m_depthFrom + metres, 2), figure(metres, 2));
@@ -550,13 +482,7 @@ void ModelView::mouseReleaseEvent(QMouseEvent* event) {
 
 void ModelView::wheelEvent(QWheelEvent* event) {
     m_own = true;
-    // What is under the pointer, at the target's distance, stays there.
-    const optics::View before = view();
-    const V3d under =
-        before.eye + optics::rayThrough(before, {event->position().x(), event->position().y()}) * m_distance;
-    const double k = std::pow(0.9985, event->angleDelta().y());
-    m_distance = std::clamp(m_distance * k, 0.01, 1e7);
-    m_target = under + (m_target - under) * k;
+    m_orbit.zoom(std::pow(0.9985, event->angleDelta().y()), toV2d(event->position()), pixels());
     turned();
     event->accept();
 }
@@ -573,16 +499,16 @@ void ModelView::keyPressEvent(QKeyEvent* event) {
     const double step = event->modifiers() & Qt::ShiftModifier ? 15 : 5;
     switch (event->key()) {
     case Qt::Key_Left:
-        m_pan -= step;
+        m_orbit.turn(-step, 0);
         break;
     case Qt::Key_Right:
-        m_pan += step;
+        m_orbit.turn(step, 0);
         break;
     case Qt::Key_Up:
-        m_tilt = std::max(-89.0, m_tilt - step);
+        m_orbit.turn(0, -step);
         break;
     case Qt::Key_Down:
-        m_tilt = std::min(89.0, m_tilt + step);
+        m_orbit.turn(0, step);
         break;
     default:
         return QWidget::keyPressEvent(event);

@@ -3,9 +3,9 @@
 #pragma once
 
 #include "desk/camera/camera_drag.h"
-#include "desk/jobs/picture_request.h"
+#include "desk/jobs/view_renderer.h"
 #include "desk/session/session.h"
-#include "optics/view.h"
+#include "interaction/orbit_view.h"
 
 #include <QWidget>
 
@@ -27,7 +27,7 @@ public:
     std::optional<QPointF> placeOf(const V3d& point) const;
     /// The ends of the selected layer's arrows: across, up, in depth. Empty without a selection.
     std::vector<QPointF> arrowEnds() const;
-    /// The hands of the camera that are seen, with those at the corners of what is sharp.
+    /// The handles of the camera that are seen, with those at the corners of what is sharp.
     std::vector<CameraHandle> cameraHandlesSeen() const;
     bool hasPicture() const { return !m_picture.isNull(); }
 
@@ -47,14 +47,11 @@ protected:
     void contextMenuEvent(QContextMenuEvent* event) override;
 
 private:
-    scene::Pose pose() const;
+    V2i pixels() const; ///< of the widget
     optics::View view() const;
     void ask();
     void turned();
     void frameAll();
-    void fit(const std::vector<V3d>& points);
-    void nearer(const std::vector<V3d>& points); ///< as near as shows them all
-    void frame(const std::vector<V3d>& points);
     void line(QPainter& painter, const V3d& a, const V3d& b) const;
     void drawGround(QPainter& painter) const;
     void drawCards(QPainter& painter) const;
@@ -68,10 +65,9 @@ private:
     void dragCamera(const QPointF& place, Qt::KeyboardModifiers keys);
 
     Session& m_session;
-    PictureRequest m_request;
+    ViewRenderer m_request;
     QImage m_picture;
-    V3d m_target{0, 1, -10};
-    double m_distance = 40, m_pan = -32, m_tilt = -16;
+    interaction::OrbitView m_orbit;
     bool m_own = false;
 
     enum class Drag { None, Turn, Shift, Arrow, Camera } m_drag = Drag::None;

@@ -4,9 +4,6 @@
 #include "desk/look/paper.h"
 #include "desk/look/theme.h"
 #include "desk/time/curve_view.h"
-#include "motion/pace.h"
-#include "motion/values.h"
-#include "scene/property.h"
 #include "scene/scene_json.h"
 
 #include <QKeyEvent>
@@ -15,16 +12,6 @@
 #include <cmath>
 
 namespace stage::desk {
-namespace {
-
-/// An even pace has its hands at thirds, where they can be taken; its course is the same.
-scene::Pace withHands(const scene::Pace& pace) {
-    if (!pace.drawn.empty() || pace.x1 != pace.y1 || pace.x2 != pace.y2) return pace;
-    return {1 / 3.0, 1 / 3.0, 2 / 3.0, 2 / 3.0, {}};
-}
-
-}
-
 CurvePaper::CurvePaper(Session& session, CurveView& view) : QWidget(&view), m_session(session), m_view(view) {
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(120, 90);
@@ -61,38 +48,21 @@ const CurvePaper::Curve& CurvePaper::curve(const std::string& property) const {
     const auto [at, made] = m_curves.try_emplace(property);
     Curve& curve = at->second;
     if (!made) return curve;
-    const scene::Scene& scene = *m_session.scene();
-    const motion::CameraMove& move = m_session.move();
-    const motion::Values values(scene, [&](double t) { return move.posed(t); });
-    const std::int64_t whose = m_view.subject();
-    const scene::Track* track = interaction::trackOf(scene, whose, property);
-    const bool noise = track && !track->noises.empty();
     const int count = std::clamp(static_cast<int>(area().width() / 2), 40, 500);
-    double low = 1e300, high = -1e300;
-    for (int i = 0; i <= count; ++i) {
-        const double t = timeAt(area().left() + area().width() * i / count);
-        const double v = whose == 0 ? scene::cameraProperty(property)->get(move.at(t))
-                                    : values.of(whose, property, t).value_or(0);
-        curve.values.push_back(v);
-        low = std::min(low, v), high = std::max(high, v);
-        if (noise && !track->keys.empty()) curve.keyed.push_back(motion::keysAt(*track, t));
-    }
-    if (track)
-        for (const auto& key : track->keys)
-            low = std::min(low, key.value), high = std::max(high, key.value);
-    const interaction::PropertyFormat reading = interaction::propertyFormat(whose, property);
-    const double least = reading.unit == "°" ? 1 : reading.unit == "mm" ? 2 : 0.1;
-    const double room = std::max((high - low) * 0.12, (least - (high - low)) / 2);
-    curve.low = low - std::max(room, 1e-6);
-    curve.high = high + std::max(room, 1e-6);
+    curve = interaction::sampledCurve(*m_session.scene(), m_session.move(), m_view.subject(), property,
+                                      timeAt(area().left()), timeAt(area().right()), count);
     if (const auto held = m_held.find(property); held != m_held.end())
         std::tie(curve.low, curve.high) = held->second;
     return curve;
 }
 
 QPointF CurvePaper::placeOf(const std::string& property, Rational time, double value) const {
+    return {xOf(time.toDouble()), yOf(property, value)};
+}
+
+double CurvePaper::yOf(const std::string& property, double value) const {
     const Curve& c = curve(property);
-    return {xOf(time.toDouble()), area().bottom() - (value - c.low) / (c.high - c.low) * area().height()};
+    return area().bottom() - (value - c.low) / (c.high - c.low) * area().height();
 }
 
 double CurvePaper::valueAt(const std::string& property, double y) const {
@@ -106,19 +76,9 @@ QPointF CurvePaper::placeOf(const interaction::KeyRef& ref) const {
 }
 
 std::optional<QPointF> CurvePaper::handle(const interaction::KeyRef& ref, bool leaving) const {
-    const scene::Track* track = interaction::trackOf(*m_session.scene(), ref.layer, ref.property);
-    if (!track || track->link) return {};
-    for (std::size_t i = 0; i + 1 < track->keys.size(); ++i) {
-        const auto &from = track->keys[i], &to = track->keys[i + 1];
-        if ((leaving ? from.time : to.time) != ref.time) continue;
-        if (from.hold || !from.pace.drawn.empty()) return {};
-        const QPointF a = placeOf(ref.property, from.time, from.value),
-                      b = placeOf(ref.property, to.time, to.value);
-        const scene::Pace pace = withHands(from.pace);
-        const double x = leaving ? pace.x1 : pace.x2, y = leaving ? pace.y1 : pace.y2;
-        return QPointF(a.x() + (b.x() - a.x()) * x, a.y() + (b.y() - a.y()) * y);
-    }
-    return {};
+    const auto place = interaction::paceHandle(*m_session.scene(), ref, leaving);
+    if (!place) return {};
+    return QPointF(xOf(place->x), yOf(ref.property, place->y));
 }
 
 std::optional<interaction::KeyRef> CurvePaper::keyAt(const QPointF& place) const {
@@ -290,7 +250,7 @@ void CurvePaper::paintEvent(QPaintEvent*) {
     paper::focusRim(painter, *this);
 }
 
-// ---- hands
+// ---- input
 
 void CurvePaper::mousePressEvent(QMouseEvent* event) {
     setFocus();
@@ -337,48 +297,53 @@ void CurvePaper::mousePressEvent(QMouseEvent* event) {
 }
 
 void CurvePaper::dragGrip(const QPointF& place) {
-    const QPointF by = place - m_pressed; // hands are beside the keys that they move
-    interaction::KeyChange change;
-    interaction::KeyRefs then = m_keysFrom;
-    if (m_grip == Grip::Left || m_grip == Grip::Right) {
-        const double fixed = m_grip == Grip::Right ? m_boxFrom.left() : m_boxFrom.right(),
-                     was = m_grip == Grip::Right ? m_boxFrom.right() : m_boxFrom.left();
-        if (std::abs(was - fixed) < 1) return;
-        const double k = std::clamp((was + by.x() - fixed) / (was - fixed), 0.01, 100.0);
-        change.stretch = Rational::nearest(k).toDouble();
-        if (m_grip == Grip::Left) { // the last of them stays
-            Rational first = m_keysFrom.front().time, last = first;
-            for (const interaction::KeyRef& key : m_keysFrom)
-                first = std::min(first, key.time), last = std::max(last, key.time);
-            change.shift = (last - first) - (last - first) * Rational::nearest(change.stretch);
-        }
-        m_say = tr("%1 % of the time").arg(figure(k * 100, 0));
+    const QPointF by = place - m_pressed; // grips are beside the keys that they move
+    const bool inTime = m_grip == Grip::Left || m_grip == Grip::Right, last = m_grip == Grip::Left;
+    const double low = inTime ? m_boxFrom.left() : m_boxFrom.top(),
+                 high = inTime ? m_boxFrom.right() : m_boxFrom.bottom();
+    const bool moves = m_grip == Grip::Right || m_grip == Grip::Bottom; // the higher end
+    const double was = moves ? high : low, fixed = moves ? low : high;
+    if (std::abs(was - fixed) < 1) return;
+    const double k = (was + (inTime ? by.x() : by.y()) - fixed) / (was - fixed);
+    if (inTime) {
+        const double factor = std::clamp(k, 0.01, 100.0);
+        m_say = tr("%1 % of the time").arg(figure(factor * 100, 0));
+        if (const auto moved =
+                interaction::keysStretched(*m_session.history().scene(), m_keysFrom, factor, last))
+            m_session.previewKeys(moved->edit, moved->then);
     } else {
-        const std::string& property = m_keysFrom.front().property;
-        const double fixed = m_grip == Grip::Top ? m_boxFrom.bottom() : m_boxFrom.top(),
-                     was = m_grip == Grip::Top ? m_boxFrom.top() : m_boxFrom.bottom();
-        if (std::abs(was - fixed) < 1) return;
-        const double k = (was + by.y() - fixed) / (was - fixed), stays = valueAt(property, fixed);
-        change.more["multiply"] = k;
-        change.more["add"] = stays * (1 - k);
+        const double stays = valueAt(m_keysFrom.front().property, fixed);
         m_say = tr("%1 % of the value").arg(figure(k * 100, 0));
+        m_session.previewKeys(interaction::valuesStretched(m_keysFrom, k, stays), m_keysFrom);
     }
-    const edit::Edit edit = interaction::changeOfKeys(m_keysFrom, change, "Stretch keys");
-    // Where they are then is asked of the scene itself, for stretched times are rounded.
-    if (m_grip == Grip::Left || m_grip == Grip::Right) {
-        const auto next = edit::apply(*m_session.history().scene(), edit);
-        if (!next) return;
-        then.clear();
-        for (const interaction::KeyRef& key : m_keysFrom) {
-            const auto *before = interaction::trackOf(*m_session.history().scene(), key.layer, key.property),
-                       *after = interaction::trackOf(*next, key.layer, key.property);
-            if (!before || !after || before->keys.size() != after->keys.size()) continue;
-            for (std::size_t i = 0; i < before->keys.size(); ++i)
-                if (before->keys[i].time == key.time)
-                    then.push_back({key.layer, key.property, after->keys[i].time});
-        }
-    }
-    m_session.previewKeys(edit, then);
+}
+
+void CurvePaper::dragKeys(const QPointF& place, bool straight) {
+    QPointF by = place - m_pressed;
+    if (straight) (std::abs(by.x()) > std::abs(by.y()) ? by.ry() : by.rx()) = 0;
+    const std::string& property = m_key->property;
+    const double seconds = by.x() == 0 ? 0 : timeAt(m_pressed.x() + by.x()) - timeAt(m_pressed.x()),
+                 value = valueAt(property, m_pressed.y() + by.y()) - valueAt(property, m_pressed.y());
+    const auto moved = interaction::keysDragged(m_keysFrom, *m_key, m_valueFrom, seconds, value,
+                                                m_session.scene()->output.rate);
+    m_session.previewKeys(moved.edit, moved.then);
+    const interaction::PropertyFormat format = interaction::propertyFormat(m_key->layer, property);
+    m_say = tr("%1 %2 at %3 s")
+                .arg(figure(moved.value, format.decimals + 1), QString::fromStdString(format.unit),
+                     figure(moved.time.toDouble(), 2));
+}
+
+void CurvePaper::dragHandle(const QPointF& place) {
+    const std::string& property = m_key->property;
+    const double perPixel = std::abs(valueAt(property, 0) - valueAt(property, 1));
+    const auto change =
+        interaction::paceHandleDragged(*m_session.history().scene(), *m_key, m_leaving,
+                                       {timeAt(place.x()), valueAt(property, place.y())}, perPixel);
+    if (!change) return;
+    m_session.previewKeys(change->edit, m_session.keys());
+    const scene::Pace& pace = change->pace;
+    m_say = tr("leaves %1 %2 · arrives %3 %4")
+                .arg(figure(pace.x1, 2), figure(pace.y1, 2), figure(pace.x2, 2), figure(pace.y2, 2));
 }
 
 void CurvePaper::mouseMoveEvent(QMouseEvent* event) {
@@ -386,71 +351,15 @@ void CurvePaper::mouseMoveEvent(QMouseEvent* event) {
     if (m_drag == Drag::None) return;
     if (!m_moved && m_drag != Drag::Playhead && (place - m_pressed).manhattanLength() < 3) return;
     m_moved = true;
-    const Rational rate = m_session.scene()->output.rate;
     switch (m_drag) {
     case Drag::Playhead:
-        m_session.setFrame(frameAt(Rational::nearest(std::max(0.0, timeAt(place.x()))), rate));
+        m_session.setFrame(
+            frameAt(Rational::nearest(std::max(0.0, timeAt(place.x()))), m_session.scene()->output.rate));
         return;
-    case Drag::Keys: {
-        QPointF by = place - m_pressed;
-        if (event->modifiers() & Qt::ShiftModifier) // along one axis
-            (std::abs(by.x()) > std::abs(by.y()) ? by.ry() : by.rx()) = 0;
-        const double seconds = timeAt(m_pressed.x() + by.x()) - timeAt(m_pressed.x());
-        // On frames, where the key that was taken comes to be.
-        Rational shift(0);
-        if (by.x() != 0) {
-            const double frame = (m_key->time.toDouble() + seconds) * rate.toDouble();
-            shift = timeOfFrame(std::llround(frame), rate) - m_key->time;
-        }
-        double add =
-            valueAt(m_key->property, m_pressed.y() + by.y()) - valueAt(m_key->property, m_pressed.y());
-        const interaction::PropertyFormat reading =
-            interaction::propertyFormat(m_key->layer, m_key->property);
-        add = std::clamp(m_valueFrom + add, reading.low, reading.high) - m_valueFrom;
-        // The others of its property go up and down with it; those of others only in time.
-        std::vector<edit::Edit> edits;
-        interaction::KeyRefs mine, others;
-        for (const interaction::KeyRef& key : m_keysFrom)
-            (key.property == m_key->property && key.layer == m_key->layer ? mine : others).push_back(key);
-        interaction::KeyChange change{.shift = shift};
-        if (!others.empty()) edits.push_back(interaction::changeOfKeys(others, change, "Move keys"));
-        change.more["add"] = add;
-        edits.push_back(interaction::changeOfKeys(mine, change, "Move keys"));
-        m_session.previewKeys(interaction::combined("Move keys", edits),
-                              interaction::shiftedKeys(m_keysFrom, shift));
-        m_say = tr("%1 %2 at %3 s")
-                    .arg(figure(m_valueFrom + add, reading.decimals + 1),
-                         QString::fromStdString(reading.unit), figure((m_key->time + shift).toDouble(), 2));
-        return;
-    }
-    case Drag::Handle: {
-        const scene::Track* track =
-            interaction::trackOf(*m_session.history().scene(), m_key->layer, m_key->property);
-        if (!track) return;
-        for (std::size_t i = 0; i + 1 < track->keys.size(); ++i) {
-            const auto &from = track->keys[i], &to = track->keys[i + 1];
-            if ((m_leaving ? from.time : to.time) != m_key->time) continue;
-            const QPointF a = placeOf(m_key->property, from.time, from.value),
-                          b = placeOf(m_key->property, to.time, to.value);
-            if (b.x() - a.x() < 1) return;
-            const double x = std::clamp((place.x() - a.x()) / (b.x() - a.x()), 0.0, 1.0);
-            const double y = std::abs(b.y() - a.y()) < 1
-                                 ? x
-                                 : std::clamp((place.y() - a.y()) / (b.y() - a.y()), -3.0, 4.0);
-            scene::Pace pace = withHands(from.pace);
-            (m_leaving ? pace.x1 : pace.x2) = x;
-            (m_leaving ? pace.y1 : pace.y2) = y;
-            edit::Edit edit = {{"edit", "keys"},
-                               {"property", m_key->property},
-                               {"times", {from.time.text()}},
-                               {"pace", scene::toJson(pace)}};
-            if (m_key->layer != 0) edit["layers"] = {m_key->layer};
-            m_session.previewKeys(edit, m_session.keys());
-            m_say = tr("leaves %1 %2 · arrives %3 %4")
-                        .arg(figure(pace.x1, 2), figure(pace.y1, 2), figure(pace.x2, 2), figure(pace.y2, 2));
-        }
-        return;
-    }
+    case Drag::Keys:
+        return dragKeys(place, event->modifiers() & Qt::ShiftModifier);
+    case Drag::Handle:
+        return dragHandle(place);
     case Drag::Grip:
         return dragGrip(place);
     case Drag::Frame: {

@@ -1,7 +1,8 @@
-// The drafting paper of the curve view: curves, keys and their hands.
+// The drafting paper of the curve view: curves, keys and their handles.
 #pragma once
 
 #include "desk/session/session.h"
+#include "interaction/curve_edits.h"
 #include "interaction/time_scale.h"
 
 #include <QWidget>
@@ -18,10 +19,10 @@ public:
     void forget(); ///< what has been computed
     void fitAll();
 
-    // Where things are, for hands and for tests.
+    // Where things are, for input and for tests.
     QPointF placeOf(const std::string& property, Rational time, double value) const;
     QPointF placeOf(const interaction::KeyRef& key) const;
-    /// The hand on how a value leaves a key, or arrives at the next; nothing where it holds or is drawn.
+    /// The handle on how a value leaves a key, or arrives at the next; nothing where it holds or is drawn.
     std::optional<QPointF> handle(const interaction::KeyRef& key, bool leaving) const;
 
 protected:
@@ -36,11 +37,7 @@ protected:
     bool event(QEvent* event) override;
 
 private:
-    struct Curve {
-        std::vector<double> values; ///< over the time in view
-        std::vector<double> keyed;  ///< without noise, where there is some
-        double low = 0, high = 1;
-    };
+    using Curve = interaction::SampledCurve; ///< over the time in view
     struct Grip {
         enum Kind { None, Left, Right, Top, Bottom } kind = None;
     };
@@ -48,12 +45,15 @@ private:
     double timeAt(double x) const;
     double valueAt(const std::string& property, double y) const;
     double xOf(double seconds) const;
+    double yOf(const std::string& property, double value) const;
     QRectF area() const;
     interaction::TimeScale::Room room() const; ///< in seconds
     std::optional<interaction::KeyRef> keyAt(const QPointF& place) const;
     QRectF chosenBox() const; ///< around the chosen keys; empty where they are fewer than two
     Grip::Kind gripAt(const QPointF& place) const;
     void dragGrip(const QPointF& place);
+    void dragKeys(const QPointF& place, bool straight); ///< straight: in time or in value alone
+    void dragHandle(const QPointF& place);
     void drawGrid(QPainter& painter) const;
     void drawCurve(QPainter& painter, const std::string& property, bool current) const;
 

@@ -23,7 +23,7 @@ CurveView::CurveView(Session& session, QWidget* parent) : QWidget(parent), m_ses
     m_paper = new CurvePaper(session, *this);
     row->addWidget(m_list);
     row->addWidget(m_paper, 1);
-    m_last = {{false, "height"}, {true, "height"}};
+    m_last = {{false, "up"}, {true, "up"}};
     connect(m_list, &QListWidget::itemSelectionChanged, this, [this] {
         if (m_filling) return;
         if (m_list->currentItem()) m_last[subject() == 0] = property();
@@ -37,7 +37,7 @@ CurveView::CurveView(Session& session, QWidget* parent) : QWidget(parent), m_ses
 }
 
 std::int64_t CurveView::subject() const {
-    const scene::Found found = m_session.selected();
+    const scene::LayerPath found = m_session.selected();
     return found.layer ? found.layer->id : 0;
 }
 
@@ -103,7 +103,7 @@ void CurveView::fill() {
         item->setToolTip(tr("Click: its curve. With Ctrl: several curves at once"));
     }
     m_filling = false;
-    const scene::Found found = m_session.selected();
+    const scene::LayerPath found = m_session.selected();
     Q_EMIT titleChanged(found.layer ? QString::fromStdString(found.layer->name) : tr("the camera"));
     m_paper->forget();
 }

@@ -39,7 +39,7 @@ MarksStrip::MarksStrip(Session& session, QWidget* parent)
         }
         update();
     });
-    connect(&m_request, &PictureRequest::ready, this, [this](const QImage& picture, qint64 tag, double) {
+    connect(&m_request, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double) {
         if (tag >> 32 == m_generation && (tag & 0xffffffff) < static_cast<qint64>(m_pictures.size())) {
             m_pictures[static_cast<std::size_t>(tag & 0xffffffff)] = picture;
             update();
@@ -47,7 +47,7 @@ MarksStrip::MarksStrip(Session& session, QWidget* parent)
         }
     });
     // The Camera view tells what does not render; the other marks still have pictures.
-    connect(&m_request, &PictureRequest::failed, this, &MarksStrip::next);
+    connect(&m_request, &ViewRenderer::failed, this, &MarksStrip::next);
     m_settled.start();
 }
 

@@ -1,7 +1,7 @@
 // The marks as pictures, in the order in which the camera passes them.
 #pragma once
 
-#include "desk/jobs/picture_request.h"
+#include "desk/jobs/view_renderer.h"
 #include "desk/session/session.h"
 
 #include <QTimer>
@@ -32,7 +32,7 @@ private:
     int markAt(const QPointF& place) const;
     void next();
     Session& m_session;
-    PictureRequest m_request;
+    ViewRenderer m_request;
     QTimer m_settled;
     std::vector<QImage> m_pictures;
     std::size_t m_wanted = 0;

@@ -16,39 +16,6 @@ int numberOf(const scene::Pace& pace) {
 
 }
 
-std::optional<PaceScope> paceAtTime(const scene::Scene& scene, double seconds) {
-    const auto& marks = scene.camera.marks;
-    if (marks.size() < 2) return {};
-    if (scene.camera.pace)
-        return PaceScope{true, 0, marks.front().time.toDouble(), marks.back().time.toDouble()};
-    std::size_t move = 0;
-    while (move + 2 < marks.size() && marks[move + 1].time.toDouble() <= seconds + 1e-9)
-        ++move;
-    return PaceScope{false, move, marks[move].time.toDouble(), marks[move + 1].time.toDouble()};
-}
-
-const scene::Pace& paceOf(const scene::Camera& camera, const PaceScope& scope) {
-    return scope.whole ? *camera.pace : camera.marks[scope.move].pace;
-}
-
-edit::Edit paceEdit(const PaceScope& scope, edit::Edit pace) {
-    edit::Edit edit = {{"edit", "pace"}, {"pace", std::move(pace)}};
-    if (scope.whole)
-        edit["whole"] = true;
-    else
-        edit["mark"] = scope.move + 1;
-    return edit;
-}
-
-edit::Edit wholePaceEdit(const scene::Scene& scene, double seconds, bool whole) {
-    edit::Edit pace = nullptr;
-    if (whole) {
-        const auto scope = paceAtTime(scene, seconds);
-        pace = scope ? scene::toJson(paceOf(scene.camera, *scope)) : edit::Edit("even");
-    }
-    return {{"edit", "pace"}, {"whole", true}, {"pace", std::move(pace)}};
-}
-
 QString paceName(const scene::Pace& pace) {
     if (const int i = numberOf(pace); i >= 0) {
         const std::string_view name = scene::namedPaces[static_cast<std::size_t>(i)].name;
@@ -64,8 +31,9 @@ PaceChoice::PaceChoice(Session& session, QWidget* parent) : QComboBox(parent), m
     setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     setMinimumContentsLength(8);
     connect(this, &QComboBox::activated, this, [this](int i) {
-        if (const auto scope = paceAtTime(*m_session.scene(), m_session.time().toDouble()))
-            m_session.apply(paceEdit(*scope, scene::namedPaces[static_cast<std::size_t>(i)].name));
+        if (const auto scope = interaction::paceAtTime(*m_session.scene(), m_session.time().toDouble()))
+            m_session.apply(
+                interaction::paceEdit(*scope, scene::namedPaces[static_cast<std::size_t>(i)].name));
         refresh(); // also when it was refused
     });
     refresh();
@@ -73,10 +41,10 @@ PaceChoice::PaceChoice(Session& session, QWidget* parent) : QComboBox(parent), m
 
 void PaceChoice::refresh() {
     const scene::Camera& camera = m_session.scene()->camera;
-    const auto scope = paceAtTime(*m_session.scene(), m_session.time().toDouble());
+    const auto scope = interaction::paceAtTime(*m_session.scene(), m_session.time().toDouble());
     setEnabled(scope.has_value());
-    setPlaceholderText(scope ? paceName(paceOf(camera, *scope)) : QStringLiteral("–"));
-    setCurrentIndex(scope ? numberOf(paceOf(camera, *scope)) : -1);
+    setPlaceholderText(scope ? paceName(interaction::paceOf(camera, *scope)) : QStringLiteral("–"));
+    setCurrentIndex(scope ? numberOf(interaction::paceOf(camera, *scope)) : -1);
 }
 
 }

@@ -17,7 +17,6 @@ namespace stage::desk {
 namespace {
 
 constexpr int steps = 240;
-constexpr std::size_t drawnSteps = 49;
 
 }
 
@@ -51,7 +50,7 @@ PaceView::PaceView(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     column->addWidget(controls);
     column->addWidget(m_paper, 1);
     connect(m_whole, &QToolButton::clicked, this, [this](bool on) {
-        m_session.apply(wholePaceEdit(*m_session.scene(), m_session.time().toDouble(), on));
+        m_session.apply(interaction::wholePaceEdit(*m_session.scene(), m_session.time().toDouble(), on));
         refresh();
     });
     connect(m_graph, &QComboBox::activated, this,
@@ -194,12 +193,14 @@ void PacePaper::paintEvent(QPaintEvent*) {
             QString::fromLatin1(
                 scene::rigNames[static_cast<std::size_t>(m_session.scene()->camera.rig)].data()));
     }
-    if (m_drawing && m_moved) {
+    if (m_drawn) {
         QPolygonF stroke;
-        for (std::size_t i = 0; i < m_drawn.size(); ++i)
-            stroke << placeOf(m_begin + (m_end - m_begin) * static_cast<double>(i) /
-                                            static_cast<double>(m_drawn.size() - 1),
-                              m_drawn[i]);
+        const interaction::PaceScope& scope = m_drawn->scope();
+        const auto& speeds = m_drawn->speeds();
+        for (std::size_t i = 0; i < speeds.size(); ++i)
+            stroke << placeOf(scope.begin + (scope.end - scope.begin) * static_cast<double>(i) /
+                                                static_cast<double>(speeds.size() - 1),
+                              speeds[i]);
         painter.setPen(QPen(theme::pen, 1.2, Qt::DotLine));
         painter.drawPolyline(stroke);
     }
@@ -226,7 +227,7 @@ void PacePaper::mousePressEvent(QMouseEvent* event) {
     m_pressed = m_last = event->position();
     m_moved = false;
     m_drawing = true;
-    m_drawn.clear();
+    m_drawn.reset();
 }
 
 void PacePaper::mouseMoveEvent(QMouseEvent* event) {
@@ -243,49 +244,26 @@ void PacePaper::mouseMoveEvent(QMouseEvent* event) {
         return;
     }
     if (!m_moved) {
-        const auto scope = paceAtTime(before, secondsAt(m_pressed.x()));
+        const auto scope = interaction::paceAtTime(before, secondsAt(m_pressed.x()));
         if (!scope) {
             m_drawing = false;
             return;
         }
-        m_begin = scope->begin, m_end = scope->end, m_move = scope->move;
         m_topHeld = top();
-        for (std::size_t i = 0; i < drawnSteps; ++i) { // what is there is drawn over
-            const double share = static_cast<double>(i) / static_cast<double>(drawnSteps - 1);
-            m_drawn.push_back(
-                m_session.move().speed(m_begin + (m_end - m_begin) * std::clamp(share, 1e-6, 1 - 1e-6)));
-        }
+        m_drawn.emplace(m_session.move(), *scope);
         m_moved = true;
     }
-    const auto speedAt = [&](double y) { return std::max(0.0, (in.bottom() - y) / in.height() * m_topHeld); };
-    const auto stepAt = [&](double x) {
-        return (secondsAt(x) - m_begin) / std::max(1e-9, m_end - m_begin) *
-               static_cast<double>(drawnSteps - 1);
-    };
-    const double from = stepAt(m_last.x()), to = stepAt(place.x());
-    for (std::size_t i = 0; i < drawnSteps; ++i) {
-        const auto step = static_cast<double>(i);
-        if (step < std::min(from, to) - 0.5 || step > std::max(from, to) + 0.5) continue;
-        const double k = std::abs(to - from) < 1e-9 ? 1 : std::clamp((step - from) / (to - from), 0.0, 1.0);
-        m_drawn[i] = speedAt(m_last.y() + (place.y() - m_last.y()) * k);
-    }
+    const auto speedAt = [&](double y) { return (in.bottom() - y) / in.height() * m_topHeld; };
+    m_drawn->draw(secondsAt(m_last.x()), speedAt(m_last.y()), secondsAt(place.x()), speedAt(place.y()));
     m_last = place;
-    // A hand trembles: each speed a little towards its neighbours.
-    std::vector<double> calm = m_drawn;
-    for (std::size_t i = 1; i + 1 < calm.size(); ++i)
-        calm[i] = (m_drawn[i - 1] + 2 * m_drawn[i] + m_drawn[i + 1]) / 4;
-    if (!(*std::max_element(calm.begin(), calm.end()) > 1e-6)) return update();
-    edit::Edit speeds = edit::Edit::array();
-    for (const double v : calm)
-        speeds.push_back(std::round(v * 1e4) / 1e4);
-    m_session.preview(
-        paceEdit({before.camera.pace.has_value(), m_move, m_begin, m_end}, {{"drawn", std::move(speeds)}}));
+    if (const auto edit = m_drawn->edit()) m_session.preview(*edit);
     update();
 }
 
 void PacePaper::mouseReleaseEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton || !m_drawing) return;
     m_drawing = false;
+    m_drawn.reset();
     m_topHeld = 0;
     if (!m_moved) {
         const scene::Scene& scene = *m_session.scene();
@@ -301,6 +279,7 @@ void PacePaper::mouseReleaseEvent(QMouseEvent* event) {
 void PacePaper::keyPressEvent(QKeyEvent* event) {
     if (event->key() != Qt::Key_Escape || !m_drawing) return QWidget::keyPressEvent(event);
     m_drawing = false;
+    m_drawn.reset();
     m_topHeld = 0;
     m_session.dropPreview();
     update();

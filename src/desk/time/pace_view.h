@@ -63,9 +63,7 @@ private:
     bool m_drawing = false, m_moved = false;
     QPointF m_pressed, m_last;
     double m_topHeld = 0;
-    std::size_t m_move = 0;        ///< whose pace is drawn; of the whole move where it has one
-    double m_begin = 0, m_end = 1; ///< of it, seconds
-    std::vector<double> m_drawn;   ///< speeds, m/s, over it
+    std::optional<interaction::DrawnPace> m_drawn; ///< while it is drawn
 };
 
 }

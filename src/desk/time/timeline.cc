@@ -1,4 +1,4 @@
-// The timeline: what is where on it, and how it is drawn. Its hands are in timeline_hands.cc.
+// The timeline: what is where on it, and how it is drawn. Its input is in timeline_input.cc.
 #include "desk/time/timeline.h"
 
 #include "desk/jobs/frame_cache.h"
@@ -466,7 +466,7 @@ void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) 
     if (track && (track->link || !track->noises.empty())) { // told in words, for no key shows it
         QStringList words;
         if (track->link) {
-            const scene::Found other = scene::find(scene, track->link->layer);
+            const scene::LayerPath other = scene::find(scene, track->link->layer);
             words << tr("follows %1 of %2")
                          .arg(QString::fromStdString(track->link->property),
                               other.layer ? QString::fromStdString(other.layer->name) : tr("the camera"));

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "desk/session/session.h"
+#include "interaction/bar_edits.h"
 #include "interaction/time_scale.h"
 
 #include <QElapsedTimer>
@@ -36,7 +37,7 @@ public:
     void setOpen(std::int64_t layer, bool open);
     bool isOpen(std::int64_t layer) const { return m_open.contains(layer); }
 
-    // Where things are, for hands and for tests.
+    // Where things are, for input and for tests.
     double xOfFrame(double frame) const;
     QRectF rowRect(int row) const; ///< 0 is the camera's move, 1 its lens, then the layers, topmost first
     QRectF rowOf(std::int64_t layer) const;
@@ -76,8 +77,7 @@ private:
         std::vector<double> values; ///< over the frames, few enough to draw
         double low = 0, high = 0;   ///< of them, and of the keys
     };
-    enum class Drag { None, Playhead, Range, Mark, In, Out, FadeIn, FadeOut, Bar, Slide, Keys, Frame };
-    enum class End { None, In, Out, FadeIn, FadeOut, Middle };
+    enum class Drag { None, Playhead, Range, Mark, Bar, Keys, Frame };
 
     std::int64_t frameOfX(double x) const;
     double frameAtX(double x) const; ///< not rounded, not clamped
@@ -86,7 +86,7 @@ private:
     int markAt(const QPointF& place) const;
     int rowAt(const QPointF& place) const; ///< of m_rows; -1: none
     std::optional<interaction::KeyRef> keyAt(const QPointF& place) const;
-    End endAt(const scene::Layer& layer, const QPointF& place) const;
+    std::optional<interaction::BarPart> barPartAt(const scene::Layer& layer, const QPointF& place) const;
     QRectF barOf(const scene::Layer& layer, const QRectF& row) const;
     double rowsHeight() const;
     const Row* laneAt(std::int64_t layer, const std::string& property) const;
@@ -133,6 +133,7 @@ private:
     interaction::TimeScale m_zoom;
 
     Drag m_drag = Drag::None;
+    interaction::BarPart m_part = interaction::BarPart::Whole;
     bool m_moved = false, m_copies = false;
     QPointF m_pressed;
     int m_dragMark = -1;

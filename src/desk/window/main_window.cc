@@ -4,6 +4,7 @@
 #include "desk/cutting/cut_panel.h"
 #include "desk/cutting/cut_view.h"
 #include "desk/details/details_panel.h"
+#include "desk/kit/elided_label.h"
 #include "desk/kit/number_field.h"
 #include "desk/kit/panel.h"
 #include "desk/look/focus_keeper.h"
@@ -128,7 +129,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     m_findingsButton = new QToolButton;
     m_findingsButton->setObjectName(QStringLiteral("findingsButton"));
     m_findingsButton->setFocusPolicy(Qt::TabFocus);
-    m_state = new QLabel;
+    m_state = new ElidedLabel;
     m_speed = new QLabel;
     m_cache = new QLabel;
     m_speed->setObjectName(QStringLiteral("dim"));
@@ -218,7 +219,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     connect(&m_settled, &QTimer::timeout, this, &MainWindow::lookForMedia);
     m_watcher = new QFileSystemWatcher(this);
     connect(m_watcher, &QFileSystemWatcher::fileChanged, this, &MainWindow::mediaChanged);
-    connect(&m_saveTimer, &QTimer::timeout, this, &MainWindow::saveByItself);
+    connect(&m_saveTimer, &QTimer::timeout, this, &MainWindow::autosave);
     m_saveTimer.start(30'000);
     connect(&m_session, &Session::sceneChanged, &m_settled, qOverload<>(&QTimer::start));
     m_sayOver.setSingleShot(true);
@@ -320,7 +321,7 @@ void MainWindow::makeViews(QWidget* marks) {
          tr("Hatches what is brighter than white can be (vermilion) and where nothing covers the background "
             "(teal)"),
          false, [this](bool on) {
-             m_camera->show({m_camera->showing().stops, on});
+             m_camera->show({m_camera->exposure().stops, on});
          });
     auto* stops = new NumberField(scene::Measured::Plain, tr("stops"), 1, 0.5);
     stops->setObjectName(QStringLiteral("viewExposure"));
@@ -329,7 +330,7 @@ void MainWindow::makeViews(QWidget* marks) {
     connect(stops, &NumberField::entered, this, [this, stops](double v) {
         const double kept = std::clamp(v, -12.0, 12.0);
         stops->setValue(kept);
-        m_camera->show({kept, m_camera->showing().warnings});
+        m_camera->show({kept, m_camera->exposure().warnings});
     });
     m_cameraPanel->addControl(stops);
     auto* both = new QWidget;
@@ -494,9 +495,9 @@ void MainWindow::refreshStatus() {
     int layers = 0;
     scene::forEach(scene, [&](const auto&, const auto&) { ++layers; });
     m_state->setStyleSheet(QString());
-    const scene::Found& chosen = m_session.selection().size() == 1
-                                     ? m_session.now().find(m_session.selection().front())
-                                     : scene::Found{};
+    const scene::LayerPath& chosen = m_session.selection().size() == 1
+                                         ? m_session.now().find(m_session.selection().front())
+                                         : scene::LayerPath{};
     if (m_missing > 0)
         m_state->setText(tr("▲  %1 without media").arg(counted(m_missing, tr("layer"), tr("layers"))));
     else if (chosen.layer) {

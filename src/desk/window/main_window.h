@@ -69,13 +69,13 @@ public:
     /// The demo as a scene without a file.
     void openDemo();
     /// Brings files in off the interface thread.
-    void bringIn(const std::vector<std::filesystem::path>& files, const edit::BringInWays& ways = {});
+    void bringIn(const std::vector<std::filesystem::path>& files, const edit::BringInOptions& options = {});
     /// Layers, files or a picture from the clipboard. A picture without a file is kept beside the scene, or
     /// in the program's own folder while the scene has none.
     void paste();
     /// Brings files in after asking what to take where there is a choice.
     void offerIn(const std::vector<std::filesystem::path>& files);
-    /// Renders and writes off the interface thread; finished() tells when.
+    /// Renders and writes off the interface thread; written() tells when.
     void write(const output::Job& job);
     /// Looks for missing media in a folder, off the interface thread.
     void findMedia(const std::filesystem::path& folder);
@@ -126,12 +126,12 @@ private:
     void showGuide();
     /// Shows what a dialog is about to do in all views.
     Previewer previewer();
-    /// run, or a sentence when nothing is selected that hands may move.
+    /// run, or a sentence when nothing is selected that may be moved.
     std::function<void()> withSelection(std::function<void()> run);
     void refreshHold();
     void fillRecent(QMenu* menu);
     void remember(const std::filesystem::path& scene);
-    void saveByItself();
+    void autosave();
     struct Media {
         std::vector<std::int64_t> missing; ///< layers without their file
         QStringList gone, come;            ///< files to watch no longer, and from now on

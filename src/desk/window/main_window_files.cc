@@ -18,15 +18,15 @@
 namespace stage::desk {
 namespace {
 
-enum class Recovery { Recover, GiveUp, Later };
+enum class Recovery { Recover, Discard, Later };
 
 Recovery askRecovery(QWidget* parent, const QString& what) {
     switch (ask(parent, QObject::tr("Recover work"), what,
-                {QObject::tr("Recover"), QObject::tr("Give it up"), QObject::tr("Ask me later")})) {
+                {QObject::tr("Recover"), QObject::tr("Discard"), QObject::tr("Ask me later")})) {
     case 0:
         return Recovery::Recover;
     case 1:
-        return Recovery::GiveUp;
+        return Recovery::Discard;
     default:
         return Recovery::Later;
     }
@@ -118,7 +118,7 @@ void MainWindow::offerRecovery() {
                 .arg(count));
         std::error_code code;
         // Its journal goes once another has all of it.
-        if (answer == Recovery::GiveUp ||
+        if (answer == Recovery::Discard ||
             (answer == Recovery::Recover && m_session.adopt(std::move(work.recovered))))
             std::filesystem::remove(work.journal, code);
         if (answer == Recovery::Recover) return;
@@ -186,15 +186,15 @@ void MainWindow::offerIn(const std::vector<std::filesystem::path>& files) {
             }
             if (!BringInDialog::needed(*offered)) return bringIn(files);
             BringInDialog dialog(std::move(*offered), m_session.sharedSources(), this);
-            if (dialog.exec() == QDialog::Accepted) bringIn(dialog.files(), dialog.ways());
+            if (dialog.exec() == QDialog::Accepted) bringIn(dialog.files(), dialog.options());
         });
 }
 
-void MainWindow::bringIn(const std::vector<std::filesystem::path>& files, const edit::BringInWays& ways) {
+void MainWindow::bringIn(const std::vector<std::filesystem::path>& files, const edit::BringInOptions& options) {
     inBackground<edit::BroughtIn>(
         this, tr("Bringing in"),
-        [scene = m_session.scene(), files, ways](const Progress& progress) {
-            return edit::bringIn(*scene, files, ways, progress);
+        [scene = m_session.scene(), files, options](const Progress& progress) {
+            return edit::bringIn(*scene, files, options, progress);
         },
         [this](Result<edit::BroughtIn> brought) {
             bool ok = brought.has_value();

@@ -184,8 +184,8 @@ void MainWindow::fillRecent(QMenu* menu) {
 }
 
 /// The journal keeps every edit at once; this also writes the scene's own file, where that is wished for.
-void MainWindow::saveByItself() {
-    const int minutes = settings().value(QStringLiteral("saveByItself"), 0).toInt();
+void MainWindow::autosave() {
+    const int minutes = settings().value(QStringLiteral("autosave"), 0).toInt();
     if (minutes <= 0 || m_session.document().empty() || !m_session.modified() || m_session.previewing())
         return;
     std::error_code code;
@@ -194,7 +194,7 @@ void MainWindow::saveByItself() {
     if (const auto saved = m_session.save(m_session.document()); !saved)
         say(QString::fromStdString(saved.error().sentence), true);
     else
-        say(tr("Saved by itself."));
+        say(tr("Autosaved."));
 }
 
 void MainWindow::copyLayers() {

@@ -13,7 +13,7 @@
 #include "desk/time/curve_view.h"
 #include "desk/time/timeline.h"
 #include "desk/window/main_window.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "scene/hanging_json.h"
 
 #include <QComboBox>
@@ -76,15 +76,15 @@ void MainWindow::makeSceneMenu(QMenu* menu) {
           tr("Layered pictures, pictures or footage; or drop them on the window"), [this] { chooseFiles(); });
     c.add(menu, "save", tr("Save"), QKeySequence::Save, {}, [this] { save(); });
     c.add(menu, "save-as", tr("Save as…"), QKeySequence::SaveAs, {}, [this] { saveAs(); });
-    c.add(menu, "save-by-itself", tr("Save by itself…"), {},
+    c.add(menu, "autosave", tr("Autosave…"), {},
           tr("Every edit is kept in a journal at once; this writes the scene's own file too, now and then"),
           [this] {
               QSettings kept = settings();
               bool ok = false;
               const int minutes = QInputDialog::getInt(
-                  this, tr("Save by itself"), tr("Write the scene's file every so many minutes.\n0: never."),
-                  kept.value(QStringLiteral("saveByItself"), 0).toInt(), 0, 240, 1, &ok);
-              if (ok) kept.setValue(QStringLiteral("saveByItself"), minutes);
+                  this, tr("Autosave"), tr("Minutes after which the scene's file is written again.\n0: never."),
+                  kept.value(QStringLiteral("autosave"), 0).toInt(), 0, 240, 1, &ok);
+              if (ok) kept.setValue(QStringLiteral("autosave"), minutes);
           });
     c.add(menu, "recover", tr("Recover work…"), {},
           tr("Scenes without a file that were being worked on when the program ended"), [this] {
@@ -198,7 +198,7 @@ void MainWindow::makeDepthMenu(QMenu* menu) {
     c.add(menu, "key-place", tr("Key its place here"), keys("Shift+K"),
           tr("Keeps where the layer is at the playhead; between keys it goes straight"),
           withSelection([this] { m_session.apply(m_session.onSelection("key-place")); }));
-    c.add(menu, "remove-place-key", tr("Take the key here off"), {}, {},
+    c.add(menu, "remove-place-key", tr("Remove the key here"), {}, {},
           withSelection([this] { m_session.apply(m_session.onSelection("remove-place-key")); }));
     menu->addSeparator();
     c.add(
@@ -350,11 +350,11 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
                   return std::find(chosen.begin(), chosen.end(), id) != chosen.end();
               };
               const auto all = scene::all(*m_session.scene());
-              for (const scene::Found& found : all) {
+              for (const scene::LayerPath& found : all) {
                   if (!found.layer->visible) hidden.push_back(found.layer->id);
                   const bool inside = std::any_of(found.holders.begin(), found.holders.end(),
                                                   [&](const auto& h) { return among(h->id); });
-                  const bool holds = std::any_of(all.begin(), all.end(), [&](const scene::Found& each) {
+                  const bool holds = std::any_of(all.begin(), all.end(), [&](const scene::LayerPath& each) {
                       return among(each.layer->id) &&
                              std::any_of(each.holders.begin(), each.holders.end(),
                                          [&](const auto& h) { return h->id == found.layer->id; });
@@ -369,7 +369,7 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
                   m_session.apply(
                       edit::several("Show all", {edit::onLayers("look", hidden, {{"visible", true}})}));
           });
-    c.add(menu, "lock", tr("Lock or free"), keys("Ctrl+L"), tr("The hands leave a locked layer alone"),
+    c.add(menu, "lock", tr("Lock or unlock"), keys("Ctrl+L"), tr("A locked layer can neither be picked nor moved"),
           selected([this] {
               bool all = true;
               for (const std::int64_t id : m_session.selection())
@@ -405,7 +405,7 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
               const std::int64_t before = scene::highestId(*m_session.scene());
               if (!m_session.apply(edit::onLayers("duplicate", m_session.selection()))) return;
               std::vector<std::int64_t> added;
-              for (const scene::Found& found : scene::all(*m_session.scene()))
+              for (const scene::LayerPath& found : scene::all(*m_session.scene()))
                   if (found.layer->id > before &&
                       (found.holders.empty() || found.holders.back()->id <= before))
                       added.push_back(found.layer->id);

@@ -90,7 +90,7 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
     c.add(menu, "whole-pace", tr("One pace over the whole move"), {},
           tr("The speed need not stop at each mark; the marks' own times then follow from the path"), [this] {
               const bool off = m_session.scene()->camera.pace.has_value();
-              if (m_session.apply(wholePaceEdit(*m_session.scene(), m_session.time().toDouble(), !off)))
+              if (m_session.apply(interaction::wholePaceEdit(*m_session.scene(), m_session.time().toDouble(), !off)))
                   say(off ? tr("Each move has its own pace.") : tr("One pace runs over the whole move."));
           });
     c.add(menu, "copy-mark", tr("Copy this mark to…"), {}, tr("Another one with the same pose, at a time"),
@@ -98,7 +98,7 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
               whereMarked([this](int mark) {
                   const double now = scene::lastTime(*m_session.scene()).toDouble();
                   if (const auto seconds = askSeconds(this, tr("Copy the mark"), tr("To"), now,
-                                                      tr("Seconds from the begin of the scene")))
+                                                      tr("Seconds from the start of the scene")))
                       m_session.apply({{"edit", "copy-mark"},
                                        {"mark", mark + 1},
                                        {"time", Rational::nearest(*seconds).text()}});
@@ -149,7 +149,7 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
           });
     c.add(aim, "aim-path", tr("Along the path"), {}, {}, [aimAt] { aimAt("path"); });
     c.add(aim, "aim-pose", tr("As the marks are turned"), {}, {}, [aimAt] { aimAt("pose"); });
-    c.add(menu, "hand-held", tr("Hold by hand…"), {}, tr("Lets the camera sway a little"), [this] {
+    c.add(menu, "hand-held", tr("Hand-held…"), {}, tr("Lets the camera sway a little"), [this] {
         if (const auto edit = askHandHeld(this, *m_session.scene(), previewer())) m_session.apply(*edit);
     });
     menu->addSeparator();
@@ -187,12 +187,12 @@ void MainWindow::makeTimeMenu(QMenu* menu) {
           [this] { m_timeline->toMark(-1); });
     menu->addSeparator();
     c.add(menu, "play-from", tr("Play from here"), keys("Ctrl+Home"),
-          tr("The part that is played again and again"), [this] {
+          tr("The part that is played, in a loop"), [this] {
               m_session.setPlayRange(
                   std::pair(m_session.frame(), std::max(m_session.frame(), m_session.playRange().second)));
           });
     c.add(menu, "play-to", tr("Play up to here"), keys("Ctrl+End"),
-          tr("The part that is played again and again"), [this] {
+          tr("The part that is played, in a loop"), [this] {
               m_session.setPlayRange(
                   std::pair(std::min(m_session.frame(), m_session.playRange().first), m_session.frame()));
           });
@@ -269,7 +269,7 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
                 : tr("%1 copied.")
                       .arg(counted(static_cast<qint64>(m_taken.keys.size()), tr("key"), tr("keys"))));
     });
-    c.add(menu, "keys-put", tr("Put keys here"), keys("Ctrl+Shift+V"),
+    c.add(menu, "keys-put", tr("Paste keys here"), keys("Ctrl+Shift+V"),
           tr("From the playhead on, onto the selected layers, or the camera"), [this] {
               if (m_taken.keys.empty()) return say(tr("No keys have been copied."));
               if (const auto edit = interaction::pasteKeys(m_taken, m_session.time(), m_session.movable()))
@@ -293,8 +293,8 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
     change("keys-even", tr("Even out keys"), tr("Even steps of time between the first and the last"),
            more({{"even", true}}));
     change("keys-hold", tr("Hold at keys"), tr("The value stays until the next key"), more({{"hold", true}}));
-    change("keys-run", tr("Run between keys"), tr("No longer held"), more({{"hold", false}}));
-    change("keys-remove", tr("Take keys off"), {}, more({{"remove", true}}));
+    change("keys-run", tr("Interpolate between keys"), tr("No longer held"), more({{"hold", false}}));
+    change("keys-remove", tr("Remove keys"), {}, more({{"remove", true}}));
     c.add(menu, "keys-stretch", tr("Stretch keys…"), {}, tr("In time, from the first of them on"), [this] {
         if (m_session.keys().empty()) return changeChosenKeys({}, {});
         const interaction::KeyRefs chosen = m_session.keys();
@@ -315,16 +315,16 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
             changeChosenKeys(how, tr("Change the pace of keys"));
         });
     }
-    QMenu* beside = menu->addMenu(tr("Before and after the keys"));
-    const char* const besides[] = {QT_TR_NOOP("Values stay"), QT_TR_NOOP("Again and again"),
-                                   QT_TR_NOOP("There and back"), QT_TR_NOOP("On from where they ended")};
-    for (std::size_t i = 0; i < scene::besideNames.size(); ++i) {
-        const std::string name(scene::besideNames[i]), command = "beside-" + name;
-        c.add(beside, command.c_str(), tr(besides[i]), {}, {}, [this, name] {
+    QMenu* extrapolation = menu->addMenu(tr("Extrapolation"));
+    const char* const labels[] = {QT_TR_NOOP("Hold"), QT_TR_NOOP("Loop"), QT_TR_NOOP("Ping-pong"),
+                                  QT_TR_NOOP("Loop with offset")};
+    for (std::size_t i = 0; i < scene::extrapolationNames.size(); ++i) {
+        const std::string name(scene::extrapolationNames[i]), command = "extrapolation-" + name;
+        c.add(extrapolation, command.c_str(), tr(labels[i]), {}, {}, [this, name] {
             const auto [layer, property] = course();
             if (!interaction::trackOf(*m_session.scene(), layer, property))
                 return say(tr("There are no keys to be repeated."));
-            edit::Edit edit = {{"edit", "track"}, {"property", property}, {"beside", name}};
+            edit::Edit edit = {{"edit", "track"}, {"property", property}, {"extrapolation", name}};
             if (layer != 0) edit["layers"] = {layer};
             m_session.apply(edit);
         });
@@ -372,7 +372,8 @@ void MainWindow::showKeyMenu(const QPoint& global) {
     add({"keys-copy", "keys-put", "keys-reverse", "keys-stretch", "keys-smooth", "keys-even"});
     sub(tr("Pace from keys"), {"pace-even", "pace-soft start", "pace-soft stop", "pace-soft both",
                                "pace-rush and settle", "keys-hold", "keys-run"});
-    sub(tr("Before and after the keys"), {"beside-hold", "beside-loop", "beside-ping-pong", "beside-go on"});
+    sub(tr("Extrapolation"), {"extrapolation-hold", "extrapolation-loop", "extrapolation-ping-pong",
+                              "extrapolation-loop with offset"});
     menu.addSeparator();
     add({"track-link", "track-unlink", "track-noise"});
     add({"keys-remove", "track-remove"});
@@ -394,7 +395,7 @@ void MainWindow::showMarkMenu(const QPoint& global, int mark) {
 
 void MainWindow::makeCheckMenu(QMenu* menu) {
     auto& c = m_commands;
-    c.add(menu, "findings", tr("What was found"), keys("F10"), tr("With a fix for each"),
+    c.add(menu, "findings", tr("Findings"), keys("F10"), tr("With a fix for each"),
           [this] { showFindings(m_findingsButton->mapToGlobal(QPoint(0, 0))); });
     c.add(menu, "next-finding", tr("Next finding"), keys("Shift+F10"), tr("Goes there"), [this] {
         if (const checks::Finding* finding = m_findings->goToNext())
@@ -403,7 +404,7 @@ void MainWindow::makeCheckMenu(QMenu* menu) {
             say(tr("Nothing was found."));
     });
     menu->addSeparator();
-    QMenu* rigs = menu->addMenu(tr("Judge the camera as carried by"));
+    QMenu* rigs = menu->addMenu(tr("Camera is carried by"));
     auto* group = new QActionGroup(this);
     const char* const names[] = {QT_TR_NOOP("A hand: 1.5 m/s, 90 °/s"), QT_TR_NOOP("A dolly: 2 m/s, 45 °/s"),
                                  QT_TR_NOOP("A crane: 3 m/s, 30 °/s"), QT_TR_NOOP("A drone: 15 m/s, 60 °/s")};
@@ -421,7 +422,7 @@ void MainWindow::makeCheckMenu(QMenu* menu) {
         check();
     }
     QAction* loop =
-        c.add(menu, "loops", tr("Shown again and again"), {}, tr("A loop: its end should meet its beginning"),
+        c.add(menu, "loops", tr("Loop"), {}, tr("The end of the scene should meet its beginning"),
               [this] {
                   m_session.apply({{"edit", "settings"}, {"loop", !m_session.scene()->output.loop}});
               });

@@ -1,4 +1,4 @@
-// The hands of the cut-out view.
+// Input of the cut-out view.
 #include "desk/cutting/cut_view.h"
 
 #include "desk/cutting/cut_picture.h"
@@ -18,7 +18,7 @@ constexpr double gripReach = 7, mostZoom = 32;
 
 }
 
-// ---- hands
+// ---- input
 
 CutView::Held CutView::gripAt(const QPointF& place) const {
     const auto near = [&](const V2d& spot) {
@@ -338,7 +338,7 @@ void CutView::keyPressEvent(QKeyEvent* event) {
     QWidget::keyPressEvent(event);
 }
 
-// ---- what hands have drawn
+// ---- what has been drawn
 
 void CutView::addMatte(scene::Json matte) {
     const auto l = layer();

@@ -1,5 +1,6 @@
-// The timeline's hands: playing, and what a press and a drag do.
+// The timeline's input: playing, and what a press and a drag do.
 #include "desk/kit/number_field.h"
+#include "desk/look/points.h"
 #include "desk/look/theme.h"
 #include "desk/time/findings.h"
 #include "desk/time/pace_choice.h"
@@ -14,16 +15,9 @@
 #include <cmath>
 
 namespace stage::desk {
-namespace {
 
-/// Nothing of it would be elsewhere if it were moved in time.
-bool stillInTime(const scene::Layer& layer) {
-    return !layer.showing.in && !layer.showing.out && layer.tracks.empty() && layer.places.empty() &&
-           !std::holds_alternative<scene::Footage>(layer.content);
-}
-
-}
-
+using interaction::BarPart;
+using interaction::PaceScope;
 // ---- playing
 
 /// Frames come at their time, whatever has been drawn by then: those that are late are left out.
@@ -90,18 +84,19 @@ void Timeline::choosePace(int move, const QPoint& where) {
     QMenu menu(this);
     const scene::Camera& camera = m_session.scene()->camera;
     const PaceScope scope{camera.pace.has_value(), static_cast<std::size_t>(move), 0, 0};
-    const scene::Pace now = paceOf(camera, scope);
+    const scene::Pace now = interaction::paceOf(camera, scope);
     for (const scene::NamedPace& named : scene::namedPaces) {
         const std::string name(named.name);
-        QAction* action = menu.addAction(QString::fromStdString(name), this,
-                                         [this, scope, name] { m_session.apply(paceEdit(scope, name)); });
+        QAction* action = menu.addAction(QString::fromStdString(name), this, [this, scope, name] {
+            m_session.apply(interaction::paceEdit(scope, name));
+        });
         action->setCheckable(true);
         action->setChecked(now == named.pace);
     }
     menu.addSeparator();
     const double begin = camera.marks[scope.move].time.toDouble();
     QAction* all = menu.addAction(tr("One pace over the whole move"), this, [this, scope, begin] {
-        m_session.apply(wholePaceEdit(*m_session.scene(), begin, !scope.whole));
+        m_session.apply(interaction::wholePaceEdit(*m_session.scene(), begin, !scope.whole));
     });
     all->setCheckable(true);
     all->setChecked(scope.whole);
@@ -146,19 +141,12 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event) {
 
 // ---- presses
 
-Timeline::End Timeline::endAt(const scene::Layer& layer, const QPointF& place) const {
+std::optional<BarPart> Timeline::barPartAt(const scene::Layer& layer, const QPointF& place) const {
     const QRectF bar = barOf(layer.id);
-    if (bar.width() <= 0 || place.y() < bar.top() - 4 || place.y() > bar.bottom() + 4) return End::None;
     const auto by = [&](Rational seconds) { return xOf(seconds) - xOf(Rational(0)); };
-    const double fadeIn = by(layer.showing.fadeIn), fadeOut = by(layer.showing.fadeOut);
-    // The hands of fades are at the top, and only on what is selected.
-    if (m_session.isSelected(layer.id) && bar.width() > 24 && place.y() < bar.center().y()) {
-        if (std::abs(place.x() - bar.left() - (fadeIn > 0.5 ? fadeIn : 6)) < 5) return End::FadeIn;
-        if (std::abs(place.x() - bar.right() + (fadeOut > 0.5 ? fadeOut : 6)) < 5) return End::FadeOut;
-    }
-    if (std::abs(place.x() - bar.left()) < 6) return End::In;
-    if (std::abs(place.x() - bar.right()) < 6) return End::Out;
-    return bar.contains(QPointF(place.x(), bar.center().y())) ? End::Middle : End::None;
+    return interaction::barPartAt(
+        {toV2d(bar.topLeft()), toV2d(bar.bottomRight()), by(layer.showing.fadeIn), by(layer.showing.fadeOut)},
+        toV2d(place), m_session.isSelected(layer.id));
 }
 
 void Timeline::pressLayer(const Row& row, QMouseEvent* event) {
@@ -170,24 +158,20 @@ void Timeline::pressLayer(const Row& row, QMouseEvent* event) {
     }
     if (place.x() < 44 && (!layer->tracks.empty() || !layer->places.empty()))
         return setOpen(layer->id, !isOpen(layer->id));
-    const End end = place.x() < namesWidth - 6 ? End::None : endAt(*layer, place);
+    const auto part = place.x() < namesWidth - 6 ? std::nullopt : barPartAt(*layer, place);
     const bool also = event->modifiers() & Qt::ControlModifier;
     // Ctrl on the bar of footage slides what is inside it.
-    const bool slides = also && end == End::Middle && std::holds_alternative<scene::Footage>(layer->content);
+    const bool slides =
+        also && part == BarPart::Whole && std::holds_alternative<scene::Footage>(layer->content);
     if (slides && !m_session.isSelected(layer->id))
         m_session.select({layer->id});
     else if (!slides)
         m_session.click(layer->id, also);
-    if (end == End::None || event->button() != Qt::LeftButton ||
-        Session::locked(m_session.now().find(layer->id)))
+    if (!part || event->button() != Qt::LeftButton || Session::locked(m_session.now().find(layer->id)))
         return;
     m_grabbed = layer->id;
-    m_drag = slides                ? Drag::Slide
-             : end == End::In      ? Drag::In
-             : end == End::Out     ? Drag::Out
-             : end == End::FadeIn  ? Drag::FadeIn
-             : end == End::FadeOut ? Drag::FadeOut
-                                   : Drag::Bar;
+    m_drag = Drag::Bar;
+    m_part = slides ? BarPart::Footage : *part;
 }
 
 void Timeline::pressKeys(const Row& row, QMouseEvent* event) {
@@ -293,70 +277,35 @@ void Timeline::mouseDoubleClickEvent(QMouseEvent* event) {
 
 void Timeline::dragBar(const QPointF& place) {
     const scene::Scene& before = *m_session.history().scene();
-    const auto& out = before.output;
-    const auto layers = m_session.isSelected(m_grabbed) ? m_session.movable() : std::vector{m_grabbed};
+    const Rational rate = before.output.rate;
     const std::int64_t by = std::llround(frameAtX(place.x()) - frameAtX(m_pressed.x()));
-    const Rational shift = timeOfFrame(by, out.rate);
-    const scene::Found grabbed = scene::find(before, m_grabbed);
-    if (!grabbed.layer) return;
-    const auto code = [&](Rational time) {
-        return QString::fromStdString(scene::timecode(frameAt(time, out.rate), out.rate));
-    };
-    const Rational zero(0), end = scene::lastTime(before);
-    std::vector<edit::Edit> edits;
-    for (const std::int64_t id : layers) {
-        const scene::Found found = scene::find(before, id);
-        if (!found.layer) continue;
-        const scene::Showing& was = found.layer->showing;
-        const Rational in = was.in.value_or(zero), gone = was.out.value_or(end);
-        edit::Edit edit = {{"edit", "showing"}, {"layers", {id}}};
-        switch (m_drag) {
-        case Drag::In: {
-            // Dragged to the very begin it is there always.
-            const Rational now = std::min(in + shift, gone - timeOfFrame(1, out.rate));
-            edit["in"] = now > zero ? edit::Edit(now.text()) : edit::Edit(nullptr);
-            if (id == m_grabbed) m_say = tr("comes in at %1").arg(code(std::max(zero, now)));
-            break;
-        }
-        case Drag::Out: {
-            const Rational now = std::max(gone + shift, in + timeOfFrame(1, out.rate));
-            edit["out"] = now < end ? edit::Edit(now.text()) : edit::Edit(nullptr);
-            if (id == m_grabbed) m_say = tr("goes out at %1").arg(code(std::min(end, now)));
-            break;
-        }
-        case Drag::FadeIn:
-        case Drag::FadeOut: {
-            const bool comes = m_drag == Drag::FadeIn;
-            const Rational had = comes ? was.fadeIn : was.fadeOut;
-            const Rational now = std::clamp(comes ? had + shift : had - shift, zero, gone - in);
-            edit[comes ? "fadeIn" : "fadeOut"] = now.text();
-            // A fade has an end to fade from.
-            if (comes && !was.in && now > zero) edit["in"] = zero.text();
-            if (!comes && !was.out && now > zero) edit["out"] = end.text();
-            if (id == m_grabbed)
-                m_say = (comes ? tr("fades in over %1 s") : tr("fades out over %1 s"))
-                            .arg(figure(now.toDouble(), 2));
-            break;
-        }
-        default: // all of it, or with Ctrl the footage alone
-            m_say =
-                tr("by %1 s, %2").arg(figure(shift.toDouble(), 2), counted(by, tr("frame"), tr("frames")));
-            if (m_drag == Drag::Bar) {
-                if (stillInTime(*found.layer)) continue;
-                edit = {{"edit", "move-in-time"}, {"layers", {id}}, {"by", shift.text()}};
-            } else {
-                const auto* footage = std::get_if<scene::Footage>(&found.layer->content);
-                if (!footage) continue;
-                edit = {{"edit", "footage"}, {"layers", {id}}, {"start", (footage->start + shift).text()}};
-            }
-        }
-        edits.push_back(std::move(edit));
-    }
-    if (edits.empty()) {
+    const auto change = interaction::barDragged(
+        before, m_session.isSelected(m_grabbed) ? m_session.movable() : std::vector{m_grabbed}, m_grabbed,
+        m_part, timeOfFrame(by, rate));
+    if (!change) {
         m_say = tr("shows all the time: drag an end first");
         return update();
     }
-    m_session.preview(interaction::combined("Move in time", edits));
+    const QString code = QString::fromStdString(scene::timecode(frameAt(change->now, rate), rate)),
+                  seconds = figure(change->now.toDouble(), 2);
+    switch (m_part) {
+    case BarPart::In:
+        m_say = tr("comes in at %1").arg(code);
+        break;
+    case BarPart::Out:
+        m_say = tr("goes out at %1").arg(code);
+        break;
+    case BarPart::FadeIn:
+        m_say = tr("fades in over %1 s").arg(seconds);
+        break;
+    case BarPart::FadeOut:
+        m_say = tr("fades out over %1 s").arg(seconds);
+        break;
+    case BarPart::Whole:
+    case BarPart::Footage:
+        m_say = tr("by %1 s, %2").arg(seconds, counted(by, tr("frame"), tr("frames")));
+    }
+    m_session.preview(change->edit);
 }
 
 void Timeline::mouseMoveEvent(QMouseEvent* event) {
@@ -463,9 +412,8 @@ bool Timeline::event(QEvent* event) {
         const int at = rowAt(help->pos());
         QString tip;
         if (help->pos().y() < headHeight && help->pos().x() > namesWidth)
-            tip = tr(
-                "Drag: the playhead. With Shift: what is played again and again. Ctrl and the wheel: spread "
-                "the time; double click: all of it.");
+            tip = tr("Drag: the playhead. With Shift: what is played, in a loop. Ctrl and the wheel: spread "
+                     "the time; double click: all of it.");
         else if (at == 0)
             tip = tr("Drag a mark in time, with Ctrl a copy of it; click between two for the pace.");
         else if (at > 0 && m_rows[static_cast<std::size_t>(at)].kind == Row::Kind::Layer)

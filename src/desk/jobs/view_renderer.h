@@ -12,33 +12,33 @@
 namespace stage::desk {
 
 /// How a picture is shown; changes nothing of what is rendered.
-struct Showing {
+struct ViewExposure {
     double stops = 0; ///< view exposure
     /// Hatched: what is brighter than white can be, and where nothing covers the background.
     bool warnings = false;
-    bool operator==(const Showing&) const = default;
+    bool operator==(const ViewExposure&) const = default;
 };
 
-struct Wish {
+struct RenderRequest {
     motion::Frame frame;
     qint64 tag = 0; ///< comes back with the picture
     render::Quality quality{render::Way::Draft, 64, true, {}, {}};
-    Showing showing;
-    /// What is being rendered is shown before this one, so that something comes however fast wishes follow
+    ViewExposure exposure;
+    /// What is being rendered is shown before this one, so that something comes however fast requests follow
     /// each other, as in a drag.
     bool finish = false;
     bool pieces = false; ///< each piece is told of as it is done
 };
 
-/// One view's wish for a picture: only the latest counts, what it replaces is stopped, and nothing comes any
+/// The pictures of one view: only the latest counts, what it replaces is stopped, and nothing comes any
 /// more when this is destroyed. Signals arrive on the interface thread.
-class PictureRequest : public QObject {
+class ViewRenderer : public QObject {
     Q_OBJECT
 public:
-    explicit PictureRequest(std::shared_ptr<media::PixelCache> sources, QObject* parent = nullptr);
-    ~PictureRequest() override;
+    explicit ViewRenderer(std::shared_ptr<media::PixelCache> sources, QObject* parent = nullptr);
+    ~ViewRenderer() override;
 
-    void ask(Wish wish);
+    void ask(RenderRequest request);
     /// Stops what is being rendered and forgets what was asked for.
     void drop();
     bool busy() const { return m_busy; }

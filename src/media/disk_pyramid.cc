@@ -1,4 +1,4 @@
-#include "media/spill.h"
+#include "media/disk_pyramid.h"
 
 #include "media/cache_folder.h"
 #include "media/parallel.h"
@@ -40,7 +40,7 @@ std::vector<Imath::half> meanRow(const Imath::half* upper, const Imath::half* lo
 
 }
 
-Spill::Spill(V2i size) : m_size(size) {
+DiskPyramid::DiskPyramid(V2i size) : m_size(size) {
     std::int64_t at = 0;
     for (int level = 0; level < levelCount(size); ++level) {
         m_start.push_back(at);
@@ -50,23 +50,24 @@ Spill::Spill(V2i size) : m_size(size) {
     m_start.push_back(at);
 }
 
-Spill::~Spill() {
+DiskPyramid::~DiskPyramid() {
     if (m_fd >= 0) ::close(m_fd);
 }
 
-Result<std::shared_ptr<const Spill>> Spill::make(const std::string& picture, V2i size,
-                                                 const std::filesystem::path& folder, const Read& read) {
-    std::shared_ptr<Spill> spill(new Spill(size));
+Result<std::shared_ptr<const DiskPyramid>> DiskPyramid::make(const std::string& picture, V2i size,
+                                                             const std::filesystem::path& folder,
+                                                             const Read& read) {
+    std::shared_ptr<DiskPyramid> pyramid(new DiskPyramid(size));
     std::string name = (folder / "picture-XXXXXX").string();
-    spill->m_fd = ::mkostemp(name.data(), O_CLOEXEC);
+    pyramid->m_fd = ::mkostemp(name.data(), O_CLOEXEC);
     const std::string place = "Cannot lay out " + picture + " in " + folder.string();
-    if (spill->m_fd < 0) return fail(place + ": the folder cannot be written to.");
+    if (pyramid->m_fd < 0) return fail(place + ": the folder cannot be written to.");
     ::unlink(name.c_str());
 
     bool room = true;
-    const std::size_t levels = spill->m_start.size() - 1;
+    const std::size_t levels = pyramid->m_start.size() - 1;
     // What is clear is not written: the file has holes there.
-    if (::ftruncate(spill->m_fd, spill->bytes()) != 0)
+    if (::ftruncate(pyramid->m_fd, pyramid->bytes()) != 0)
         return fail(place + ": the disk does not take a file of that size.");
     std::vector<std::vector<Imath::half>> waiting(levels); // an upper row without its lower one
     // Takes a row of a level, and hands the mean of two on to the next.
@@ -76,7 +77,7 @@ Result<std::shared_ptr<const Spill>> Spill::make(const std::string& picture, V2i
         const std::int64_t bytes = pixels.x * texelBytes;
         const bool clear =
             std::all_of(row, row + std::size_t{4} * pixels.x, [](Imath::half v) { return v.bits() == 0; });
-        room = room && (clear || writeAll(spill->m_fd, row, bytes, spill->m_start[level] + y * bytes));
+        room = room && (clear || writeAll(pyramid->m_fd, row, bytes, pyramid->m_start[level] + y * bytes));
         if (level + 1 == levels) return;
         if (y % 2 == 0 && y + 1 < pixels.y) {
             waiting[level].assign(row, row + std::size_t{4} * pixels.x);
@@ -99,11 +100,12 @@ Result<std::shared_ptr<const Spill>> Spill::make(const std::string& picture, V2i
         return fail("Cannot show " + picture + ": it has another size than when it was brought in, " +
                     std::to_string(size.x) + " x " + std::to_string(size.y) + " pixels.");
     if (!done) return tl::unexpected(done.error());
-    if (!room) return fail(place + ": there is no room for " + std::to_string(spill->bytes() >> 20) + " MB.");
-    return spill;
+    if (!room)
+        return fail(place + ": there is no room for " + std::to_string(pyramid->bytes() >> 20) + " MB.");
+    return pyramid;
 }
 
-Result<Raster> Spill::read(int level, const Box& box) const {
+Result<Raster> DiskPyramid::read(int level, const Box& box) const {
     const V2i pixels = levelSize(m_size, level);
     Raster out(box.size());
     for (int y = box.y0; y < box.y1; ++y) {
@@ -120,10 +122,10 @@ Result<Raster> Spill::read(int level, const Box& box) const {
     return out;
 }
 
-void Spills::makeRoom(std::int64_t bytes) {
+void DiskPyramids::makeRoom(std::int64_t bytes) {
     std::int64_t used = 0;
     for (const Kept& kept : m_kept)
-        used += kept.spill ? kept.spill->bytes() : 0;
+        used += kept.pyramid ? kept.pyramid->bytes() : 0;
     std::error_code code;
     const auto space = m_most ? std::filesystem::space_info() : std::filesystem::space(cacheFolder(), code);
     const std::int64_t most = m_most ? *m_most
@@ -131,41 +133,42 @@ void Spills::makeRoom(std::int64_t bytes) {
                                      : (static_cast<std::int64_t>(space.available) + used) / 2;
     for (auto at = m_kept.end(); used + bytes > most && at != m_kept.begin();) {
         --at;
-        if (!at->spill) continue;
-        used -= at->spill->bytes();
+        if (!at->pyramid) continue;
+        used -= at->pyramid->bytes();
         at = m_kept.erase(at);
     }
 }
 
-Result<std::shared_ptr<const Spill>> Spills::of(const std::string& key, const std::string& name, V2i size,
-                                                const Spill::Read& read) {
+Result<std::shared_ptr<const DiskPyramid>> DiskPyramids::of(const std::string& key, const std::string& name,
+                                                            V2i size, const DiskPyramid::Read& read) {
     const auto find = [&] {
         return std::find_if(m_kept.begin(), m_kept.end(), [&](const Kept& kept) { return kept.key == key; });
     };
     {
         std::unique_lock guard(m_lock);
         for (auto kept = find(); kept != m_kept.end(); kept = find()) {
-            if (kept->spill) {
+            if (kept->pyramid) {
                 m_kept.splice(m_kept.begin(), m_kept, kept);
-                return kept->spill;
+                return kept->pyramid;
             }
             m_made.wait(guard);
         }
         // What the file was before it changed is not looked at again.
-        m_kept.remove_if([&](const Kept& kept) { return kept.name == name && kept.spill; });
+        m_kept.remove_if([&](const Kept& kept) { return kept.name == name && kept.pyramid; });
         const std::int64_t pixels = std::int64_t{size.x} * size.y;
         makeRoom(pixels * texelBytes * 4 / 3);
         m_kept.push_front({key, name, nullptr});
     }
     // Without the lock, and without taking up work that could wait for this very one.
-    auto spill = alone([&] { return guarded([&] { return Spill::make(name, size, cacheFolder(), read); }); });
+    auto pyramid =
+        alone([&] { return guarded([&] { return DiskPyramid::make(name, size, cacheFolder(), read); }); });
     std::lock_guard guard(m_lock);
-    if (spill)
-        find()->spill = *spill;
+    if (pyramid)
+        find()->pyramid = *pyramid;
     else
         m_kept.erase(find());
     m_made.notify_all();
-    return spill;
+    return pyramid;
 }
 
 }

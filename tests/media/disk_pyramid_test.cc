@@ -1,6 +1,6 @@
 // Which of the large pictures that lie on disk are kept.
+#include "media/disk_pyramid.h"
 #include "media/raster.h"
-#include "media/spill.h"
 
 #include <gtest/gtest.h>
 #include <map>
@@ -14,27 +14,27 @@ constexpr std::int64_t pictureBytes = 8 * (64 * 32 + 32 * 16 + 16 * 8 + 8 * 4 + 
 
 /// Uses pictures by number and counts how often each had to be read.
 struct Reader {
-    explicit Reader(std::optional<std::int64_t> most) : spills(most) {}
+    explicit Reader(std::optional<std::int64_t> most) : pyramids(most) {}
     /// The grey that the picture has on disk.
     float use(int n) {
-        const auto spill =
-            spills.of("key " + std::to_string(n), "picture " + std::to_string(n), size,
-                      [&](const TakeStrip& take) -> Result<void> {
-                          ++reads[n];
-                          Raster strip(size);
-                          std::fill(strip.rgba.begin(), strip.rgba.end(), Imath::half(float(n)));
-                          take(0, strip);
-                          return {};
-                      });
-        if (!spill) return -1;
-        const auto read = (*spill)->read(0, {5, 5, 6, 6});
+        const auto pyramid =
+            pyramids.of("key " + std::to_string(n), "picture " + std::to_string(n), size,
+                        [&](const TakeStrip& take) -> Result<void> {
+                            ++reads[n];
+                            Raster strip(size);
+                            std::fill(strip.rgba.begin(), strip.rgba.end(), Imath::half(float(n)));
+                            take(0, strip);
+                            return {};
+                        });
+        if (!pyramid) return -1;
+        const auto read = (*pyramid)->read(0, {5, 5, 6, 6});
         return read ? float(read->row(0)[0]) : -1;
     }
-    Spills spills;
+    DiskPyramids pyramids;
     std::map<int, int> reads;
 };
 
-TEST(Spills, ManyStayWhereThereIsRoom) {
+TEST(DiskPyramids, ManyStayWhereThereIsRoom) {
     Reader reader(std::nullopt);
     for (int round = 0; round < 3; ++round)
         for (int n = 1; n <= 40; ++n)
@@ -43,7 +43,7 @@ TEST(Spills, ManyStayWhereThereIsRoom) {
         EXPECT_EQ(count, 1) << n;
 }
 
-TEST(Spills, TheOneUsedLeastRecentlyMakesRoom) {
+TEST(DiskPyramids, TheOneUsedLeastRecentlyMakesRoom) {
     Reader reader(3 * pictureBytes + pictureBytes / 2);
     for (const int n : {1, 2, 3, 1, 4, 1, 3, 4})
         EXPECT_EQ(reader.use(n), float(n));
@@ -54,11 +54,11 @@ TEST(Spills, TheOneUsedLeastRecentlyMakesRoom) {
     EXPECT_EQ(reader.reads, (std::map<int, int>{{1, 2}, {2, 2}, {3, 1}, {4, 1}}));
 }
 
-TEST(Spills, AnOlderStateOfAFileIsNotKept) {
-    Spills spills;
-    std::weak_ptr<const Spill> older;
+TEST(DiskPyramids, AnOlderStateOfAFileIsNotKept) {
+    DiskPyramids pyramids;
+    std::weak_ptr<const DiskPyramid> older;
     const auto of = [&](const char* key) {
-        return *spills.of(key, "one file", size, [](const TakeStrip& take) -> Result<void> {
+        return *pyramids.of(key, "one file", size, [](const TakeStrip& take) -> Result<void> {
             take(0, Raster(size));
             return {};
         });

@@ -1,4 +1,4 @@
-#include "desk/jobs/picture_request.h"
+#include "desk/jobs/view_renderer.h"
 
 #include "desk/jobs/workers.h"
 #include "media/parallel.h"
@@ -16,11 +16,11 @@ namespace {
 constexpr float covered = 0.998f;
 
 /// The box of the picture as the screen shows it, over the background where that was kept out of the picture.
-QImage imageOf(const render::Picture& picture, const media::Box& box, const Showing& showing,
+QImage imageOf(const render::Picture& picture, const media::Box& box, const ViewExposure& exposure,
                const scene::Colour& background) {
     const V2i size = box.size();
     QImage image(size.x, size.y, QImage::Format_ARGB32_Premultiplied);
-    const auto gain = static_cast<float>(std::exp2(showing.stops));
+    const auto gain = static_cast<float>(std::exp2(exposure.stops));
     const float ground[4] = {static_cast<float>(background.r), static_cast<float>(background.g),
                              static_cast<float>(background.b), static_cast<float>(background.a)};
     uchar* const bits = image.bits();
@@ -29,7 +29,7 @@ QImage imageOf(const render::Picture& picture, const media::Box& box, const Show
         auto* out = reinterpret_cast<QRgb*>(bits + (y - box.y0) * image.bytesPerLine());
         for (int x = box.x0; x < box.x1; ++x, in += 4, ++out) {
             float c[4] = {in[0], in[1], in[2], in[3]};
-            if (showing.warnings) {
+            if (exposure.warnings) {
                 const bool bright = std::max({c[0], c[1], c[2]}) > 1, gap = c[3] < covered;
                 if (bright && (x + y) % 8 < 3) {
                     *out = qRgb(0xE2, 0x4B, 0x2C);
@@ -60,55 +60,55 @@ QImage imageOf(const render::Picture& picture, const media::Box& box, const Show
 
 }
 
-struct PictureRequest::Job {
-    Wish wish;
+struct ViewRenderer::Job {
+    RenderRequest request;
     std::stop_source stop;
 };
 
-PictureRequest::PictureRequest(std::shared_ptr<media::PixelCache> sources, QObject* parent)
+ViewRenderer::ViewRenderer(std::shared_ptr<media::PixelCache> sources, QObject* parent)
     : QObject(parent), m_sources(std::move(sources)) {}
 
-PictureRequest::~PictureRequest() {
+ViewRenderer::~ViewRenderer() {
     if (m_running) m_running->stop.request_stop();
 }
 
-void PictureRequest::ask(Wish wish) {
-    const bool finish = wish.finish;
-    m_next = std::make_shared<Job>(Job{std::move(wish), {}});
+void ViewRenderer::ask(RenderRequest request) {
+    const bool finish = request.finish;
+    m_next = std::make_shared<Job>(Job{std::move(request), {}});
     if (!m_busy)
         start();
     else if (!finish)
         m_running->stop.request_stop();
 }
 
-void PictureRequest::drop() {
+void ViewRenderer::drop() {
     m_next.reset();
     if (m_busy) m_running->stop.request_stop();
 }
 
-void PictureRequest::start() {
+void ViewRenderer::start() {
     m_running = std::exchange(m_next, nullptr);
     m_busy = true;
     workers().start([self = QPointer(this), job = m_running, sources = m_sources] {
         QElapsedTimer timer;
         timer.start();
-        Wish& wish = job->wish;
-        const scene::Colour background = wish.frame.background;
-        if (wish.showing.warnings) wish.frame.background = {0, 0, 0, 0};
+        RenderRequest& request = job->request;
+        const scene::Colour background = request.frame.background;
+        if (request.exposure.warnings) request.frame.background = {0, 0, 0, 0};
         const auto shown = [&](const render::Picture& picture, const media::Box& box) {
-            return imageOf(picture, box, wish.showing, background);
+            return imageOf(picture, box, request.exposure, background);
         };
         // The application is the context, for the request may be gone by then; the pointer is read there.
-        if (wish.pieces)
-            wish.quality.piece = [&](const render::Picture& picture, const media::Box& box) {
+        if (request.pieces)
+            request.quality.piece = [&](const render::Picture& picture, const media::Box& box) {
                 QMetaObject::invokeMethod(qApp, [self, job, image = shown(picture, box), box] {
                     if (self && !job->stop.stop_requested())
-                        Q_EMIT self->piece(image, {box.x0, box.y0}, job->wish.tag);
+                        Q_EMIT self->piece(image, {box.x0, box.y0}, job->request.tag);
                 });
             };
         const auto image = guarded([&]() -> Result<QImage> {
             const auto picture =
-                render::render(wish.frame, wish.quality, *sources, {{}, job->stop.get_token()});
+                render::render(request.frame, request.quality, *sources, {{}, job->stop.get_token()});
             if (!picture) return tl::unexpected(picture.error());
             QImage made = shown(*picture, media::boxOf(picture->size));
             if (made.isNull()) return fail("There is not enough memory for a picture of this size.");
@@ -120,7 +120,7 @@ void PictureRequest::start() {
             self->m_busy = false;
             if (self->m_next) self->start();
             if (image)
-                Q_EMIT self->ready(*image, job->wish.tag, ms);
+                Q_EMIT self->ready(*image, job->request.tag, ms);
             else if (!job->stop.stop_requested())
                 Q_EMIT self->failed(QString::fromStdString(image.error().sentence));
         });

@@ -1,4 +1,4 @@
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 
 #include "motion/track.h"
 #include "motion/values.h"
@@ -9,7 +9,7 @@
 
 namespace stage::motion {
 
-scene::Placement between(const scene::Placement& a, const scene::Placement& b, double f) {
+scene::Placement lerp(const scene::Placement& a, const scene::Placement& b, double f) {
     return {a.position + (b.position - a.position) * f, a.turn + (b.turn - a.turn) * f,
             a.scale + (b.scale - a.scale) * f};
 }
@@ -42,7 +42,7 @@ void place(std::vector<scene::LayerPtr>& layers, const Values& values, Rational 
         const bool inside = slot->group() && any(slot->group()->children, keyed);
         if (!inside && !keyed(*slot)) continue;
         auto copy = std::make_shared<scene::Layer>(*slot);
-        values.settle(*copy, time);
+        values.resolve(*copy, time);
         if (inside) place(std::get<scene::Group>(copy->content).children, values, time);
         slot = std::move(copy);
     }
@@ -74,18 +74,18 @@ V3d facingTurn(const scene::Layer& layer, const optics::Affine& carrier, const V
 void face(scene::Scene& scene, const V3d& eye) {
     // Carriers first: what they carry stands elsewhere once they have turned.
     std::vector<std::pair<std::size_t, std::int64_t>> order;
-    for (const scene::Found& found : scene::all(scene))
+    for (const scene::LayerPath& found : scene::all(scene))
         if (faces(*found.layer)) order.emplace_back(found.carriers.size(), found.layer->id);
     std::stable_sort(order.begin(), order.end(),
                      [](const auto& a, const auto& b) { return a.first < b.first; });
     for (std::size_t from = 0; from < order.size();) {
         // Those with as many carriers do not carry each other.
-        std::unordered_map<std::int64_t, scene::Found> found;
-        for (scene::Found& each : scene::all(scene))
+        std::unordered_map<std::int64_t, scene::LayerPath> found;
+        for (scene::LayerPath& each : scene::all(scene))
             if (faces(*each.layer)) found.emplace(each.layer->id, std::move(each));
         const std::size_t depth = order[from].first;
         for (; from < order.size() && order[from].first == depth; ++from) {
-            const scene::Found& each = found.at(order[from].second);
+            const scene::LayerPath& each = found.at(order[from].second);
             const optics::Affine carrier = optics::worldOf(each.carriers);
             const V3d turn = facingTurn(*each.layer, carrier, carrier(each.layer->placement.position), eye);
             scene::changeLayer(scene.layers, order[from].second, [&](scene::Layer& layer) {
@@ -102,23 +102,23 @@ bool moves(const scene::Scene& scene) {
     return any(scene.layers, [](const scene::Layer& layer) { return keyed(layer) || faces(layer); });
 }
 
-scene::Scene settled(const scene::Scene& scene, Rational time, const V3d& eye) {
+scene::Scene resolved(const scene::Scene& scene, Rational time, const V3d& eye) {
     scene::Scene now = scene;
     if (any(scene.layers, keyed)) place(now.layers, Values(scene), time);
     if (any(now.layers, faces)) face(now, eye);
     return now;
 }
 
-Standing::Standing(const scene::Scene& before, Rational when, const scene::Pose& camera)
-    : time(when), pose(camera), scene(settled(before, when, camera.position)),
+ResolvedScene::ResolvedScene(const scene::Scene& before, Rational when, const scene::Pose& camera)
+    : time(when), pose(camera), scene(resolved(before, when, camera.position)),
       view(optics::viewOf(camera, before.camera.gate, before.output.frame)), first(optics::firstView(before)),
       all(scene::all(scene)) {
     for (std::size_t i = 0; i < all.size(); ++i)
         m_places[all[i].layer->id] = i;
 }
 
-const scene::Found& Standing::find(std::int64_t id) const {
-    static const scene::Found none;
+const scene::LayerPath& ResolvedScene::find(std::int64_t id) const {
+    static const scene::LayerPath none;
     const auto place = m_places.find(id);
     return place == m_places.end() ? none : all[place->second];
 }

@@ -14,23 +14,25 @@ bool moves(const scene::Scene& scene);
 /// The scene with every layer where it is at that time, with the values of its tracks, and turned to an eye
 /// in the world where it faces the camera: no keys of place, tracks and facing remain. The same otherwise;
 /// shares the layers that stay.
-scene::Scene settled(const scene::Scene& scene, Rational time, const V3d& eye);
+scene::Scene resolved(const scene::Scene& scene, Rational time, const V3d& eye);
 
 /// Where a layer is at a time, relative to what carries it.
 scene::Placement placeAt(const scene::Layer& layer, Rational time);
 
-/// A scene settled for a time and a pose, with what measuring and drawing its layers needs. A value.
-struct Standing {
+/// A scene resolved for a time and a pose, with what measuring and drawing its layers needs. A value.
+struct ResolvedScene {
     Rational time;
     scene::Pose pose;
-    scene::Scene scene; ///< settled
+    scene::Scene scene; ///< resolved
     optics::View view, first;
-    std::vector<scene::Found> all; ///< its layers with what carries them, in the scene's order
+    std::vector<scene::LayerPath> all; ///< its layers with what carries them, in the scene's order
 
-    Standing(const scene::Scene& scene, Rational time, const scene::Pose& pose);
+    ResolvedScene(const scene::Scene& scene, Rational time, const scene::Pose& pose);
     /// layer is null when there is none of that id. Valid as long as this is.
-    const scene::Found& find(std::int64_t id) const;
-    double depthOf(const scene::Found& found) const { return optics::depthOf(first, optics::pivotOf(found)); }
+    const scene::LayerPath& find(std::int64_t id) const;
+    double depthOf(const scene::LayerPath& found) const {
+        return optics::depthOf(first, optics::pivotOf(found));
+    }
 
 private:
     std::unordered_map<std::int64_t, std::size_t> m_places;

@@ -1,10 +1,10 @@
-// The Camera view's hands: what is under them, and what a drag does.
+// The Camera view's input: what is under the pointer, and what a drag does.
 #include "desk/camera/camera_view.h"
 
 #include "desk/kit/number_field.h"
 #include "desk/look/theme.h"
 #include "motion/measure.h"
-#include "motion/settled.h"
+#include "motion/resolved_scene.h"
 #include "scene/hanging_json.h"
 #include "scene/scene_json.h"
 
@@ -40,12 +40,12 @@ std::int64_t CameraView::layerAt(const V2d& place) const {
     return m_session.layerAt(view(), place);
 }
 
-bool CameraView::shows(const scene::Found& found, const V2d& place) const {
+bool CameraView::shows(const scene::LayerPath& found, const V2d& place) const {
     return interaction::showsAt(m_session.now(), found, view(), place, m_session.covers());
 }
 
-std::optional<interaction::HandlePlane> CameraView::planeOf(const scene::Found& found) const {
-    const motion::Standing& now = m_session.now();
+std::optional<interaction::HandlePlane> CameraView::planeOf(const scene::LayerPath& found) const {
+    const motion::ResolvedScene& now = m_session.now();
     const motion::Measure m = motion::measureAt(now, found);
     return interaction::handlePlane(found, now.view, m.low, m.high);
 }
@@ -53,7 +53,7 @@ std::optional<interaction::HandlePlane> CameraView::planeOf(const scene::Found& 
 std::vector<std::pair<interaction::Handle, QPointF>> CameraView::handles() const {
     std::vector<std::pair<interaction::Handle, QPointF>> all;
     if (m_tool != Tool::Move || m_session.selection().size() != 1 || m_session.movable().empty()) return all;
-    const scene::Found& found = m_session.now().find(m_session.selection().front());
+    const scene::LayerPath& found = m_session.now().find(m_session.selection().front());
     const auto plane = planeOf(found);
     if (!plane) return all;
     const double perPixel = m_session.scene()->output.frame.x / frameRect().width();
@@ -197,12 +197,12 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
                 m_clicked = nearest;
             }
     if (!m_clicked) m_session.click(layer, event->modifiers() & Qt::ControlModifier);
-    const scene::Found& found = m_session.now().find(layer);
+    const scene::LayerPath& found = m_session.now().find(layer);
     if (!found.layer || m_session.movable().empty()) {
         m_dragging = false;
         return;
     }
-    const optics::Card card = optics::cardOf(*found.layer, optics::worldOf(found.carriers));
+    const optics::Surface card = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers));
     const auto hit =
         found.layer->group() ? std::nullopt : optics::meet(view(), place, card.corner, card.normal());
     m_grip = hit ? *hit : optics::pivotOf(found);
@@ -230,7 +230,7 @@ void CameraView::mouseMoveEvent(QMouseEvent* event) {
     if (m_tool == Tool::Push) {
         const double ratio = std::exp((m_from.y() - place.y()) / 180.0);
         m_session.preview(m_session.push({{"ratio", ratio}}));
-        const motion::Standing& now = m_session.now();
+        const motion::ResolvedScene& now = m_session.now();
         const auto measured = motion::measureAt(now, m_session.now().find(m_grabbed));
         m_say = tr("depth %1 m, from %2 m · blur %3 px")
                     .arg(figure(measured.depth, 2), figure(m_depthFrom, 2), figure(measured.blur, 1));
@@ -241,13 +241,13 @@ void CameraView::mouseMoveEvent(QMouseEvent* event) {
 
 /// In the layer's own plane: the point under the hand stays under the hand.
 void CameraView::slideTo(const QPointF& place, Qt::KeyboardModifiers keys) {
-    const scene::Found found = m_session.now().find(m_grabbed);
+    const scene::LayerPath found = m_session.now().find(m_grabbed);
     if (!found.layer) return;
     const optics::View lens = view();
-    optics::Card card;
+    optics::Surface card;
     card.across = lens.right;
     card.down = -lens.up;
-    if (!found.layer->group()) card = optics::cardOf(*found.layer, optics::worldOf(found.carriers));
+    if (!found.layer->group()) card = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers));
     const auto hit = optics::meet(lens, toFrame(place), m_grip, card.normal());
     if (!hit) return;
     V3d by = *hit - m_grip;
@@ -271,8 +271,8 @@ void CameraView::slideTo(const QPointF& place, Qt::KeyboardModifiers keys) {
     m_say = tr("across %1 m, up %2 m").arg(figure(by.dot(across), 2), figure(-by.dot(down), 2)) + also;
 }
 
-V3d CameraView::caught(const scene::Found& moved) {
-    const motion::Standing& now = m_session.now();
+V3d CameraView::caught(const scene::LayerPath& moved) {
+    const motion::ResolvedScene& now = m_session.now();
     const motion::Measure m = motion::measureAt(now, moved);
     const double depth = optics::depthOf(now.view, optics::pivotOf(moved));
     if (!m.corners || !(depth > 1e-6)) return V3d(0);
@@ -291,7 +291,7 @@ V3d CameraView::caught(const scene::Found& moved) {
         (guide.upright ? upright : level)
             .push_back({(guide.upright ? frame.x : frame.y) * guide.at, QT_TR_NOOP("guide")});
     int looked = 0;
-    for (const scene::Found& other : m_session.now().all) {
+    for (const scene::LayerPath& other : m_session.now().all) {
         if (other.layer->group() || !other.layer->visible || m_session.isSelected(other.layer->id) ||
             ++looked > 60)
             continue;
@@ -339,7 +339,7 @@ void CameraView::dragHandle(const QPointF& place, Qt::KeyboardModifiers keys) {
         edit::Edit edit = m_session.onSelection("pivot", {{"to", {to.x - 0.5, 0.5 - to.y}}});
         if (m_plane->group) {
             // In the group's own metres.
-            const scene::Found found =
+            const scene::LayerPath found =
                 scene::find(*m_session.history().scene(), m_session.selection().front());
             const optics::Affine own =
                 optics::worldOf(found.carriers) * optics::frameOf(found.layer->placement);
@@ -353,7 +353,8 @@ void CameraView::dragHandle(const QPointF& place, Qt::KeyboardModifiers keys) {
     }
     if (m_handle->kind == interaction::Handle::Kind::Turn) {
         double by = interaction::turnBetween(*m_plane, m_shareFrom, *share);
-        const scene::Found found = scene::find(*m_session.history().scene(), m_session.selection().front());
+        const scene::LayerPath found =
+            scene::find(*m_session.history().scene(), m_session.selection().front());
         V3d turn = m_session.placementNow(found.layer->id).turn;
         if (keys & Qt::ShiftModifier) by = std::round((turn.z + by) / 15) * 15 - turn.z;
         turn.z += by;
@@ -368,7 +369,7 @@ void CameraView::dragHandle(const QPointF& place, Qt::KeyboardModifiers keys) {
     edit::Edit edit = m_session.onSelection("scale", {{"by", {k.x, k.y}}});
     if (m_session.scaleAboutAxis()) edit["about"] = "axis";
     m_session.preview(edit);
-    const scene::Found& now = m_session.now().find(m_session.selection().front());
+    const scene::LayerPath& now = m_session.now().find(m_session.selection().front());
     const motion::Measure m = motion::measureAt(m_session.now(), now);
     m_say =
         tr("%1 × %2 m · %3 × %4 %")
@@ -385,7 +386,7 @@ void CameraView::turnBy(const QPointF& by, Qt::KeyboardModifiers keys) {
                  turned = roll ? step(-by.x() * 0.4) : 0;
     const auto layers = m_session.movable();
     for (const std::int64_t id : layers) {
-        const scene::Found found = scene::find(*m_session.history().scene(), id);
+        const scene::LayerPath found = scene::find(*m_session.history().scene(), id);
         const V3d turn = m_session.placementNow(found.layer->id).turn + V3d(lean, aside, turned);
         edits.push_back({{"edit", "place"},
                          {"layer", id},

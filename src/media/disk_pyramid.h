@@ -15,41 +15,41 @@
 
 namespace stage::media {
 
-class Spill {
+class DiskPyramid {
 public:
-    ~Spill();
-    Spill(const Spill&) = delete;
-    Spill& operator=(const Spill&) = delete;
+    ~DiskPyramid();
+    DiskPyramid(const DiskPyramid&) = delete;
+    DiskPyramid& operator=(const DiskPyramid&) = delete;
 
     /// Reads the strips of a picture that is upright.
     using Read = std::function<Result<void>(const TakeStrip& take)>;
     /// name: of the picture, for errors. folder: where the file lies. Errors: those of reading; no room.
-    static Result<std::shared_ptr<const Spill>> make(const std::string& name, V2i size,
-                                                     const std::filesystem::path& folder, const Read& read);
+    static Result<std::shared_ptr<const DiskPyramid>>
+    make(const std::string& name, V2i size, const std::filesystem::path& folder, const Read& read);
     Result<Raster> read(int level, const Box& box) const;
     std::int64_t bytes() const { return m_start.back(); } ///< on disk, at most
 
 private:
-    explicit Spill(V2i size);
+    explicit DiskPyramid(V2i size);
     int m_fd = -1;
     V2i m_size;
     std::vector<std::int64_t> m_start; ///< of each level, bytes
 };
 
 /// The spilled pictures in use; those used least recently are given up for others.
-class Spills {
+class DiskPyramids {
 public:
     /// most: bytes on disk of all that are kept; nothing: half of what is free there, looked at each time.
-    explicit Spills(std::optional<std::int64_t> most = {}) : m_most(most) {}
+    explicit DiskPyramids(std::optional<std::int64_t> most = {}) : m_most(most) {}
     /// key: of this state of the picture; name: of the picture, whatever its state. Blocks while it is made,
     /// by this thread or another.
-    Result<std::shared_ptr<const Spill>> of(const std::string& key, const std::string& name, V2i size,
-                                            const Spill::Read& read);
+    Result<std::shared_ptr<const DiskPyramid>> of(const std::string& key, const std::string& name, V2i size,
+                                                  const DiskPyramid::Read& read);
 
 private:
     struct Kept {
         std::string key, name;
-        std::shared_ptr<const Spill> spill; ///< null while it is made
+        std::shared_ptr<const DiskPyramid> pyramid; ///< null while it is made
     };
     void makeRoom(std::int64_t bytes);
     const std::optional<std::int64_t> m_most;
