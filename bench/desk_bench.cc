@@ -76,19 +76,19 @@ struct Desk {
             if (layer->name == "Far lanterns") lanterns = layer->id;
             if (layer->name == "Bridge") grabbed = layer->id;
         });
-        session.apply({{"edit", "scatter"},
-                       {"layer", lanterns},
-                       {"count", 300},
-                       {"seed", 3},
-                       {"box", {40, 12, 30}},
-                       {"turn", 20},
-                       {"sizes", 0.5}});
+        session.document.apply({{"edit", "scatter"},
+                                {"layer", lanterns},
+                                {"count", 300},
+                                {"seed", 3},
+                                {"box", {40, 12, 30}},
+                                {"turn", 20},
+                                {"sizes", 0.5}});
         // Small ones, as a crowd is.
         std::vector<std::int64_t> copies;
         for (const scene::LayerPath& found : scene::all(*session.scene()))
             if (!found.holders.empty()) copies.push_back(found.layer->id);
-        session.apply(edit::onLayers("scale", copies, {{"by", 0.15}}));
-        session.select({grabbed});
+        session.document.apply(edit::onLayers("scale", copies, {{"by", 0.15}}));
+        session.selection.select({grabbed});
         QSignalSpy shown(&window.camera(), &desk::CameraView::pictureShown);
         shown.wait(30000);
         QTest::qWait(2000);
@@ -141,7 +141,7 @@ void yardstickQt(benchmark::State& state) {
     desk::Session& session = desk.window.session();
     const QRectF rect = desk.window.camera().frameRect();
     const motion::Frame frame =
-        motion::evaluate(*session.scene(), session.time(), {int(rect.width()), int(rect.height())});
+        motion::evaluate(*session.scene(), session.playhead.time(), {int(rect.width()), int(rect.height())});
     std::vector<std::pair<QTransform, QImage>> cards;
     const std::function<void(const std::vector<motion::Item>&)> gather = [&](const auto& items) {
         for (const motion::Item& item : items) {
@@ -258,7 +258,7 @@ void playCached(benchmark::State& state) {
         return state.SkipWithError("the cache was not filled");
     Painted painted(window.camera(), [&] { return window.camera().shownFrame(); });
     for (auto _ : state) {
-        window.session().setFrame(0);
+        window.session().playhead.setFrame(0);
         QTest::qWait(300);
         painted.start();
         window.timeline().setPlaying(true);
@@ -267,7 +267,7 @@ void playCached(benchmark::State& state) {
     }
     painted.tell(state, playedFrames - 2, 24, count);
     state.counters["width"] = window.camera().frameRect().width();
-    window.session().close();
+    window.session().document.close();
 }
 BENCHMARK(playCached)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1)->Repetitions(3);
 
@@ -327,6 +327,6 @@ int main(int argc, char** argv) {
     QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
     benchmark::Initialize(&argc, argv);
     benchmark::RunSpecifiedBenchmarks();
-    if (theDesk) theDesk->window.session().close();
+    if (theDesk) theDesk->window.session().document.close();
     theDesk.reset(); // before the application goes
 }

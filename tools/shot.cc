@@ -95,7 +95,7 @@ bool shootCutting(desk::MainWindow& window, const QString& view, const std::file
                   const QString& out) {
     desk::Session& session = window.session();
     const auto save = [&] { return QGuiApplication::primaryScreen()->grabWindow(0).save(out); };
-    session.newScene();
+    session.document.newScene();
     const bool keying = view == QLatin1String("keying");
     QSignalSpy in(&window, &desk::MainWindow::broughtIn);
     window.bringIn({art / (keying ? "screen-boatman.mp4" : "flat-quay.jpg")});
@@ -105,9 +105,9 @@ bool shootCutting(desk::MainWindow& window, const QString& view, const std::file
     QTest::qWait(500);
     settle(cut);
     if (keying) {
-        session.apply({{"edit", "cut-out"},
-                       {"layers", session.selection()},
-                       {"key", {{"kind", "colour"}, {"screen", {0.045, 0.39, 0.065, 1}}}}});
+        session.document.apply({{"edit", "cut-out"},
+                                {"layers", session.selection.layers()},
+                                {"key", {{"kind", "colour"}, {"screen", {0.045, 0.39, 0.065, 1}}}}});
         cut.setShow(desk::CutView::Show::Cut);
         settle(cut);
         return save();
@@ -166,7 +166,7 @@ bool stageLoose(desk::MainWindow& window, const QString& view, const std::filesy
                                QString::fromStdString(files.back().string())}) != 0)
             return false;
     }
-    session.newScene();
+    session.document.newScene();
     // 1: dropped
     QSignalSpy in(&window, &desk::MainWindow::broughtIn);
     window.bringIn(files);
@@ -224,7 +224,7 @@ bool stageLoose(desk::MainWindow& window, const QString& view, const std::filesy
     drag(place(0.06, 0.5), place(0.06, 0.54));
     if (view == QLatin1String("loose-placed")) return save();
     // 16 to 20: the end of the scene, walk in, mark, play
-    session.setFrame(session.scene()->output.frames - 1);
+    session.playhead.setFrame(session.scene()->output.frames - 1);
     camera.setTool(desk::CameraView::Tool::Walk);
     for (int i = 0; i < 6; ++i) {
         QWheelEvent wheel(place(0.5, 0.5), camera.mapToGlobal(place(0.5, 0.5)), {}, {0, 120}, Qt::NoButton,
@@ -232,7 +232,7 @@ bool stageLoose(desk::MainWindow& window, const QString& view, const std::filesy
         QApplication::sendEvent(&camera, &wheel);
     }
     QTest::qWait(900);
-    session.setMarkHere();
+    session.camera.setMarkHere();
     return save();
 }
 
@@ -240,22 +240,22 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
     desk::Session& session = window.session();
     const auto save = [&] { return QGuiApplication::primaryScreen()->grabWindow(0).save(out); };
     if (view == QLatin1String("desk")) {
-        session.setFrame(77);
-        session.select({layerNamed(session, "Boatman")});
+        session.playhead.setFrame(77);
+        session.selection.select({layerNamed(session, "Boatman")});
         QTest::qWait(1500);
         return save();
     }
     if (view == QLatin1String("four-panes")) {
         window.panes().setCount(4);
-        session.setFrame(30);
-        session.select({layerNamed(session, "Houses left")});
+        session.playhead.setFrame(30);
+        session.selection.select({layerNamed(session, "Houses left")});
         QTest::qWait(2500);
         return save();
     }
     if (view == QLatin1String("model")) {
         window.panes().setCount(2);
         window.panes().show(1, desk::Panes::View::Model);
-        session.select({layerNamed(session, "Bridge")});
+        session.selection.select({layerNamed(session, "Bridge")});
         QTest::qWait(2500);
         return save();
     }
@@ -263,29 +263,30 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         window.panes().setCount(3);
         window.panes().show(1, desk::Panes::View::Plan);
         window.panes().show(2, desk::Panes::View::Section);
-        session.select({layerNamed(session, "Hill town")});
+        session.selection.select({layerNamed(session, "Hill town")});
         QTest::qWait(2500);
         return save();
     }
     if (view == QLatin1String("many")) {
-        session.select({layerNamed(session, "Night sky"), layerNamed(session, "Bridge"),
-                        layerNamed(session, "Houses left"), layerNamed(session, "Houses right")});
+        session.selection.select({layerNamed(session, "Night sky"), layerNamed(session, "Bridge"),
+                                  layerNamed(session, "Houses left"), layerNamed(session, "Houses right")});
         QTest::qWait(1500);
         return save();
     }
     if (view == QLatin1String("list")) {
-        session.apply({{"edit", "scatter"},
-                       {"layer", layerNamed(session, "Lantern string")},
-                       {"count", 300},
-                       {"seed", 7},
-                       {"box", {30, 9, 26}},
-                       {"turn", 8},
-                       {"sizes", 0.5}});
-        session.apply({{"edit", "group"}, {"layers", {"Houses left", "Houses right"}}, {"name", "Houses"}});
-        session.apply({{"edit", "lock"}, {"layers", {"Night sky"}}});
-        session.apply({{"edit", "look"}, {"layers", {"Mist"}}, {"visible", false}});
+        session.document.apply({{"edit", "scatter"},
+                                {"layer", layerNamed(session, "Lantern string")},
+                                {"count", 300},
+                                {"seed", 7},
+                                {"box", {30, 9, 26}},
+                                {"turn", 8},
+                                {"sizes", 0.5}});
+        session.document.apply(
+            {{"edit", "group"}, {"layers", {"Houses left", "Houses right"}}, {"name", "Houses"}});
+        session.document.apply({{"edit", "lock"}, {"layers", {"Night sky"}}});
+        session.document.apply({{"edit", "look"}, {"layers", {"Mist"}}, {"visible", false}});
         window.ladder().setListing(true);
-        session.select({layerNamed(session, "Houses")});
+        session.selection.select({layerNamed(session, "Houses")});
         QTest::qWait(4000);
         return save();
     }
@@ -310,27 +311,27 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
     if (view == QLatin1String("curves")) {
         window.panes().show(1, desk::Panes::View::Curves);
         const std::int64_t reeds = layerNamed(session, "Reeds left"), title = layerNamed(session, "Title");
-        session.apply({{"edit", "key"},
-                       {"layers", {title}},
-                       {"property", "turn"},
-                       {"time", 4},
-                       {"value", -25},
-                       {"pace", "soft stop"}});
-        session.apply(
+        session.document.apply({{"edit", "key"},
+                                {"layers", {title}},
+                                {"property", "turn"},
+                                {"time", 4},
+                                {"value", -25},
+                                {"pace", "soft stop"}});
+        session.document.apply(
             {{"edit", "key"}, {"layers", {title}}, {"property", "turn"}, {"time", 6}, {"value", 0}});
         window.timeline().setOpen(reeds, true);
         window.timeline().setOpen(title, true);
         window.timeline().setOpen(0, false);
-        session.setFrame(118);
-        session.select({title});
-        session.chooseKeys({{title, "height", Rational(4)}, {title, "height", Rational(7)}});
+        session.playhead.setFrame(118);
+        session.selection.select({title});
+        session.selection.chooseKeys({{title, "height", Rational(4)}, {title, "height", Rational(7)}});
         window.curves().setProperty("height");
         QTest::qWait(3000);
         return save();
     }
     if (view == QLatin1String("pace")) {
         // The path bent by its handle at a mark, the pace drawn.
-        session.select({});
+        session.selection.select({});
         desk::PacePaper& paper = window.pace().paper();
         QTest::qWait(500);
         send(&paper, QEvent::MouseButtonPress, paper.placeOf(0.05, 0));
@@ -338,10 +339,11 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
             send(&paper, QEvent::MouseMove,
                  paper.placeOf(0.05 + 6.95 * i / 30.0, 0.65 * std::pow(std::sin(i / 30.0 * 3.1416), 0.8)));
         send(&paper, QEvent::MouseButtonRelease, paper.placeOf(6.7, 0.2));
-        session.apply({{"edit", "mark"}, {"mark", 3}, {"leaving", {-0.35, 0.05, -0.1}}});
-        session.setFrame(frameAt(session.scene()->camera.marks[2].time, session.scene()->output.rate));
+        session.document.apply({{"edit", "mark"}, {"mark", 3}, {"leaving", {-0.35, 0.05, -0.1}}});
+        session.playhead.setFrame(
+            frameAt(session.scene()->camera.marks[2].time, session.scene()->output.rate));
         for (int i = 0; i < 5; ++i) { // nearer
-            QWheelEvent wheel(window.plan().placeOf(session.pose().position), QPointF(), QPoint(),
+            QWheelEvent wheel(window.plan().placeOf(session.camera.pose().position), QPointF(), QPoint(),
                               QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
             QApplication::sendEvent(&window.plan(), &wheel);
         }
@@ -349,11 +351,11 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         return save();
     }
     if (view == QLatin1String("check")) {
-        session.apply({{"edit", "retime"}, {"seconds", 2}});
-        session.apply(
+        session.document.apply({{"edit", "retime"}, {"seconds", 2}});
+        session.document.apply(
             {{"edit", "push"}, {"layers", {"Lantern string"}}, {"depth", 2.4}, {"holdFraming", false}});
-        session.apply({{"edit", "slide"}, {"layers", {"Lantern string"}}, {"by", {0, -0.6, 0}}});
-        session.setFrame(24);
+        session.document.apply({{"edit", "slide"}, {"layers", {"Lantern string"}}, {"by", {0, -0.6, 0}}});
+        session.playhead.setFrame(24);
         for (int i = 0; i < 100 && !window.findings().known(); ++i)
             QTest::qWait(50);
         QTest::qWait(1500);
@@ -362,7 +364,7 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         return save();
     }
     if (view == QLatin1String("off-the-move")) {
-        session.setFrame(40);
+        session.playhead.setFrame(40);
         window.camera().setTool(desk::CameraView::Tool::Walk);
         const QPointF from = window.camera().frameRect().center();
         send(&window.camera(), QEvent::MouseButtonPress, from, Qt::ShiftModifier);
@@ -374,7 +376,7 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         return ok;
     }
     if (view == QLatin1String("text")) {
-        session.select({layerNamed(session, "Title")});
+        session.selection.select({layerNamed(session, "Title")});
         QTest::qWait(1500);
         return save();
     }
@@ -416,6 +418,6 @@ int main(int argc, char** argv) {
     const bool ok = loose                            ? stageLoose(window, arguments[1], art, arguments[3])
                     : cutting.contains(arguments[1]) ? shootCutting(window, arguments[1], art, arguments[3])
                                                      : shoot(window, arguments[1], arguments[3]);
-    window.session().close();
+    window.session().document.close();
     return ok ? 0 : 4;
 }

@@ -90,7 +90,7 @@ TEST_F(BringingIn, NumberedPicturesAsAClipWhoseTimeIsSetAtTheSide) {
     const auto footage = [&] { return std::get<scene::Footage>(scene().layers[0]->content); };
     EXPECT_EQ(footage().frames, 8);
     EXPECT_EQ(footage().number, 1);
-    session().select({scene().layers[0]->id});
+    session().selection.select({scene().layers[0]->id});
     const auto type = [&](const char* name, const char* text) {
         NumberField* number = nullptr;
         for (NumberField* each : window.findChildren<NumberField*>())
@@ -115,9 +115,9 @@ TEST_F(BringingIn, NumberedPicturesAsAClipWhoseTimeIsSetAtTheSide) {
             if (each->text() == QLatin1String(text)) return each;
         return static_cast<QCheckBox*>(nullptr);
     };
-    session().setFrame(12);
+    session().playhead.setFrame(12);
     box("Speed changes")->click();
-    session().setFrame(24);
+    session().playhead.setFrame(24);
     type("Speed", "150");
     ASSERT_EQ(footage().speeds.size(), 2u);
     EXPECT_EQ(footage().speeds[0].time, Rational(0));
@@ -128,7 +128,7 @@ TEST_F(BringingIn, NumberedPicturesAsAClipWhoseTimeIsSetAtTheSide) {
     EXPECT_TRUE(footage().speeds.empty());
     QCheckBox* freeze = box("Freeze");
     ASSERT_TRUE(freeze);
-    session().setFrame(14); // one frame after it began to run backwards from 5
+    session().playhead.setFrame(14); // one frame after it began to run backwards from 5
     freeze->click();
     EXPECT_EQ(footage().freeze, 4);
     freeze->click();

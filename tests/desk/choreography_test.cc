@@ -31,26 +31,27 @@ protected:
         drag(&camera(), middle(), middle() + by, keys);
     }
     void twoMarks() {
-        ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 4}, {"position", {1, 1.5, -4}}}));
-        session().setFrame(0);
+        ASSERT_TRUE(
+            session().document.apply({{"edit", "set-mark"}, {"time", 4}, {"position", {1, 1.5, -4}}}));
+        session().playhead.setFrame(0);
     }
 };
 
 TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
     const auto before = scene::toJson(scene());
-    const std::size_t steps = session().history().step();
+    const std::size_t steps = session().document.history().step();
 
     // Between marks: a banner, and nothing is kept until a mark is set.
-    session().setFrame(48);
+    session().playhead.setFrame(48);
     walk(interaction::WalkMode::Dolly, {0, -60});
-    ASSERT_TRUE(session().offMove());
+    ASSERT_TRUE(session().camera.offMove());
     EXPECT_EQ(scene::toJson(scene()), before);
-    EXPECT_LT(session().pose().position.z, -0.2);
+    EXPECT_LT(session().camera.pose().position.z, -0.2);
     QTest::mouseClick(camera().findChild<QPushButton*>(QStringLiteral("bannerSet")), Qt::LeftButton);
     ASSERT_EQ(marks().size(), 2u);
-    EXPECT_FALSE(session().offMove());
+    EXPECT_FALSE(session().camera.offMove());
 
-    session().setFrame(120);
+    session().playhead.setFrame(120);
     walk(interaction::WalkMode::Slide, {-90, 30});
     QTest::keyClick(&camera(), Qt::Key_K);
     ASSERT_EQ(marks().size(), 3u);
@@ -68,7 +69,7 @@ TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
     EXPECT_EQ(marks()[1].time, Rational(3));
 
     // In space, and the path by its handle: what was a straight run bends.
-    session().setFrame(72);
+    session().playhead.setFrame(72);
     const QPointF mark = *plan().placeOf(Kind::Mark, 1);
     drag(&plan(), mark, mark + QPointF(20, -6));
     const scene::Pose second = marks()[1].pose;
@@ -83,7 +84,7 @@ TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
     EXPECT_NE(session().move().length(1), length);
 
     // The pace, by its box beside the paper.
-    session().setFrame(80);
+    session().playhead.setFrame(80);
     auto* pace = window.pace().findChild<QComboBox*>(QStringLiteral("paceOf"));
     pace->setCurrentIndex(3);
     Q_EMIT pace->activated(3);
@@ -91,11 +92,11 @@ TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
     EXPECT_NEAR(session().move().speed(3.0001), 0, 0.02);
 
     // A focus pull: one layer at the first mark, another at the last.
-    session().setFrame(0);
-    session().select({front});
+    session().playhead.setFrame(0);
+    session().selection.select({front});
     run("focus-here");
-    session().setFrame(120);
-    session().select({back});
+    session().playhead.setFrame(120);
+    session().selection.select({back});
     run("focus-here");
     EXPECT_EQ(marks()[0].focusOn, front);
     EXPECT_EQ(marks()[2].focusOn, back);
@@ -103,22 +104,22 @@ TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
 
     // Played, frames come; nothing of the scene changes by it.
     const auto made = scene::toJson(scene());
-    session().setFrame(0);
+    session().playhead.setFrame(0);
     timeline().setPlaying(true);
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session().frame() > 5; }, 20000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session().playhead.frame() > 5; }, 20000));
     timeline().setPlaying(false);
     EXPECT_EQ(scene::toJson(scene()), made);
 
     // Step by step back to the begin, and again to the end.
     std::size_t undone = 0;
-    while (session().history().step() > steps) {
-        session().undo();
+    while (session().document.history().step() > steps) {
+        session().document.undo();
         ++undone;
     }
     EXPECT_EQ(undone, 9u); // two marks, a look, a time, a place, a bend, a pace, two focuses
     EXPECT_EQ(scene::toJson(scene()), before);
-    while (session().history().canRedo())
-        session().redo();
+    while (session().document.history().canRedo())
+        session().document.redo();
     EXPECT_EQ(scene::toJson(scene()), made);
 }
 
@@ -127,7 +128,7 @@ TEST_F(Choreography, EveryWalkDoesItsOwn) {
                             Qt::KeyboardModifiers keys = Qt::NoModifier) {
         walk(how, by, keys);
         const scene::Pose pose = marks()[0].pose;
-        session().undo();
+        session().document.undo();
         return pose;
     };
     const scene::Pose from = marks()[0].pose;
@@ -154,7 +155,7 @@ TEST_F(Choreography, EveryWalkDoesItsOwn) {
     camera().setWalk(interaction::WalkMode::Roll);
     drag(&camera(), middle() + QPointF(80, 0), middle() + QPointF(0, 80));
     EXPECT_NEAR(marks()[0].pose.roll, from.roll - 90, 2);
-    session().undo();
+    session().document.undo();
     // Shift and Ctrl lend Slide and Orbit to Look.
     EXPECT_EQ(walked(interaction::WalkMode::Look, {60, 0}, Qt::ShiftModifier).pan, from.pan);
     EXPECT_NE(walked(interaction::WalkMode::Look, {60, 0}, Qt::ControlModifier).position, from.position);
@@ -164,22 +165,23 @@ TEST_F(Choreography, AWalkIsHeldToOneAxisByL) {
     camera().setTool(CameraView::Tool::Walk);
     camera().setWalk(interaction::WalkMode::Slide);
     drag(&camera(), middle(), middle() + QPointF(70, 30), Qt::NoModifier, false);
-    EXPECT_NE(session().pose().position.y, 0);
-    const double y = marks().size() ? session().history().scene()->camera.marks[0].pose.position.y : 0;
+    EXPECT_NE(session().camera.pose().position.y, 0);
+    const double y =
+        marks().size() ? session().document.history().scene()->camera.marks[0].pose.position.y : 0;
     QTest::keyPress(&camera(), Qt::Key_L);
-    EXPECT_EQ(session().pose().position.y, y);
-    EXPECT_NE(session().pose().position.x, 0);
+    EXPECT_EQ(session().camera.pose().position.y, y);
+    EXPECT_NE(session().camera.pose().position.x, 0);
     QTest::keyRelease(&camera(), Qt::Key_L);
-    EXPECT_NE(session().pose().position.y, y);
+    EXPECT_NE(session().camera.pose().position.y, y);
     QTest::keyClick(&camera(), Qt::Key_Escape);
-    EXPECT_EQ(session().pose().position, marks()[0].pose.position);
-    EXPECT_FALSE(session().previewing());
+    EXPECT_EQ(session().camera.pose().position, marks()[0].pose.position);
+    EXPECT_FALSE(session().document.previewing());
 }
 
 TEST_F(Choreography, AnOrbitKeepsWhatIsAimedAtInPlace) {
-    session().select({front});
+    session().selection.select({front});
     run("aim-layer");
-    session().select({});
+    session().selection.select({});
     const auto place = [&] {
         return *optics::project(session().now().view, optics::pivotOf(session().now().find(front)));
     };
@@ -193,22 +195,22 @@ TEST_F(Choreography, AnOrbitKeepsWhatIsAimedAtInPlace) {
 TEST_F(Choreography, BodyLookAndSightLinesAreDraggedInPlan) {
     twoMarks();
     const scene::Pose from = marks()[0].pose;
-    session().setFrame(48); // between marks, so that the body is not under a mark's T
+    session().playhead.setFrame(48); // between marks, so that the body is not under a mark's T
     const QPointF body = *plan().placeOf(Kind::Body);
     drag(&plan(), body, body + QPointF(30, 0));
-    ASSERT_TRUE(session().offMove());
-    EXPECT_GT(session().pose().position.x, session().move().at(2).position.x + 0.2);
-    EXPECT_NEAR(session().pose().position.y, session().move().at(2).position.y, 1e-9);
-    session().backToMove();
+    ASSERT_TRUE(session().camera.offMove());
+    EXPECT_GT(session().camera.pose().position.x, session().move().at(2).position.x + 0.2);
+    EXPECT_NEAR(session().camera.pose().position.y, session().move().at(2).position.y, 1e-9);
+    session().camera.backToMove();
 
-    session().setFrame(0);
-    ASSERT_TRUE(session().apply({{"edit", "mark"}, {"mark", 1}, {"tilt", 7}}));
+    session().playhead.setFrame(0);
+    ASSERT_TRUE(session().document.apply({{"edit", "mark"}, {"mark", 1}, {"tilt", 7}}));
     const QPointF look = *plan().placeOf(Kind::Ahead);
     drag(&plan(), look, look + QPointF(14, 0));
     EXPECT_GT(marks()[0].pose.pan, from.pan + 5);
     EXPECT_NEAR(marks()[0].pose.tilt, 7, 1e-9); // the Plan turns it about the upright only
-    session().undo();
-    session().undo();
+    session().document.undo();
+    session().document.undo();
     const QPointF sight = *plan().placeOf(Kind::SideRay);
     drag(&plan(), sight, sight + QPointF(20, 0));
     EXPECT_LT(marks()[0].pose.focal, from.focal - 2); // wider
@@ -222,7 +224,7 @@ TEST_F(Choreography, AMarkIsSetOnThePathAndAHandleLetGo) {
     QTest::mouseDClick(&plan(), Qt::LeftButton, Qt::NoModifier, plan().placeOf(on).toPoint());
     ASSERT_EQ(marks().size(), 3u);
     EXPECT_NEAR((marks()[1].pose.position - on).length(), 0, 0.2);
-    ASSERT_EQ(session().markHere(), 1);
+    ASSERT_EQ(session().camera.markHere(), 1);
     const QPointF handle = *plan().placeOf(Kind::Arriving, 1);
     drag(&plan(), handle, handle + QPointF(15, 3), Qt::ControlModifier);
     EXPECT_TRUE(marks()[1].arriving);
@@ -258,10 +260,10 @@ TEST_F(Choreography, ThePaceIsDrawnByHand) {
     EXPECT_LT(session().move().speed(2), even * 0.4);
     EXPECT_GT(session().move().speed(3.5), even); // the way is as long as it was
     EXPECT_NEAR((session().move().at(4).position - marks()[1].pose.position).length(), 0, 1e-9);
-    session().undo();
+    session().document.undo();
     EXPECT_TRUE(marks()[0].pace.drawn.empty());
     // Over the whole move, by the button beside it.
-    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 5}, {"position", {3, 1.5, -4}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", 5}, {"position", {3, 1.5, -4}}}));
     run("whole-pace");
     ASSERT_TRUE(scene().camera.pace);
     drag(&paper, paper.placeOf(1.0, 0.4), paper.placeOf(1.6, 0.1));
@@ -270,7 +272,7 @@ TEST_F(Choreography, ThePaceIsDrawnByHand) {
 
 TEST_F(Choreography, ARefusedDragSaysWhy) {
     twoMarks();
-    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 5}, {"position", {3, 1.5, -4}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", 5}, {"position", {3, 1.5, -4}}}));
     run("whole-pace");
     QSignalSpy problems(&session(), &Session::problem);
     const double y = timeline().rowRect(0).center().y();
@@ -282,32 +284,32 @@ TEST_F(Choreography, ARefusedDragSaysWhy) {
 
 TEST_F(Choreography, UnderOnePaceThePlayheadStaysWithTheMarkThatIsWalked) {
     twoMarks();
-    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 5}, {"position", {3, 1.5, -4}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", 5}, {"position", {3, 1.5, -4}}}));
     run("whole-pace");
-    session().setFrame(frameAt(marks()[1].time, scene().output.rate));
-    ASSERT_EQ(session().markHere(), 1);
+    session().playhead.setFrame(frameAt(marks()[1].time, scene().output.rate));
+    ASSERT_EQ(session().camera.markHere(), 1);
     const Rational before = marks()[1].time;
     const scene::Pose from = marks()[1].pose;
     walk(interaction::WalkMode::Slide, {-160, 0});
-    EXPECT_FALSE(session().offMove());
+    EXPECT_FALSE(session().camera.offMove());
     EXPECT_GT(marks()[1].pose.position.x, from.position.x + 0.5);
     EXPECT_NE(marks()[1].time, before); // the way is another, so it is passed at another time
-    EXPECT_EQ(session().markHere(), 1);
+    EXPECT_EQ(session().camera.markHere(), 1);
     // A mark set between others is where the playhead is then.
-    session().setFrame(10);
+    session().playhead.setFrame(10);
     walk(interaction::WalkMode::Slide, {120, 40});
-    ASSERT_TRUE(session().offMove());
+    ASSERT_TRUE(session().camera.offMove());
     QTest::keyClick(&camera(), Qt::Key_K);
     ASSERT_EQ(marks().size(), 4u);
-    EXPECT_EQ(session().markHere(), 1);
+    EXPECT_EQ(session().camera.markHere(), 1);
 }
 
 TEST_F(Choreography, ThePaceThatIsChosenIsThatWhichRuns) {
-    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 2}, {"position", {1, 1.5, 0}}}));
-    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 4}, {"position", {2, 1.5, -1}}}));
-    ASSERT_TRUE(session().apply({{"edit", "pace"}, {"mark", 2}, {"pace", "soft start"}}));
-    session().select({});
-    session().setFrame(60);
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", 2}, {"position", {1, 1.5, 0}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", 4}, {"position", {2, 1.5, -1}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "pace"}, {"mark", 2}, {"pace", "soft start"}}));
+    session().selection.select({});
+    session().playhead.setFrame(60);
     const auto boxes = window.findChildren<PaceChoice*>(); // beside the paper, and in the details
     ASSERT_EQ(boxes.size(), 2);
     const auto choose = [](PaceChoice* box, const char* name) {
@@ -318,7 +320,7 @@ TEST_F(Choreography, ThePaceThatIsChosenIsThatWhichRuns) {
         EXPECT_EQ(box->currentText(), QStringLiteral("soft start"));
         choose(box, "soft stop");
         EXPECT_EQ(paceName(scene().camera.marks[1].pace), QStringLiteral("soft stop"));
-        session().undo();
+        session().document.undo();
     }
     run("whole-pace"); // that of the playhead's move
     ASSERT_TRUE(scene().camera.pace);
@@ -328,17 +330,17 @@ TEST_F(Choreography, ThePaceThatIsChosenIsThatWhichRuns) {
         choose(box, "even");
         EXPECT_EQ(paceName(*scene().camera.pace), QStringLiteral("even"));
         EXPECT_EQ(scene().camera.marks[1].pace, each);
-        session().undo();
+        session().document.undo();
     }
     run("whole-pace");
     EXPECT_FALSE(scene().camera.pace);
 }
 
 TEST_F(Choreography, OnAMarkSettingOneSaysThatItIsThere) {
-    session().setFrame(0);
-    const auto before = session().history().step();
+    session().playhead.setFrame(0);
+    const auto before = session().document.history().step();
     run("set-mark");
-    EXPECT_EQ(session().history().step(), before);
+    EXPECT_EQ(session().document.history().step(), before);
     bool said = false;
     for (const QLabel* label : window.statusBar()->findChildren<QLabel*>())
         said = said || label->text().contains(QStringLiteral("Mark 1 is here already"));
@@ -351,7 +353,7 @@ TEST_F(Choreography, FocusIsPulledByAClickOnEach) {
     ASSERT_TRUE(camera().pulling());
     QTest::mouseClick(&camera(), Qt::LeftButton, Qt::NoModifier, inCamera(96, 54).toPoint());
     EXPECT_EQ(marks()[0].focusOn, front);
-    EXPECT_EQ(session().markHere(), 1); // on to the next
+    EXPECT_EQ(session().camera.markHere(), 1); // on to the next
     QTest::mouseClick(&camera(), Qt::LeftButton, Qt::NoModifier, inCamera(20, 20).toPoint());
     EXPECT_EQ(marks()[1].focusOn, back);
     EXPECT_FALSE(camera().pulling());

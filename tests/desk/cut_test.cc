@@ -53,7 +53,7 @@ protected:
         return cutout ? *cutout : none;
     }
     double alphaAt(const V2d& place) {
-        const auto pixels = motion::pixelsAt(scene(), scene().layers[0], session().time());
+        const auto pixels = motion::pixelsAt(scene(), scene().layers[0], session().playhead.time());
         CutPictureRequest request{pixels, session().sharedSources(), 2, 1,
                                   QRectF(place.x - 1, place.y - 1, 2, 2)};
         const auto picture = cutPicture(request, {});
@@ -93,8 +93,8 @@ TEST_F(Cutting, ALoopFindsTheThingAndStrokesCorrectIt) {
     ASSERT_EQ(subject.hints.size(), 1u);
     EXPECT_TRUE(subject.hints[0].erase);
     EXPECT_LT(alphaAt({165, 130}), 0.1);
-    session().undo();
-    session().undo();
+    session().document.undo();
+    session().document.undo();
     EXPECT_FALSE(scene().layers[0]->cutout);
 }
 
@@ -115,10 +115,10 @@ TEST_F(Cutting, OutlinesAreClickedBentAndMoved) {
     EXPECT_NEAR(points()[2].in.x, -points()[2].out.x, 1e-6);
     EXPECT_GT(alphaAt({200, 130}), 0.98);
     EXPECT_LT(alphaAt({350, 130}), 0.02);
-    const std::size_t step = session().history().step();
+    const std::size_t step = session().document.history().step();
     stroke({{300, 60}, {330, 70}, {360, 80}});
     EXPECT_NEAR(points()[1].place.x, 360, 2);
-    EXPECT_EQ(session().history().step(), step + 1); // one drag, one step
+    EXPECT_EQ(session().document.history().step(), step + 1); // one drag, one step
     // a double click on a straight side adds a corner there, and begins nothing new
     const QPoint side = cut().toView({100, 130}).toPoint();
     QTest::mouseClick(&cut(), Qt::LeftButton, Qt::NoModifier, side);
@@ -169,7 +169,7 @@ TEST_F(Cutting, ShapesKeysAndTheirNumbers) {
         if (box->isVisible() && box->text() == QStringLiteral("Moves in time")) moves = box;
     ASSERT_TRUE(moves);
     moves->click();
-    session().setFrame(24);
+    session().playhead.setFrame(24);
     cut().setTool(CutView::Tool::Rectangle);
     stroke({{150, 100}, {170, 110}, {190, 120}});
     const auto keys = std::get<scene::Rectangle>(made().mattes[0].shape).area.keys;
@@ -200,7 +200,7 @@ TEST_F(Cutting, ColoursArePickedForMattesAndKeys) {
     ASSERT_TRUE(settled());
     EXPECT_GT(alphaAt({200, 130}), 0.98);
     EXPECT_LT(alphaAt({50, 50}), 0.02);
-    session().undo();
+    session().document.undo();
     QComboBox* by = nullptr;
     for (QComboBox* box : window.findChildren<QComboBox*>())
         if (box->isVisible() && box->accessibleName() == QStringLiteral("By")) by = box;
@@ -285,10 +285,10 @@ TEST_F(Cutting, APhotographBecomesThreeLayersInAFewActions) {
     // a move: two marks
     window.setCutting(false);
     QTest::keyClick(&window, Qt::Key_K);
-    session().setFrame(96);
+    session().playhead.setFrame(96);
     window.camera().setTool(CameraView::Tool::Walk);
     drag(&window.camera(), inCamera(300, 200), inCamera(260, 200), Qt::ShiftModifier);
-    session().setMarkOffMove();
+    session().camera.setMarkOffMove();
     actions += 4;
     EXPECT_EQ(scene().camera.marks.size(), 2u);
     EXPECT_LT(actions, 30);
@@ -301,8 +301,8 @@ TEST_F(Cutting, APhotographBecomesThreeLayersInAFewActions) {
         return std::abs(centre(scene().layers[n], Rational(4)) - centre(scene().layers[n], Rational(0)));
     };
     EXPECT_GT(travel(2), 2 * travel(0));
-    while (session().history().canUndo())
-        session().undo();
+    while (session().document.history().canUndo())
+        session().document.undo();
     EXPECT_TRUE(scene().layers.empty());
 }
 

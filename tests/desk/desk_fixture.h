@@ -22,7 +22,7 @@ protected:
         window.activateWindow(); // or its shortcuts do nothing
         EXPECT_TRUE(QTest::qWaitForWindowActive(&window));
     }
-    ~Desk() override { window.session().close(); }
+    ~Desk() override { window.session().document.close(); }
 
     Session& session() { return window.session(); }
     const scene::Scene& scene() { return *window.session().scene(); }

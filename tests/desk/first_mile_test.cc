@@ -87,7 +87,7 @@ TEST_F(FirstMile, KeysGoToTheViewThatIsLeftWhenAnotherIsHidden) {
     ASSERT_FALSE(window.cutting());
     EXPECT_TRUE(focusComesTo(window.camera()));
     key(Qt::Key_End);
-    EXPECT_EQ(session().frame(), scene().output.frames - 1);
+    EXPECT_EQ(session().playhead.frame(), scene().output.frames - 1);
     key(Qt::Key_W);
     EXPECT_EQ(window.camera().tool(), CameraView::Tool::Walk);
 }
@@ -101,19 +101,19 @@ TEST_F(FirstMile, FieldsForFiguresLeaveLettersToCommandsAndGiveTheKeysBack) {
     window.camera().setFocus();
     focal->setFocus();
     key(Qt::Key_End);
-    EXPECT_EQ(session().frame(), scene().output.frames - 1);
+    EXPECT_EQ(session().playhead.frame(), scene().output.frames - 1);
     key(Qt::Key_P);
     EXPECT_EQ(window.camera().tool(), CameraView::Tool::Push);
     focal->setFocus();
     focal->selectAll();
     QTest::keyClicks(focal, "50");
     key(Qt::Key_Return);
-    EXPECT_EQ(session().pose().focal, 50);
+    EXPECT_EQ(session().camera.pose().focal, 50);
     EXPECT_TRUE(focusComesTo(window.camera()));
     focal->setFocus();
     QTest::keyClicks(focal, "7");
     key(Qt::Key_Escape);
-    EXPECT_EQ(session().pose().focal, 50);
+    EXPECT_EQ(session().camera.pose().focal, 50);
     EXPECT_TRUE(focusComesTo(window.camera()));
 }
 
@@ -138,8 +138,8 @@ TEST_F(FirstMile, TheTextDialogBeginsInItsTextAndTakesNoEmptyOne) {
 TEST_F(FirstMile, ASecondWindowIsToldAndNeitherLosesWork) {
     bringPicture();
     const auto file = dir / "s.ostage";
-    ASSERT_TRUE(session().save(file));
-    ASSERT_TRUE(session().apply({{"edit", "rename"}, {"layer", 1}, {"name", "Mine"}}));
+    ASSERT_TRUE(session().document.save(file));
+    ASSERT_TRUE(session().document.apply({{"edit", "rename"}, {"layer", 1}, {"name", "Mine"}}));
     {
         MainWindow second(dir / "journals");
         second.show();
@@ -149,11 +149,11 @@ TEST_F(FirstMile, ASecondWindowIsToldAndNeitherLosesWork) {
         Answer copy([](QDialog* dialog) { press(dialog, QStringLiteral("Open a copy")); });
         EXPECT_TRUE(second.openFile(file));
         EXPECT_TRUE(copy.given);
-        EXPECT_TRUE(second.session().document().empty());
-        const auto saved = second.session().save(file);
+        EXPECT_TRUE(second.session().document.path().empty());
+        const auto saved = second.session().document.save(file);
         ASSERT_FALSE(saved);
         EXPECT_NE(saved.error().sentence.find("open in another window"), std::string::npos);
-        second.session().close();
+        second.session().document.close();
     }
     // Were the first to be killed now, its edit would be there.
     std::filesystem::copy_file(edit::journalOf(file), dir / "as-left.journal");
@@ -164,38 +164,38 @@ TEST_F(FirstMile, ASecondWindowIsToldAndNeitherLosesWork) {
 
 TEST_F(FirstMile, DialogsShowWhatTheyWillDoUntilCancelled) {
     bringPicture();
-    session().select({1});
+    session().selection.select({1});
     const auto before = session().scene();
     Answer answer([&](QDialog* dialog) {
         const auto boxes = dialog->findChildren<QSpinBox*>();
         ASSERT_FALSE(boxes.isEmpty());
         boxes.first()->setValue(boxes.first()->value() + 3);
-        EXPECT_TRUE(QTest::qWaitFor([&] { return session().previewing(); }, 3000));
+        EXPECT_TRUE(QTest::qWaitFor([&] { return session().document.previewing(); }, 3000));
         EXPECT_NE(session().scene(), before);
         EXPECT_TRUE(session().scene()->layers[0]->group());
         dialog->reject();
     });
     trigger("scatter");
     EXPECT_TRUE(answer.given);
-    EXPECT_FALSE(session().previewing());
+    EXPECT_FALSE(session().document.previewing());
     EXPECT_EQ(session().scene(), before);
 }
 
 TEST_F(FirstMile, LayersAreCopiedCutAndPasted) {
     bringPicture();
-    session().select({1});
+    session().selection.select({1});
     trigger("copy");
     trigger("paste");
     ASSERT_EQ(scene().layers.size(), 2u);
     EXPECT_EQ(scene().layers[1]->name, "p 2");
-    EXPECT_EQ(session().selection(), std::vector<std::int64_t>{2});
+    EXPECT_EQ(session().selection.layers(), std::vector<std::int64_t>{2});
     trigger("cut");
     EXPECT_EQ(scene().layers.size(), 1u);
-    session().newScene();
+    session().document.newScene();
     trigger("paste");
     ASSERT_EQ(scene().layers.size(), 1u);
     EXPECT_EQ(scene().layers[0]->pixels, V2i(320, 180));
-    session().undo();
+    session().document.undo();
     EXPECT_TRUE(scene().layers.empty());
 }
 
@@ -206,8 +206,8 @@ TEST_F(FirstMile, AnEmptyDeskOffersBeginningsAndTheDemoIsACopy) {
     demo->click();
     ASSERT_TRUE(QTest::qWaitFor([&] { return scene().layers.size() > 8; }, 20000));
     EXPECT_FALSE(demo->isVisible());
-    EXPECT_TRUE(session().document().empty());
-    EXPECT_FALSE(session().modified());
+    EXPECT_TRUE(session().document.path().empty());
+    EXPECT_FALSE(session().document.modified());
     for (const scene::LayerPtr& layer : scene().layers)
         if (const scene::Media* media = scene::mediaOf(*layer)) {
             EXPECT_TRUE(std::filesystem::exists(media->path)) << media->path;
@@ -250,7 +250,7 @@ TEST_F(FirstMile, EveryPanelSaysWhatItIsAndEveryToolIsInAMenu) {
 }
 
 TEST_F(FirstMile, TheHintIsWholeOnUprightFramesAndZoomedIn) {
-    session().apply({{"edit", "settings"}, {"frame", {1080, 1920}}});
+    session().document.apply({{"edit", "settings"}, {"frame", {1080, 1920}}});
     window.camera().setTool(CameraView::Tool::Walk);
     const auto whole = [&] {
         const QRectF hint = window.camera().hintRect();
@@ -258,7 +258,7 @@ TEST_F(FirstMile, TheHintIsWholeOnUprightFramesAndZoomedIn) {
     };
     EXPECT_TRUE(whole());
     bringPicture();
-    session().select({1});
+    session().selection.select({1});
     window.camera().setTool(CameraView::Tool::Walk);
     window.camera().fitSelection();
     for (int i = 0; i < 6; ++i) {
@@ -271,7 +271,7 @@ TEST_F(FirstMile, TheHintIsWholeOnUprightFramesAndZoomedIn) {
 
 TEST_F(FirstMile, TheSplitGuideLiesBelowThePicture) {
     bringPicture();
-    session().select({1});
+    session().selection.select({1});
     trigger("split");
     auto* bar = window.findChild<QWidget*>(QStringLiteral("guide"));
     ASSERT_TRUE(bar);
@@ -331,7 +331,7 @@ TEST_F(FirstMile, ReplacedMediaAreInTheEdit) {
         edit::withContents({{"edit", "replace"}, {"layer", 1}, {"file", (dir / "q.png").string()}});
     ASSERT_TRUE(edit) << edit.error().sentence;
     std::filesystem::remove(dir / "q.png");
-    ASSERT_TRUE(session().apply(*edit));
+    ASSERT_TRUE(session().document.apply(*edit));
     EXPECT_EQ(scene().layers[0]->pixels, V2i(100, 100));
 }
 
@@ -351,13 +351,13 @@ TEST_F(FirstMile, WorkWithoutAFileIsRecoveredByACommandToo) {
     trigger("recover");
     ASSERT_EQ(scene().layers.size(), 1u);
     EXPECT_EQ(scene().layers[0]->name, "Left behind");
-    EXPECT_TRUE(session().modified());
+    EXPECT_TRUE(session().document.modified());
     EXPECT_TRUE(window.leftBehind().empty());
 }
 
 TEST_F(FirstMile, AnotherLensKeepsTheSelectedLayer) {
     bringPicture();
-    session().select({1});
+    session().selection.select({1});
     const auto corners = [this] {
         return *motion::measureAt(session().now(), session().now().find(1)).corners;
     };
@@ -380,30 +380,30 @@ TEST_F(FirstMile, AnotherLensKeepsTheSelectedLayer) {
 /// What a dialog or a still hand shows is drawn again at its full size once it stays.
 TEST_F(FirstMile, APreviewThatStaysIsShownOnceMore) {
     bringPicture();
-    ASSERT_TRUE(session().preview({{"edit", "look"}, {"layers", {1}}, {"opacity", 0.5}}));
+    ASSERT_TRUE(session().document.preview({{"edit", "look"}, {"layers", {1}}, {"opacity", 0.5}}));
     QSignalSpy shown(&window.camera(), &CameraView::pictureShown);
     ASSERT_TRUE(shown.wait(5000));
     QApplication::processEvents();
     shown.clear();
     EXPECT_TRUE(shown.wait(3000));
-    session().dropPreview();
+    session().document.dropPreview();
 }
 
 TEST_F(FirstMile, RecoveryThatIsOffIsToldOf) {
     bringPicture();
-    EXPECT_TRUE(session().recoveryOff().empty());
+    EXPECT_TRUE(session().document.recoveryOff().empty());
     // The journals' folder becomes a file: nothing can be written there.
     std::filesystem::remove_all(dir / "journals");
     test::writeAll(dir / "journals", "");
-    session().newScene();
-    EXPECT_FALSE(session().recoveryOff().empty());
+    session().document.newScene();
+    EXPECT_FALSE(session().document.recoveryOff().empty());
     bool shown = false;
     for (QLabel* label : window.findChildren<QLabel*>())
         shown = shown || (label->isVisible() && label->text().contains(QStringLiteral("Recovery is off")));
     EXPECT_TRUE(shown);
     std::filesystem::remove(dir / "journals");
-    session().newScene();
-    EXPECT_TRUE(session().recoveryOff().empty());
+    session().document.newScene();
+    EXPECT_TRUE(session().document.recoveryOff().empty());
 }
 
 }

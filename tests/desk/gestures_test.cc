@@ -19,12 +19,12 @@ namespace {
 
 TEST_F(Staged, ClickSelectsWhatIsSeenThere) {
     QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::NoModifier, inCamera(96, 54).toPoint());
-    EXPECT_EQ(session().selection(), std::vector{front});
+    EXPECT_EQ(session().selection.layers(), std::vector{front});
     QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::NoModifier,
                       inCamera(20, 20).toPoint()); // through its transparent part
-    EXPECT_EQ(session().selection(), std::vector{back});
+    EXPECT_EQ(session().selection.layers(), std::vector{back});
     QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::ControlModifier, inCamera(96, 54).toPoint());
-    EXPECT_EQ(session().selection(), (std::vector{back, front}));
+    EXPECT_EQ(session().selection.layers(), (std::vector{back, front}));
 }
 
 TEST_F(Staged, SlidingKeepsThePointUnderTheHand) {
@@ -36,8 +36,9 @@ TEST_F(Staged, SlidingKeepsThePointUnderTheHand) {
     EXPECT_NEAR(by.x, 20 * perPixel, perPixel * 0.5);
     EXPECT_NEAR(by.y, 10 * perPixel, perPixel * 0.5);
     EXPECT_NEAR(by.z, 0, 1e-12);
-    EXPECT_EQ(session().history().undoName(), "Slide front"); // one step, whatever the number of events
-    session().undo();
+    EXPECT_EQ(session().document.history().undoName(),
+              "Slide front"); // one step, whatever the number of events
+    session().document.undo();
     EXPECT_EQ(scene().layers[1]->placement.position, before);
 }
 
@@ -53,14 +54,14 @@ TEST_F(Staged, EscapeDropsADrag) {
     EXPECT_NE(scene::toJson(scene()), before);
     QTest::keyClick(&window.camera(), Qt::Key_Escape);
     EXPECT_EQ(scene::toJson(scene()), before);
-    EXPECT_EQ(session().history().undoName(), "Push back");
+    EXPECT_EQ(session().document.history().undoName(), "Push back");
 }
 
 TEST_F(Staged, BarsAndRungsPushWithOrWithoutFraming) {
     Rungs& plan = window.ladder().rungs();
     const QPointF bar = window.plan().barMiddle(front) + QPointF(14, 0);
     drag(&window.plan(), bar, {bar.x(), window.plan().placeOfDepth(6).y()});
-    EXPECT_EQ(session().selection(), std::vector{front});
+    EXPECT_EQ(session().selection.layers(), std::vector{front});
     EXPECT_NEAR(depth(front), 6, 0.3);
     EXPECT_NEAR(scene().layers[1]->placement.scale.x, depth(front) / 10, 1e-9);
     // and at constant size with the switch off
@@ -74,13 +75,13 @@ TEST_F(Staged, BarsAndRungsPushWithOrWithoutFraming) {
 }
 
 TEST_F(Staged, SeveralLayersKeepTheirDistance) {
-    session().select({back, front});
+    session().selection.select({back, front});
     Rungs& plan = window.ladder().rungs();
     const QRectF rung = plan.rungRect(front);
     drag(&plan, rung.center(), rung.center() + QPointF(0, 25));
     EXPECT_LT(depth(front), 9.9);
     EXPECT_NEAR(depth(back) - depth(front), 14, 1e-9);
-    EXPECT_EQ(session().history().undoName(), "Push 2 layers");
+    EXPECT_EQ(session().document.history().undoName(), "Push 2 layers");
 }
 
 TEST_F(Staged, PushToolAndArrowKeys) {
@@ -97,7 +98,7 @@ TEST_F(Staged, PushToolAndArrowKeys) {
 }
 
 TEST_F(Staged, DetailsTakeArithmeticAndUnits) {
-    session().select({front});
+    session().selection.select({front});
     type("Depth", "12.5m - 50cm");
     EXPECT_NEAR(depth(front), 12, 1e-9);
     type("Across", "-30cm");
@@ -127,57 +128,57 @@ TEST_F(Staged, WalkingOnAMarkChangesTheMark) {
     ASSERT_EQ(scene().camera.marks.size(), 1u);
     const double pan = scene().camera.marks[0].pose.pan;
     EXPECT_NEAR(pan, degrees(std::atan(20 / (35 / 36.0 * 192))), 0.6);
-    EXPECT_FALSE(session().offMove());
+    EXPECT_FALSE(session().camera.offMove());
     drag(&window.camera(), inCamera(96, 54), inCamera(96, 64), Qt::ShiftModifier);
     EXPECT_GT(scene().camera.marks[0].pose.position.y, 0.1); // the picture goes down as the camera goes up
     const double z = scene().camera.marks[0].pose.position.z;
     QTest::keyClick(&window.camera(), Qt::Key_Up);
     // A row of presses is one step, which ends by itself.
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session().history().undoName() == "Set mark"; }));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return session().document.history().undoName() == "Set mark"; }));
     EXPECT_LT(scene().camera.marks[0].pose.position.z, z);
 }
 
 TEST_F(Staged, WalkingBetweenMarksKeysNothingAndLosesNothing) {
-    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {1, 0, 0}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {1, 0, 0}}}));
     const auto before = scene::toJson(scene());
-    session().setFrame(48);
+    session().playhead.setFrame(48);
     QTest::keyClick(&window, Qt::Key_W);
     drag(&window.camera(), inCamera(96, 54), inCamera(96, 60));
-    ASSERT_TRUE(session().offMove());
+    ASSERT_TRUE(session().camera.offMove());
     EXPECT_EQ(scene::toJson(scene()), before);
-    const double tilt = session().pose().tilt;
+    const double tilt = session().camera.pose().tilt;
     EXPECT_NE(tilt, 0);
     auto* set = window.findChild<QPushButton*>(QStringLiteral("bannerSet"));
     auto* backButton = window.findChild<QPushButton*>(QStringLiteral("bannerBack"));
     EXPECT_TRUE(set->isVisible());
     // elsewhere in time the move is seen, and the pose waits
-    session().setFrame(60);
-    EXPECT_EQ(session().pose().tilt, 0);
+    session().playhead.setFrame(60);
+    EXPECT_EQ(session().camera.pose().tilt, 0);
     EXPECT_TRUE(set->isVisible());
     QTest::mouseClick(set, Qt::LeftButton); // "Show it"
-    EXPECT_EQ(session().frame(), 48);
-    EXPECT_EQ(session().pose().tilt, tilt);
+    EXPECT_EQ(session().playhead.frame(), 48);
+    EXPECT_EQ(session().camera.pose().tilt, tilt);
     QTest::mouseClick(backButton, Qt::LeftButton);
-    EXPECT_EQ(session().pose().tilt, 0);
+    EXPECT_EQ(session().camera.pose().tilt, 0);
     EXPECT_FALSE(set->isVisible());
     EXPECT_EQ(scene::toJson(scene()), before);
 }
 
 TEST_F(Staged, MarksAreDraggedInTimeAndInThePlan) {
-    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {1, 0, 0}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {1, 0, 0}}}));
     Timeline& timeline = window.timeline();
     const double y = timeline.rowRect(0).center().y();
     drag(&timeline, {timeline.xOfFrame(120), y}, {timeline.xOfFrame(60), y});
     EXPECT_EQ(scene().camera.marks[1].time, Rational(60, 24));
-    EXPECT_EQ(session().frame(), 60);
+    EXPECT_EQ(session().playhead.frame(), 60);
     // scrub
     drag(&timeline, {timeline.xOfFrame(60), 10}, {timeline.xOfFrame(100), 10});
-    EXPECT_EQ(session().frame(), 100);
+    EXPECT_EQ(session().playhead.frame(), 100);
     // in the strip
     auto* strip = window.findChild<MarksStrip*>();
     QTest::mouseClick(strip, Qt::LeftButton, Qt::NoModifier, strip->cardRect(1).center().toPoint());
-    EXPECT_EQ(session().frame(), 60);
-    EXPECT_EQ(session().markHere(), 1);
+    EXPECT_EQ(session().playhead.frame(), 60);
+    EXPECT_EQ(session().camera.markHere(), 1);
     QTest::keyClick(&window, Qt::Key_Delete, Qt::ShiftModifier);
     EXPECT_EQ(scene().camera.marks.size(), 1u);
 }
@@ -189,7 +190,7 @@ TEST_F(Staged, LayersAreHiddenRenamedAndRemoved) {
     EXPECT_FALSE(scene().layers[1]->visible); // the first row is the topmost layer
     QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier,
                       QPoint(80, static_cast<int>(timeline.rowOf(back).center().y())));
-    EXPECT_EQ(session().selection(), std::vector{back});
+    EXPECT_EQ(session().selection.layers(), std::vector{back});
     QTest::keyClick(&window, Qt::Key_Delete);
     EXPECT_EQ(scene().layers.size(), 1u);
     QTest::keyClick(&window, Qt::Key_Z, Qt::ControlModifier);
@@ -207,10 +208,10 @@ TEST_F(Staged, BrokenFilesLeaveTheSceneAlone) {
 }
 
 TEST_F(Staged, EveryStepIsInTheJournalBeforeItIsSaved) {
-    ASSERT_TRUE(session().save(dir / "s.ostage"));
+    ASSERT_TRUE(session().document.save(dir / "s.ostage"));
     drag(&window.ladder().rungs(), window.ladder().rungs().rungRect(front).center(),
          window.ladder().rungs().rungRect(front).center() + QPointF(0, 20));
-    ASSERT_TRUE(session().modified());
+    ASSERT_TRUE(session().document.modified());
     // as another process would find it after a crash: the file is there, copied so that its owner does not
     // count
     std::filesystem::copy_file(edit::journalOf(dir / "s.ostage"), dir / "copy");
@@ -218,13 +219,13 @@ TEST_F(Staged, EveryStepIsInTheJournalBeforeItIsSaved) {
     ASSERT_TRUE(recovered);
     EXPECT_EQ(scene::toJson(*recovered->history.scene()), scene::toJson(scene()));
     // what is recovered is not saved yet, and is journalled anew at once
-    session().adopt(*recovered);
-    EXPECT_TRUE(session().modified());
+    session().document.adopt(*recovered);
+    EXPECT_TRUE(session().document.modified());
     std::filesystem::copy_file(edit::journalOf(dir / "s.ostage"), dir / "copy2");
     EXPECT_TRUE(edit::recover(dir / "copy2"));
-    ASSERT_TRUE(session().save(dir / "s.ostage"));
-    EXPECT_FALSE(session().modified());
-    session().close();
+    ASSERT_TRUE(session().document.save(dir / "s.ostage"));
+    EXPECT_FALSE(session().document.modified());
+    session().document.close();
     EXPECT_FALSE(std::filesystem::exists(edit::journalOf(dir / "s.ostage")));
 }
 

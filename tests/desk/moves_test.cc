@@ -23,8 +23,8 @@ protected:
 
 TEST_F(MovesDesk, AReadyMoveThenAimFocusAndPaceAndAllUndone) {
     const auto before = scene::toJson(scene());
-    const auto steps = session().history().step();
-    session().select({front});
+    const auto steps = session().document.history().step();
+    session().selection.select({front});
     run("ready-move", [](QDialog* dialog) {
         auto* move = dialog->findChild<QComboBox*>(QStringLiteral("readyMove"));
         ASSERT_TRUE(move);
@@ -38,13 +38,13 @@ TEST_F(MovesDesk, AReadyMoveThenAimFocusAndPaceAndAllUndone) {
     EXPECT_EQ(scene().camera.marks.back().time, Rational(3));
     EXPECT_NEAR(scene().camera.marks.back().pose.pan, -60, 1e-9);
 
-    session().setFrame(72);
-    ASSERT_EQ(session().markHere(), 2);
+    session().playhead.setFrame(72);
+    ASSERT_EQ(session().camera.markHere(), 2);
     runWith("hold-mark", "Stay for", "0.5");
     ASSERT_EQ(scene().camera.marks.size(), 4u);
     EXPECT_EQ(scene().camera.marks.back().time, Rational(7, 2));
 
-    session().select({back});
+    session().selection.select({back});
     run("aim-layer");
     for (const scene::Mark& mark : scene().camera.marks)
         EXPECT_EQ(mark.aim.layer, back);
@@ -59,7 +59,7 @@ TEST_F(MovesDesk, AReadyMoveThenAimFocusAndPaceAndAllUndone) {
     runWith("hand-held", "Amount", "50 %");
     EXPECT_EQ(scene().camera.tracks.size(), 6u);
 
-    EXPECT_EQ(session().history().step(), steps + 8);
+    EXPECT_EQ(session().document.history().step(), steps + 8);
     for (int i = 0; i < 8; ++i)
         run("undo");
     EXPECT_EQ(scene::toJson(scene()), before);

@@ -31,7 +31,7 @@ protected:
     void SetUp() override {
         test::writePicture(dir / "a.png", {192, 108}, [](int, int) { return Rgba8{200, 100, 50}; });
         ASSERT_TRUE(drop({"a.png"}));
-        session().select({});
+        session().selection.select({});
     }
     NumberField* field(const char* name) {
         for (NumberField* f : window.findChildren<NumberField*>())
@@ -55,19 +55,19 @@ protected:
 
 TEST_F(Panels, WheelDolliesAndARowOfTurnsIsOneStep) {
     window.camera().setTool(CameraView::Tool::Walk);
-    const auto steps = session().history().step();
+    const auto steps = session().document.history().step();
     for (int i = 0; i < 3; ++i) {
         QWheelEvent wheel(inCamera(96, 54), window.camera().mapToGlobal(inCamera(96, 54)), {}, {0, 120},
                           Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
         QApplication::sendEvent(&window.camera(), &wheel);
     }
     EXPECT_LT(scene().camera.marks[0].pose.position.z, -0.4); // thrice two percent of ten metres, ahead
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !session().previewing(); }, 20000));
-    EXPECT_EQ(session().history().step(), steps + 1);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !session().document.previewing(); }, 20000));
+    EXPECT_EQ(session().document.history().step(), steps + 1);
 }
 
 TEST_F(Panels, AWheelOverAChoiceScrollsThePanel) {
-    session().select({1});
+    session().selection.select({1});
     int choices = 0;
     for (QComboBox* box : window.findChildren<QComboBox*>()) {
         if (!box->isVisible() || box->count() < 2) continue;
@@ -87,11 +87,11 @@ TEST_F(Panels, AWheelOverAChoiceScrollsThePanel) {
 }
 
 TEST_F(Panels, AMarkIsDraggedInThePlan) {
-    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {2, 1, -3}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {2, 1, -3}}}));
     DraftView& plan = window.plan();
     const QPointF mark = plan.placeOf({2, 1, -3}) + QPointF(0, 4); // on its T
     drag(&plan, mark, {mark.x(), plan.placeOfDepth(5).y()});
-    EXPECT_EQ(session().markHere(), 1);
+    EXPECT_EQ(session().camera.markHere(), 1);
     const V3d& position = scene().camera.marks[1].pose.position;
     EXPECT_NEAR(position.z, -5, 0.3);
     EXPECT_NEAR(position.y, 1, 1e-12); // the plan does not know heights
@@ -99,7 +99,7 @@ TEST_F(Panels, AMarkIsDraggedInThePlan) {
 }
 
 TEST_F(Panels, PaceIsChosenOnTheBarBetweenTwoMarks) {
-    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {2, 0, 0}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {2, 0, 0}}}));
     auto* pace = window.findChild<PaceView*>();
     EXPECT_NEAR(pace->peak(), 2 / 5.0, 1e-6); // even
     QTimer::singleShot(200, &window, [] {
@@ -119,7 +119,7 @@ TEST_F(Panels, PaceIsChosenOnTheBarBetweenTwoMarks) {
 }
 
 TEST_F(Panels, FieldsStepWithTheArrowKeys) {
-    session().select({scene().layers[0]->id});
+    session().selection.select({scene().layers[0]->id});
     NumberField* depth = field("Depth");
     depth->setFocus();
     QTest::keyClick(depth, Qt::Key_Up);
@@ -160,7 +160,7 @@ TEST_F(Panels, TextIsAddedAndChanged) {
         if (button->text() == QStringLiteral("Text")) button->click();
     ASSERT_EQ(scene().layers.size(), 2u);
     EXPECT_EQ(std::get<scene::Text>(scene().layers[1]->content).text, "Night");
-    session().select({scene().layers[1]->id});
+    session().selection.select({scene().layers[1]->id});
     QPlainTextEdit* text = nullptr;
     for (QPlainTextEdit* each : window.findChildren<QPlainTextEdit*>())
         if (each->isVisible()) text = each;
@@ -224,7 +224,7 @@ TEST_F(Panels, MissingMediaIsTold) {
                               {"pixels", {4, 4}},
                               {"metresPerPixel", 1},
                               {"media", {{"path", "/nowhere/x.png"}}}}}}};
-    ASSERT_TRUE(session().apply(edit));
+    ASSERT_TRUE(session().document.apply(edit));
     const auto told = [&] {
         for (QLabel* label : window.findChildren<QLabel*>())
             if (label->text().contains(QStringLiteral("1 layer without media"))) return true;
@@ -254,7 +254,7 @@ TEST_F(Panels, HundredsOfLayersAllHaveARung) {
                                  {"pixels", {4, 4}},
                                  {"metresPerPixel", 0.1},
                                  {"media", {{"path", (dir / "a.png").string()}}}});
-    ASSERT_TRUE(session().apply(add));
+    ASSERT_TRUE(session().document.apply(add));
     // farther ones above nearer ones, none over another, all inside
     QRectF last;
     for (auto it = scene().layers.rbegin(); it != scene().layers.rend() - 1; ++it) {

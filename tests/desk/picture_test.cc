@@ -19,7 +19,8 @@ class Pictures : public Staged {
 protected:
     void SetUp() override {
         Staged::SetUp();
-        ASSERT_TRUE(session().apply({{"edit", "lens"}, {"focus", 10.0}, {"fstop", 1.0}, {"focal", 50.0}}));
+        ASSERT_TRUE(
+            session().document.apply({{"edit", "lens"}, {"focus", 10.0}, {"fstop", 1.0}, {"focal", 50.0}}));
     }
     CameraView& camera() { return window.camera(); }
     bool refined() {
@@ -28,7 +29,7 @@ protected:
     /// The middle of what is shown, without lines over it.
     QImage shown() {
         camera().setThirds(false);
-        session().select({});
+        session().selection.select({});
         QImage image = camera().grab().toImage();
         return image;
     }
@@ -46,8 +47,9 @@ TEST_F(Pictures, WhatStandsStillIsRefinedToWhatIsWritten) {
     const V2i size = scene().output.frame * 2;
     ASSERT_LT(size.x, frame.width());
     media::PixelCache cache;
-    const auto expected = render::encoded<std::uint8_t>(*render::render(
-        motion::evaluate(scene(), session().time(), size, true), {.way = render::Way::Final}, cache));
+    const auto expected = render::encoded<std::uint8_t>(
+        *render::render(motion::evaluate(scene(), session().playhead.time(), size, true),
+                        {.way = render::Way::Final}, cache));
     // Laid into the view as the view lays it.
     const QImage image = shown();
     QImage wanted(image.size(), QImage::Format_ARGB32_Premultiplied);
@@ -72,16 +74,16 @@ TEST_F(Pictures, WhatStandsStillIsRefinedToWhatIsWritten) {
 TEST_F(Pictures, AChangeGoesBackToTheDraftAndIsRefinedAgain) {
     ASSERT_TRUE(refined());
     QSignalSpy pictures(&camera(), &CameraView::pictureShown);
-    ASSERT_TRUE(session().apply({{"edit", "lens"}, {"focus", 24.0}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"focus", 24.0}}));
     EXPECT_FALSE(camera().refined());
     EXPECT_TRUE(QTest::qWaitFor([&] { return pictures.count() > 0; }, 20000));
     EXPECT_TRUE(refined());
     // Not asked for: it stays a draft.
     run("refine");
-    ASSERT_TRUE(session().apply({{"edit", "lens"}, {"focus", 10.0}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"focus", 10.0}}));
     EXPECT_TRUE(QTest::qWaitFor([&] { return pictures.count() > 1; }, 20000));
     QSignalSpy finals(&camera(), &CameraView::pictureRefined);
-    ASSERT_TRUE(session().apply({{"edit", "lens"}, {"focus", 12.0}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"focus", 12.0}}));
     EXPECT_TRUE(QTest::qWaitFor([&] { return pictures.count() > 2; }, 20000));
     EXPECT_EQ(finals.count(), 0);
     EXPECT_FALSE(camera().refined());
@@ -90,7 +92,7 @@ TEST_F(Pictures, AChangeGoesBackToTheDraftAndIsRefinedAgain) {
 }
 
 TEST_F(Pictures, TheIrisTheShutterAndTheAirAreSetAtTheSide) {
-    session().select({});
+    session().selection.select({});
     auto* iris = window.findChild<QComboBox*>(QStringLiteral("iris"));
     ASSERT_TRUE(iris);
     iris->setCurrentIndex(iris->findData(6));
@@ -98,11 +100,11 @@ TEST_F(Pictures, TheIrisTheShutterAndTheAirAreSetAtTheSide) {
     type("Iris rotation", "15");
     EXPECT_EQ(scene().camera.iris, (scene::Iris{6, 15}));
     // A number of blades that the list does not offer stays when they are turned.
-    ASSERT_TRUE(session().apply({{"edit", "lens"}, {"iris", {{"blades", 11}}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"iris", {{"blades", 11}}}}));
     type("Iris rotation", "20");
     EXPECT_EQ(scene().camera.iris, (scene::Iris{11, 20}));
-    session().undo();
-    session().undo();
+    session().document.undo();
+    session().document.undo();
     type("Shutter", "90");
     EXPECT_EQ(scene().camera.shutter, 90);
     type("Haze", "0.2");
@@ -112,12 +114,12 @@ TEST_F(Pictures, TheIrisTheShutterAndTheAirAreSetAtTheSide) {
     // What is far is tinted: the back at 24 m, where the front does not cover it.
     ASSERT_TRUE(refined());
     const QColor hazy = at(0.2, 0.5);
-    ASSERT_TRUE(session().apply({{"edit", "haze"}, {"density", 0.0}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "haze"}, {"density", 0.0}}));
     ASSERT_TRUE(refined());
     const QColor clear = at(0.2, 0.5);
     EXPECT_GT(hazy.red() - clear.red(), 40);
     for (int i = 0; i < 6; ++i)
-        session().undo();
+        session().document.undo();
     EXPECT_EQ(scene().camera.iris, scene::Iris{});
     EXPECT_EQ(scene().camera.shutter, 180);
 }
@@ -141,7 +143,7 @@ TEST_F(Pictures, ViewExposureAndWarningsChangeOnlyWhatIsShown) {
     QTest::keyClicks(stops, "0");
     QTest::keyClick(stops, Qt::Key_Return);
     // Nothing behind the front: a gap that is hatched in teal.
-    ASSERT_TRUE(session().apply({{"edit", "look"}, {"layers", {"back"}}, {"visible", false}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "look"}, {"layers", {"back"}}, {"visible", false}}));
     QToolButton* warn = nullptr;
     for (QToolButton* button : window.findChildren<QToolButton*>())
         if (button->text() == QStringLiteral("Warn")) warn = button;
@@ -161,7 +163,7 @@ TEST_F(Pictures, ViewExposureAndWarningsChangeOnlyWhatIsShown) {
     EXPECT_GT(teal(), 5000);
     warn->click();
     ASSERT_TRUE(refined());
-    session().undo();
+    session().document.undo();
     EXPECT_EQ(session().scene()->layers, before->layers);
 }
 
@@ -173,7 +175,7 @@ TEST_F(Pictures, ZoomedInOnlyWhatIsInViewIsRendered) {
     ASSERT_GT(camera().frameRect().width(), 2 * camera().width());
     ASSERT_TRUE(refined());
     // What is in view is there, up to its edges.
-    session().select({});
+    session().selection.select({});
     camera().setThirds(false);
     const QImage image = camera().grab().toImage();
     const auto lit = [&](int x, int y) { return image.pixelColor(x, y).green() > 60; };
@@ -183,9 +185,10 @@ TEST_F(Pictures, ZoomedInOnlyWhatIsInViewIsRendered) {
 }
 
 TEST_F(Pictures, AGroupIsMixedFirstOrInItsDepths) {
-    ASSERT_TRUE(session().apply({{"edit", "group"}, {"layers", {"front", "back"}}, {"name", "both"}}));
+    ASSERT_TRUE(
+        session().document.apply({{"edit", "group"}, {"layers", {"front", "back"}}, {"name", "both"}}));
     const std::int64_t group = scene().layers.back()->id;
-    session().select({group});
+    session().selection.select({group});
     auto* tick = window.findChild<QCheckBox*>(QStringLiteral("inDepth"));
     ASSERT_TRUE(tick && tick->isVisible());
     EXPECT_FALSE(tick->isChecked());
@@ -193,7 +196,7 @@ TEST_F(Pictures, AGroupIsMixedFirstOrInItsDepths) {
                      [](const QString& sentence) { ADD_FAILURE() << sentence.toStdString(); });
     tick->click();
     ASSERT_TRUE(scene::find(scene(), group).layer->group()->inDepth);
-    session().undo();
+    session().document.undo();
     EXPECT_FALSE(scene::find(scene(), group).layer->group()->inDepth);
 }
 

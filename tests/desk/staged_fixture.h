@@ -21,8 +21,8 @@ protected:
             return Rgba8{250, 200, 60, x > 60 && x < 130 && y > 30 && y < 80 ? 255 : 0};
         });
         ASSERT_TRUE(drop({"back.png", "front.png"}));
-        ASSERT_TRUE(session().apply({{"edit", "push"}, {"layers", {"back"}}, {"depth", 24}}));
-        session().select({});
+        ASSERT_TRUE(session().document.apply({{"edit", "push"}, {"layers", {"back"}}, {"depth", 24}}));
+        session().selection.select({});
         back = scene().layers[0]->id;
         front = scene().layers[1]->id;
         // so that the views know the layers' pixels

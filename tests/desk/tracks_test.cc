@@ -22,7 +22,7 @@ protected:
     void key(std::int64_t id, const char* property, Rational time, double value) {
         edit::Edit edit = {{"edit", "key"}, {"property", property}, {"time", time.text()}, {"value", value}};
         if (id != 0) edit["layers"] = {id};
-        ASSERT_TRUE(session().apply(edit));
+        ASSERT_TRUE(session().document.apply(edit));
     }
     const scene::Track* track(std::int64_t id, const char* property) {
         return interaction::trackOf(scene(), id, property);
@@ -44,7 +44,7 @@ TEST_F(Tracks, KeysAreDraggedCopiedAndTakenOffInTheTimeline) {
     const QPointF at = timeline().placeOf(first);
     drag(&timeline(), at, at + QPointF(timeline().xOfFrame(12) - timeline().xOfFrame(0), 0));
     EXPECT_EQ(track(front, "up")->keys[0].time, Rational(3, 2));
-    EXPECT_TRUE(interaction::contains(session().keys(), {front, "up", Rational(3, 2)}));
+    EXPECT_TRUE(interaction::contains(session().selection.keys(), {front, "up", Rational(3, 2)}));
     // With Shift a copy.
     const QPointF end = timeline().placeOf(last);
     drag(&timeline(), end, {timeline().xOfFrame(96), end.y()}, Qt::ShiftModifier);
@@ -55,7 +55,7 @@ TEST_F(Tracks, KeysAreDraggedCopiedAndTakenOffInTheTimeline) {
     const QRectF lane = timeline().laneOf(front, "up");
     drag(&timeline(), {timeline().xOfFrame(60), lane.top() + 1},
          {timeline().xOfFrame(120), lane.bottom() - 1});
-    EXPECT_EQ(session().keys().size(), 2u);
+    EXPECT_EQ(session().selection.keys().size(), 2u);
     QTest::keyClick(&timeline(), Qt::Key_Delete);
     ASSERT_EQ(track(front, "up")->keys.size(), 1u);
     EXPECT_EQ(scene().layers.size(), 2u); // the layer is still there
@@ -67,7 +67,7 @@ TEST_F(Tracks, KeysAreDraggedCopiedAndTakenOffInTheTimeline) {
 }
 
 TEST_F(Tracks, CurvesSetMoveAndBendKeys) {
-    session().select({front});
+    session().selection.select({front});
     showCurves();
     const double here = scene::find(scene(), front).layer->placement.position.y;
     QTest::mouseDClick(&paper(), Qt::LeftButton, Qt::NoModifier, paper().placeOf("up", 1, here).toPoint());
@@ -86,7 +86,7 @@ TEST_F(Tracks, CurvesSetMoveAndBendKeys) {
     EXPECT_EQ(track(front, "up")->keys[1].time, Rational(5));
     EXPECT_GT(track(front, "up")->keys[1].value, here + 1.1);
     // How it arrives, by the hand at the key.
-    session().chooseKeys({{front, "up", 5}});
+    session().selection.chooseKeys({{front, "up", 5}});
     const auto hand = paper().handle({front, "up", 5}, false);
     ASSERT_TRUE(hand);
     drag(&paper(), *hand, *hand + QPointF(-60, 0));
@@ -99,15 +99,15 @@ TEST_F(Tracks, SeveralKeysAreStretchedReversedAndLooped) {
     key(front, "up", 2, 4);
     key(front, "turn", 2, 10);
     key(front, "turn", 3, 50);
-    session().select({front});
+    session().selection.select({front});
     run("keys-all");
-    EXPECT_EQ(session().keys().size(), 4u);
+    EXPECT_EQ(session().selection.keys().size(), 4u);
     run("keys-reverse"); // as one: 1..3 becomes 3..1
     EXPECT_EQ(track(front, "up")->keys[0].time, Rational(2));
     EXPECT_EQ(track(front, "up")->keys[0].value, 4);
     EXPECT_EQ(track(front, "turn")->keys[0].time, Rational(1));
     EXPECT_EQ(track(front, "turn")->keys[0].value, 50);
-    session().undo();
+    session().document.undo();
     run("keys-all");
     run("keys-stretch", [](QDialog* dialog) {
         for (NumberField* f : dialog->findChildren<NumberField*>())
@@ -117,7 +117,7 @@ TEST_F(Tracks, SeveralKeysAreStretchedReversedAndLooped) {
     EXPECT_EQ(track(front, "up")->keys[1].time, Rational(3));
     EXPECT_EQ(track(front, "turn")->keys[0].time, Rational(3));
     EXPECT_EQ(track(front, "turn")->keys[1].time, Rational(5));
-    session().chooseKeys({{front, "turn", 3}});
+    session().selection.chooseKeys({{front, "turn", 3}});
     run("extrapolation-ping-pong");
     EXPECT_EQ(track(front, "turn")->extrapolation, scene::Extrapolation::PingPong);
     run("keys-hold");
@@ -128,17 +128,17 @@ TEST_F(Tracks, KeysAreCopiedToAnotherLayerAndTheCamera) {
     key(front, "up", 1, 0);
     key(front, "up", 2, 4);
     key(front, "opacity", 1, 1);
-    session().select({front});
+    session().selection.select({front});
     run("keys-all");
     run("keys-copy");
-    session().select({back});
-    session().setFrame(48);
+    session().selection.select({back});
+    session().playhead.setFrame(48);
     run("keys-put");
     ASSERT_TRUE(track(back, "up"));
     EXPECT_EQ(track(back, "up")->keys[0].time, Rational(2));
     EXPECT_EQ(track(back, "up")->keys[1].value, 4);
     EXPECT_TRUE(track(back, "opacity"));
-    session().select({});
+    session().selection.select({});
     run("keys-put");
     ASSERT_TRUE(track(0, "up")); // the camera has a height, but no opacity
     EXPECT_FALSE(track(0, "opacity"));
@@ -147,7 +147,7 @@ TEST_F(Tracks, KeysAreCopiedToAnotherLayerAndTheCamera) {
 TEST_F(Tracks, LinksAndNoiseByTheirDialogs) {
     key(front, "across", 0, 0);
     key(front, "across", 4, 2);
-    session().select({back});
+    session().selection.select({back});
     showCurves();
     window.curves().setProperty("across");
     run("track-link", [this](QDialog* dialog) {
@@ -179,7 +179,7 @@ TEST_F(Tracks, LinksAndNoiseByTheirDialogs) {
 }
 
 TEST_F(Tracks, BarsAreTrimmedFadedAndMoved) {
-    session().select({front});
+    session().selection.select({front});
     const QRectF bar = timeline().barOf(front);
     const double y = bar.bottom() - 2;
     drag(&timeline(), {bar.left(), y}, {timeline().xOfFrame(24), y});
@@ -215,7 +215,7 @@ TEST_F(Tracks, BarsAreTrimmedFadedAndMoved) {
 }
 
 TEST_F(Tracks, StaggeredFromTheFirstSelected) {
-    session().select({back, front});
+    session().selection.select({back, front});
     run("stagger", [](QDialog* dialog) {
         for (NumberField* f : dialog->findChildren<NumberField*>())
             f->setText(QStringLiteral("0.5"));
@@ -228,8 +228,8 @@ TEST_F(Tracks, StaggeredFromTheFirstSelected) {
 TEST_F(Tracks, NumbersOfTheDetailsChangeTheKeys) {
     key(front, "opacity", 0, 1);
     key(front, "opacity", 4, 0);
-    session().select({front});
-    session().setFrame(48);
+    session().selection.select({front});
+    session().playhead.setFrame(48);
     ASSERT_TRUE(field("Opacity"));
     EXPECT_NEAR(field("Opacity")->value(), 50, 1e-9);
     type("Opacity", "80");
@@ -242,20 +242,21 @@ TEST_F(Tracks, NumbersOfTheDetailsChangeTheKeys) {
 TEST_F(Tracks, APartIsPlayedAgainAndAgain) {
     QTest::mouseMove(&timeline());
     drag(&timeline(), {timeline().xOfFrame(20), 8}, {timeline().xOfFrame(40), 8}, Qt::ShiftModifier);
-    EXPECT_EQ(session().playRange(), std::pair(std::int64_t{20}, std::int64_t{40}));
-    session().setFrame(39);
+    EXPECT_EQ(session().playhead.range(), std::pair(std::int64_t{20}, std::int64_t{40}));
+    session().playhead.setFrame(39);
     timeline().setPlaying(true);
-    EXPECT_TRUE(QTest::qWaitFor([&] { return session().frame() >= 20 && session().frame() < 30; }, 10000));
+    EXPECT_TRUE(QTest::qWaitFor(
+        [&] { return session().playhead.frame() >= 20 && session().playhead.frame() < 30; }, 10000));
     timeline().setPlaying(false);
     run("play-all");
-    EXPECT_TRUE(session().playsAll());
-    session().setFrame(30);
+    EXPECT_TRUE(session().playhead.playsAll());
+    session().playhead.setFrame(30);
     run("play-from");
-    EXPECT_EQ(session().playRange().first, 30);
+    EXPECT_EQ(session().playhead.range().first, 30);
 }
 
 TEST_F(Tracks, WhatStandsInTheWayIsSaidAndMended) {
-    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 1}, {"position", {0, 1.5, -8}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", 1}, {"position", {0, 1.5, -8}}}));
     const auto speed = [&]() -> const checks::Finding* {
         for (const auto& finding : window.findings().report().findings)
             if (finding.kind == checks::Kind::Speed) return &finding;
@@ -265,7 +266,7 @@ TEST_F(Tracks, WhatStandsInTheWayIsSaidAndMended) {
     window.showFindings(window.mapToGlobal(QPoint(600, 780)));
     auto* sheet = window.findChild<FindingsSheet*>();
     ASSERT_TRUE(sheet && sheet->isVisible());
-    session().setFrame(100);
+    session().playhead.setFrame(100);
     QPushButton* mend = nullptr;
     for (QPushButton* button : sheet->findChildren<QPushButton*>())
         if (button->objectName() == QStringLiteral("fix") &&
@@ -276,21 +277,21 @@ TEST_F(Tracks, WhatStandsInTheWayIsSaidAndMended) {
     ASSERT_TRUE(mend);
     auto* go = sheet->findChild<QPushButton*>(QStringLiteral("goThere"));
     QTest::mouseClick(go, Qt::LeftButton);
-    EXPECT_LT(session().frame(), 30);
+    EXPECT_LT(session().playhead.frame(), 30);
     QTest::mouseClick(mend, Qt::LeftButton);
     EXPECT_GT(scene().camera.marks.back().time, Rational(3));
     EXPECT_TRUE(QTest::qWaitFor([&] { return window.findings().known() && !speed(); }, 10000));
     sheet->hide();
-    session().undo();
+    session().document.undo();
     EXPECT_EQ(scene().camera.marks.back().time, Rational(1));
 }
 
 TEST_F(Tracks, ChosenKeysAreStretchedByTheirBox) {
     key(front, "up", 1, 1.0);
     key(front, "up", 2, 2.0);
-    session().select({front});
+    session().selection.select({front});
     showCurves();
-    session().chooseKeys({{front, "up", 1}, {front, "up", 2}});
+    session().selection.chooseKeys({{front, "up", 1}, {front, "up", 2}});
     QApplication::processEvents();
     // The box is 9 px around them; its hands are in the middles of its sides.
     const QPointF a = paper().placeOf(interaction::KeyRef{front, "up", 1}),
@@ -300,9 +301,9 @@ TEST_F(Tracks, ChosenKeysAreStretchedByTheirBox) {
     const auto keys = [&] { return track(front, "up")->keys; };
     EXPECT_NEAR(keys()[1].time.toDouble(), 3, 0.05); // twice as long
     EXPECT_EQ(keys()[0].time, Rational(1));
-    EXPECT_EQ(session().keys().size(), 2u); // still chosen, where they are now
-    session().undo();
-    session().chooseKeys({{front, "up", 1}, {front, "up", 2}});
+    EXPECT_EQ(session().selection.keys().size(), 2u); // still chosen, where they are now
+    session().document.undo();
+    session().selection.chooseKeys({{front, "up", 1}, {front, "up", 2}});
     QApplication::processEvents();
     const double half = (a.x() + b.x()) / 2, rise = a.y() - b.y();
     drag(&paper(), {half, b.y() - 9}, {half, b.y() - 9 + rise / 2}); // its top, halfway down
@@ -324,7 +325,7 @@ TEST_F(Tracks, TimeIsSpreadAtThePointerAndSlid) {
     EXPECT_NEAR(timeline().xOfFrame(60), x, 1e-6); // what is under the pointer stays
     QTest::mouseClick(&timeline(), Qt::LeftButton, Qt::NoModifier,
                       QPointF(timeline().xOfFrame(70), 8).toPoint());
-    EXPECT_EQ(session().frame(), 70);
+    EXPECT_EQ(session().playhead.frame(), 70);
     turn(x, -1, Qt::ShiftModifier); // later
     EXPECT_LT(timeline().xOfFrame(60), x - 10);
     turn(x, -1000, Qt::ShiftModifier); // not beyond the end
@@ -336,18 +337,18 @@ TEST_F(Tracks, TimeIsSpreadAtThePointerAndSlid) {
 }
 
 TEST_F(Tracks, ASignOfAFindingLeadsThereAndToTheList) {
-    ASSERT_TRUE(session().apply({{"edit", "set-mark"}, {"time", 2}, {"position", {0, 1.5, -16}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", 2}, {"position", {0, 1.5, -16}}}));
     ASSERT_TRUE(QTest::qWaitFor([&] { return !window.findings().report().findings.empty(); }, 10000));
     checks::Finding worst;
     for (const auto& finding : window.findings().report().findings)
         if (finding.kind == checks::Kind::Speed) worst = finding;
     ASSERT_EQ(worst.kind, checks::Kind::Speed);
-    session().setFrame(100);
+    session().playhead.setFrame(100);
     const QRectF row = timeline().rowRect(0);
     const std::int64_t at = frameAt(worst.at, scene().output.rate);
     QTest::mouseClick(&timeline(), Qt::LeftButton, Qt::NoModifier,
                       QPointF(timeline().xOfFrame(static_cast<double>(at)), row.bottom() - 6).toPoint());
-    EXPECT_EQ(session().frame(), at);
+    EXPECT_EQ(session().playhead.frame(), at);
     auto* sheet = window.findChild<FindingsSheet*>();
     ASSERT_TRUE(sheet);
     EXPECT_TRUE(sheet->isVisible());
@@ -357,11 +358,12 @@ TEST_F(Tracks, ASignOfAFindingLeadsThereAndToTheList) {
 TEST_F(Tracks, FootageIsSlidInsideItsBar) {
     auto footage = std::make_shared<scene::Layer>(layer(front));
     footage->content = scene::Footage{{"rain.####.png", 0, ""}, Rational(24), 100, 0, Rational(0)};
-    ASSERT_TRUE(session().apply({{"edit", "add"}, {"layers", {scene::toJson(*footage)}}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "add"}, {"layers", {scene::toJson(*footage)}}}));
     const std::int64_t clip = scene().layers.back()->id;
     ASSERT_NE(clip, front);
-    ASSERT_TRUE(session().apply(edit::onLayers("showing", std::vector{clip}, {{"in", "1"}, {"out", "3"}})));
-    session().select({clip});
+    ASSERT_TRUE(
+        session().document.apply(edit::onLayers("showing", std::vector{clip}, {{"in", "1"}, {"out", "3"}})));
+    session().selection.select({clip});
     QApplication::processEvents();
     const auto start = [&] { return std::get<scene::Footage>(layer(clip).content).start; };
     const Rational was = start();
@@ -375,18 +377,18 @@ TEST_F(Tracks, FootageIsSlidInsideItsBar) {
     drag(&timeline(), middle, middle + QPointF(12 * frame, 0));
     EXPECT_EQ(start() - was, Rational(3, 4));
     EXPECT_EQ(layer(clip).showing.in, Rational(3, 2));
-    session().undo();
-    session().undo();
+    session().document.undo();
+    session().document.undo();
     EXPECT_EQ(start(), was);
 }
 
 TEST_F(Tracks, AllFramesAreKeptReadyWhileNothingIsDone) {
-    ASSERT_TRUE(session().apply({{"edit", "settings"}, {"frames", 8}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "settings"}, {"frames", 8}}));
     EXPECT_TRUE(QTest::qWaitFor([&] { return window.camera().cache().count() == 8; }, 60000));
     const std::size_t each = window.camera().cache().bytes() / 8;
     window.camera().setPlayBudget(each * 3 + each / 2);
     EXPECT_EQ(window.camera().cache().count(), 3);
-    ASSERT_TRUE(session().apply({{"edit", "look"}, {"layers", {front}}, {"opacity", 0.5}}));
+    ASSERT_TRUE(session().document.apply({{"edit", "look"}, {"layers", {front}}, {"opacity", 0.5}}));
     EXPECT_LE(window.camera().cache().count(), 1); // what was rendered before is no longer true
 }
 

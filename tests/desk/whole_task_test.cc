@@ -30,7 +30,7 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     ASSERT_TRUE(drop({"quay.ora"}));
     ASSERT_EQ(scene().layers.size(), 2u);
     EXPECT_EQ(scene().output.frame, V2i(640, 360));
-    session().select({});
+    session().selection.select({});
     const std::int64_t skyId = scene().layers[0]->id, boatId = scene().layers[1]->id;
 
     // Drag the sky's rung up: it goes away from the camera, its framing held.
@@ -44,7 +44,7 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     const double depth = optics::depthOf(scene(), pushed);
     EXPECT_NEAR(depth, wanted, 1.0); // a pixel is some centimetres
     EXPECT_NEAR(pushed.layer->placement.scale.x, depth / before, 1e-9);
-    EXPECT_EQ(session().history().undoName(), "Push Sky");
+    EXPECT_EQ(session().document.history().undoName(), "Push Sky");
 
     // The boat comes nearer by a number typed on its rung.
     QTest::mouseDClick(&plan, Qt::LeftButton, Qt::NoModifier, plan.rungRect(boatId).center().toPoint());
@@ -55,33 +55,33 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     EXPECT_NEAR(optics::depthOf(scene(), scene::find(scene(), boatId)), 4.5, 1e-9);
 
     // At the end of the scene, walk: the camera leaves the move, and the banner says so.
-    session().select({});
+    session().selection.select({});
     QTest::keyClick(&window, Qt::Key_End);
-    EXPECT_EQ(session().frame(), scene().output.frames - 1);
+    EXPECT_EQ(session().playhead.frame(), scene().output.frames - 1);
     window.camera().setTool(CameraView::Tool::Walk);
     drag(&window.camera(), inCamera(320, 180), inCamera(250, 180), Qt::ShiftModifier);
-    ASSERT_TRUE(session().offMove());
-    EXPECT_GT(session().pose().position.x, 0.3);
+    ASSERT_TRUE(session().camera.offMove());
+    EXPECT_GT(session().camera.pose().position.x, 0.3);
     EXPECT_EQ(scene().camera.marks.size(), 1u); // nothing was keyed
     auto* set = window.findChild<QPushButton*>(QStringLiteral("bannerSet"));
     ASSERT_TRUE(set && set->isVisible());
     QTest::mouseClick(set, Qt::LeftButton);
     ASSERT_EQ(scene().camera.marks.size(), 2u);
-    EXPECT_FALSE(session().offMove());
+    EXPECT_FALSE(session().camera.offMove());
     EXPECT_FALSE(set->isVisible());
 
     // Play: the playhead runs.
-    session().setFrame(0);
+    session().playhead.setFrame(0);
     QElapsedTimer since;
     since.start();
     window.timeline().setPlaying(true);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return session().frame() > 6; }, 20000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return session().playhead.frame() > 6; }, 20000));
     window.timeline().setPlaying(false);
-    EXPECT_LE(session().frame(), since.elapsed() * 24 / 1000); // never ahead of time
+    EXPECT_LE(session().playhead.frame(), since.elapsed() * 24 / 1000); // never ahead of time
 
     // Write, from the desk; the command line must give the same.
-    ASSERT_TRUE(session().save(dir / "quay.ostage"));
-    EXPECT_FALSE(session().modified());
+    ASSERT_TRUE(session().document.save(dir / "quay.ostage"));
+    EXPECT_FALSE(session().document.modified());
     QSignalSpy written(&window, &MainWindow::written);
     output::Job job = output::wholeScene(scene(), dir / "desk/f.####.png", output::Format::Png);
     job.first = 70;
@@ -101,11 +101,11 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
 
     // Reopen: the same scene.
     const scene::Json saved = scene::toJson(scene());
-    session().newScene();
+    session().document.newScene();
     EXPECT_TRUE(scene().layers.empty());
     ASSERT_TRUE(window.openFile(dir / "quay.ostage"));
     EXPECT_EQ(scene::toJson(scene()), saved);
-    EXPECT_FALSE(session().history().canUndo());
+    EXPECT_FALSE(session().document.history().canUndo());
 }
 
 }

@@ -16,29 +16,30 @@ QString tr(const char* text) {
 }
 
 std::vector<CameraHandle> cameraHandles(const Session& session) {
-    return interaction::cameraHandles(*session.scene(), session.move(), session.time(), session.pose());
+    return interaction::cameraHandles(*session.scene(), session.move(), session.playhead.time(),
+                                      session.camera.pose());
 }
 
 CameraDrag::CameraDrag(Session& session, const CameraHandle& handle)
     : m_session(session), m_drag(interaction::beginDrag(session.move(), session.scene()->camera.marks.size(),
-                                                        handle, session.pose())),
-      m_wasOff(session.offHere()) {
-}
+                                                        handle, session.camera.pose())),
+      m_wasOff(session.camera.offHere()) {}
 
 void CameraDrag::cancel() {
-    m_session.dropWalk(m_wasOff ? std::optional(m_drag.from) : std::nullopt);
+    m_session.camera.cancelWalk(m_wasOff ? std::optional(m_drag.from) : std::nullopt);
 }
 
 QString CameraDrag::to(const V3d& place, Qt::KeyboardModifiers keys) {
-    const auto change = interaction::dragged(*m_session.history().scene(), m_drag, place, keys & Qt::ControlModifier);
-    if (const auto* edit = std::get_if<edit::Edit>(&change)) m_session.preview(*edit);
-    if (const auto* pose = std::get_if<scene::Pose>(&change)) m_session.walk(*pose);
+    const auto change = interaction::dragged(*m_session.document.history().scene(), m_drag, place,
+                                             keys & Qt::ControlModifier);
+    if (const auto* edit = std::get_if<edit::Edit>(&change)) m_session.document.preview(*edit);
+    if (const auto* pose = std::get_if<scene::Pose>(&change)) m_session.camera.walk(*pose);
     return std::holds_alternative<std::monostate>(change) ? QString() : describe(place, change);
 }
 
 QString CameraDrag::describe(const V3d& place, const interaction::CameraChange& change) const {
     using enum CameraHandle::Kind;
-    const scene::Scene& before = *m_session.history().scene();
+    const scene::Scene& before = *m_session.document.history().scene();
     const auto length = [&](const V3d& from) { return figure((place - from).length(), 2); };
     switch (m_drag.handle.kind) {
     case Mark:

@@ -45,42 +45,43 @@ CameraView::CameraView(Session& session, QWidget* parent)
     row->addWidget(m_bannerBack);
     m_banner->hide();
     connect(m_bannerSet, &QPushButton::clicked, this, [this] {
-        const auto& off = m_session.offMove();
+        const auto& off = m_session.camera.offMove();
         if (!off) return;
-        if (off->time == m_session.time())
-            m_session.setMarkOffMove();
+        if (off->time == m_session.playhead.time())
+            m_session.camera.setMarkOffMove();
         else
-            m_session.setFrame(frameAt(off->time, m_session.scene()->output.rate));
+            m_session.playhead.setFrame(frameAt(off->time, m_session.scene()->output.rate));
     });
-    connect(m_bannerBack, &QPushButton::clicked, &m_session, &Session::backToMove);
+    connect(m_bannerBack, &QPushButton::clicked, &m_session.camera, &ShownCamera::backToMove);
 
     makeWalkBar();
     m_walkEnd.setSingleShot(true);
     m_walkEnd.setInterval(600);
     connect(&m_walkEnd, &QTimer::timeout, this, [this] {
-        m_session.endWalk();
+        m_session.camera.endWalk();
         m_say.clear();
         QWidget::update();
     });
 
-    connect(&m_session, &Session::sceneChanged, this, &CameraView::forget);
-    connect(&m_session, &Session::frameChanged, this, &CameraView::update);
-    connect(&m_session, &Session::cameraChanged, this, &CameraView::update);
-    connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
-    connect(&m_session, &Session::playRangeChanged, this, &CameraView::refill);
+    connect(&m_session.document, &Document::sceneChanged, this, &CameraView::forget);
+    connect(&m_session.playhead, &Playhead::frameChanged, this, &CameraView::update);
+    connect(&m_session.camera, &ShownCamera::changed, this, &CameraView::update);
+    connect(&m_session.selection, &Selection::layersChanged, this, qOverload<>(&QWidget::update));
+    connect(&m_session.playhead, &Playhead::rangeChanged, this, &CameraView::refill);
     connect(&m_request, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double ms) {
         m_picture = picture;
         m_milliseconds = ms;
-        if (m_session.previewing() && !m_resting) // towards what takes 30 ms
+        if (m_session.document.previewing() && !m_resting) // towards what takes 30 ms
             m_draft = std::clamp(m_draft * std::sqrt(30 / std::max(1.0, ms)), 0.25, 1.0);
-        const bool onMove = !m_session.offHere();
-        if (tag == m_generation * (1ll << 32) + m_session.frame() && onMove) keep(m_session.frame(), picture);
+        const bool onMove = !m_session.camera.offHere();
+        if (tag == m_generation * (1ll << 32) + m_session.playhead.frame() && onMove)
+            keep(m_session.playhead.frame(), picture);
         m_refined = false;
         m_shown = tag & 0xffffffff;
         QWidget::update();
         Q_EMIT pictureShown();
         refill();
-        if (m_refining && !m_playing && !m_session.previewing()) m_still.start();
+        if (m_refining && !m_playing && !m_session.document.previewing()) m_still.start();
     });
     // A picture that takes long (fills are made, large files read) is spoken of.
     m_slow.setSingleShot(true);
@@ -99,7 +100,7 @@ CameraView::CameraView(Session& session, QWidget* parent)
     m_rest.setSingleShot(true);
     m_rest.setInterval(350);
     connect(&m_rest, &QTimer::timeout, this, [this] {
-        if (!m_session.previewing()) return;
+        if (!m_session.document.previewing()) return;
         m_resting = true;
         update();
     });
@@ -107,7 +108,7 @@ CameraView::CameraView(Session& session, QWidget* parent)
     m_still.setInterval(120);
     connect(&m_still, &QTimer::timeout, this, &CameraView::refine);
     connect(&m_final, &ViewRenderer::piece, this, [this](const QImage& part, const QPoint& at, qint64 tag) {
-        if (tag != m_generation * (1ll << 32) + m_session.frame()) return;
+        if (tag != m_generation * (1ll << 32) + m_session.playhead.frame()) return;
         QPainter painter(&m_picture);
         painter.setCompositionMode(QPainter::CompositionMode_Source);
         painter.drawImage(at, part);
@@ -115,12 +116,12 @@ CameraView::CameraView(Session& session, QWidget* parent)
         QWidget::update();
     });
     connect(&m_final, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double) {
-        if (tag != m_generation * (1ll << 32) + m_session.frame()) return;
+        if (tag != m_generation * (1ll << 32) + m_session.playhead.frame()) return;
         m_picture = picture;
         m_refined = true;
-        const bool onMove = !m_session.offHere();
+        const bool onMove = !m_session.camera.offHere();
         if (m_finals.size() > mostFinals) m_finals.clear();
-        if (onMove) m_finals[m_session.frame()] = picture;
+        if (onMove) m_finals[m_session.playhead.frame()] = picture;
         QWidget::update();
         Q_EMIT pictureRefined();
         refill();
@@ -212,7 +213,7 @@ void CameraView::fitAll() {
 void CameraView::fitSelection() {
     V2d low(1e300), high(-1e300);
     const motion::ResolvedScene& now = m_session.now();
-    for (const std::int64_t id : m_session.selection()) {
+    for (const std::int64_t id : m_session.selection.layers()) {
         const motion::Measure m = motion::measureAt(now, m_session.now().find(id));
         if (!(m.high.x > m.low.x)) continue;
         low = {std::min(low.x, m.low.x), std::min(low.y, m.low.y)};
@@ -236,7 +237,7 @@ V2i CameraView::pictureSize() const {
     const double most = 2.0 * m_session.scene()->output.frame.x / rect.width();
     // While something is dragged, coarser where the last picture took too long to follow the hand.
     const double scale =
-        std::min(devicePixelRatioF(), most) * (m_session.previewing() && !m_resting ? m_draft : 1);
+        std::min(devicePixelRatioF(), most) * (m_session.document.previewing() && !m_resting ? m_draft : 1);
     return {std::max(1, static_cast<int>(std::lround(rect.width() * scale))),
             std::max(1, static_cast<int>(std::lround(rect.height() * scale)))};
 }
@@ -260,14 +261,15 @@ RenderRequest CameraView::request(std::int64_t frame) const {
 
 /// What is shown, as it will be written.
 void CameraView::refine() {
-    if (!m_refining || m_playing || m_session.previewing() || m_picture.isNull()) return;
+    if (!m_refining || m_playing || m_session.document.previewing() || m_picture.isNull()) return;
     const V2i size = pictureSize();
     if (m_picture.width() != size.x || m_picture.height() != size.y) return;
-    RenderRequest wanted = request(m_session.frame());
-    const auto& off = m_session.offMove();
-    wanted.frame = off && off->time == m_session.time()
-                       ? motion::evaluate(*m_session.scene(), m_session.time(), size, m_session.pose(), true)
-                       : motion::evaluate(*m_session.scene(), m_session.time(), size, true);
+    RenderRequest wanted = request(m_session.playhead.frame());
+    const auto& off = m_session.camera.offMove();
+    wanted.frame = off && off->time == m_session.playhead.time()
+                       ? motion::evaluate(*m_session.scene(), m_session.playhead.time(), size,
+                                          m_session.camera.pose(), true)
+                       : motion::evaluate(*m_session.scene(), m_session.playhead.time(), size, true);
     wanted.quality.way = render::Way::Final;
     wanted.pieces = true;
     m_final.ask(std::move(wanted));
@@ -275,7 +277,7 @@ void CameraView::refine() {
 
 void CameraView::forget() {
     m_resting = false;
-    if (m_session.previewing()) m_rest.start();
+    if (m_session.document.previewing()) m_rest.start();
     m_cache.clear();
     m_ahead.drop();
     m_finals.clear();
@@ -289,8 +291,9 @@ void CameraView::update() {
     m_final.drop();
     m_still.stop();
     m_refined = false;
-    const std::int64_t frame = m_session.frame();
-    const bool off = m_session.offMove() && m_session.offMove()->time == m_session.time();
+    const std::int64_t frame = m_session.playhead.frame();
+    const bool off =
+        m_session.camera.offMove() && m_session.camera.offMove()->time == m_session.playhead.time();
     if (const auto final = m_finals.find(frame); final != m_finals.end() && !off && !m_playing) {
         m_picture = final->second;
         m_refined = true;
@@ -314,14 +317,15 @@ void CameraView::update() {
     // come when one takes longer than a frame lasts.
     if (m_playing && m_request.busy()) return;
     RenderRequest wanted = request(frame);
-    wanted.frame = motion::evaluate(*m_session.scene(), m_session.time(), pictureSize(), m_session.pose());
-    wanted.finish = m_session.previewing() || m_panning;
+    wanted.frame = motion::evaluate(*m_session.scene(), m_session.playhead.time(), pictureSize(),
+                                    m_session.camera.pose());
+    wanted.finish = m_session.document.previewing() || m_panning;
     m_request.ask(std::move(wanted));
     if (!m_slow.isActive() && !m_waiting) m_slow.start();
 }
 
 void CameraView::keep(std::int64_t frame, const QImage& picture) {
-    m_cache.setPlayhead(m_session.frame());
+    m_cache.setPlayhead(m_session.playhead.frame());
     m_cache.keep(frame, picture);
     Q_EMIT cacheChanged();
 }
@@ -334,14 +338,14 @@ void CameraView::setPlayBudget(std::size_t bytes) {
 
 /// Renders the frames that will be needed next: while it plays, and when nothing else is to be done.
 void CameraView::refill() {
-    if (m_ahead.busy() || m_session.previewing() || m_dragging || m_panning) return;
+    if (m_ahead.busy() || m_session.document.previewing() || m_dragging || m_panning) return;
     if (!m_playing && (m_request.busy() || (m_refining && !m_refined))) return;
     const scene::Scene& scene = *m_session.scene();
     if (scene.layers.empty()) return;
     const V2i size = pictureSize();
-    const auto [first, last] = m_session.playRange();
+    const auto [first, last] = m_session.playhead.range();
     m_cache.setRange(first, last);
-    m_cache.setPlayhead(m_session.frame());
+    m_cache.setPlayhead(m_session.playhead.frame());
     const auto bytes = inView(size).size();
     const auto frame =
         m_cache.wanted(4 * static_cast<std::size_t>(bytes.x) * static_cast<std::size_t>(bytes.y));
@@ -358,10 +362,10 @@ void CameraView::resizeEvent(QResizeEvent*) {
 }
 
 void CameraView::updateBanner() {
-    const auto& off = m_session.offMove();
+    const auto& off = m_session.camera.offMove();
     m_banner->setVisible(off.has_value());
     if (!off) return;
-    if (off->time == m_session.time()) {
+    if (off->time == m_session.playhead.time()) {
         m_bannerText->setText(tr("Off the move: set a mark here, or go back"));
         m_bannerSet->setText(tr("Set a mark here"));
         m_bannerBack->setText(tr("Go back"));
@@ -464,7 +468,7 @@ void CameraView::drawMissing(QPainter& painter) const {
     painter.setFont(theme::sans(12, true));
     for (const std::int64_t id : m_missing) {
         const scene::LayerPath& found = m_session.now().find(id);
-        if (!found.layer || !Session::visible(found)) continue;
+        if (!found.layer || !interaction::isVisible(found)) continue;
         const motion::Measure m = motion::measureAt(now, found);
         if (!m.corners) continue;
         const scene::Media* media = scene::mediaOf(*found.layer);
@@ -489,7 +493,7 @@ void CameraView::drawMissing(QPainter& painter) const {
 
 void CameraView::drawHandles(QPainter& painter) const {
     const motion::ResolvedScene& now = m_session.now();
-    for (const std::int64_t id : m_session.selection()) {
+    for (const std::int64_t id : m_session.selection.layers()) {
         const scene::LayerPath& found = m_session.now().find(id);
         if (!found.layer) continue;
         const motion::Measure measured = motion::measureAt(now, found);
@@ -504,7 +508,8 @@ void CameraView::drawHandles(QPainter& painter) const {
         painter.setBrush(Qt::NoBrush);
         painter.setPen(QPen(QColor(0, 0, 0, 120), 3));
         painter.drawPolygon(outline);
-        painter.setPen(QPen(theme::vermilion, 1.5, Session::locked(found) ? Qt::DashLine : Qt::SolidLine));
+        painter.setPen(
+            QPen(theme::vermilion, 1.5, interaction::isLocked(found) ? Qt::DashLine : Qt::SolidLine));
         painter.drawPolygon(outline);
     }
     const auto all = handles();

@@ -21,7 +21,8 @@ constexpr double catchPixels = 6, armPixels = 26;
 }
 
 optics::View CameraView::view() const {
-    return optics::viewOf(m_session.pose(), m_session.scene()->camera.gate, m_session.scene()->output.frame);
+    return optics::viewOf(m_session.camera.pose(), m_session.scene()->camera.gate,
+                          m_session.scene()->output.frame);
 }
 
 V2d CameraView::toFrame(const QPointF& place) const {
@@ -52,8 +53,9 @@ std::optional<interaction::HandlePlane> CameraView::planeOf(const scene::LayerPa
 
 std::vector<std::pair<interaction::Handle, QPointF>> CameraView::handles() const {
     std::vector<std::pair<interaction::Handle, QPointF>> all;
-    if (m_tool != Tool::Move || m_session.selection().size() != 1 || m_session.movable().empty()) return all;
-    const scene::LayerPath& found = m_session.now().find(m_session.selection().front());
+    if (m_tool != Tool::Move || m_session.selection.layers().size() != 1 || m_session.movable().empty())
+        return all;
+    const scene::LayerPath& found = m_session.now().find(m_session.selection.layers().front());
     const auto plane = planeOf(found);
     if (!plane) return all;
     const double perPixel = m_session.scene()->output.frame.x / frameRect().width();
@@ -87,12 +89,12 @@ void CameraView::addGuide(bool upright, const QPointF& place) {
         upright ? (place.x() - frame.left()) / frame.width() : (place.y() - frame.top()) / frame.height();
     auto guides = m_session.scene()->output.guides;
     guides.push_back({upright, std::clamp(at, 0.0, 1.0)});
-    m_session.apply({{"edit", "guides"}, {"guides", scene::toJson(guides)}});
+    m_session.document.apply({{"edit", "guides"}, {"guides", scene::toJson(guides)}});
 }
 
 void CameraView::dragGuide(const QPointF& place) {
     const QRectF frame = frameRect();
-    auto guides = m_session.history().scene()->output.guides;
+    auto guides = m_session.document.history().scene()->output.guides;
     if (m_guide < 0 || m_guide >= static_cast<int>(guides.size())) return;
     scene::Guide& guide = guides[static_cast<std::size_t>(m_guide)];
     const double at = guide.upright ? (place.x() - frame.left()) / frame.width()
@@ -103,13 +105,13 @@ void CameraView::dragGuide(const QPointF& place) {
     } else {
         guide.at = std::clamp(at, 0.0, 1.0);
     }
-    m_session.preview({{"edit", "guides"}, {"guides", scene::toJson(guides)}});
+    m_session.document.preview({{"edit", "guides"}, {"guides", scene::toJson(guides)}});
 }
 
 double CameraView::reach() const {
     std::optional<V3d> selected;
-    if (m_session.selection().size() == 1)
-        selected = optics::pivotOf(m_session.now().find(m_session.selection().front()));
+    if (m_session.selection.layers().size() == 1)
+        selected = optics::pivotOf(m_session.now().find(m_session.selection.layers().front()));
     return interaction::walkDepth(*m_session.scene(), view(), selected);
 }
 
@@ -118,9 +120,10 @@ void CameraView::startPull() {
     m_pull = 0;
     m_pulled = 0;
     while (m_pull + 1 < static_cast<int>(marks.size()) &&
-           marks[static_cast<std::size_t>(m_pull) + 1].time <= m_session.time())
+           marks[static_cast<std::size_t>(m_pull) + 1].time <= m_session.playhead.time())
         ++m_pull;
-    m_session.setFrame(frameAt(marks[static_cast<std::size_t>(m_pull)].time, m_session.scene()->output.rate));
+    m_session.playhead.setFrame(
+        frameAt(marks[static_cast<std::size_t>(m_pull)].time, m_session.scene()->output.rate));
     setCursor(Qt::CrossCursor);
     setFocus();
     QWidget::update();
@@ -129,11 +132,11 @@ void CameraView::startPull() {
 void CameraView::pullAt(const V2d& place) {
     const std::int64_t layer = layerAt(place);
     if (!layer) return;
-    if (!m_session.apply({{"edit", "mark"}, {"mark", m_pull + 1}, {"focusOn", layer}})) return;
+    if (!m_session.document.apply({{"edit", "mark"}, {"mark", m_pull + 1}, {"focusOn", layer}})) return;
     const auto& marks = m_session.scene()->camera.marks;
     if (++m_pulled < 2 && m_pull + 1 < static_cast<int>(marks.size())) {
         ++m_pull;
-        m_session.setFrame(
+        m_session.playhead.setFrame(
             frameAt(marks[static_cast<std::size_t>(m_pull)].time, m_session.scene()->output.rate));
     } else {
         endPull();
@@ -159,9 +162,9 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
     }
     if (event->button() != Qt::LeftButton) return;
     m_walkEnd.stop();
-    m_session.endWalk();
+    m_session.camera.endWalk();
     m_dragging = true;
-    m_walkFrom = m_session.pose();
+    m_walkFrom = m_session.camera.pose();
     m_handle.reset();
     m_plane.reset();
     m_guide = -1;
@@ -176,7 +179,7 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
         if (handle.kind == interaction::Handle::Kind::Pivot && !pivots) continue;
         const double reachOf = handle.kind == interaction::Handle::Kind::Turn ? 12 : 9;
         if (std::hypot(at.x() - m_from.x(), at.y() - m_from.y()) > reachOf) continue;
-        m_plane = planeOf(m_session.now().find(m_session.selection().front()));
+        m_plane = planeOf(m_session.now().find(m_session.selection.layers().front()));
         const auto share = m_plane ? interaction::shareAt(*m_plane, view(), place) : std::nullopt;
         if (!share) continue;
         m_handle = handle;
@@ -196,7 +199,7 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
                 layer = id;
                 m_clicked = nearest;
             }
-    if (!m_clicked) m_session.click(layer, event->modifiers() & Qt::ControlModifier);
+    if (!m_clicked) m_session.selection.click(layer, event->modifiers() & Qt::ControlModifier);
     const scene::LayerPath& found = m_session.now().find(layer);
     if (!found.layer || m_session.movable().empty()) {
         m_dragging = false;
@@ -229,7 +232,7 @@ void CameraView::mouseMoveEvent(QMouseEvent* event) {
     if (m_tool == Tool::Turn) return turnBy(place - m_from, event->modifiers());
     if (m_tool == Tool::Push) {
         const double ratio = std::exp((m_from.y() - place.y()) / 180.0);
-        m_session.preview(m_session.push({{"ratio", ratio}}));
+        m_session.document.preview(m_session.push({{"ratio", ratio}}));
         const motion::ResolvedScene& now = m_session.now();
         const auto measured = motion::measureAt(now, m_session.now().find(m_grabbed));
         m_say = tr("depth %1 m, from %2 m · blur %3 px")
@@ -257,7 +260,7 @@ void CameraView::slideTo(const QPointF& place, Qt::KeyboardModifiers keys) {
         by = std::abs(a) > std::abs(d) ? across * a : down * d;
     }
     const auto slide = [&](const V3d& v) {
-        m_session.preview(m_session.onSelection("slide", {{"by", {v.x, v.y, v.z}}}));
+        m_session.document.preview(m_session.onSelection("slide", {{"by", {v.x, v.y, v.z}}}));
     };
     slide(by);
     QString also;
@@ -292,7 +295,7 @@ V3d CameraView::caught(const scene::LayerPath& moved) {
             .push_back({(guide.upright ? frame.x : frame.y) * guide.at, QT_TR_NOOP("guide")});
     int looked = 0;
     for (const scene::LayerPath& other : m_session.now().all) {
-        if (other.layer->group() || !other.layer->visible || m_session.isSelected(other.layer->id) ||
+        if (other.layer->group() || !other.layer->visible || m_session.selection.contains(other.layer->id) ||
             ++looked > 60)
             continue;
         const motion::Measure o = motion::measureAt(now, other);
@@ -340,36 +343,36 @@ void CameraView::dragHandle(const QPointF& place, Qt::KeyboardModifiers keys) {
         if (m_plane->group) {
             // In the group's own metres.
             const scene::LayerPath found =
-                scene::find(*m_session.history().scene(), m_session.selection().front());
+                scene::find(*m_session.document.history().scene(), m_session.selection.layers().front());
             const optics::Affine own =
                 optics::worldOf(found.carriers) * optics::frameOf(found.layer->placement);
             const V3d at = own.inverse(m_plane->card.at(to.x, to.y));
             const V2d pivot = found.layer->hanging.pivot + V2d(at.x, at.y);
             edit["to"] = {pivot.x, pivot.y};
         }
-        m_session.preview(edit);
+        m_session.document.preview(edit);
         m_say = tr("pivot at %1 % across, %2 % up").arg(figure(to.x * 100, 0), figure(100 - to.y * 100, 0));
         return;
     }
     if (m_handle->kind == interaction::Handle::Kind::Turn) {
         double by = interaction::turnBetween(*m_plane, m_shareFrom, *share);
         const scene::LayerPath found =
-            scene::find(*m_session.history().scene(), m_session.selection().front());
+            scene::find(*m_session.document.history().scene(), m_session.selection.layers().front());
         V3d turn = m_session.placementNow(found.layer->id).turn;
         if (keys & Qt::ShiftModifier) by = std::round((turn.z + by) / 15) * 15 - turn.z;
         turn.z += by;
-        m_session.preview({{"edit", "place"},
-                           {"layer", found.layer->id},
-                           {"turn", scene::toJson(turn)},
-                           {"time", m_session.time().text()}});
+        m_session.document.preview({{"edit", "place"},
+                                    {"layer", found.layer->id},
+                                    {"turn", scene::toJson(turn)},
+                                    {"time", m_session.playhead.time().text()}});
         m_say = tr("roll %1°, by %2°").arg(figure(turn.z, 1), figure(by, 1));
         return;
     }
     const V2d k = interaction::growth(*m_plane, *m_handle, m_shareFrom, *share, !(keys & Qt::ShiftModifier));
     edit::Edit edit = m_session.onSelection("scale", {{"by", {k.x, k.y}}});
     if (m_session.scaleAboutAxis()) edit["about"] = "axis";
-    m_session.preview(edit);
-    const scene::LayerPath& now = m_session.now().find(m_session.selection().front());
+    m_session.document.preview(edit);
+    const scene::LayerPath& now = m_session.now().find(m_session.selection.layers().front());
     const motion::Measure m = motion::measureAt(m_session.now(), now);
     m_say =
         tr("%1 × %2 m · %3 × %4 %")
@@ -386,15 +389,15 @@ void CameraView::turnBy(const QPointF& by, Qt::KeyboardModifiers keys) {
                  turned = roll ? step(-by.x() * 0.4) : 0;
     const auto layers = m_session.movable();
     for (const std::int64_t id : layers) {
-        const scene::LayerPath found = scene::find(*m_session.history().scene(), id);
+        const scene::LayerPath found = scene::find(*m_session.document.history().scene(), id);
         const V3d turn = m_session.placementNow(found.layer->id).turn + V3d(lean, aside, turned);
         edits.push_back({{"edit", "place"},
                          {"layer", id},
                          {"turn", scene::toJson(turn)},
-                         {"time", m_session.time().text()}});
+                         {"time", m_session.playhead.time().text()}});
     }
-    m_session.preview(edits.size() == 1
-                          ? edits.front()
+    m_session.document.preview(
+        edits.size() == 1 ? edits.front()
                           : edit::several("Turn " + std::to_string(layers.size()) + " layers", edits));
     m_say = roll ? tr("roll by %1°").arg(figure(turned, 1))
                  : tr("turn by %1°, lean by %2°").arg(figure(aside, 1), figure(-lean, 1));
@@ -412,19 +415,20 @@ void CameraView::mouseReleaseEvent(QMouseEvent* event) {
     m_across.clear();
     m_up.clear();
     m_say.clear();
-    m_session.commit();
+    m_session.document.commit();
     // A click that did not become a drag of several selects the one alone.
     if (!m_moved && m_alone && m_grabbed && m_tool == Tool::Move)
-        m_session.select(m_clicked.value_or(m_grabbed) ? std::vector{m_clicked.value_or(m_grabbed)}
-                                                       : std::vector<std::int64_t>{});
+        m_session.selection.select(m_clicked.value_or(m_grabbed) ? std::vector{m_clicked.value_or(m_grabbed)}
+                                                                 : std::vector<std::int64_t>{});
     m_clicked.reset();
     m_grabbed = 0;
     QWidget::update();
 }
 
 void CameraView::contextMenuEvent(QContextMenuEvent* event) {
-    if (const std::int64_t layer = layerAt(toFrame(event->pos())); layer && !m_session.isSelected(layer))
-        m_session.click(layer, false);
+    if (const std::int64_t layer = layerAt(toFrame(event->pos()));
+        layer && !m_session.selection.contains(layer))
+        m_session.selection.click(layer, false);
     Q_EMIT menuAsked(event->globalPos(), event->pos());
 }
 
@@ -452,7 +456,7 @@ void CameraView::keyPressEvent(QKeyEvent* event) {
         m_up.clear();
         m_say.clear();
         if (m_tool == Tool::Walk) stopWalk();
-        m_session.dropPreview();
+        m_session.document.dropPreview();
         QWidget::update();
         return;
     }
@@ -489,13 +493,13 @@ void CameraView::keyPressEvent(QKeyEvent* event) {
     if (m_session.movable().empty()) return QWidget::keyPressEvent(event);
     if (m_tool == Tool::Push) {
         if (arrow.y + rise != 0)
-            m_session.apply(m_session.push({{"by", (arrow.y + rise) * (turn ? 1.0 : 0.1 * k)}}));
+            m_session.document.apply(m_session.push({{"by", (arrow.y + rise) * (turn ? 1.0 : 0.1 * k)}}));
         return;
     }
     const optics::View lens = view();
     const double pixel = reach() / lens.slope * (turn ? 10 : k);
     const V3d by = (lens.right * arrow.x + lens.up * (arrow.y + rise)) * pixel;
-    m_session.apply(m_session.onSelection("slide", {{"by", {by.x, by.y, by.z}}}));
+    m_session.document.apply(m_session.onSelection("slide", {{"by", {by.x, by.y, by.z}}}));
 }
 
 }

@@ -87,11 +87,11 @@ QString CameraView::walkHint() const {
 
 void CameraView::beginWalk(const V2d& place) {
     m_level = false;
-    m_wasOff = m_session.offHere();
+    m_wasOff = m_session.camera.offHere();
     const scene::Scene& scene = *m_session.scene();
     m_walking = {m_walkFrom, view(), scene.output.frame, V3d(0), place};
-    m_walking.around = interaction::walkCentre(m_session.now(), scene, m_walking.view, place, layerAt(place), reach(),
-                                               m_walk != WalkMode::DollyZoom);
+    m_walking.around = interaction::walkCentre(m_session.now(), scene, m_walking.view, place, layerAt(place),
+                                               reach(), m_walk != WalkMode::DollyZoom);
 }
 
 void CameraView::walkTo(const QPointF& place, Qt::KeyboardModifiers keys) {
@@ -101,18 +101,19 @@ void CameraView::walkTo(const QPointF& place, Qt::KeyboardModifiers keys) {
     if (mode == WalkMode::Look && keys & Qt::ShiftModifier) mode = WalkMode::Slide;
     if (mode == WalkMode::Look && keys & Qt::ControlModifier) mode = WalkMode::Orbit;
     const double perPixel = m_session.scene()->output.frame.x / frameRect().width();
-    if (const auto pose = interaction::walked(m_walking, mode, toFrame(place), m_level, 12 * perPixel)) walked(*pose);
+    if (const auto pose = interaction::walked(m_walking, mode, toFrame(place), m_level, 12 * perPixel))
+        walked(*pose);
 }
 
 void CameraView::walkBy(const motion::Step& step) {
-    if (!m_walkEnd.isActive() && !m_dragging) m_walkFrom = m_session.pose();
-    walked(motion::stepped(m_session.pose(), step));
+    if (!m_walkEnd.isActive() && !m_dragging) m_walkFrom = m_session.camera.pose();
+    walked(motion::stepped(m_session.camera.pose(), step));
     if (!m_dragging) m_walkEnd.start(); // a row of turns or presses is one step
 }
 
 void CameraView::walked(const scene::Pose& pose) {
-    m_session.walk(pose);
-    const scene::Pose now = m_session.pose();
+    m_session.camera.walk(pose);
+    const scene::Pose now = m_session.camera.pose();
     const motion::Step gone = motion::stepBetween(m_walkFrom, now);
     QStringList parts;
     const auto part = [&](double value, const QString& text, int decimals) {
@@ -132,14 +133,14 @@ void CameraView::walked(const scene::Pose& pose) {
 
 void CameraView::stopWalk() {
     m_level = false;
-    m_session.dropWalk(m_wasOff ? std::optional(m_walkFrom) : std::nullopt);
+    m_session.camera.cancelWalk(m_wasOff ? std::optional(m_walkFrom) : std::nullopt);
 }
 
 void CameraView::wheelWalk(QWheelEvent* event) {
     const double turns = event->angleDelta().y() / 120.0;
     if (event->modifiers() & Qt::ControlModifier || m_walk == WalkMode::Zoom) {
-        if (!m_walkEnd.isActive() && !m_dragging) m_walkFrom = m_session.pose();
-        scene::Pose pose = m_session.pose();
+        if (!m_walkEnd.isActive() && !m_dragging) m_walkFrom = m_session.camera.pose();
+        scene::Pose pose = m_session.camera.pose();
         pose.focal = std::clamp(pose.focal * std::exp2(turns / 24), 1.0, 2000.0);
         walked(pose);
         if (!m_dragging) m_walkEnd.start();

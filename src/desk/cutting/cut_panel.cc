@@ -40,9 +40,9 @@ CutPanel::CutPanel(Session& session, CutView& view, QWidget* parent)
     : QWidget(parent), m_session(session), m_view(view) {
     m_outer = new QVBoxLayout(this);
     m_outer->setContentsMargins(0, 0, 0, 0);
-    m_session.beat().follow(this, Beat::Rank::Numbers, [this] { refresh(); });
-    for (const auto signal : {&Session::sceneChanged, &Session::selectionChanged})
-        connect(&m_session, signal, this, &CutPanel::refresh);
+    m_session.playhead.beat().follow(this, Beat::Rank::Numbers, [this] { refresh(); });
+    connect(&m_session.document, &Document::sceneChanged, this, &CutPanel::refresh);
+    connect(&m_session.selection, &Selection::layersChanged, this, &CutPanel::refresh);
     connect(&m_view, &CutView::matteChanged, this, &CutPanel::refresh);
     connect(&m_view, &CutView::toolChanged, this, &CutPanel::refresh);
 }
@@ -52,7 +52,7 @@ void CutPanel::showEvent(QShowEvent*) {
 }
 
 scene::LayerPtr CutPanel::layer() const {
-    const auto selected = m_session.selected().layer;
+    const auto selected = m_session.selection.only().layer;
     return selected && !selected->group() ? selected : nullptr;
 }
 
@@ -173,7 +173,7 @@ NumberField* CutPanel::number(QVBoxLayout* layout, const QString& name, const st
                 value = motion::valueAt(place.ends_with("/grow")      ? read.grow
                                         : place.ends_with("/opacity") ? read.opacity
                                                                       : read.feather,
-                                        m_session.time());
+                                        m_session.playhead.time());
             }
         }
         field->setValue(value * scale);
@@ -183,7 +183,7 @@ NumberField* CutPanel::number(QVBoxLayout* layout, const QString& name, const st
 
 void CutPanel::change(const char* part, const char* member, const Json& value) {
     if (const auto l = layer())
-        m_session.apply({{"edit", "cut-out"}, {"layers", {l->id}}, {part, {{member, value}}}});
+        m_session.document.apply({{"edit", "cut-out"}, {"layers", {l->id}}, {part, {{member, value}}}});
 }
 
 void CutPanel::changeMatte(const char* member, const Json& value, bool keyed) {
@@ -191,8 +191,9 @@ void CutPanel::changeMatte(const char* member, const Json& value, bool keyed) {
     if (!l || m_view.matte() < 0) return;
     const auto n = static_cast<std::size_t>(m_view.matte());
     Json next = value;
-    if (keyed) next = scene::withValueAt(cutout()["mattes"][n][member], m_session.time(), value);
-    m_session.apply({{"edit", "matte"}, {"layer", l->id}, {"matte", n + 1}, {"change", {{member, next}}}});
+    if (keyed) next = scene::withValueAt(cutout()["mattes"][n][member], m_session.playhead.time(), value);
+    m_session.document.apply(
+        {{"edit", "matte"}, {"layer", l->id}, {"matte", n + 1}, {"change", {{member, next}}}});
 }
 
 void CutPanel::buildMattes(QVBoxLayout* layout, const Json& now) {
@@ -211,7 +212,7 @@ void CutPanel::buildMattes(QVBoxLayout* layout, const Json& now) {
             return;
         }
         const int count = l->cutout ? static_cast<int>(l->cutout->mattes.size()) : 0;
-        if (m_session.apply(
+        if (m_session.document.apply(
                 {{"edit", "add-matte"}, {"layer", l->id}, {"matte", {{"kind", "layer"}, {"layer", first}}}}))
             m_view.setMatte(count);
     });
@@ -250,20 +251,21 @@ void CutPanel::buildMattes(QVBoxLayout* layout, const Json& now) {
     connect(list, &QListWidget::itemChanged, this, [this, list](QListWidgetItem* item) {
         const int row = list->row(item);
         if (const auto l = layer())
-            m_session.apply({{"edit", "matte"},
-                             {"layer", l->id},
-                             {"matte", row + 1},
-                             {"change", {{"on", item->checkState() == Qt::Checked}}}});
+            m_session.document.apply({{"edit", "matte"},
+                                      {"layer", l->id},
+                                      {"matte", row + 1},
+                                      {"change", {{"on", item->checkState() == Qt::Checked}}}});
     });
     connect(up, &QToolButton::clicked, this, [this] {
         const int n = m_view.matte();
         if (n < 1 || !layer()) return;
         m_view.setMatte(n - 1);
-        m_session.apply({{"edit", "move-matte"}, {"layer", layer()->id}, {"matte", n + 1}, {"to", n}});
+        m_session.document.apply(
+            {{"edit", "move-matte"}, {"layer", layer()->id}, {"matte", n + 1}, {"to", n}});
     });
     connect(remove, &QToolButton::clicked, this, [this] {
         if (m_view.matte() >= 0 && layer())
-            m_session.apply(
+            m_session.document.apply(
                 {{"edit", "remove-matte"}, {"layer", layer()->id}, {"matte", m_view.matte() + 1}});
     });
     if (m_view.matte() >= 0 && m_view.matte() < static_cast<int>(mattes.size()))
@@ -348,11 +350,11 @@ void CutPanel::buildMatte(QVBoxLayout* layout, const Json& matte) {
             const Json& value = now[member];
             const bool has = value.is_object() && value.contains("keys");
             if (on && !has)
-                change[member] = {{"keys", {{{"time", m_session.time().text()}, {"value", value}}}}};
+                change[member] = {{"keys", {{{"time", m_session.playhead.time().text()}, {"value", value}}}}};
             else if (!on && has)
                 change[member] = value["keys"][0]["value"];
         }
-        m_session.apply(
+        m_session.document.apply(
             {{"edit", "matte"}, {"layer", l->id}, {"matte", m_view.matte() + 1}, {"change", change}});
     });
 }
@@ -375,12 +377,12 @@ void CutPanel::buildKey(QVBoxLayout* layout, const Json& now) {
         if (i == 3) {
             const QString plate = QFileDialog::getOpenFileName(this, tr("Clean plate"));
             if (plate.isEmpty()) return m_shape.clear(), refresh();
-            m_session.apply({{"edit", "cut-out"},
-                             {"layers", {l->id}},
-                             {"key", {{"kind", "difference"}, {"plate", plate.toStdString()}}}});
+            m_session.document.apply({{"edit", "cut-out"},
+                                      {"layers", {l->id}},
+                                      {"key", {{"kind", "difference"}, {"plate", plate.toStdString()}}}});
             return;
         }
-        m_session.apply(
+        m_session.document.apply(
             {{"edit", "cut-out"}, {"layers", {l->id}}, {"key", i == 0 ? Json() : Json{{"kind", kinds[i]}}}});
     });
     const auto row = [&](const QString& name, const char* member, double otherwise, double scale, double low,
@@ -450,7 +452,7 @@ void CutPanel::buildFills(QVBoxLayout* layout, const Json& now) {
     for (std::size_t n = 0; n < fills.size(); ++n) {
         const auto set = [this, n](const char* member, const Json& value) {
             if (const auto l = layer())
-                m_session.apply(
+                m_session.document.apply(
                     {{"edit", "fill"}, {"layer", l->id}, {"fill", n + 1}, {"change", {{member, value}}}});
         };
         auto* row = new QHBoxLayout;
@@ -470,7 +472,7 @@ void CutPanel::buildFills(QVBoxLayout* layout, const Json& now) {
                 [this, set, n] { set("seed", cutout()["fills"][n].value("seed", 0) + 1); });
         connect(remove, &QToolButton::clicked, this, [this, n] {
             if (const auto l = layer())
-                m_session.apply({{"edit", "remove-fill"}, {"layer", l->id}, {"fill", n + 1}});
+                m_session.document.apply({{"edit", "remove-fill"}, {"layer", l->id}, {"fill", n + 1}});
         });
     }
 }
@@ -509,7 +511,7 @@ void CutPanel::buildMatch(QVBoxLayout* layout, const Json& now) {
         auto* off = new QPushButton(tr("Remove the match"));
         connect(off, &QPushButton::clicked, this, [this] {
             if (const auto l = layer())
-                m_session.apply({{"edit", "cut-out"}, {"layers", {l->id}}, {"match", nullptr}});
+                m_session.document.apply({{"edit", "cut-out"}, {"layers", {l->id}}, {"match", nullptr}});
         });
         layout->addWidget(off);
     }

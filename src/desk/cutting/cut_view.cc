@@ -81,9 +81,9 @@ CutView::CutView(Session& session, QWidget* parent) : QWidget(parent), m_session
         ++m_seconds;
         update();
     });
-    connect(&m_session, &Session::selectionChanged, this, &CutView::layerMayHaveChanged);
-    connect(&m_session, &Session::sceneChanged, this, &CutView::layerMayHaveChanged);
-    m_session.beat().follow(this, Beat::Rank::Drawing, [this] { request(); });
+    connect(&m_session.selection, &Selection::layersChanged, this, &CutView::layerMayHaveChanged);
+    connect(&m_session.document, &Document::sceneChanged, this, &CutView::layerMayHaveChanged);
+    m_session.playhead.beat().follow(this, Beat::Rank::Drawing, [this] { request(); });
 }
 
 CutView::~CutView() {
@@ -93,7 +93,7 @@ CutView::~CutView() {
 // ---- what is worked on
 
 scene::LayerPtr CutView::layer() const {
-    const scene::LayerPtr selected = m_session.selected().layer;
+    const scene::LayerPtr selected = m_session.selection.only().layer;
     return selected && !selected->group() ? selected : nullptr;
 }
 
@@ -209,7 +209,7 @@ void CutView::request() {
     if (!l || !isVisible()) return;
     if (!m_fitted) return fit();
     CutPictureRequest request;
-    request.pixels = motion::pixelsAt(*m_session.scene(), l, m_session.time());
+    request.pixels = motion::pixelsAt(*m_session.scene(), l, m_session.playhead.time());
     if (!request.pixels) return;
     request.cache = m_session.sharedSources();
     request.show = static_cast<int>(m_guide != Guide::Off ? Show::Before : m_show);
@@ -511,7 +511,7 @@ void CutView::finishSplit() {
             split[key].push_back({{"loop", pairs(loop)}});
     if (m_join->isChecked()) split["join"] = true;
     m_guide = Guide::Off;
-    m_session.apply(split);
+    m_session.document.apply(split);
     refreshBanner();
 }
 

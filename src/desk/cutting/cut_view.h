@@ -81,7 +81,7 @@ private:
 
     scene::LayerPtr layer() const;
     const scene::Matte* current() const;
-    Rational matteTime() const { return m_session.time(); }
+    Rational matteTime() const { return m_session.playhead.time(); }
     std::vector<scene::PathPoint>
     outline() const; ///< of the current matte, at the playhead; empty: it is none
     std::optional<scene::Area> area() const;

@@ -232,7 +232,7 @@ void CutView::mouseReleaseEvent(QMouseEvent*) {
     case Grip::Out:
     case Grip::Corner:
     case Grip::Area:
-        m_session.commit();
+        m_session.document.commit();
         break;
     case Grip::Paint:
         finishStroke();
@@ -344,7 +344,7 @@ void CutView::addMatte(scene::Json matte) {
     const auto l = layer();
     if (!l) return;
     const int count = l->cutout ? static_cast<int>(l->cutout->mattes.size()) : 0;
-    if (m_session.apply({{"edit", "add-matte"}, {"layer", l->id}, {"matte", std::move(matte)}}))
+    if (m_session.document.apply({{"edit", "add-matte"}, {"layer", l->id}, {"matte", std::move(matte)}}))
         setMatte(count);
 }
 
@@ -356,9 +356,9 @@ void CutView::changeCurrent(const char* member, const scene::Json& value, bool k
     edit::Edit edit = {
         {"edit", "matte"}, {"layer", l->id}, {"matte", m_matte + 1}, {"change", {{member, next}}}};
     if (live)
-        m_session.preview(edit);
+        m_session.document.preview(edit);
     else
-        m_session.apply(edit);
+        m_session.document.apply(edit);
 }
 
 void CutView::finishLoop() {
@@ -372,13 +372,13 @@ void CutView::finishLoop() {
     }
     if (m_tool == Tool::Fill) {
         std::vector<scene::PathPoint> points(loop.begin(), loop.end());
-        m_session.apply({{"edit", "add-fill"},
-                         {"layer", l->id},
-                         {"grow", 0},
-                         {"hole", {{{"kind", "outline"}, {"points", pointsJson(points)}}}}});
+        m_session.document.apply({{"edit", "add-fill"},
+                                  {"layer", l->id},
+                                  {"grow", 0},
+                                  {"hole", {{{"kind", "outline"}, {"points", pointsJson(points)}}}}});
         return;
     }
-    const auto pixels = motion::pixelsAt(*m_session.scene(), l, m_session.time());
+    const auto pixels = motion::pixelsAt(*m_session.scene(), l, m_session.playhead.time());
     addMatte({{"kind", "subject"}, {"loop", pairs(loop)}, {"frame", pixels ? pixels->footage.frame : 0}});
 }
 
@@ -394,10 +394,10 @@ void CutView::finishStroke() {
     const auto l = layer();
     if (!l || stroke.dabs.empty()) return;
     if (m_tool == Tool::Clone) {
-        m_session.apply({{"edit", "add-clone"},
-                         {"layer", l->id},
-                         {"stroke", scene::toJson(stroke)},
-                         {"from", pair(*m_cloneFrom)}});
+        m_session.document.apply({{"edit", "add-clone"},
+                                  {"layer", l->id},
+                                  {"stroke", scene::toJson(stroke)},
+                                  {"from", pair(*m_cloneFrom)}});
         return;
     }
     const scene::Matte* matte = current();
@@ -420,7 +420,7 @@ void CutView::finishStroke() {
 
 void CutView::pick(const V2d& place) {
     const auto l = layer();
-    const auto pixels = motion::pixelsAt(*m_session.scene(), l, m_session.time());
+    const auto pixels = motion::pixelsAt(*m_session.scene(), l, m_session.playhead.time());
     if (!pixels) return;
     setCursor(Qt::CrossCursor);
     inBackground<scene::Colour>(

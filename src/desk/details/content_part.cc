@@ -36,7 +36,7 @@ void ContentPart::refresh() {
 }
 
 void ContentPart::change(const char* edit, scene::Json members) {
-    const auto layer = m_session.selected().layer;
+    const auto layer = m_session.selection.only().layer;
     if (!layer) return;
     scene::Json whole = {{"edit", edit}};
     if (std::string_view(edit) == "footage")
@@ -44,7 +44,7 @@ void ContentPart::change(const char* edit, scene::Json members) {
     else
         whole["layer"] = layer->id;
     whole.update(members);
-    m_session.apply(whole);
+    m_session.document.apply(whole);
 }
 
 NumberField* ContentPart::field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
@@ -96,8 +96,9 @@ QWidget* ContentPart::makeFootage() {
         tr("100 % as filmed, 50 % half as fast; below 0 it plays backwards"),
         [this, footage] {
             const auto* f = footage();
-            return 100 * (f->speeds.empty() ? f->speed.toDouble()
-                                            : motion::valueAt(f->speeds, m_session.time() - f->start));
+            return 100 * (f->speeds.empty()
+                              ? f->speed.toDouble()
+                              : motion::valueAt(f->speeds, m_session.playhead.time() - f->start));
         },
         [this, footage](double v) {
             const auto* f = footage();
@@ -106,7 +107,8 @@ QWidget* ContentPart::makeFootage() {
             if (f->speeds.empty())
                 return change("footage", {{"speed", Rational(std::llround(v * 1000), 1000).text()}});
             const scene::Json keys = {{"keys", scene::timeToJson(*f)["speeds"]}};
-            change("footage", {{"speeds", scene::withValueAt(keys, m_session.time() - f->start, v)["keys"]}});
+            change("footage",
+                   {{"speeds", scene::withValueAt(keys, m_session.playhead.time() - f->start, v)["keys"]}});
         });
     auto* varies = tick(layout, tr("Speed changes"), false,
                         tr("On: a speed set at the playhead is a key there, and it runs from key to key"));
@@ -115,7 +117,8 @@ QWidget* ContentPart::makeFootage() {
         if (!f) return;
         scene::Json keys = scene::Json::array();
         if (on)
-            keys.push_back({{"time", (m_session.time() - f->start).text()}, {"value", f->speed.toDouble()}});
+            keys.push_back(
+                {{"time", (m_session.playhead.time() - f->start).text()}, {"value", f->speed.toDouble()}});
         change("footage", {{"speeds", std::move(keys)}});
     });
     m_rows->push_back([footage, varies] { varies->setChecked(!footage()->speeds.empty()); });
@@ -132,7 +135,7 @@ QWidget* ContentPart::makeFootage() {
     connect(freeze, &QCheckBox::clicked, this, [this, footage](bool on) {
         const auto* f = footage();
         if (!f) return;
-        const auto now = motion::footageAt(*f, m_session.time());
+        const auto now = motion::footageAt(*f, m_session.playhead.time());
         change("footage", {{"freeze", on ? scene::Json(now ? now->frame : f->in) : scene::Json()}});
     });
     m_rows->push_back([footage, ends, mix, freeze] {

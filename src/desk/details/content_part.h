@@ -28,7 +28,7 @@ private:
                        const QString& unit, int decimals, double step, const QString& tip,
                        std::function<double()> now, std::function<void(double)> set);
     template <class T> const T* content() const {
-        const auto layer = m_session.selected().layer;
+        const auto layer = m_session.selection.only().layer;
         return layer ? std::get_if<T>(&layer->content) : nullptr;
     }
     void change(const char* edit, scene::Json members);

@@ -60,12 +60,14 @@ DetailsPanel::DetailsPanel(Session& session, QWidget* parent) : QWidget(parent),
     m_settled.setSingleShot(true);
     m_settled.setInterval(40);
     connect(&m_settled, &QTimer::timeout, this, &DetailsPanel::measureTravel);
-    for (const auto signal : {&Session::sceneChanged, &Session::selectionChanged, &Session::cameraChanged})
-        connect(&m_session, signal, this, [this] {
-            refresh();
-            m_settled.start();
-        });
-    m_session.beat().follow(this, Beat::Rank::Numbers, [this] { refresh(); });
+    const auto changed = [this] {
+        refresh();
+        m_settled.start();
+    };
+    connect(&m_session.document, &Document::sceneChanged, this, changed);
+    connect(&m_session.selection, &Selection::layersChanged, this, changed);
+    connect(&m_session.camera, &ShownCamera::changed, this, changed);
+    m_session.playhead.beat().follow(this, Beat::Rank::Numbers, [this] { refresh(); });
     refresh();
 }
 
@@ -134,7 +136,7 @@ QWidget* DetailsPanel::makeLayerPage() {
            "one picture first"));
     m_inDepth->setObjectName(QStringLiteral("inDepth"));
     connect(m_inDepth, &QCheckBox::clicked, this, [this](bool on) {
-        m_session.apply(edit::onLayers("look", m_session.movable(), {{"inDepth", on}}));
+        m_session.document.apply(edit::onLayers("look", m_session.movable(), {{"inDepth", on}}));
     });
 
     m_textPart = new QWidget;
@@ -162,27 +164,29 @@ QWidget* DetailsPanel::makeLayerPage() {
     m_content = new ContentPart(m_session);
     layout->addWidget(m_content);
 
-    const auto layer = [this] { return m_session.selected().layer; };
+    const auto layer = [this] { return m_session.selection.only().layer; };
     connect(m_depth, &NumberField::entered, this, [this](double v) {
-        m_session.apply(m_session.push({{"depth", v}}));
+        m_session.document.apply(m_session.push({{"depth", v}}));
     });
     const auto slideTo = [this](int axis, double v) {
-        const scene::LayerPath found = m_session.selected();
+        const scene::LayerPath found = m_session.selection.only();
         if (!found.layer) return;
         V3d by(0);
         by[axis] = v - optics::pivotOf(m_session.now().find(found.layer->id))[axis];
-        m_session.apply(m_session.onSelection("slide", {{"by", {by.x, by.y, by.z}}}));
+        m_session.document.apply(m_session.onSelection("slide", {{"by", {by.x, by.y, by.z}}}));
     };
     connect(m_across, &NumberField::entered, this, [slideTo](double v) { slideTo(0, v); });
     connect(m_height, &NumberField::entered, this, [slideTo](double v) { slideTo(1, v); });
     connect(m_width, &NumberField::entered, this, [this](double v) {
         const V2d now =
-            motion::measureAt(m_session.now(), m_session.now().find(m_session.selection().front())).metres;
+            motion::measureAt(m_session.now(), m_session.now().find(m_session.selection.layers().front()))
+                .metres;
         if (now.x > 0) scaleTo(v / now.x, m_locked->isChecked() ? v / now.x : 1);
     });
     connect(m_layerHeight, &NumberField::entered, this, [this](double v) {
         const V2d now =
-            motion::measureAt(m_session.now(), m_session.now().find(m_session.selection().front())).metres;
+            motion::measureAt(m_session.now(), m_session.now().find(m_session.selection.layers().front()))
+                .metres;
         if (now.y > 0) scaleTo(m_locked->isChecked() ? v / now.y : 1, v / now.y);
     });
     const auto turnTo = [this, layer](int axis, double v) {
@@ -190,31 +194,33 @@ QWidget* DetailsPanel::makeLayerPage() {
         if (!l) return;
         V3d turn = m_session.placementNow(l->id).turn;
         turn[axis] = v;
-        m_session.apply({{"edit", "place"},
-                         {"layer", l->id},
-                         {"turn", scene::toJson(turn)},
-                         {"time", m_session.time().text()}});
+        m_session.document.apply({{"edit", "place"},
+                                  {"layer", l->id},
+                                  {"turn", scene::toJson(turn)},
+                                  {"time", m_session.playhead.time().text()}});
     };
     connect(m_turn, &NumberField::entered, this, [turnTo](double v) { turnTo(1, v); });
     connect(m_lean, &NumberField::entered, this, [turnTo](double v) { turnTo(0, -v); });
     connect(m_roll, &NumberField::entered, this, [turnTo](double v) { turnTo(2, v); });
     connect(m_opacity, &NumberField::entered, this, [this](double v) {
         const double opacity = std::clamp(v / 100, 0.0, 1.0);
-        const edit::Edit all = {{"edit", "look"}, {"layers", m_session.selection()}, {"opacity", opacity}};
-        m_session.apply(m_session.selection().size() == 1
-                            ? m_session.setting(m_session.selection().front(), "opacity", opacity, all)
-                            : all);
+        const edit::Edit all = {
+            {"edit", "look"}, {"layers", m_session.selection.layers()}, {"opacity", opacity}};
+        m_session.document.apply(
+            m_session.selection.layers().size() == 1
+                ? m_session.setting(m_session.selection.layers().front(), "opacity", opacity, all)
+                : all);
     });
     connect(m_blend, &QComboBox::activated, this, [this](int i) {
-        m_session.apply({{"edit", "look"},
-                         {"layers", m_session.selection()},
-                         {"blend", scene::blendNames[static_cast<std::size_t>(i)]}});
+        m_session.document.apply({{"edit", "look"},
+                                  {"layers", m_session.selection.layers()},
+                                  {"blend", scene::blendNames[static_cast<std::size_t>(i)]}});
     });
     const auto setText = [this, layer](edit::Edit change) {
         if (const auto l = layer(); l && std::holds_alternative<scene::Text>(l->content)) {
             edit::Edit edit = {{"edit", "text"}, {"layer", l->id}};
             edit.update(change);
-            m_session.apply(edit);
+            m_session.document.apply(edit);
         }
     };
     connect(m_text, &QPlainTextEdit::textChanged, this, [this, setText, layer] {
@@ -254,7 +260,7 @@ void DetailsPanel::scaleTo(double across, double up) {
     }
     edit::Edit edit = m_session.onSelection("scale", {{"by", {across, up}}});
     if (m_session.scaleAboutAxis()) edit["about"] = "axis";
-    m_session.apply(edit);
+    m_session.document.apply(edit);
 }
 
 QWidget* DetailsPanel::makeManyPart() {
@@ -284,30 +290,31 @@ QWidget* DetailsPanel::makeManyPart() {
     spread->setObjectName(QStringLiteral("spread"));
     layout->addWidget(spread);
     connect(by, &NumberField::entered, this, [this, by](double v) {
-        if (v != 0) m_session.apply(m_session.push({{"by", v}}));
+        if (v != 0) m_session.document.apply(m_session.push({{"by", v}}));
         by->setValue(0);
     });
     connect(allAt, &NumberField::entered, this, [this](double v) {
-        m_session.apply(m_session.push({{"depth", v}}));
+        m_session.document.apply(m_session.push({{"depth", v}}));
     });
     connect(ratio, &NumberField::entered, this, [this, ratio](double v) {
-        if (v > 0 && v != 100) m_session.apply(m_session.push({{"ratio", v / 100}}));
+        if (v > 0 && v != 100) m_session.document.apply(m_session.push({{"ratio", v / 100}}));
         ratio->setValue(100);
     });
     connect(spread, &QPushButton::clicked, this, [this, from, to, steps] {
-        m_session.apply(m_session.push({{"spread", {from->value(), to->value()}},
-                                        {"steps", steps->currentIndex() == 0 ? "even" : "parallax"}}));
+        m_session.document.apply(
+            m_session.push({{"spread", {from->value(), to->value()}},
+                            {"steps", steps->currentIndex() == 0 ? "even" : "parallax"}}));
     });
     const auto show = [this, from, to, allAt] {
         double near = 1e300, far = -1e300;
-        for (const std::int64_t id : m_session.selection()) {
+        for (const std::int64_t id : m_session.selection.layers()) {
             const double depth = m_session.now().depthOf(m_session.now().find(id));
             near = std::min(near, depth), far = std::max(far, depth);
         }
         if (near <= far) from->setValue(near), to->setValue(far), allAt->setValue(near);
     };
-    connect(&m_session, &Session::selectionChanged, this, show);
-    connect(&m_session, &Session::sceneChanged, this, show);
+    connect(&m_session.selection, &Selection::layersChanged, this, show);
+    connect(&m_session.document, &Document::sceneChanged, this, show);
     section(layout, tr("In the frame"));
     const struct {
         const char *icon, *tip;
@@ -332,7 +339,7 @@ QWidget* DetailsPanel::makeManyPart() {
         connect(button, &QToolButton::clicked, this, [this, edit = way.edit] {
             edit::Edit whole = m_session.onSelection(edit["edit"].get<std::string>(), edit);
             if (edit["edit"] == "align") whole["in"] = "selection";
-            m_session.apply(whole);
+            m_session.document.apply(whole);
         });
         button->setFixedSize(25, 25);
         row->addWidget(button);
@@ -394,7 +401,7 @@ QWidget* DetailsPanel::makeCameraPage() {
         tr("Of 360 degrees, how long each frame of the whole scene is exposed; 0: nothing blurs by moving"));
     m_shutter->setObjectName(QStringLiteral("shutter"));
     const auto setIris = [this](int blades) {
-        m_session.apply(
+        m_session.document.apply(
             {{"edit", "lens"},
              {"iris", {{"blades", blades}, {"turn", std::clamp(m_irisTurn->value(), -360.0, 360.0)}}}});
     };
@@ -402,19 +409,19 @@ QWidget* DetailsPanel::makeCameraPage() {
     connect(m_irisTurn, &NumberField::entered, this,
             [=, this] { setIris(m_session.scene()->camera.iris.blades); });
     connect(m_shutter, &NumberField::entered, this, [this](double v) {
-        m_session.apply({{"edit", "lens"}, {"shutter", std::clamp(v, 0.0, 720.0)}});
+        m_session.document.apply({{"edit", "lens"}, {"shutter", std::clamp(v, 0.0, 720.0)}});
     });
     m_sharp =
         reading(layout, tr("Sharp"), tr("Between these distances a point is blurred by too little to see"));
     m_hyperfocal = reading(layout, tr("Hyperfocal"), tr("Focused there, all that is farther is sharp too"));
     connect(m_gate, &QComboBox::activated, this, [this](int i) {
-        m_session.apply({{"edit", "lens"}, {"gate", m_gate->itemData(i).toDouble()}});
+        m_session.document.apply({{"edit", "lens"}, {"gate", m_gate->itemData(i).toDouble()}});
     });
     connect(m_gate->lineEdit(), &QLineEdit::returnPressed, this, [this] {
         const auto width = scene::quantity(
             m_gate->currentText().section(QStringLiteral("  "), 0, 0).toStdString(), scene::Measured::Focal);
         if (width)
-            m_session.apply({{"edit", "lens"}, {"gate", *width}});
+            m_session.document.apply({{"edit", "lens"}, {"gate", *width}});
         else
             Q_EMIT m_session.problem(QString::fromStdString(width.error().sentence));
         refreshCamera();
@@ -428,13 +435,13 @@ QWidget* DetailsPanel::makeCameraPage() {
     m_hazeColour = colourRow(
         layout, tr("Its colour"), [this] { return m_session.scene()->haze.colour; },
         [this](const scene::Colour& colour) {
-            m_session.apply({{"edit", "haze"}, {"colour", scene::toJson(colour)}});
+            m_session.document.apply({{"edit", "haze"}, {"colour", scene::toJson(colour)}});
         });
     connect(m_haze, &NumberField::entered, this, [this](double v) {
-        m_session.apply({{"edit", "haze"}, {"density", std::clamp(v, 0.0, 1000.0)}});
+        m_session.document.apply({{"edit", "haze"}, {"density", std::clamp(v, 0.0, 1000.0)}});
     });
     connect(m_hazeStart, &NumberField::entered, this, [this](double v) {
-        m_session.apply({{"edit", "haze"}, {"start", std::clamp(v, 0.0, 1e7)}});
+        m_session.document.apply({{"edit", "haze"}, {"start", std::clamp(v, 0.0, 1e7)}});
     });
     section(layout, tr("From here on"));
     m_pace = new PaceChoice(m_session);
@@ -444,10 +451,10 @@ QWidget* DetailsPanel::makeCameraPage() {
 
     const auto walk = [this](auto change) {
         return [this, change](double v) {
-            scene::Pose pose = m_session.pose();
+            scene::Pose pose = m_session.camera.pose();
             change(pose, v);
-            m_session.walk(pose);
-            m_session.endWalk();
+            m_session.camera.walk(pose);
+            m_session.camera.endWalk();
         };
     };
     connect(m_camAcross, &NumberField::entered, this,
@@ -470,8 +477,8 @@ QWidget* DetailsPanel::makeCameraPage() {
 }
 
 void DetailsPanel::refresh() {
-    const scene::LayerPath found = m_session.selected();
-    const auto count = m_session.selection().size();
+    const scene::LayerPath found = m_session.selection.only();
+    const auto count = m_session.selection.layers().size();
     m_layerPage->setVisible(count > 0);
     m_cameraPage->setVisible(count == 0);
     if (count == 0)
@@ -480,10 +487,11 @@ void DetailsPanel::refresh() {
         refreshLayer(found);
     else {
         // What they have in common; where they differ, that of the first.
-        const scene::LayerPtr first = scene::find(*m_session.scene(), m_session.selection().front()).layer;
+        const scene::LayerPtr first =
+            scene::find(*m_session.scene(), m_session.selection.layers().front()).layer;
         m_opacity->setValue(first->opacity * 100);
         bool alike = true;
-        for (const std::int64_t id : m_session.selection())
+        for (const std::int64_t id : m_session.selection.layers())
             alike = alike && scene::find(*m_session.scene(), id).layer->blend == first->blend;
         m_blend->setCurrentIndex(alike ? static_cast<int>(first->blend) : -1);
         Q_EMIT titleChanged(tr("%1 layers").arg(count), tr("moved together"));
@@ -577,17 +585,18 @@ void DetailsPanel::refreshLayer(const scene::LayerPath& found) {
 }
 
 void DetailsPanel::measureTravel() {
-    const scene::LayerPath found = m_session.selected();
+    const scene::LayerPath found = m_session.selection.only();
     if (!found.layer) return;
     const auto measured =
-        motion::measure(*m_session.scene(), found.layer->id, m_session.move(), m_session.time());
+        motion::measure(*m_session.scene(), found.layer->id, m_session.move(), m_session.playhead.time());
     m_travel->setText(tr("%1 px over the move").arg(figure(measured.travel, 0)));
 }
 
 void DetailsPanel::refreshCamera() {
     const scene::Scene& scene = *m_session.scene();
-    const int mark = m_session.markHere();
-    const bool off = m_session.offMove() && m_session.offMove()->time == m_session.time();
+    const int mark = m_session.camera.markHere();
+    const bool off =
+        m_session.camera.offMove() && m_session.camera.offMove()->time == m_session.playhead.time();
     Q_EMIT titleChanged(mark >= 0 ? tr("Mark %1").arg(mark + 1) : tr("Camera"),
                         mark >= 0
                             ? QString::fromStdString(scene.camera.marks[static_cast<std::size_t>(mark)].name)
@@ -596,7 +605,7 @@ void DetailsPanel::refreshCamera() {
     m_cameraNote->setText(
         mark >= 0 ? tr("Moving the camera here changes this mark.")
                   : tr("Between marks: moving the camera here leaves the move until you set a mark."));
-    const scene::Pose pose = m_session.pose();
+    const scene::Pose pose = m_session.camera.pose();
     m_camAcross->setValue(pose.position.x);
     m_camHeight->setValue(pose.position.y);
     m_camAlong->setValue(-pose.position.z);
@@ -628,8 +637,10 @@ void DetailsPanel::refreshCamera() {
                               std::isinf(range.far) ? QStringLiteral("∞") : figure(range.far, 2) + tr(" m")));
     m_hyperfocal->setText(tr("%1 m").arg(figure(range.hyperfocal, 2)));
     m_pace->refresh();
-    m_speed->setText(tr("%1 m/s").arg(figure(m_session.move().speed(m_session.time().toDouble()), 2)));
-    m_turning->setText(tr("%1 °/s").arg(figure(m_session.move().turning(m_session.time().toDouble()), 1)));
+    m_speed->setText(
+        tr("%1 m/s").arg(figure(m_session.move().speed(m_session.playhead.time().toDouble()), 2)));
+    m_turning->setText(
+        tr("%1 °/s").arg(figure(m_session.move().turning(m_session.playhead.time().toDouble()), 1)));
 }
 
 }

@@ -95,13 +95,14 @@ HangingPart::HangingPart(Session& session, QWidget* parent) : QWidget(parent), m
     keyRow->addWidget(m_keys, 1);
     keyRow->addWidget(off);
     layout->addWidget(m_keyRow);
-    connect(off, &QToolButton::clicked, this,
-            [this] { m_session.apply(edit::onLayers("remove-place-key", m_session.selection())); });
+    connect(off, &QToolButton::clicked, this, [this] {
+        m_session.document.apply(edit::onLayers("remove-place-key", m_session.selection.layers()));
+    });
 
     const auto pivot = [this] {
-        const auto layer = m_session.selected().layer;
+        const auto layer = m_session.selection.only().layer;
         if (!layer || layer->group()) return;
-        m_session.apply(m_session.onSelection(
+        m_session.document.apply(m_session.onSelection(
             "pivot", {{"to", {m_pivotAcross->value() / 100 - 0.5, m_pivotUp->value() / 100 - 0.5}}}));
     };
     connect(m_pivotAcross, &NumberField::entered, this, pivot);
@@ -115,23 +116,24 @@ HangingPart::HangingPart(Session& session, QWidget* parent) : QWidget(parent), m
     connect(around, &QToolButton::clicked, this, [this] { hang({{"aroundCamera", true}}); });
     connect(m_follows, &QComboBox::activated, this, [this](int i) {
         const std::int64_t leader = m_leaders[static_cast<std::size_t>(i)];
-        m_session.apply(edit::onLayers("follow", m_session.selection(),
-                                       {{"leader", leader ? edit::Edit(leader) : edit::Edit(nullptr)}}));
+        m_session.document.apply(
+            edit::onLayers("follow", m_session.selection.layers(),
+                           {{"leader", leader ? edit::Edit(leader) : edit::Edit(nullptr)}}));
     });
 }
 
 void HangingPart::hang(const edit::Edit& how) {
-    edit::Edit edit = edit::onLayers("hang", m_session.selection(), how);
+    edit::Edit edit = edit::onLayers("hang", m_session.selection.layers(), how);
     if (how.contains("bend") || how.contains("aroundCamera")) {
         edit["holdFraming"] = m_session.holdFraming();
         edit["mark"] = m_session.referenceMark() + 1;
-        edit["time"] = m_session.time().text();
+        edit["time"] = m_session.playhead.time().text();
     }
-    m_session.apply(edit);
+    m_session.document.apply(edit);
 }
 
 void HangingPart::refresh() {
-    const scene::LayerPath found = m_session.selected();
+    const scene::LayerPath found = m_session.selection.only();
     setVisible(found.layer != nullptr);
     if (!found.layer) return;
     const scene::Layer& layer = *found.layer;
@@ -153,7 +155,7 @@ void HangingPart::refresh() {
         m_sides[i].by->setValue(sides[i]->by * 100);
         m_sides[i].by->setEnabled(sides[i]->beyond != scene::Beyond::Nothing);
     }
-    if (m_session.previewing()) return; // what follows does not change in a drag
+    if (m_session.document.previewing()) return; // what follows does not change in a drag
     std::vector<std::int64_t> leaders{0};
     QStringList names{tr("nothing")};
     scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& each, const auto&) {
@@ -178,7 +180,7 @@ void HangingPart::refresh() {
     m_tags->setText(tr("Tags: %1").arg(tags.join(QStringLiteral(", "))));
     m_keyRow->setVisible(!layer.places.empty());
     const bool here = std::any_of(layer.places.begin(), layer.places.end(),
-                                  [this](const auto& key) { return key.time == m_session.time(); });
+                                  [this](const auto& key) { return key.time == m_session.playhead.time(); });
     m_keys->setText(here ? tr("Keyed here: moving it changes this key alone")
                          : tr("%1: moving it moves them all")
                                .arg(counted(static_cast<qint64>(layer.places.size()), tr("key of place"),

@@ -32,27 +32,27 @@ TimePart::TimePart(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     m_farGone =
         metres(tr("Far: gone"), tr("Metres from the lens at which it has gone. 0: it does not fade far"));
     connect(m_in, &NumberField::entered, this, [this](double v) {
-        m_session.apply(
-            edit::onLayers("showing", m_session.selection(),
+        m_session.document.apply(
+            edit::onLayers("showing", m_session.selection.layers(),
                            {{"in", v > 0 ? edit::Edit(Rational::nearest(v).text()) : edit::Edit(nullptr)}}));
     });
     connect(m_out, &NumberField::entered, this, [this](double v) {
         const bool always = v <= 0 || v >= scene::lastTime(*m_session.scene()).toDouble();
-        m_session.apply(edit::onLayers(
-            "showing", m_session.selection(),
+        m_session.document.apply(edit::onLayers(
+            "showing", m_session.selection.layers(),
             {{"out", always ? edit::Edit(nullptr) : edit::Edit(Rational::nearest(v).text())}}));
     });
     connect(m_fadeIn, &NumberField::entered, this, [this](double v) { set("fadeIn", v); });
     connect(m_fadeOut, &NumberField::entered, this, [this](double v) { set("fadeOut", v); });
     const auto near = [this] {
         const double gone = std::max(0.0, m_nearGone->value()), full = m_nearFull->value();
-        m_session.apply(edit::onLayers("showing", m_session.selection(),
-                                       {{"near", {gone, full > 0 ? std::max(gone, full) : gone}}}));
+        m_session.document.apply(edit::onLayers("showing", m_session.selection.layers(),
+                                                {{"near", {gone, full > 0 ? std::max(gone, full) : gone}}}));
     };
     const auto far = [this] {
         const double full = std::max(0.0, m_farFull->value()), gone = m_farGone->value();
-        m_session.apply(
-            edit::onLayers("showing", m_session.selection(),
+        m_session.document.apply(
+            edit::onLayers("showing", m_session.selection.layers(),
                            {{"far", {gone > 0 ? std::min(full, gone) : full, std::max(gone, 0.0)}}}));
     };
     connect(m_nearGone, &NumberField::entered, this, near);
@@ -62,12 +62,12 @@ TimePart::TimePart(Session& session, QWidget* parent) : QWidget(parent), m_sessi
 }
 
 void TimePart::set(const char* member, double seconds) {
-    m_session.apply(edit::onLayers("showing", m_session.selection(),
-                                   {{member, Rational::nearest(std::max(0.0, seconds)).text()}}));
+    m_session.document.apply(edit::onLayers("showing", m_session.selection.layers(),
+                                            {{member, Rational::nearest(std::max(0.0, seconds)).text()}}));
 }
 
 void TimePart::refresh() {
-    const scene::LayerPath found = m_session.selected();
+    const scene::LayerPath found = m_session.selection.only();
     setVisible(found.layer != nullptr);
     if (!found.layer) return;
     const scene::Showing& showing = found.layer->showing;

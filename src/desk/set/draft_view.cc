@@ -30,15 +30,15 @@ DraftView::DraftView(Session& session, From from, QWidget* parent)
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(160, 120);
     setAccessibleName(from == From::Above ? tr("Plan") : tr("Section"));
-    connect(&m_session, &Session::sceneChanged, this, &DraftView::refresh);
+    connect(&m_session.document, &Document::sceneChanged, this, &DraftView::refresh);
     const auto follow = [this] {
         layOut();
         update();
     };
-    m_session.beat().follow(this, Beat::Rank::Drawing, follow);
-    connect(&m_session, &Session::cameraChanged, this, follow);
-    connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
-    connect(&m_session, &Session::documentChanged, this, [this] {
+    m_session.playhead.beat().follow(this, Beat::Rank::Drawing, follow);
+    connect(&m_session.camera, &ShownCamera::changed, this, follow);
+    connect(&m_session.selection, &Selection::layersChanged, this, qOverload<>(&QWidget::update));
+    connect(&m_session.document, &Document::pathChanged, this, [this] {
         m_own = false;
         refresh();
     });
@@ -49,7 +49,7 @@ DraftView::DraftView(Session& session, From from, QWidget* parent)
 void DraftView::refresh() {
     if (!isVisible()) return; // laid out when it is shown
     // The scale stays under a hand that drags.
-    if (!m_session.previewing() && !m_own) refit();
+    if (!m_session.document.previewing() && !m_own) refit();
     layOut();
     update();
 }
@@ -148,7 +148,12 @@ void DraftView::layOut() {
     for (const scene::LayerPath& found : m_session.now().all) {
         if (found.layer->group()) continue;
         const optics::Surface card = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers));
-        Bar bar{found.layer->id, found.layer, {}, {}, Session::visible(found), Session::locked(found)};
+        Bar bar{found.layer->id,
+                found.layer,
+                {},
+                {},
+                interaction::isVisible(found),
+                interaction::isLocked(found)};
         const int steps = card.bend == 0 ? 1 : 24;
         const bool above = m_from == From::Above;
         const double low = above ? -card.left : -card.top, high = above ? 1 + card.right : 1 + card.bottom;
@@ -187,7 +192,7 @@ std::int64_t DraftView::layerAt(const QPointF& place) const {
     for (const Bar& bar : m_bars) {
         if (bar.locked) continue;
         // What is selected is easier to take.
-        const double distance = distanceTo(bar.line, place) - (m_session.isSelected(bar.id) ? 2 : 0);
+        const double distance = distanceTo(bar.line, place) - (m_session.selection.contains(bar.id) ? 2 : 0);
         if (distance < nearest) nearest = distance, best = bar.id;
     }
     return best;
@@ -215,7 +220,7 @@ std::optional<CameraHandle> DraftView::handleAt(const QPointF& place) const {
         const double off = std::hypot(at.x() - place.x(), at.y() - place.y()) + back;
         if (off < nearest) nearest = off, best = handle;
     };
-    const V3d eye = m_session.pose().position;
+    const V3d eye = m_session.camera.pose().position;
     for (const CameraHandle& handle : cameraHandles(m_session)) {
         const QPointF at = placeOf(handle.at);
         consider(handle, at, handle.kind == Body ? 1 : handle.kind == Mark ? -1 : 0);
@@ -255,9 +260,9 @@ double DraftView::snapped(double depth, std::int64_t grabbed) const {
         if (const double off = std::abs(along(d) - along(depth)); off <= nearest) nearest = off, caught = d;
     };
     consider(m_session.scene()->homeDepth);
-    consider(m_session.pose().focus);
+    consider(m_session.camera.pose().focus);
     for (const scene::LayerPath& found : m_session.now().all)
-        if (found.layer->id != grabbed && !m_session.isSelected(found))
+        if (found.layer->id != grabbed && !m_session.selection.contains(found))
             consider(m_session.now().depthOf(found));
     return caught;
 }
@@ -268,7 +273,7 @@ void DraftView::pushTo(double depth, double from, std::int64_t grabbed, bool sna
         if (const double caught = snapped(depth, grabbed); caught != depth) m_snappedAt = depth = caught;
     const auto layers = m_session.movable();
     if (layers.empty()) return;
-    m_session.preview(
+    m_session.document.preview(
         m_session.push(layers.size() > 1 ? edit::Edit{{"by", depth - from}} : edit::Edit{{"depth", depth}}));
     sayOf(grabbed);
 }
@@ -308,25 +313,25 @@ void DraftView::mousePressEvent(QMouseEvent* event) {
         const auto off = [this](const QPointF& begin, const QPointF& end) {
             return interaction::distanceToLine(toV2d(begin), toV2d(end), toV2d(m_pressed));
         };
-        const QPolygonF line = bandOf(m_session.pose().focus, m_session.pose().focus);
+        const QPolygonF line = bandOf(m_session.camera.pose().focus, m_session.camera.pose().focus);
         const double focus = off(line[0], line[1]);
         const auto [eye, left, right] = sightLines();
         for (const QPointF& end : {left, right}) {
             if (QPointF::dotProduct(m_pressed - eye, end - eye) > 0 && off(eye, end) < std::min(5.0, focus))
                 return takeHandle(
                     {m_from == From::Above ? CameraHandle::Kind::SideRay : CameraHandle::Kind::TopRay, -1,
-                     worldAt(m_pressed, m_session.pose().position)});
+                     worldAt(m_pressed, m_session.camera.pose().position)});
         }
         if (focus < 4) {
             m_drag = Drag::Focus;
             return;
         }
-        if (!(event->modifiers() & Qt::ControlModifier)) m_session.select({});
+        if (!(event->modifiers() & Qt::ControlModifier)) m_session.selection.select({});
         m_drag = Drag::Frame;
         m_frame = QRectF(m_pressed, QSizeF(0, 0));
         return;
     }
-    m_session.click(layer, event->modifiers() & Qt::ControlModifier);
+    m_session.selection.click(layer, event->modifiers() & Qt::ControlModifier);
     m_drag = Drag::Layer;
     m_dragLayer = layer;
     const scene::LayerPath& found = m_session.now().find(layer);
@@ -336,8 +341,8 @@ void DraftView::mousePressEvent(QMouseEvent* event) {
 void DraftView::takeHandle(const CameraHandle& handle) {
     m_drag = Drag::Camera;
     if (handle.kind == CameraHandle::Kind::Mark) {
-        m_session.select({});
-        m_session.setFrame(
+        m_session.selection.select({});
+        m_session.playhead.setFrame(
             frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(handle.mark)].time,
                     m_session.scene()->output.rate));
     }
@@ -352,17 +357,18 @@ void DraftView::mouseDoubleClickEvent(QMouseEvent* event) {
     if (handle &&
         (handle->kind == CameraHandle::Kind::Arriving || handle->kind == CameraHandle::Kind::Leaving)) {
         stop();
-        m_session.dropPreview();
-        m_session.apply(
+        m_session.document.dropPreview();
+        m_session.document.apply(
             {{"edit", "mark"}, {"mark", handle->mark + 1}, {"arriving", nullptr}, {"leaving", nullptr}});
         return;
     }
     if (handle || layerAt(event->position()) || !onPath(event->position())) return mousePressEvent(event);
-    m_session.setFrame(interaction::frameNearest(*m_session.scene(), m_session.move(), [&](const V3d& point) {
-        const QPointF off = placeOf(point) - event->position();
-        return std::hypot(off.x(), off.y());
-    }));
-    if (m_session.markHere() < 0) m_session.setMarkHere();
+    m_session.playhead.setFrame(
+        interaction::frameNearest(*m_session.scene(), m_session.move(), [&](const V3d& point) {
+            const QPointF off = placeOf(point) - event->position();
+            return std::hypot(off.x(), off.y());
+        }));
+    if (m_session.camera.markHere() < 0) m_session.camera.setMarkHere();
 }
 
 void DraftView::mouseMoveEvent(QMouseEvent* event) {
@@ -387,14 +393,14 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
         m_say = m_camera->to(worldAt(place + m_gripOff, m_camera->handle().at), event->modifiers());
         return update();
     case Drag::Focus: {
-        const optics::View view =
-            optics::viewOf(m_session.pose(), m_session.scene()->camera.gate, m_session.scene()->output.frame);
+        const optics::View view = optics::viewOf(m_session.camera.pose(), m_session.scene()->camera.gate,
+                                                 m_session.scene()->output.frame);
         const interaction::PaperPoint at = m_scale.metres(toV2d(place));
         const V3d point = m_first.eye + m_first.forward * at.depth;
         const double focus = std::max(0.05, (point - view.eye).dot(view.forward));
         edit::Edit edit = {{"edit", "lens"}, {"focus", focus}};
-        if (const int mark = m_session.markHere(); mark >= 0) edit["mark"] = mark + 1;
-        m_session.preview(edit);
+        if (const int mark = m_session.camera.markHere(); mark >= 0) edit["mark"] = mark + 1;
+        m_session.document.preview(edit);
         m_say = tr("focus %1 m").arg(figure(focus, 2));
         return;
     }
@@ -408,8 +414,8 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
                     m_scale.perMetre(depth);
         const V3d way = m_from == From::Above ? m_first.right : m_first.up;
         if (m_from == From::Side && snaps) { // onto the ground with its lowest point
-            const motion::ResolvedScene before(*m_session.history().scene(), m_session.time(),
-                                               m_session.pose());
+            const motion::ResolvedScene before(*m_session.document.history().scene(),
+                                               m_session.playhead.time(), m_session.camera.pose());
             double lowest = 1e300;
             for (const V3d& point : motion::outlineOf(before, before.find(m_dragLayer)))
                 lowest = std::min(lowest, point.y);
@@ -417,7 +423,8 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
                 by = -lowest / way.y;
         }
         m_snappedAt.reset();
-        m_session.preview(m_session.onSelection("slide", {{"by", {way.x * by, way.y * by, way.z * by}}}));
+        m_session.document.preview(
+            m_session.onSelection("slide", {{"by", {way.x * by, way.y * by, way.z * by}}}));
         m_say = (m_from == From::Above ? tr("across %1 m") : tr("up %1 m")).arg(figure(by, 2));
         return;
     }
@@ -444,13 +451,13 @@ void DraftView::mouseReleaseEvent(QMouseEvent* event) {
                 m_frame.intersects(bar.line.boundingRect().adjusted(-1, -1, 1, 1)))
                 inside.push_back(bar.id);
         if (event->modifiers() & Qt::ControlModifier)
-            for (const std::int64_t id : m_session.selection())
+            for (const std::int64_t id : m_session.selection.layers())
                 if (std::find(inside.begin(), inside.end(), id) == inside.end()) inside.push_back(id);
-        m_session.select(std::move(inside));
+        m_session.selection.select(std::move(inside));
     }
     if (drag == Drag::Layer && !m_moved && !(event->modifiers() & Qt::ControlModifier))
-        m_session.select({m_dragLayer});
-    m_session.commit();
+        m_session.selection.select({m_dragLayer});
+    m_session.document.commit();
     if (!m_own && drag != Drag::Pan) refit();
     layOut();
     update();
@@ -469,7 +476,7 @@ void DraftView::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Escape && m_drag != Drag::None) {
         if (m_camera) m_camera->cancel();
         stop();
-        m_session.dropPreview();
+        m_session.document.dropPreview();
         update();
         return;
     }
@@ -480,12 +487,12 @@ void DraftView::keyPressEvent(QKeyEvent* event) {
     const double step = event->modifiers() & Qt::ShiftModifier     ? 1.0
                         : event->modifiers() & Qt::ControlModifier ? 0.01
                                                                    : 0.1;
-    m_session.apply(m_session.push({{"by", step * way}}));
+    m_session.document.apply(m_session.push({{"by", step * way}}));
 }
 
 void DraftView::contextMenuEvent(QContextMenuEvent* event) {
-    if (const std::int64_t layer = layerAt(event->pos()); layer && !m_session.isSelected(layer))
-        m_session.click(layer, false);
+    if (const std::int64_t layer = layerAt(event->pos()); layer && !m_session.selection.contains(layer))
+        m_session.selection.click(layer, false);
     Q_EMIT menuAsked(event->globalPos());
 }
 

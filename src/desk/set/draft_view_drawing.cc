@@ -99,8 +99,8 @@ void DraftView::drawGrid(QPainter& painter) const {
 
 /// What lies between two planes across the axis of the camera shown.
 QPolygonF DraftView::bandOf(double near, double far) const {
-    const optics::View view =
-        optics::viewOf(m_session.pose(), m_session.scene()->camera.gate, m_session.scene()->output.frame);
+    const optics::View view = optics::viewOf(m_session.camera.pose(), m_session.scene()->camera.gate,
+                                             m_session.scene()->output.frame);
     const V3d side = m_from == From::Above ? m_first.right : m_first.up;
     const double least = m_scale.nearest() * 0.9;
     const auto corner = [&](double depth, double way) {
@@ -118,7 +118,7 @@ QPolygonF DraftView::bandOf(double near, double far) const {
 }
 
 void DraftView::drawSharp(QPainter& painter) const {
-    const scene::Pose pose = m_session.pose();
+    const scene::Pose pose = m_session.camera.pose();
     const scene::Scene& scene = *m_session.scene();
     const optics::Sharpness range = optics::sharpnessOf(pose, scene.camera.gate, scene.output.frame);
     QColor veil = theme::focus;
@@ -132,7 +132,7 @@ void DraftView::drawSharp(QPainter& painter) const {
 }
 
 void DraftView::labelFocus(QPainter& painter) const {
-    const scene::Pose pose = m_session.pose();
+    const scene::Pose pose = m_session.camera.pose();
     const scene::Scene& scene = *m_session.scene();
     const V3d sharp =
         pose.position + optics::viewOf(pose, scene.camera.gate, scene.output.frame).forward * pose.focus;
@@ -169,7 +169,7 @@ Laid laid(const optics::View& view, const optics::View& first, bool above) {
 
 std::array<QPointF, 3> DraftView::sightLines() const {
     const scene::Scene& scene = *m_session.scene();
-    const optics::View view = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
+    const optics::View view = optics::viewOf(m_session.camera.pose(), scene.camera.gate, scene.output.frame);
     const bool above = m_from == From::Above;
     const auto [ahead, aside] = laid(view, m_first, above);
     const double half = (above ? scene.output.frame.x : scene.output.frame.y) / (2 * view.slope);
@@ -180,7 +180,7 @@ std::array<QPointF, 3> DraftView::sightLines() const {
 
 QPointF DraftView::aheadPlace() const {
     const scene::Scene& scene = *m_session.scene();
-    const optics::View view = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
+    const optics::View view = optics::viewOf(m_session.camera.pose(), scene.camera.gate, scene.output.frame);
     const V3d ahead = laid(view, m_first, m_from == From::Above).ahead;
     const QPointF eye = placeOf(view.eye), toward = placeOf(view.eye + ahead * 0.05 * m_scale.fold()) - eye;
     const double length = std::hypot(toward.x(), toward.y());
@@ -202,7 +202,7 @@ void DraftView::drawSight(QPainter& painter) const {
 
 /// The camera: a wedge that points where it looks, with a ring ahead of it by which it is turned.
 void DraftView::drawCamera(QPainter& painter) const {
-    const QPointF eye = placeOf(m_session.pose().position), ring = aheadPlace();
+    const QPointF eye = placeOf(m_session.camera.pose().position), ring = aheadPlace();
     const QPointF u = (ring - eye) / 34, v(-u.y(), u.x());
     painter.setPen(QPen(theme::sight, 1));
     painter.drawLine(eye + u * 9, ring - u * 4);
@@ -227,7 +227,7 @@ void DraftView::drawPath(QPainter& painter) const {
     for (const V3d& place : ticks.places)
         places.push_back(placeOf(place));
     paper::ticks(painter, places, ticks.wholeSeconds);
-    const int here = m_session.markHere();
+    const int here = m_session.camera.markHere();
     const auto held = [&](const CameraHandle& handle) {
         return m_camera && m_camera->handle().kind == handle.kind && m_camera->handle().mark == handle.mark;
     };
@@ -267,7 +267,9 @@ void DraftView::paintEvent(QPaintEvent*) {
         painter.setPen(QPen(colour, 4, Qt::SolidLine, Qt::FlatCap));
         painter.drawPolyline(bar.line);
     };
-    const auto chosen = [&](const Bar& bar) { return m_session.isSelected(m_session.now().find(bar.id)); };
+    const auto chosen = [&](const Bar& bar) {
+        return m_session.selection.contains(m_session.now().find(bar.id));
+    };
     for (const Bar& bar : m_bars)
         if (!chosen(bar)) draw(bar, false);
     for (const Bar& bar : m_bars)

@@ -47,7 +47,7 @@ Rungs::Rungs(Session& session, DraftView& plan, QWidget* parent)
     m_depthEntry->setObjectName(QStringLiteral("depthEntry"));
     m_depthEntry->hide();
     connect(m_depthEntry, &NumberField::entered, this, [this](double depth) {
-        m_session.apply(m_session.push(std::vector{m_entryLayer}, {{"depth", depth}}));
+        m_session.document.apply(m_session.push(std::vector{m_entryLayer}, {{"depth", depth}}));
         m_depthEntry->hide();
         setFocus();
     });
@@ -57,9 +57,10 @@ Rungs::Rungs(Session& session, DraftView& plan, QWidget* parent)
         layOut();
         update();
     };
-    m_session.beat().follow(this, Beat::Rank::Numbers, refresh);
-    for (const auto signal : {&Session::sceneChanged, &Session::cameraChanged, &Session::selectionChanged})
-        connect(&m_session, signal, this, refresh);
+    m_session.playhead.beat().follow(this, Beat::Rank::Numbers, refresh);
+    connect(&m_session.document, &Document::sceneChanged, this, refresh);
+    connect(&m_session.camera, &ShownCamera::changed, this, refresh);
+    connect(&m_session.selection, &Selection::layersChanged, this, refresh);
     connect(&m_plan, &DraftView::scaleChanged, this, refresh);
     layOut();
 }
@@ -84,15 +85,15 @@ void Rungs::layOut() {
         // In a closed group only what is selected or searched for has a rung.
         const bool closed = std::any_of(found.holders.begin(), found.holders.end(),
                                         [this](const auto& h) { return !isOpen(*h); });
-        if (closed && m_search.isEmpty() && !m_session.isSelected(layer.id)) continue;
+        if (closed && m_search.isEmpty() && !m_session.selection.contains(layer.id)) continue;
         Rung rung{layer.id,
                   QString::fromStdString(layer.name),
                   m_session.now().depthOf(found),
                   found.layer,
                   static_cast<int>(found.holders.size()),
                   layer.group() && !isOpen(layer) ? static_cast<int>(layer.group()->children.size()) : 0,
-                  Session::visible(found),
-                  Session::locked(found),
+                  interaction::isVisible(found),
+                  interaction::isLocked(found),
                   {}};
         m_rungs.push_back(std::move(rung));
     }
@@ -149,7 +150,7 @@ QRectF Rungs::openRect(const Rung& rung) const {
 }
 
 void Rungs::paintRung(QPainter& painter, const Rung& rung) const {
-    const bool selected = m_session.isSelected(rung.id), hover = m_hover == rung.id;
+    const bool selected = m_session.selection.contains(rung.id), hover = m_hover == rung.id;
     const double top = mapFromGlobal(m_plan.mapToGlobal(QPoint(0, 0))).y();
     const double y = top + m_plan.placeOfDepth(rung.depth).y(), middle = rung.rect.center().y();
     painter.setOpacity(rung.visible ? 1 : 0.45);
@@ -253,14 +254,14 @@ void Rungs::mousePressEvent(QMouseEvent* event) {
     m_moved = false;
     m_dragLayer = 0;
     const Rung* rung = rungAt(m_pressed);
-    if (!rung) return m_session.click(0, event->modifiers() & Qt::ControlModifier);
+    if (!rung) return m_session.selection.click(0, event->modifiers() & Qt::ControlModifier);
     const std::vector<std::int64_t> one{rung->id};
     if (eyeRect(*rung).contains(m_pressed)) {
-        m_session.apply(edit::onLayers("look", one, {{"visible", !rung->layer->visible}}));
+        m_session.document.apply(edit::onLayers("look", one, {{"visible", !rung->layer->visible}}));
         return;
     }
     if (lockRect(*rung).contains(m_pressed) && (rung->locked || m_hover == rung->id)) {
-        m_session.apply(edit::onLayers("lock", one, {{"locked", !rung->layer->locked}}));
+        m_session.document.apply(edit::onLayers("lock", one, {{"locked", !rung->layer->locked}}));
         return;
     }
     if (rung->layer->group() && openRect(*rung).contains(m_pressed)) {
@@ -270,7 +271,7 @@ void Rungs::mousePressEvent(QMouseEvent* event) {
     }
     const std::int64_t layer = rung->id;
     const double depth = rung->depth;
-    m_session.click(layer, event->modifiers() & Qt::ControlModifier);
+    m_session.selection.click(layer, event->modifiers() & Qt::ControlModifier);
     m_dragLayer = layer;
     m_depthFrom = depth;
 }
@@ -296,9 +297,9 @@ void Rungs::mouseReleaseEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     // A click that did not become a drag of several selects the one alone.
     if (m_dragLayer && !m_moved && !(event->modifiers() & Qt::ControlModifier))
-        m_session.select({m_dragLayer});
+        m_session.selection.select({m_dragLayer});
     m_dragLayer = 0;
-    m_session.commit();
+    m_session.document.commit();
     m_plan.endPush();
 }
 
@@ -330,12 +331,12 @@ void Rungs::wheelEvent(QWheelEvent* event) {
 void Rungs::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Escape && m_dragLayer) {
         m_dragLayer = 0;
-        m_session.dropPreview();
+        m_session.document.dropPreview();
         m_plan.endPush();
         return;
     }
-    if (event->key() == Qt::Key_Return && m_session.selection().size() == 1) {
-        const QRectF rect = rungRect(m_session.selection().front());
+    if (event->key() == Qt::Key_Return && m_session.selection.layers().size() == 1) {
+        const QRectF rect = rungRect(m_session.selection.layers().front());
         if (!rect.isEmpty()) {
             QMouseEvent click(QEvent::MouseButtonDblClick, rect.center(), mapToGlobal(rect.center()),
                               Qt::LeftButton, Qt::LeftButton, Qt::NoModifier);
@@ -345,25 +346,25 @@ void Rungs::keyPressEvent(QKeyEvent* event) {
     }
     if (event->key() != Qt::Key_Up && event->key() != Qt::Key_Down) return QWidget::keyPressEvent(event);
     const int way = event->key() == Qt::Key_Up ? 1 : -1;
-    if (event->modifiers() & Qt::AltModifier || m_session.selection().empty()) { // from rung to rung
+    if (event->modifiers() & Qt::AltModifier || m_session.selection.layers().empty()) { // from rung to rung
         auto at = std::find_if(m_rungs.begin(), m_rungs.end(),
-                               [this](const Rung& r) { return m_session.isSelected(r.id); });
+                               [this](const Rung& r) { return m_session.selection.contains(r.id); });
         if (m_rungs.empty()) return;
         std::ptrdiff_t i = at == m_rungs.end() ? 0 : (at - m_rungs.begin()) - way;
         i = std::clamp<std::ptrdiff_t>(i, 0, static_cast<std::ptrdiff_t>(m_rungs.size()) - 1);
-        m_session.select({m_rungs[static_cast<std::size_t>(i)].id});
+        m_session.selection.select({m_rungs[static_cast<std::size_t>(i)].id});
         return;
     }
     if (m_session.movable().empty()) return;
     const double step = event->modifiers() & Qt::ShiftModifier     ? 1.0
                         : event->modifiers() & Qt::ControlModifier ? 0.01
                                                                    : 0.1;
-    m_session.apply(m_session.push({{"by", step * way}}));
+    m_session.document.apply(m_session.push({{"by", step * way}}));
 }
 
 void Rungs::contextMenuEvent(QContextMenuEvent* event) {
-    if (const Rung* rung = rungAt(event->pos()); rung && !m_session.isSelected(rung->id))
-        m_session.click(rung->id, false);
+    if (const Rung* rung = rungAt(event->pos()); rung && !m_session.selection.contains(rung->id))
+        m_session.selection.click(rung->id, false);
     Q_EMIT menuAsked(event->globalPos());
 }
 
@@ -428,7 +429,7 @@ Ladder::Ladder(Session& session, DraftView& plan, QWidget* parent) : QWidget(par
         for (const scene::LayerPath& each : m_session.now().all)
             if (!m_search->text().isEmpty() && matches(*each.layer, m_search->text()))
                 found.push_back(each.layer->id);
-        if (!found.empty()) m_session.select(std::move(found));
+        if (!found.empty()) m_session.selection.select(std::move(found));
     });
     connect(m_mode, &QToolButton::toggled, this, &Ladder::setListing);
     connect(m_rungs, &Rungs::menuAsked, this, &Ladder::menuAsked);

@@ -24,8 +24,8 @@ class LayerModel : public QAbstractItemModel {
 public:
     explicit LayerModel(Session& session, QObject* parent) : QAbstractItemModel(parent), m_session(session) {
         rebuild();
-        connect(&session, &Session::sceneChanged, this, &LayerModel::refresh);
-        connect(&session, &Session::frameChanged, this, &LayerModel::refresh);
+        connect(&session.document, &Document::sceneChanged, this, &LayerModel::refresh);
+        connect(&session.playhead, &Playhead::frameChanged, this, &LayerModel::refresh);
         connect(&session.swatches(), &Swatches::loaded, this, [this] { told(); });
     }
 
@@ -128,11 +128,11 @@ public:
                 Q_EMIT m_session.problem(QString::fromStdString(depth.error().sentence));
                 return false;
             }
-            return m_session.apply(m_session.push(std::vector{layer.id}, {{"depth", *depth}}));
+            return m_session.document.apply(m_session.push(std::vector{layer.id}, {{"depth", *depth}}));
         }
         const std::string name = value.toString().toStdString();
         if (name.empty() || name == layer.name) return false;
-        return m_session.apply({{"edit", "rename"}, {"layer", layer.id}, {"name", name}});
+        return m_session.document.apply({{"edit", "rename"}, {"layer", layer.id}, {"name", name}});
     }
 
     const scene::Layer& layerOf(const QModelIndex& index) const { return *m_nodes[index.internalId()].layer; }
@@ -258,7 +258,7 @@ LayerList::LayerList(Session& session, QWidget* parent) : QTreeView(parent), m_s
     header()->setSortIndicatorClearable(true);
     sortByColumn(-1, Qt::AscendingOrder); // the scene's own order
     setIconSize({22, 14});
-    connect(&m_session, &Session::selectionChanged, this, &LayerList::showSelection);
+    connect(&m_session.selection, &Selection::layersChanged, this, &LayerList::showSelection);
     connect(m_model, &QAbstractItemModel::modelReset, this, [this] { showSelection(); });
 }
 
@@ -289,13 +289,13 @@ void LayerList::mousePressEvent(QMouseEvent* event) {
         (index.column() == Eye || index.column() == Lock)) {
         const scene::Layer& layer = m_model->layerOf(m_filter->mapToSource(index));
         // Of a selection all at once.
-        const auto& selection = m_session.selection();
+        const auto& selection = m_session.selection.layers();
         const bool among = std::find(selection.begin(), selection.end(), layer.id) != selection.end();
         const std::vector<std::int64_t> layers = among ? selection : std::vector{layer.id};
         if (index.column() == Eye)
-            m_session.apply(edit::onLayers("look", layers, {{"visible", !layer.visible}}));
+            m_session.document.apply(edit::onLayers("look", layers, {{"visible", !layer.visible}}));
         else
-            m_session.apply(edit::onLayers("lock", layers, {{"locked", !layer.locked}}));
+            m_session.document.apply(edit::onLayers("lock", layers, {{"locked", !layer.locked}}));
         return;
     }
     QTreeView::mousePressEvent(event);
@@ -312,7 +312,7 @@ void LayerList::selectionChanged(const QItemSelection& selected, const QItemSele
     for (const QModelIndex& index : selectionModel()->selectedRows())
         ids.push_back(index.data(idRole).toLongLong());
     m_showing = true;
-    m_session.select(std::move(ids));
+    m_session.selection.select(std::move(ids));
     m_showing = false;
 }
 
@@ -321,7 +321,7 @@ void LayerList::showSelection() {
     m_showing = true;
     QItemSelection rows;
     QModelIndex last;
-    for (const std::int64_t id : m_session.selection()) {
+    for (const std::int64_t id : m_session.selection.layers()) {
         const QModelIndex index = m_filter->mapFromSource(m_model->indexOf(id));
         if (!index.isValid()) continue;
         rows.select(index, index.siblingAtColumn(Columns - 1));
@@ -364,7 +364,7 @@ void LayerList::drop(std::int64_t layer, Drop where) {
             edit["at"] = where == Drop::Below ? at : at + 1;
         }
     }
-    m_session.apply(edit);
+    m_session.document.apply(edit);
 }
 
 }

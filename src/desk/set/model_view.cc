@@ -20,17 +20,17 @@ ModelView::ModelView(Session& session, QWidget* parent)
     setMinimumSize(160, 120);
     setAccessibleName(tr("Model"));
     const auto refresh = [this] {
-        if (!m_own && !m_session.previewing()) frameAll();
+        if (!m_own && !m_session.document.previewing()) frameAll();
         turned();
     };
-    connect(&m_session, &Session::sceneChanged, this, refresh);
-    connect(&m_session, &Session::documentChanged, this, [this, refresh] {
+    connect(&m_session.document, &Document::sceneChanged, this, refresh);
+    connect(&m_session.document, &Document::pathChanged, this, [this, refresh] {
         m_own = false;
         refresh();
     });
-    m_session.beat().follow(this, Beat::Rank::Drawing, [this] { turned(); });
-    connect(&m_session, &Session::cameraChanged, this, &ModelView::turned);
-    connect(&m_session, &Session::selectionChanged, this, qOverload<>(&QWidget::update));
+    m_session.playhead.beat().follow(this, Beat::Rank::Drawing, [this] { turned(); });
+    connect(&m_session.camera, &ShownCamera::changed, this, &ModelView::turned);
+    connect(&m_session.selection, &Selection::layersChanged, this, qOverload<>(&QWidget::update));
     connect(&m_request, &ViewRenderer::ready, this, [this](const QImage& picture, qint64, double) {
         m_picture = picture;
         update();
@@ -57,16 +57,17 @@ std::optional<QPointF> ModelView::placeOf(const V3d& point) const {
 /// Asks for the picture of what is seen now.
 void ModelView::ask() {
     if (!isVisible() || width() < 2 || height() < 2) return;
-    const double scale = devicePixelRatioF() * (m_drag != Drag::None || m_session.previewing() ? 0.5 : 1);
+    const double scale =
+        devicePixelRatioF() * (m_drag != Drag::None || m_session.document.previewing() ? 0.5 : 1);
     const V2i size(std::max(1, static_cast<int>(width() * scale)),
                    std::max(1, static_cast<int>(height() * scale)));
     // As it stands for the camera of the move, seen from here.
     scene::Scene now = m_session.now().scene;
     now.camera.gate = interaction::OrbitView::gate;
     now.output.background = {0, 0, 0, 0};
-    m_request.ask({.frame = motion::evaluate(now, m_session.time(), size, m_orbit.pose()),
+    m_request.ask({.frame = motion::evaluate(now, m_session.playhead.time(), size, m_orbit.pose()),
                    .quality = {.way = render::Way::Pinhole, .placeholders = true},
-                   .finish = m_drag != Drag::None || m_session.previewing()});
+                   .finish = m_drag != Drag::None || m_session.document.previewing()});
 }
 
 void ModelView::turned() {
@@ -143,7 +144,7 @@ void ModelView::drawGround(QPainter& painter) const {
 void ModelView::drawCards(QPainter& painter) const {
     for (const scene::LayerPath& found : m_session.now().all) {
         if (found.layer->group()) continue;
-        const bool visible = Session::visible(found), chosen = m_session.isSelected(found);
+        const bool visible = interaction::isVisible(found), chosen = m_session.selection.contains(found);
         const auto outline = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers)).outline();
         QColor pen = chosen ? theme::vermilion : theme::pen;
         pen.setAlpha(chosen ? 255 : visible ? 90 : 40);
@@ -155,7 +156,7 @@ void ModelView::drawCards(QPainter& painter) const {
 
 void ModelView::drawCamera(QPainter& painter) const {
     const scene::Scene& scene = *m_session.scene();
-    const scene::Pose camera = m_session.pose();
+    const scene::Pose camera = m_session.camera.pose();
     const optics::View lens = optics::viewOf(camera, scene.camera.gate, scene.output.frame);
     // Its way, with a tape T at each mark.
     const auto& marks = scene.camera.marks;
@@ -174,7 +175,8 @@ void ModelView::drawCamera(QPainter& painter) const {
     paper::ticks(painter, onPaper, strong);
     for (std::size_t i = 0; i < marks.size(); ++i) {
         if (const auto at = placeOf(marks[i].pose.position))
-            paper::mark(painter, *at, static_cast<int>(i), static_cast<int>(i) == m_session.markHere());
+            paper::mark(painter, *at, static_cast<int>(i),
+                        static_cast<int>(i) == m_session.camera.markHere());
     }
     // What it sees, out to the farthest layer, and the plane that is sharp.
     double far = scene.homeDepth;
@@ -252,8 +254,8 @@ void ModelView::drawCamera(QPainter& painter) const {
 std::vector<CameraHandle> ModelView::cameraHandlesSeen() const {
     auto all = cameraHandles(m_session);
     const scene::Scene& scene = *m_session.scene();
-    const optics::View lens = optics::viewOf(m_session.pose(), scene.camera.gate, scene.output.frame);
-    const double depth = m_session.pose().focus;
+    const optics::View lens = optics::viewOf(m_session.camera.pose(), scene.camera.gate, scene.output.frame);
+    const double depth = m_session.camera.pose().focus;
     // In the middle of what is sharp: turns the camera. At its sides: the focal length.
     all.push_back({CameraHandle::Kind::Ahead, -1, lens.eye + lens.forward * depth});
     for (const double x : {0.0, static_cast<double>(scene.output.frame.x)})
@@ -285,7 +287,7 @@ void ModelView::dragCamera(const QPointF& place, Qt::KeyboardModifiers keys) {
     const V2d at(place.x(), place.y());
     V3d normal(0, 1, 0), through = handle.at;
     if (handle.kind == CameraHandle::Kind::Ahead || handle.kind == CameraHandle::Kind::SideRay) {
-        normal = optics::forwardOf(m_session.pose().pan, m_session.pose().tilt);
+        normal = optics::forwardOf(m_session.camera.pose().pan, m_session.camera.pose().tilt);
     } else if (keys & Qt::ShiftModifier) {
         normal = V3d(v.forward.x, 0, v.forward.z);
         if (normal.length() < 1e-3) return;
@@ -307,7 +309,7 @@ void ModelView::mouseDoubleClickEvent(QMouseEvent* event) {
     const auto handle = handleAt(event->position());
     if (handle &&
         (handle->kind == CameraHandle::Kind::Arriving || handle->kind == CameraHandle::Kind::Leaving)) {
-        m_session.apply(
+        m_session.document.apply(
             {{"edit", "mark"}, {"mark", handle->mark + 1}, {"arriving", nullptr}, {"leaving", nullptr}});
         return;
     }
@@ -321,8 +323,8 @@ void ModelView::mouseDoubleClickEvent(QMouseEvent* event) {
         for (int k = 0; k <= 96 && !on; ++k)
             on = off(m_session.move().point(i, k / 96.0)) < 6;
     if (handle || !on) return mousePressEvent(event);
-    m_session.setFrame(interaction::frameNearest(*m_session.scene(), m_session.move(), off));
-    if (m_session.markHere() < 0) m_session.setMarkHere();
+    m_session.playhead.setFrame(interaction::frameNearest(*m_session.scene(), m_session.move(), off));
+    if (m_session.camera.markHere() < 0) m_session.camera.setMarkHere();
 }
 
 std::vector<V3d> ModelView::arrows() const {
@@ -426,7 +428,7 @@ void ModelView::mousePressEvent(QMouseEvent* event) {
     if (const auto handle = handleAt(m_pressed)) {
         m_drag = Drag::Camera;
         if (handle->kind == CameraHandle::Kind::Mark)
-            m_session.setFrame(
+            m_session.playhead.setFrame(
                 frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(handle->mark)].time,
                         m_session.scene()->output.rate));
         m_camera.emplace(m_session, *handle);
@@ -460,10 +462,10 @@ void ModelView::mouseMoveEvent(QMouseEvent* event) {
     if (!gone) return;
     const double metres = *gone;
     if (m_arrow == 2) {
-        m_session.preview(m_session.push({{"by", metres}}));
+        m_session.document.preview(m_session.push({{"by", metres}}));
         m_say = tr("depth %1 m, by %2 m").arg(figure(m_depthFrom + metres, 2), figure(metres, 2));
     } else {
-        m_session.preview(
+        m_session.document.preview(
             m_session.onSelection("slide", {{"by", {way.x * metres, way.y * metres, way.z * metres}}}));
         m_say = (m_arrow == 0 ? tr("across by %1 m") : tr("up by %1 m")).arg(figure(metres, 2));
     }
@@ -475,8 +477,8 @@ void ModelView::mouseReleaseEvent(QMouseEvent* event) {
     m_camera.reset();
     m_say.clear();
     if (drag == Drag::Turn && !m_moved && event->button() == Qt::LeftButton)
-        m_session.click(layerAt(event->position()), event->modifiers() & Qt::ControlModifier);
-    m_session.commit();
+        m_session.selection.click(layerAt(event->position()), event->modifiers() & Qt::ControlModifier);
+    m_session.document.commit();
     turned();
 }
 
@@ -493,7 +495,7 @@ void ModelView::keyPressEvent(QKeyEvent* event) {
         m_camera.reset();
         m_drag = Drag::None;
         m_say.clear();
-        m_session.dropPreview();
+        m_session.document.dropPreview();
         return;
     }
     const double step = event->modifiers() & Qt::ShiftModifier ? 15 : 5;
@@ -518,8 +520,8 @@ void ModelView::keyPressEvent(QKeyEvent* event) {
 }
 
 void ModelView::contextMenuEvent(QContextMenuEvent* event) {
-    if (const std::int64_t layer = layerAt(event->pos()); layer && !m_session.isSelected(layer))
-        m_session.click(layer, false);
+    if (const std::int64_t layer = layerAt(event->pos()); layer && !m_session.selection.contains(layer))
+        m_session.selection.click(layer, false);
     Q_EMIT menuAsked(event->globalPos());
 }
 

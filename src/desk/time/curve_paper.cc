@@ -99,7 +99,7 @@ std::optional<interaction::KeyRef> CurvePaper::keyAt(const QPointF& place) const
 QRectF CurvePaper::chosenBox() const {
     QPolygonF places;
     const auto shown = m_view.shown();
-    for (const interaction::KeyRef& key : m_session.keys())
+    for (const interaction::KeyRef& key : m_session.selection.keys())
         if (key.layer == m_view.subject() &&
             std::find(shown.begin(), shown.end(), key.property) != shown.end())
             places << placeOf(key);
@@ -194,7 +194,7 @@ void CurvePaper::drawCurve(QPainter& painter, const std::string& property, bool 
     if (!track) return;
     for (const auto& key : track->keys) {
         const interaction::KeyRef ref{m_view.subject(), property, key.time};
-        const bool chosen = interaction::contains(m_session.keys(), ref);
+        const bool chosen = interaction::contains(m_session.selection.keys(), ref);
         const QPointF at = placeOf(ref);
         if (chosen)
             for (const bool leaving : {true, false})
@@ -221,7 +221,7 @@ void CurvePaper::paintEvent(QPaintEvent*) {
     for (const std::string& property : shown)
         if (property != current) drawCurve(painter, property, false);
     if (std::find(shown.begin(), shown.end(), current) != shown.end()) drawCurve(painter, current, true);
-    const double x = xOf(m_session.time().toDouble());
+    const double x = xOf(m_session.playhead.time().toDouble());
     painter.setPen(QPen(theme::brass, 1.4));
     painter.drawLine(QPointF(x, in.top() - 6), QPointF(x, in.bottom() + 4));
     if (const QRectF box = chosenBox(); !box.isEmpty() && m_drag != Drag::Handle) {
@@ -268,7 +268,7 @@ void CurvePaper::mousePressEvent(QMouseEvent* event) {
     const auto taken = keyAt(place);
     const auto off = [&](const QPointF& at) { return std::hypot(at.x() - place.x(), at.y() - place.y()); };
     const double nearer = taken ? off(placeOf(*taken)) : 9;
-    for (const interaction::KeyRef& key : m_session.keys())
+    for (const interaction::KeyRef& key : m_session.selection.keys())
         if (key.layer == m_view.subject())
             for (const bool leaving : {true, false})
                 if (const auto hand = handle(key, leaving); hand && off(*hand) < nearer) {
@@ -278,20 +278,20 @@ void CurvePaper::mousePressEvent(QMouseEvent* event) {
                     return;
                 }
     if (const auto key = taken) {
-        if (!m_session.clickKey(*key, also)) return;
+        if (!m_session.selection.clickKey(*key, also)) return;
         m_drag = Drag::Keys;
         m_key = key;
-        m_keysFrom = m_session.keys();
+        m_keysFrom = m_session.selection.keys();
         m_valueFrom = interaction::keyOf(*m_session.scene(), *key)->value;
         return;
     }
     if ((m_grip = gripAt(place)) != Grip::None) {
         m_drag = Drag::Grip;
-        m_keysFrom = m_session.keys();
+        m_keysFrom = m_session.selection.keys();
         m_boxFrom = chosenBox().adjusted(9, 9, -9, -9);
         return;
     }
-    if (!also) m_session.chooseKeys({});
+    if (!also) m_session.selection.chooseKeys({});
     m_drag = Drag::Frame;
     m_frame = QRectF(place, QSizeF(0, 0));
 }
@@ -309,12 +309,12 @@ void CurvePaper::dragGrip(const QPointF& place) {
         const double factor = std::clamp(k, 0.01, 100.0);
         m_say = tr("%1 % of the time").arg(figure(factor * 100, 0));
         if (const auto moved =
-                interaction::keysStretched(*m_session.history().scene(), m_keysFrom, factor, last))
-            m_session.previewKeys(moved->edit, moved->then);
+                interaction::keysStretched(*m_session.document.history().scene(), m_keysFrom, factor, last))
+            m_session.selection.previewKeys(moved->edit, moved->then);
     } else {
         const double stays = valueAt(m_keysFrom.front().property, fixed);
         m_say = tr("%1 % of the value").arg(figure(k * 100, 0));
-        m_session.previewKeys(interaction::valuesStretched(m_keysFrom, k, stays), m_keysFrom);
+        m_session.selection.previewKeys(interaction::valuesStretched(m_keysFrom, k, stays), m_keysFrom);
     }
 }
 
@@ -326,7 +326,7 @@ void CurvePaper::dragKeys(const QPointF& place, bool straight) {
                  value = valueAt(property, m_pressed.y() + by.y()) - valueAt(property, m_pressed.y());
     const auto moved = interaction::keysDragged(m_keysFrom, *m_key, m_valueFrom, seconds, value,
                                                 m_session.scene()->output.rate);
-    m_session.previewKeys(moved.edit, moved.then);
+    m_session.selection.previewKeys(moved.edit, moved.then);
     const interaction::PropertyFormat format = interaction::propertyFormat(m_key->layer, property);
     m_say = tr("%1 %2 at %3 s")
                 .arg(figure(moved.value, format.decimals + 1), QString::fromStdString(format.unit),
@@ -337,10 +337,10 @@ void CurvePaper::dragHandle(const QPointF& place) {
     const std::string& property = m_key->property;
     const double perPixel = std::abs(valueAt(property, 0) - valueAt(property, 1));
     const auto change =
-        interaction::paceHandleDragged(*m_session.history().scene(), *m_key, m_leaving,
+        interaction::paceHandleDragged(*m_session.document.history().scene(), *m_key, m_leaving,
                                        {timeAt(place.x()), valueAt(property, place.y())}, perPixel);
     if (!change) return;
-    m_session.previewKeys(change->edit, m_session.keys());
+    m_session.selection.previewKeys(change->edit, m_session.selection.keys());
     const scene::Pace& pace = change->pace;
     m_say = tr("leaves %1 %2 · arrives %3 %4")
                 .arg(figure(pace.x1, 2), figure(pace.y1, 2), figure(pace.x2, 2), figure(pace.y2, 2));
@@ -353,7 +353,7 @@ void CurvePaper::mouseMoveEvent(QMouseEvent* event) {
     m_moved = true;
     switch (m_drag) {
     case Drag::Playhead:
-        m_session.setFrame(
+        m_session.playhead.setFrame(
             frameAt(Rational::nearest(std::max(0.0, timeAt(place.x()))), m_session.scene()->output.rate));
         return;
     case Drag::Keys:
@@ -365,12 +365,12 @@ void CurvePaper::mouseMoveEvent(QMouseEvent* event) {
     case Drag::Frame: {
         m_frame = QRectF(m_pressed, place).normalized();
         interaction::KeyRefs keys =
-            event->modifiers() & Qt::ControlModifier ? m_session.keys() : interaction::KeyRefs{};
+            event->modifiers() & Qt::ControlModifier ? m_session.selection.keys() : interaction::KeyRefs{};
         for (const std::string& property : m_view.shown())
             for (const interaction::KeyRef& key :
                  interaction::keysOf(*m_session.scene(), m_view.subject(), property))
                 if (m_frame.contains(placeOf(key)) && !interaction::contains(keys, key)) keys.push_back(key);
-        m_session.chooseKeys(std::move(keys));
+        m_session.selection.chooseKeys(std::move(keys));
         return update();
     }
     case Drag::None:
@@ -383,9 +383,9 @@ void CurvePaper::mouseReleaseEvent(QMouseEvent* event) {
     m_drag = Drag::None;
     m_say.clear();
     m_held.clear();
-    const interaction::KeyRefs there = m_session.keys();
-    m_session.commit();
-    m_session.chooseKeys(interaction::existingKeys(*m_session.scene(), there));
+    const interaction::KeyRefs there = m_session.selection.keys();
+    m_session.document.commit();
+    m_session.selection.chooseKeys(interaction::existingKeys(*m_session.scene(), there));
     forget();
 }
 
@@ -409,7 +409,7 @@ void CurvePaper::mouseDoubleClickEvent(QMouseEvent* event) {
     if (std::abs(placeOf(property, time, c.values[i]).y() - place.y()) > 8)
         edit["value"] = std::clamp(valueAt(property, place.y()), reading.low, reading.high);
     if (m_view.subject() != 0) edit["layers"] = {m_view.subject()};
-    if (m_session.apply(edit)) m_session.chooseKeys({{m_view.subject(), property, time}});
+    if (m_session.document.apply(edit)) m_session.selection.chooseKeys({{m_view.subject(), property, time}});
 }
 
 void CurvePaper::wheelEvent(QWheelEvent* event) {
@@ -423,7 +423,8 @@ void CurvePaper::wheelEvent(QWheelEvent* event) {
 }
 
 bool CurvePaper::event(QEvent* event) {
-    if (event->type() == QEvent::ShortcutOverride && (!m_session.keys().empty() || m_drag != Drag::None)) {
+    if (event->type() == QEvent::ShortcutOverride &&
+        (!m_session.selection.keys().empty() || m_drag != Drag::None)) {
         const auto* key = static_cast<QKeyEvent*>(event);
         if (key->key() == Qt::Key_Delete || key->key() == Qt::Key_Escape) {
             event->accept();
@@ -439,19 +440,20 @@ void CurvePaper::keyPressEvent(QKeyEvent* event) {
         if (m_drag != Drag::None) {
             m_drag = Drag::None;
             m_say.clear();
-            m_session.dropPreview();
+            m_session.document.dropPreview();
         } else {
-            m_session.chooseKeys({});
+            m_session.selection.chooseKeys({});
         }
         return update();
     }
-    if (event->key() == Qt::Key_Delete && !m_session.keys().empty()) return m_session.removeKeys();
+    if (event->key() == Qt::Key_Delete && !m_session.selection.keys().empty())
+        return m_session.selection.removeKeys();
     QWidget::keyPressEvent(event);
 }
 
 void CurvePaper::contextMenuEvent(QContextMenuEvent* event) {
-    if (const auto key = keyAt(event->pos()); key && !interaction::contains(m_session.keys(), *key))
-        m_session.chooseKeys({*key});
+    if (const auto key = keyAt(event->pos()); key && !interaction::contains(m_session.selection.keys(), *key))
+        m_session.selection.chooseKeys({*key});
     Q_EMIT m_view.keyMenuAsked(event->globalPos());
 }
 

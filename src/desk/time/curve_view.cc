@@ -29,15 +29,15 @@ CurveView::CurveView(Session& session, QWidget* parent) : QWidget(parent), m_ses
         if (m_list->currentItem()) m_last[subject() == 0] = property();
         m_paper->forget();
     });
-    for (const auto signal : {&Session::sceneChanged, &Session::selectionChanged})
-        connect(&m_session, signal, this, &CurveView::fill);
-    m_session.beat().follow(m_paper, Beat::Rank::Drawing, [this] { m_paper->update(); });
-    connect(&m_session, &Session::keysChosen, m_paper, qOverload<>(&QWidget::update));
+    connect(&m_session.document, &Document::sceneChanged, this, &CurveView::fill);
+    connect(&m_session.selection, &Selection::layersChanged, this, &CurveView::fill);
+    m_session.playhead.beat().follow(m_paper, Beat::Rank::Drawing, [this] { m_paper->update(); });
+    connect(&m_session.selection, &Selection::keysChanged, m_paper, qOverload<>(&QWidget::update));
     fill();
 }
 
 std::int64_t CurveView::subject() const {
-    const scene::LayerPath found = m_session.selected();
+    const scene::LayerPath found = m_session.selection.only();
     return found.layer ? found.layer->id : 0;
 }
 
@@ -103,7 +103,7 @@ void CurveView::fill() {
         item->setToolTip(tr("Click: its curve. With Ctrl: several curves at once"));
     }
     m_filling = false;
-    const scene::LayerPath found = m_session.selected();
+    const scene::LayerPath found = m_session.selection.only();
     Q_EMIT titleChanged(found.layer ? QString::fromStdString(found.layer->name) : tr("the camera"));
     m_paper->forget();
 }
@@ -111,9 +111,10 @@ void CurveView::fill() {
 void CurveView::keyHere() {
     const std::string name = property();
     if (name.empty()) return;
-    edit::Edit edit = {{"edit", "key"}, {"property", name}, {"time", m_session.time().text()}};
+    edit::Edit edit = {{"edit", "key"}, {"property", name}, {"time", m_session.playhead.time().text()}};
     if (subject() != 0) edit["layers"] = {subject()};
-    if (m_session.apply(edit)) m_session.chooseKeys({{subject(), name, m_session.time()}});
+    if (m_session.document.apply(edit))
+        m_session.selection.chooseKeys({{subject(), name, m_session.playhead.time()}});
 }
 
 void CurveView::fitAll() {

@@ -18,7 +18,7 @@ Findings::Findings(Session& session, QObject* parent) : QObject(parent), m_sessi
     m_settled.setSingleShot(true);
     m_settled.setInterval(250);
     connect(&m_settled, &QTimer::timeout, this, &Findings::look);
-    connect(&m_session, &Session::sceneChanged, this, [this] {
+    connect(&m_session.document, &Document::sceneChanged, this, [this] {
         m_known = false;
         if (m_running) m_running->request_stop(); // it is of a scene that is gone
         m_settled.start();                        // not at every step of a drag
@@ -50,12 +50,12 @@ const checks::Finding* Findings::goToNext() {
     const auto& rate = m_session.scene()->output.rate;
     const checks::Finding* next = &m_report.findings.front();
     for (const checks::Finding& finding : m_report.findings)
-        if (frameAt(finding.at, rate) > m_session.frame()) {
+        if (frameAt(finding.at, rate) > m_session.playhead.frame()) {
             next = &finding;
             break;
         }
-    m_session.setFrame(frameAt(next->at, rate));
-    if (next->layer != 0) m_session.select({next->layer});
+    m_session.playhead.setFrame(frameAt(next->at, rate));
+    if (next->layer != 0) m_session.selection.select({next->layer});
     return next;
 }
 
@@ -114,14 +114,14 @@ void FindingsSheet::fill() {
         auto* go = new QPushButton(tr("Go there"));
         go->setObjectName(QStringLiteral("goThere"));
         connect(go, &QPushButton::clicked, this, [this, finding] {
-            m_session.setFrame(frameAt(finding.at, m_session.scene()->output.rate));
-            if (finding.layer != 0) m_session.select({finding.layer});
+            m_session.playhead.setFrame(frameAt(finding.at, m_session.scene()->output.rate));
+            if (finding.layer != 0) m_session.selection.select({finding.layer});
         });
         buttons->addWidget(go);
         for (const checks::Fix& fix : finding.fixes) {
             auto* mend = new QPushButton(QString::fromStdString(fix.name));
             mend->setObjectName(QStringLiteral("fix"));
-            connect(mend, &QPushButton::clicked, this, [this, fix] { m_session.apply(fix.edit); });
+            connect(mend, &QPushButton::clicked, this, [this, fix] { m_session.document.apply(fix.edit); });
             buttons->addWidget(mend);
         }
         buttons->addStretch();

@@ -26,13 +26,14 @@ MarksStrip::MarksStrip(Session& session, QWidget* parent)
         m_wanted = 0;
         next();
     });
-    connect(&m_session, &Session::sceneChanged, this, [this] {
+    connect(&m_session.document, &Document::sceneChanged, this, [this] {
         m_pictures.resize(m_session.scene()->camera.marks.size());
         m_settled.start(); // not at every step of a drag
         update();
     });
-    m_session.beat().follow(this, Beat::Rank::Numbers, [this] {
-        if (const int here = m_session.markHere(); here >= 0) { // what the playhead stands on is in view
+    m_session.playhead.beat().follow(this, Beat::Rank::Numbers, [this] {
+        if (const int here = m_session.camera.markHere();
+            here >= 0) { // what the playhead stands on is in view
             const double left = 12 + here * cardWidth;
             m_scroll =
                 std::clamp(m_scroll, std::max(0.0, left + cardWidth - width()), std::max(0.0, left - 12));
@@ -81,7 +82,7 @@ void MarksStrip::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
     const auto& scene = *m_session.scene();
-    const int here = m_session.markHere();
+    const int here = m_session.camera.markHere();
     for (int i = 0; i < static_cast<int>(scene.camera.marks.size()); ++i) {
         const scene::Mark& mark = scene.camera.marks[static_cast<std::size_t>(i)];
         const QRectF card = cardRect(i);
@@ -123,9 +124,9 @@ void MarksStrip::paintEvent(QPaintEvent*) {
 void MarksStrip::mousePressEvent(QMouseEvent* event) {
     const int mark = markAt(event->position());
     if (mark < 0) return;
-    m_session.select({});
-    m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(mark)].time,
-                               m_session.scene()->output.rate));
+    m_session.selection.select({});
+    m_session.playhead.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(mark)].time,
+                                        m_session.scene()->output.rate));
 }
 
 void MarksStrip::rename(int mark) {
@@ -133,7 +134,9 @@ void MarksStrip::rename(int mark) {
     bool ok = false;
     const QString name = QInputDialog::getText(this, tr("Name of mark %1").arg(mark + 1), tr("Name"),
                                                QLineEdit::Normal, QString::fromStdString(m.name), &ok);
-    if (ok) m_session.apply({{"edit", "set-mark"}, {"time", m.time.text()}, {"name", name.toStdString()}});
+    if (ok)
+        m_session.document.apply(
+            {{"edit", "set-mark"}, {"time", m.time.text()}, {"name", name.toStdString()}});
 }
 
 void MarksStrip::mouseDoubleClickEvent(QMouseEvent* event) {
@@ -144,8 +147,8 @@ void MarksStrip::contextMenuEvent(QContextMenuEvent* event) {
     const int mark = markAt(event->pos());
     if (mark < 0) return;
     // What is done to a mark is done to the one under the playhead.
-    m_session.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(mark)].time,
-                               m_session.scene()->output.rate));
+    m_session.playhead.setFrame(frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(mark)].time,
+                                        m_session.scene()->output.rate));
     Q_EMIT menuAsked(event->globalPos(), mark);
 }
 

@@ -31,8 +31,9 @@ PaceChoice::PaceChoice(Session& session, QWidget* parent) : QComboBox(parent), m
     setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     setMinimumContentsLength(8);
     connect(this, &QComboBox::activated, this, [this](int i) {
-        if (const auto scope = interaction::paceAtTime(*m_session.scene(), m_session.time().toDouble()))
-            m_session.apply(
+        if (const auto scope =
+                interaction::paceAtTime(*m_session.scene(), m_session.playhead.time().toDouble()))
+            m_session.document.apply(
                 interaction::paceEdit(*scope, scene::namedPaces[static_cast<std::size_t>(i)].name));
         refresh(); // also when it was refused
     });
@@ -41,7 +42,7 @@ PaceChoice::PaceChoice(Session& session, QWidget* parent) : QComboBox(parent), m
 
 void PaceChoice::refresh() {
     const scene::Camera& camera = m_session.scene()->camera;
-    const auto scope = interaction::paceAtTime(*m_session.scene(), m_session.time().toDouble());
+    const auto scope = interaction::paceAtTime(*m_session.scene(), m_session.playhead.time().toDouble());
     setEnabled(scope.has_value());
     setPlaceholderText(scope ? paceName(interaction::paceOf(camera, *scope)) : QStringLiteral("–"));
     setCurrentIndex(scope ? numberOf(interaction::paceOf(camera, *scope)) : -1);

@@ -50,13 +50,14 @@ PaceView::PaceView(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     column->addWidget(controls);
     column->addWidget(m_paper, 1);
     connect(m_whole, &QToolButton::clicked, this, [this](bool on) {
-        m_session.apply(interaction::wholePaceEdit(*m_session.scene(), m_session.time().toDouble(), on));
+        m_session.document.apply(
+            interaction::wholePaceEdit(*m_session.scene(), m_session.playhead.time().toDouble(), on));
         refresh();
     });
     connect(m_graph, &QComboBox::activated, this,
             [this](int i) { m_paper->setGraph(static_cast<PacePaper::Graph>(i)); });
-    m_session.beat().follow(this, Beat::Rank::Numbers, [this] { refresh(); });
-    connect(&m_session, &Session::sceneChanged, this, &PaceView::refresh);
+    m_session.playhead.beat().follow(this, Beat::Rank::Numbers, [this] { refresh(); });
+    connect(&m_session.document, &Document::sceneChanged, this, &PaceView::refresh);
     refresh();
 }
 
@@ -78,11 +79,11 @@ PacePaper::PacePaper(Session& session, QWidget* parent) : QWidget(parent), m_ses
     setAccessibleName(tr("Pace"));
     setToolTip(
         tr("Draw the speed here; it is stretched so that the way stays as long. Click: the playhead."));
-    connect(&m_session, &Session::sceneChanged, this, [this] {
+    connect(&m_session.document, &Document::sceneChanged, this, [this] {
         measure();
         update();
     });
-    m_session.beat().follow(this, Beat::Rank::Drawing, [this] { update(); });
+    m_session.playhead.beat().follow(this, Beat::Rank::Drawing, [this] { update(); });
     measure();
 }
 
@@ -211,12 +212,12 @@ void PacePaper::paintEvent(QPaintEvent*) {
         painter.drawLine(QPointF(at.x(), in.bottom() + 1), QPointF(at.x(), in.bottom() + 5));
         painter.drawLine(QPointF(at.x() - 3, in.bottom() + 1), QPointF(at.x() + 3, in.bottom() + 1));
     }
-    const double x = placeOf(m_session.time().toDouble(), 0).x();
+    const double x = placeOf(m_session.playhead.time().toDouble(), 0).x();
     painter.setPen(QPen(theme::brass, 1.4));
     painter.drawLine(QPointF(x, in.top() - 4), QPointF(x, in.bottom() + 6));
     painter.setPen(theme::pen);
-    const double now = m_values[static_cast<std::size_t>(
-        std::clamp<double>(seconds > 0 ? m_session.time().toDouble() / seconds * steps : 0, 0, steps))];
+    const double now = m_values[static_cast<std::size_t>(std::clamp<double>(
+        seconds > 0 ? m_session.playhead.time().toDouble() / seconds * steps : 0, 0, steps))];
     painter.drawText(QRectF(in.left(), 3, 130, 13), Qt::AlignLeft,
                      tr("now %1 %2").arg(figure(now, m_graph == Graph::Turning ? 1 : 2), unit));
 }
@@ -235,11 +236,11 @@ void PacePaper::mouseMoveEvent(QMouseEvent* event) {
     const QPointF place = event->position();
     if (!m_moved && (place - m_pressed).manhattanLength() < 4) return;
     const QRectF in = area();
-    const scene::Scene& before = *m_session.history().scene();
+    const scene::Scene& before = *m_session.document.history().scene();
     const double all = std::max(1e-9, scene::lastTime(before).toDouble());
     const auto secondsAt = [&](double x) { return (x - in.left()) / in.width() * all; };
     if (m_graph != Graph::Speed) { // only speeds can be drawn: the playhead, then
-        m_session.setFrame(
+        m_session.playhead.setFrame(
             frameAt(Rational::nearest(std::max(0.0, secondsAt(place.x()))), before.output.rate));
         return;
     }
@@ -256,7 +257,7 @@ void PacePaper::mouseMoveEvent(QMouseEvent* event) {
     const auto speedAt = [&](double y) { return (in.bottom() - y) / in.height() * m_topHeld; };
     m_drawn->draw(secondsAt(m_last.x()), speedAt(m_last.y()), secondsAt(place.x()), speedAt(place.y()));
     m_last = place;
-    if (const auto edit = m_drawn->edit()) m_session.preview(*edit);
+    if (const auto edit = m_drawn->edit()) m_session.document.preview(*edit);
     update();
 }
 
@@ -268,11 +269,11 @@ void PacePaper::mouseReleaseEvent(QMouseEvent* event) {
     if (!m_moved) {
         const scene::Scene& scene = *m_session.scene();
         const double share = (event->position().x() - area().left()) / area().width();
-        m_session.setFrame(
+        m_session.playhead.setFrame(
             frameAt(Rational::nearest(std::clamp(share, 0.0, 1.0) * scene::lastTime(scene).toDouble()),
                     scene.output.rate));
     }
-    m_session.commit();
+    m_session.document.commit();
     update();
 }
 
@@ -281,7 +282,7 @@ void PacePaper::keyPressEvent(QKeyEvent* event) {
     m_drawing = false;
     m_drawn.reset();
     m_topHeld = 0;
-    m_session.dropPreview();
+    m_session.document.dropPreview();
     update();
 }
 

@@ -44,26 +44,28 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     connect(m_toEnd, &QToolButton::clicked, this, [this] { toMark(1); });
     connect(m_time, &QLineEdit::returnPressed, this, &Timeline::readTime);
     setClock();
-    connect(&m_session, &Session::sceneChanged, this, [this] {
+    connect(&m_session.document, &Document::sceneChanged, this, [this] {
         layOut();
         redraw();
     });
-    for (const auto signal : {&Session::keysChosen, &Session::playRangeChanged, &Session::cameraChanged})
-        connect(&m_session, signal, this, &Timeline::redraw);
+    connect(&m_session.selection, &Selection::keysChanged, this, &Timeline::redraw);
+    connect(&m_session.playhead, &Playhead::rangeChanged, this, &Timeline::redraw);
+    connect(&m_session.camera, &ShownCamera::changed, this, &Timeline::redraw);
     connect(&m_session.swatches(), &Swatches::loaded, this, &Timeline::redraw);
-    connect(&m_session, &Session::selectionChanged, this, [this] {
-        if (m_session.selection().size() == 1 && m_drag == Drag::None) reveal(m_session.selection().front());
+    connect(&m_session.selection, &Selection::layersChanged, this, [this] {
+        if (m_session.selection.layers().size() == 1 && m_drag == Drag::None)
+            reveal(m_session.selection.layers().front());
         redraw();
     });
     const auto tell = [this] {
         if (!m_time->hasFocus())
-            m_time->setText(
-                QString::fromStdString(scene::timecode(m_session.frame(), m_session.scene()->output.rate)));
+            m_time->setText(QString::fromStdString(
+                scene::timecode(m_session.playhead.frame(), m_session.scene()->output.rate)));
         repaintTime();
     };
-    connect(&m_session, &Session::frameChanged, this, tell);
-    connect(&m_session, &Session::sceneChanged, this, tell);
-    connect(&m_session, &Session::documentChanged, this, &Timeline::fitAll);
+    connect(&m_session.playhead, &Playhead::frameChanged, this, tell);
+    connect(&m_session.document, &Document::sceneChanged, this, tell);
+    connect(&m_session.document, &Document::pathChanged, this, &Timeline::fitAll);
     layOut();
     tell();
 }
@@ -309,12 +311,12 @@ void Timeline::paintValue(QPainter& painter, const Row& row, const QRectF& rect)
     const bool lens = row.kind == Row::Kind::Lens;
     const interaction::PropertyFormat reading =
         interaction::propertyFormat(row.id(), lens ? "focus" : row.property);
-    double now = m_session.pose().focus;
+    double now = m_session.camera.pose().focus;
     if (!lens && row.id() == 0)
-        now = scene::cameraProperty(row.property)->get(m_session.pose());
+        now = scene::cameraProperty(row.property)->get(m_session.camera.pose());
     else if (!lens)
         now = motion::Values(*m_session.scene(), [&](double t) { return m_session.move().posed(t); })
-                  .of(row.id(), row.property, m_session.time().toDouble())
+                  .of(row.id(), row.property, m_session.playhead.time().toDouble())
                   .value_or(0);
     painter.setFont(theme::figures(10));
     painter.setPen(theme::dim);
@@ -328,7 +330,7 @@ void Timeline::paintLayer(QPainter& painter, const Row& row, const QRectF& rect)
     const scene::Scene& scene = *m_session.scene();
     const auto& out = scene.output;
     const scene::Layer& layer = *row.layer;
-    const bool selected = m_session.isSelected(layer.id);
+    const bool selected = m_session.selection.contains(layer.id);
     if (selected) painter.fillRect(rect, theme::raised);
     painter.setPen(QPen(theme::edge, 1));
     painter.drawLine(rect.bottomLeft(), rect.bottomRight());
@@ -455,7 +457,7 @@ void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) 
         for (const auto& key : track->keys) {
             const interaction::KeyRef ref{row.id(), row.property, key.time};
             const QPointF at = placeOf(row, lane, key.time, key.value);
-            const bool chosen = interaction::contains(m_session.keys(), ref);
+            const bool chosen = interaction::contains(m_session.selection.keys(), ref);
             painter.setPen(QPen(chosen ? theme::text : theme::edge, chosen ? 1.4 : 1));
             painter.setBrush(chosen ? theme::vermilion : theme::brass);
             if (key.hold)
@@ -491,8 +493,8 @@ void Timeline::paintRuler(QPainter& painter) {
     painter.save();
     painter.setClipRect(QRectF(namesWidth - 6, 0, width() - namesWidth + 6, headHeight));
     // The part that is played, when it is not all.
-    if (!m_session.playsAll()) {
-        const auto [first, last] = m_session.playRange();
+    if (!m_session.playhead.playsAll()) {
+        const auto [first, last] = m_session.playhead.range();
         const QRectF band(QPointF(xOfFrame(static_cast<double>(first)), 2),
                           QPointF(xOfFrame(static_cast<double>(last)), headHeight - 4));
         painter.fillRect(band, QColor(0xD2, 0xA5, 0x48, 46));
@@ -582,7 +584,7 @@ void Timeline::paintMove(QPainter& painter) {
         painter.drawText(QRectF(x + 7, y + 2, 20, 13), Qt::AlignLeft | Qt::AlignVCenter,
                          QString::number(i + 1));
     }
-    if (const auto& off = m_session.offMove()) { // an open T: a pose that is no mark yet
+    if (const auto& off = m_session.camera.offMove()) { // an open T: a pose that is no mark yet
         const double x = xOf(off->time);
         painter.setPen(QPen(theme::vermilion, 1.4, Qt::DashLine));
         painter.drawLine(QPointF(x - 6, row.top() + 6), QPointF(x + 6, row.top() + 6));
@@ -672,7 +674,7 @@ void Timeline::paintEvent(QPaintEvent*) {
     }
     painter.setClipping(false);
     // Playhead.
-    const double x = xOfFrame(static_cast<double>(m_session.frame()));
+    const double x = xOfFrame(static_cast<double>(m_session.playhead.frame()));
     if (x > namesWidth - 2) {
         painter.setPen(QPen(theme::brass, 1.4));
         painter.drawLine(QPointF(x, headHeight - 6), QPointF(x, height()));

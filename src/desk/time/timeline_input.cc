@@ -27,17 +27,19 @@ void Timeline::setClock() {
         const double rate = m_session.scene()->output.rate.toDouble();
         const auto passed =
             static_cast<std::int64_t>(static_cast<double>(m_since.nsecsElapsed()) / 1e9 * rate);
-        const auto [first, last] = m_session.playRange();
-        m_session.setFrame(first + (m_startFrame - first + passed) % (last - first + 1));
+        const auto [first, last] = m_session.playhead.range();
+        m_session.playhead.setFrame(first + (m_startFrame - first + passed) % (last - first + 1));
     });
 }
 
 void Timeline::setPlaying(bool play) {
     if (play == playing()) return;
     if (play) {
-        m_session.dropPreview();
-        const auto [first, last] = m_session.playRange();
-        m_startFrame = m_session.frame() < first || m_session.frame() >= last ? first : m_session.frame();
+        m_session.document.dropPreview();
+        const auto [first, last] = m_session.playhead.range();
+        m_startFrame = m_session.playhead.frame() < first || m_session.playhead.frame() >= last
+                           ? first
+                           : m_session.playhead.frame();
         m_since.start();
         m_clock.start(2); // looks often, so that each frame comes at its time; equal frames change nothing
     } else {
@@ -54,14 +56,14 @@ void Timeline::toMark(int way) {
     std::int64_t target = way < 0 ? 0 : scene.output.frames - 1;
     for (const scene::Mark& mark : scene.camera.marks) {
         const std::int64_t frame = frameAt(mark.time, scene.output.rate);
-        if (way < 0 && frame < m_session.frame()) target = frame;
-        if (way > 0 && frame > m_session.frame()) {
+        if (way < 0 && frame < m_session.playhead.frame()) target = frame;
+        if (way > 0 && frame > m_session.playhead.frame()) {
             target = frame;
             break;
         }
     }
     setPlaying(false);
-    m_session.setFrame(target);
+    m_session.playhead.setFrame(target);
 }
 
 void Timeline::fitAll() {
@@ -72,9 +74,9 @@ void Timeline::fitAll() {
 void Timeline::readTime() {
     const auto frame = scene::frameFromText(m_time->text().toStdString(), m_session.scene()->output.rate);
     m_time->clearFocus();
-    if (frame) m_session.setFrame(*frame);
+    if (frame) m_session.playhead.setFrame(*frame);
     m_time->setText(
-        QString::fromStdString(scene::timecode(m_session.frame(), m_session.scene()->output.rate)));
+        QString::fromStdString(scene::timecode(m_session.playhead.frame(), m_session.scene()->output.rate)));
     if (!frame) Q_EMIT m_session.problem(QString::fromStdString(frame.error().sentence));
 }
 
@@ -88,7 +90,7 @@ void Timeline::choosePace(int move, const QPoint& where) {
     for (const scene::NamedPace& named : scene::namedPaces) {
         const std::string name(named.name);
         QAction* action = menu.addAction(QString::fromStdString(name), this, [this, scope, name] {
-            m_session.apply(interaction::paceEdit(scope, name));
+            m_session.document.apply(interaction::paceEdit(scope, name));
         });
         action->setCheckable(true);
         action->setChecked(now == named.pace);
@@ -96,7 +98,7 @@ void Timeline::choosePace(int move, const QPoint& where) {
     menu.addSeparator();
     const double begin = camera.marks[scope.move].time.toDouble();
     QAction* all = menu.addAction(tr("One pace over the whole move"), this, [this, scope, begin] {
-        m_session.apply(interaction::wholePaceEdit(*m_session.scene(), begin, !scope.whole));
+        m_session.document.apply(interaction::wholePaceEdit(*m_session.scene(), begin, !scope.whole));
     });
     all->setCheckable(true);
     all->setChecked(scope.whole);
@@ -109,20 +111,20 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event) {
         QMenu menu(this);
         const std::int64_t frame = frameOfX(place.x());
         menu.addAction(tr("Play from here"), this, [this, frame] {
-            m_session.setPlayRange(std::pair(frame, std::max(frame, m_session.playRange().second)));
+            m_session.playhead.setRange(std::pair(frame, std::max(frame, m_session.playhead.range().second)));
         });
         menu.addAction(tr("Play up to here"), this, [this, frame] {
-            m_session.setPlayRange(std::pair(std::min(frame, m_session.playRange().first), frame));
+            m_session.playhead.setRange(std::pair(std::min(frame, m_session.playhead.range().first), frame));
         });
-        menu.addAction(tr("Play all"), this, [this] { m_session.setPlayRange({}); })
-            ->setEnabled(!m_session.playsAll());
+        menu.addAction(tr("Play all"), this, [this] { m_session.playhead.setRange({}); })
+            ->setEnabled(!m_session.playhead.playsAll());
         menu.addSeparator();
         menu.addAction(tr("Show all of the time"), this, &Timeline::fitAll)->setEnabled(!m_zoom.showsAll());
         menu.exec(event->globalPos());
         return;
     }
     if (const auto key = keyAt(place)) {
-        if (!interaction::contains(m_session.keys(), *key)) m_session.chooseKeys({*key});
+        if (!interaction::contains(m_session.selection.keys(), *key)) m_session.selection.chooseKeys({*key});
         Q_EMIT keyMenuAsked(event->globalPos());
         return;
     }
@@ -130,11 +132,11 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event) {
     if (row <= 0) return;
     const Row& at = m_rows[static_cast<std::size_t>(row)];
     if (at.kind == Row::Kind::Track) {
-        m_session.chooseKeys(
+        m_session.selection.chooseKeys(
             interaction::keysOf(*m_session.scene(), at.id(), at.property)); // all of the lane
         Q_EMIT keyMenuAsked(event->globalPos());
     } else if (at.kind == Row::Kind::Layer) {
-        if (!m_session.isSelected(at.id())) m_session.select({at.id()});
+        if (!m_session.selection.contains(at.id())) m_session.selection.select({at.id()});
         Q_EMIT layerMenuAsked(event->globalPos());
     }
 }
@@ -146,14 +148,14 @@ std::optional<BarPart> Timeline::barPartAt(const scene::Layer& layer, const QPoi
     const auto by = [&](Rational seconds) { return xOf(seconds) - xOf(Rational(0)); };
     return interaction::barPartAt(
         {toV2d(bar.topLeft()), toV2d(bar.bottomRight()), by(layer.showing.fadeIn), by(layer.showing.fadeOut)},
-        toV2d(place), m_session.isSelected(layer.id));
+        toV2d(place), m_session.selection.contains(layer.id));
 }
 
 void Timeline::pressLayer(const Row& row, QMouseEvent* event) {
     const QPointF place = event->position();
     const scene::LayerPtr layer = row.layer;
     if (place.x() < 28) {
-        m_session.apply({{"edit", "look"}, {"layers", {layer->id}}, {"visible", !layer->visible}});
+        m_session.document.apply({{"edit", "look"}, {"layers", {layer->id}}, {"visible", !layer->visible}});
         return;
     }
     if (place.x() < 44 && (!layer->tracks.empty() || !layer->places.empty()))
@@ -163,11 +165,11 @@ void Timeline::pressLayer(const Row& row, QMouseEvent* event) {
     // Ctrl on the bar of footage slides what is inside it.
     const bool slides =
         also && part == BarPart::Whole && std::holds_alternative<scene::Footage>(layer->content);
-    if (slides && !m_session.isSelected(layer->id))
-        m_session.select({layer->id});
+    if (slides && !m_session.selection.contains(layer->id))
+        m_session.selection.select({layer->id});
     else if (!slides)
-        m_session.click(layer->id, also);
-    if (!part || event->button() != Qt::LeftButton || Session::locked(m_session.now().find(layer->id)))
+        m_session.selection.click(layer->id, also);
+    if (!part || event->button() != Qt::LeftButton || interaction::isLocked(m_session.now().find(layer->id)))
         return;
     m_grabbed = layer->id;
     m_drag = Drag::Bar;
@@ -178,22 +180,22 @@ void Timeline::pressKeys(const Row& row, QMouseEvent* event) {
     const QPointF place = event->position();
     const bool also = event->modifiers() & Qt::ControlModifier;
     if (place.x() < namesWidth - 8) { // its name: all of its keys
-        interaction::KeyRefs keys = also ? m_session.keys() : interaction::KeyRefs{};
+        interaction::KeyRefs keys = also ? m_session.selection.keys() : interaction::KeyRefs{};
         for (const interaction::KeyRef& key : interaction::keysOf(*m_session.scene(), row.id(), row.property))
             if (!interaction::contains(keys, key)) keys.push_back(key);
-        return m_session.chooseKeys(std::move(keys));
+        return m_session.selection.chooseKeys(std::move(keys));
     }
     const auto key = keyAt(place);
     if (!key) {
-        if (!also) m_session.chooseKeys({});
+        if (!also) m_session.selection.chooseKeys({});
         m_drag = Drag::Frame;
         m_frame = QRectF(place, QSizeF(0, 0));
         return;
     }
-    if (!m_session.clickKey(*key, also)) return;
+    if (!m_session.selection.clickKey(*key, also)) return;
     m_drag = Drag::Keys;
     m_copies = event->modifiers() & Qt::ShiftModifier;
-    m_keysFrom = m_session.keys();
+    m_keysFrom = m_session.selection.keys();
     m_from = key->time;
 }
 
@@ -207,7 +209,7 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
         if (place.x() < namesWidth - 8) return;
         setPlaying(false);
         m_drag = event->modifiers() & Qt::ShiftModifier ? Drag::Range : Drag::Playhead;
-        if (m_drag == Drag::Playhead) m_session.setFrame(frameOfX(place.x()));
+        if (m_drag == Drag::Playhead) m_session.playhead.setFrame(frameOfX(place.x()));
         return;
     }
     // The sign of what was found, where one is hit.
@@ -218,7 +220,7 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
                 std::abs(row.bottom() - 7 - place.y()) > 7)
                 continue;
             setPlaying(false);
-            m_session.setFrame(frameAt(finding.at, m_session.scene()->output.rate));
+            m_session.playhead.setFrame(frameAt(finding.at, m_session.scene()->output.rate));
             Q_EMIT findingsAsked(event->globalPosition().toPoint());
             return;
         }
@@ -231,8 +233,8 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
             m_from = marks[static_cast<std::size_t>(mark)].time;
             m_copies = event->modifiers() & Qt::ControlModifier;
             setPlaying(false);
-            m_session.select({});
-            m_session.setFrame(frameAt(m_from, scene.output.rate));
+            m_session.selection.select({});
+            m_session.playhead.setFrame(frameAt(m_from, scene.output.rate));
             return;
         }
         if (place.x() > namesWidth)
@@ -241,7 +243,7 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
                     place.x() <= xOf(marks[static_cast<std::size_t>(i) + 1].time))
                     return choosePace(i, event->globalPosition().toPoint());
         if (place.x() > 28 && place.x() < 44 && !scene.camera.tracks.empty()) return setOpen(0, !isOpen(0));
-        if (place.x() < namesWidth) m_session.select({}); // the camera's details
+        if (place.x() < namesWidth) m_session.selection.select({}); // the camera's details
         return;
     }
     const int at = rowAt(place);
@@ -253,7 +255,7 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
     case Row::Kind::Track:
         return pressKeys(row, event);
     case Row::Kind::Lens:
-        return m_session.select({});
+        return m_session.selection.select({});
     default:
         return;
     }
@@ -270,18 +272,18 @@ void Timeline::mouseDoubleClickEvent(QMouseEvent* event) {
     const Rational time = timeOfFrame(frameOfX(place.x()), m_session.scene()->output.rate);
     edit::Edit edit = {{"edit", "key"}, {"property", row.property}, {"time", time.text()}};
     if (row.id() != 0) edit["layers"] = {row.id()};
-    if (m_session.apply(edit)) m_session.chooseKeys({{row.id(), row.property, time}});
+    if (m_session.document.apply(edit)) m_session.selection.chooseKeys({{row.id(), row.property, time}});
 }
 
 // ---- drags
 
 void Timeline::dragBar(const QPointF& place) {
-    const scene::Scene& before = *m_session.history().scene();
+    const scene::Scene& before = *m_session.document.history().scene();
     const Rational rate = before.output.rate;
     const std::int64_t by = std::llround(frameAtX(place.x()) - frameAtX(m_pressed.x()));
     const auto change = interaction::barDragged(
-        before, m_session.isSelected(m_grabbed) ? m_session.movable() : std::vector{m_grabbed}, m_grabbed,
-        m_part, timeOfFrame(by, rate));
+        before, m_session.selection.contains(m_grabbed) ? m_session.movable() : std::vector{m_grabbed},
+        m_grabbed, m_part, timeOfFrame(by, rate));
     if (!change) {
         m_say = tr("shows all the time: drag an end first");
         return update();
@@ -305,7 +307,7 @@ void Timeline::dragBar(const QPointF& place) {
     case BarPart::Footage:
         m_say = tr("by %1 s, %2").arg(seconds, counted(by, tr("frame"), tr("frames")));
     }
-    m_session.preview(change->edit);
+    m_session.document.preview(change->edit);
 }
 
 void Timeline::mouseMoveEvent(QMouseEvent* event) {
@@ -316,19 +318,19 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
     const Rational rate = m_session.scene()->output.rate; // the scene goes with a change
     switch (m_drag) {
     case Drag::Playhead:
-        m_session.setFrame(frameOfX(place.x()));
+        m_session.playhead.setFrame(frameOfX(place.x()));
         return;
     case Drag::Range:
-        m_session.setPlayRange(std::pair(frameOfX(m_pressed.x()), frameOfX(place.x())));
+        m_session.playhead.setRange(std::pair(frameOfX(m_pressed.x()), frameOfX(place.x())));
         return;
     case Drag::Mark: {
         const Rational time = timeOfFrame(frameOfX(place.x()), rate);
-        if (time == m_from && !m_session.previewing()) return;
-        m_session.preview({{"edit", m_copies ? "copy-mark" : "move-mark"},
-                           {"mark", m_dragMark + 1},
-                           {"time", time.text()}});
-        if (!m_session.previewing()) return;
-        m_session.setFrame(frameOfX(place.x()));
+        if (time == m_from && !m_session.document.previewing()) return;
+        m_session.document.preview({{"edit", m_copies ? "copy-mark" : "move-mark"},
+                                    {"mark", m_dragMark + 1},
+                                    {"time", time.text()}});
+        if (!m_session.document.previewing()) return;
+        m_session.playhead.setFrame(frameOfX(place.x()));
         m_say = tr("mark %1 at %2")
                     .arg(m_dragMark + 1)
                     .arg(QString::fromStdString(scene::timecode(frameOfX(place.x()), rate)));
@@ -339,7 +341,7 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
             timeOfFrame(frameOfX(place.x()), rate) - timeOfFrame(frameAt(m_from, rate), rate);
         interaction::KeyChange change{.shift = shift};
         if (m_copies) change.more["copy"] = true;
-        m_session.previewKeys(
+        m_session.selection.previewKeys(
             interaction::changeOfKeys(m_keysFrom, change, m_copies ? "Copy keys" : "Move keys"),
             interaction::shiftedKeys(m_keysFrom, shift));
         m_say = tr("%1 by %2 s")
@@ -350,7 +352,7 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
     case Drag::Frame: {
         m_frame = QRectF(m_pressed, place).normalized();
         interaction::KeyRefs keys =
-            event->modifiers() & Qt::ControlModifier ? m_session.keys() : interaction::KeyRefs{};
+            event->modifiers() & Qt::ControlModifier ? m_session.selection.keys() : interaction::KeyRefs{};
         for (std::size_t i = 0; i < m_rows.size(); ++i) {
             const Row& row = m_rows[i];
             const QRectF lane = rectOf(row);
@@ -361,7 +363,7 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
                     x >= m_frame.left() && x <= m_frame.right() && !interaction::contains(keys, key))
                     keys.push_back(key);
         }
-        m_session.chooseKeys(std::move(keys));
+        m_session.selection.chooseKeys(std::move(keys));
         return update();
     }
     default:
@@ -373,13 +375,13 @@ void Timeline::mouseReleaseEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton || m_drag == Drag::None) return;
     const Drag drag = std::exchange(m_drag, Drag::None);
     m_say.clear();
-    if (drag == Drag::Range && !m_moved) m_session.setPlayRange({});
+    if (drag == Drag::Range && !m_moved) m_session.playhead.setRange({});
     if (drag == Drag::Keys && m_moved) {
-        const interaction::KeyRefs there = m_session.keys();
-        m_session.commit();
-        m_session.chooseKeys(there);
+        const interaction::KeyRefs there = m_session.selection.keys();
+        m_session.document.commit();
+        m_session.selection.chooseKeys(there);
     } else {
-        m_session.commit();
+        m_session.document.commit();
     }
     update();
 }
@@ -400,7 +402,7 @@ void Timeline::wheelEvent(QWheelEvent* event) {
 
 bool Timeline::event(QEvent* event) {
     // Chosen keys go before chosen layers.
-    if (event->type() == QEvent::ShortcutOverride && !m_session.keys().empty()) {
+    if (event->type() == QEvent::ShortcutOverride && !m_session.selection.keys().empty()) {
         const auto* key = static_cast<QKeyEvent*>(event);
         if (key->key() == Qt::Key_Delete || key->key() == Qt::Key_Escape) {
             event->accept();
@@ -433,13 +435,14 @@ void Timeline::keyPressEvent(QKeyEvent* event) {
         if (m_drag != Drag::None) {
             m_drag = Drag::None;
             m_say.clear();
-            m_session.dropPreview();
+            m_session.document.dropPreview();
         } else {
-            m_session.chooseKeys({});
+            m_session.selection.chooseKeys({});
         }
         return update();
     }
-    if (event->key() == Qt::Key_Delete && !m_session.keys().empty()) return m_session.removeKeys();
+    if (event->key() == Qt::Key_Delete && !m_session.selection.keys().empty())
+        return m_session.selection.removeKeys();
     QWidget::keyPressEvent(event);
 }
 

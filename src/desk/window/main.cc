@@ -41,7 +41,7 @@ void endInOrder(stage::desk::MainWindow& window) {
     if (::socketpair(AF_UNIX, SOCK_STREAM, 0, told) != 0) return;
     auto* notifier = new QSocketNotifier(told[1], QSocketNotifier::Read, &window);
     QObject::connect(notifier, &QSocketNotifier::activated, &window, [&window] {
-        if (!window.session().modified()) window.session().close();
+        if (!window.session().document.modified()) window.session().document.close();
         // At once, past any dialog: nobody is there to answer it.
         ::_exit(0);
     });

@@ -154,14 +154,14 @@ MainWindow::MainWindow(std::filesystem::path journals)
     connect(m_start, &StartPage::sceneAsked, this, [this](const QString& file) {
         if (leave()) openFile(file.toStdString());
     });
-    connect(&m_session, &Session::sceneChanged, this,
+    connect(&m_session.document, &Document::sceneChanged, this,
             [this] { m_start->offer(m_session.scene()->layers.empty()); });
     new FocusKeeper(this, {m_camera, m_plan, m_section, m_model, m_cut, m_curves, m_ladder, m_timeline});
     m_camera->setFocus();
 
     connect(setMark, &QToolButton::clicked, this, &MainWindow::setMark);
     connect(m_timeline, &Timeline::playingChanged, m_camera, &CameraView::setPlaying);
-    connect(m_timeline, &Timeline::playingChanged, &m_session.beat(), &Beat::setPlaying);
+    connect(m_timeline, &Timeline::playingChanged, &m_session.playhead.beat(), &Beat::setPlaying);
     m_cacheTold.setSingleShot(true);
     m_cacheTold.setInterval(120); // frames come faster than is worth telling
     connect(m_camera, &CameraView::cacheChanged, this, [this] {
@@ -185,7 +185,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
             view->update();
     });
     connect(&m_session, &Session::problem, this, [this](const QString& sentence) { say(sentence, true); });
-    connect(&m_session, &Session::sceneChanged, this, [this] {
+    connect(&m_session.document, &Document::sceneChanged, this, [this] {
         const V2i frame = m_session.scene()->output.frame;
         m_cameraPanel->setNote(tr("%1 × %2").arg(frame.x).arg(frame.y));
         refreshLens();
@@ -193,26 +193,26 @@ MainWindow::MainWindow(std::filesystem::path journals)
         refreshStatus();
         refreshTitle();
     });
-    connect(&m_session, &Session::documentChanged, this, &MainWindow::refreshTitle);
+    connect(&m_session.document, &Document::pathChanged, this, &MainWindow::refreshTitle);
     const auto recovery = [this] {
-        const std::string& why = m_session.recoveryOff();
+        const std::string& why = m_session.document.recoveryOff();
         m_recoveryOff->setVisible(!why.empty());
         m_recoveryOff->setToolTip(QString::fromStdString(why));
         if (!why.empty()) say(QString::fromStdString(why), true);
     };
-    connect(&m_session, &Session::recoveryChanged, this, recovery);
-    if (!m_session.recoveryOff().empty()) recovery();
-    connect(&m_session, &Session::documentChanged, this, [this] {
-        if (!m_session.document().empty()) remember(m_session.document());
+    connect(&m_session.document, &Document::recoveryChanged, this, recovery);
+    if (!m_session.document.recoveryOff().empty()) recovery();
+    connect(&m_session.document, &Document::pathChanged, this, [this] {
+        if (!m_session.document.path().empty()) remember(m_session.document.path());
     });
     connect(&m_session, &Session::holdChanged, this, &MainWindow::refreshHold);
-    connect(&m_session, &Session::selectionChanged, this, &MainWindow::refreshStatus);
+    connect(&m_session.selection, &Selection::layersChanged, this, &MainWindow::refreshStatus);
     const auto numbers = [this] {
         refreshLens();
         refreshStatus();
     };
-    m_session.beat().follow(this, Beat::Rank::Numbers, numbers);
-    connect(&m_session, &Session::cameraChanged, this, numbers);
+    m_session.playhead.beat().follow(this, Beat::Rank::Numbers, numbers);
+    connect(&m_session.camera, &ShownCamera::changed, this, numbers);
     // Asks the disk, so not at every step of a drag.
     m_settled.setSingleShot(true);
     m_settled.setInterval(300);
@@ -221,13 +221,13 @@ MainWindow::MainWindow(std::filesystem::path journals)
     connect(m_watcher, &QFileSystemWatcher::fileChanged, this, &MainWindow::mediaChanged);
     connect(&m_saveTimer, &QTimer::timeout, this, &MainWindow::autosave);
     m_saveTimer.start(30'000);
-    connect(&m_session, &Session::sceneChanged, &m_settled, qOverload<>(&QTimer::start));
+    connect(&m_session.document, &Document::sceneChanged, &m_settled, qOverload<>(&QTimer::start));
     m_sayOver.setSingleShot(true);
     connect(&m_sayOver, &QTimer::timeout, this, [this] {
         m_saying = false;
         refreshStatus();
     });
-    Q_EMIT m_session.sceneChanged();
+    Q_EMIT m_session.document.sceneChanged();
     refreshTitle();
     refreshHold();
     QSettings kept = settings();
@@ -470,11 +470,11 @@ MainWindow::~MainWindow() {
 
 void MainWindow::refreshLens() {
     const scene::Scene& scene = *m_session.scene();
-    const double focal = m_session.pose().focal;
+    const double focal = m_session.camera.pose().focal;
     m_focal->setValue(focal);
     m_angle->setValue(optics::angleOfView(focal, scene.camera.gate));
-    m_fstop->setValue(m_session.pose().fstop);
-    m_focus->setValue(m_session.pose().focus);
+    m_fstop->setValue(m_session.camera.pose().fstop);
+    m_focus->setValue(m_session.camera.pose().focus);
 }
 
 void MainWindow::refreshStatus() {
@@ -483,7 +483,7 @@ void MainWindow::refreshStatus() {
         m_camera->refined() ? tr("final") : tr("draft %1 ms").arg(m_camera->lastMilliseconds(), 0, 'f', 0);
     m_cache->setText(
         tr("%1 of %2 frames cached · %3").arg(m_camera->cache().count()).arg(scene.output.frames).arg(how));
-    const scene::Pose pose = m_session.pose();
+    const scene::Pose pose = m_session.camera.pose();
     const optics::Sharpness sharp = optics::sharpnessOf(pose, scene.camera.gate, scene.output.frame);
     m_speed->setText(tr("Sharp %1 to %2 · hyperfocal %3 m · peak %4 m/s")
                          .arg(figure(sharp.near, 2),
@@ -495,8 +495,8 @@ void MainWindow::refreshStatus() {
     int layers = 0;
     scene::forEach(scene, [&](const auto&, const auto&) { ++layers; });
     m_state->setStyleSheet(QString());
-    const scene::LayerPath& chosen = m_session.selection().size() == 1
-                                         ? m_session.now().find(m_session.selection().front())
+    const scene::LayerPath& chosen = m_session.selection.layers().size() == 1
+                                         ? m_session.now().find(m_session.selection.layers().front())
                                          : scene::LayerPath{};
     if (m_missing > 0)
         m_state->setText(tr("▲  %1 without media").arg(counted(m_missing, tr("layer"), tr("layers"))));
@@ -536,11 +536,11 @@ void MainWindow::showFindings(const QPoint& global) {
 }
 
 void MainWindow::refreshTitle() {
-    const QString name = m_session.document().empty()
+    const QString name = m_session.document.path().empty()
                              ? tr("untitled")
-                             : QString::fromStdString(m_session.document().stem().string());
-    m_name->setText(m_session.modified() ? name + QStringLiteral(" ·") : name);
-    m_name->setToolTip(m_session.modified() ? tr("Has changes that are not saved") : QString());
+                             : QString::fromStdString(m_session.document.path().stem().string());
+    m_name->setText(m_session.document.modified() ? name + QStringLiteral(" ·") : name);
+    m_name->setToolTip(m_session.document.modified() ? tr("Has changes that are not saved") : QString());
     setWindowTitle(tr("%1 — Open Stage").arg(name));
 }
 

@@ -147,19 +147,19 @@ QWidget* MainWindow::makeTopBar() {
     const auto lens = [this](const char* what) {
         return [this, what](double v) {
             edit::Edit edit = {{"edit", "lens"}, {what, v}};
-            if (const int mark = m_session.markHere();
+            if (const int mark = m_session.camera.markHere();
                 mark >= 0 && m_session.scene()->camera.marks.size() > 1)
                 edit["mark"] = mark + 1;
-            m_session.apply(edit);
+            m_session.document.apply(edit);
         };
     };
     connect(m_fstop, &NumberField::entered, this, lens("fstop"));
     connect(m_focus, &NumberField::entered, this, lens("focus"));
     connect(m_focal, &NumberField::entered, this, [this](double v) {
-        m_session.apply({{"edit", "lens"}, {"focal", v}});
+        m_session.document.apply({{"edit", "lens"}, {"focal", v}});
     });
     connect(m_angle, &NumberField::entered, this, [this](double v) {
-        m_session.apply({{"edit", "lens"}, {"angle", v}});
+        m_session.document.apply({{"edit", "lens"}, {"angle", v}});
     });
     for (NumberField* field : {m_focal, m_angle, m_fstop, m_focus})
         connect(field, &NumberField::misread, &m_session, &Session::problem);

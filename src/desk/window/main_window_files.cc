@@ -36,7 +36,7 @@ Recovery askRecovery(QWidget* parent, const QString& what) {
 
 bool MainWindow::openFile(const std::filesystem::path& path) {
     const QString name = QString::fromStdString(path.filename().string());
-    const bool elsewhere = m_session.openElsewhere(path);
+    const bool elsewhere = m_session.document.openElsewhere(path);
     if (elsewhere && ask(this, tr("Open in another window"),
                          tr("%1 is open in another window. What is changed here could not be saved under its "
                             "name; a copy can.")
@@ -64,7 +64,7 @@ bool MainWindow::openFile(const std::filesystem::path& path) {
         if (answer == Recovery::Recover) {
             if (!recovered.problem.empty())
                 say(QString::fromStdString("Recovered up to a damaged edit: " + recovered.problem), true);
-            m_session.adopt(std::move(recovered));
+            m_session.document.adopt(std::move(recovered));
             return true;
         }
     }
@@ -74,7 +74,7 @@ bool MainWindow::openFile(const std::filesystem::path& path) {
         if (!opened.error().cancelled) say(QString::fromStdString(opened.error().sentence), true);
         return false;
     }
-    m_session.begin(std::move(*opened), path, elsewhere);
+    m_session.document.begin(std::move(*opened), path, elsewhere);
     return true;
 }
 
@@ -119,25 +119,26 @@ void MainWindow::offerRecovery() {
         std::error_code code;
         // Its journal goes once another has all of it.
         if (answer == Recovery::Discard ||
-            (answer == Recovery::Recover && m_session.adopt(std::move(work.recovered))))
+            (answer == Recovery::Recover && m_session.document.adopt(std::move(work.recovered))))
             std::filesystem::remove(work.journal, code);
         if (answer == Recovery::Recover) return;
     }
 }
 
 bool MainWindow::saveAs() {
-    QString file = QFileDialog::getSaveFileName(
-        this, tr("Save the scene"), QString::fromStdString(m_session.document().string()), tr(sceneFilter));
+    QString file = QFileDialog::getSaveFileName(this, tr("Save the scene"),
+                                                QString::fromStdString(m_session.document.path().string()),
+                                                tr(sceneFilter));
     if (file.isEmpty()) return false;
     if (!file.endsWith(QStringLiteral(".ostage"))) file += QStringLiteral(".ostage");
-    const auto saved = m_session.save(file.toStdString());
+    const auto saved = m_session.document.save(file.toStdString());
     if (!saved) QMessageBox::warning(this, tr("Not saved"), QString::fromStdString(saved.error().sentence));
     return saved.has_value();
 }
 
 bool MainWindow::save() {
-    if (m_session.document().empty()) return saveAs();
-    const auto saved = m_session.save(m_session.document());
+    if (m_session.document.path().empty()) return saveAs();
+    const auto saved = m_session.document.save(m_session.document.path());
     if (!saved)
         QMessageBox::warning(this, tr("Not saved"), QString::fromStdString(saved.error().sentence));
     else
@@ -146,7 +147,7 @@ bool MainWindow::save() {
 }
 
 bool MainWindow::leave() {
-    if (!m_session.modified()) return true;
+    if (!m_session.document.modified()) return true;
     switch (ask(this, tr("Unsaved changes"), tr("The scene has changes that are not saved."),
                 {tr("Save"), tr("Discard them"), tr("Go on working")})) {
     case 0:
@@ -161,7 +162,7 @@ bool MainWindow::leave() {
 void MainWindow::closeEvent(QCloseEvent* event) {
     if (!leave()) return event->ignore();
     keepLayout();
-    m_session.close();
+    m_session.document.close();
     event->accept();
 }
 
@@ -190,7 +191,8 @@ void MainWindow::offerIn(const std::vector<std::filesystem::path>& files) {
         });
 }
 
-void MainWindow::bringIn(const std::vector<std::filesystem::path>& files, const edit::BringInOptions& options) {
+void MainWindow::bringIn(const std::vector<std::filesystem::path>& files,
+                         const edit::BringInOptions& options) {
     inBackground<edit::BroughtIn>(
         this, tr("Bringing in"),
         [scene = m_session.scene(), files, options](const Progress& progress) {
@@ -200,11 +202,11 @@ void MainWindow::bringIn(const std::vector<std::filesystem::path>& files, const 
             bool ok = brought.has_value();
             if (ok) {
                 const std::int64_t before = scene::highestId(*m_session.scene());
-                ok = m_session.apply(brought->edit);
+                ok = m_session.document.apply(brought->edit);
                 std::vector<std::int64_t> added;
                 for (const scene::LayerPtr& layer : m_session.scene()->layers)
                     if (layer->id > before) added.push_back(layer->id);
-                m_session.select(std::move(added));
+                m_session.selection.select(std::move(added));
                 if (!brought->notes.empty()) say(QString::fromStdString(brought->notes.front()), true);
             } else if (!brought.error().cancelled) {
                 say(QString::fromStdString(brought.error().sentence), true);
@@ -270,7 +272,7 @@ void MainWindow::openDemo() {
         if (!opened.error().cancelled) say(QString::fromStdString(opened.error().sentence), true);
         return;
     }
-    m_session.begin(std::move(*opened), {});
+    m_session.document.begin(std::move(*opened), {});
     say(tr("This is a copy of the demo; it is saved where you choose."));
 }
 

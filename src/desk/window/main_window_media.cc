@@ -27,7 +27,7 @@ constexpr char layersType[] = "application/x-open-stage-layers",
 /// Tells one open scene from all others, also those of other windows.
 QByteArray originOf(const Session& session) {
     return QByteArray::number(QCoreApplication::applicationPid()) + ' ' +
-           QByteArray::number(session.generation());
+           QByteArray::number(session.document.generation());
 }
 
 }
@@ -44,7 +44,7 @@ void MainWindow::findMedia(const std::filesystem::path& folder) {
                 Q_EMIT mediaFound(false);
                 return;
             }
-            if (!found->edit.is_null()) m_session.apply(found->edit);
+            if (!found->edit.is_null()) m_session.document.apply(found->edit);
             const auto missing = found->missing.size();
             if (missing > 0)
                 say(tr("%1 still missing, such as %2.")
@@ -119,14 +119,14 @@ void MainWindow::mediaChanged(const QString& path) {
                 if (!others.empty())
                     replaceWith(others, "Read " + name.toStdString() + " again");
                 else
-                    Q_EMIT m_session.sceneChanged(); // the same scene shows other pixels now
+                    Q_EMIT m_session.document.sceneChanged(); // the same scene shows other pixels now
                 say(tr("%1 has changed and is read again.").arg(name));
             });
     });
 }
 
 void MainWindow::replaceMedia() {
-    const auto found = m_session.selected();
+    const auto found = m_session.selection.only();
     if (!found.layer || found.layer->group())
         return say(tr("Select one layer whose media are to be replaced."));
     const scene::Media* media = scene::mediaOf(*found.layer);
@@ -153,8 +153,8 @@ void MainWindow::replaceWith(const std::vector<std::pair<std::int64_t, std::stri
         },
         [this, name](Result<std::vector<edit::Edit>> edits) {
             if (edits)
-                m_session.apply(edits->size() == 1 && name.empty() ? edits->front()
-                                                                   : edit::several(name, *edits));
+                m_session.document.apply(edits->size() == 1 && name.empty() ? edits->front()
+                                                                            : edit::several(name, *edits));
             else if (!edits.error().cancelled)
                 say(QString::fromStdString(edits.error().sentence), true);
         });
@@ -186,27 +186,29 @@ void MainWindow::fillRecent(QMenu* menu) {
 /// The journal keeps every edit at once; this also writes the scene's own file, where that is wished for.
 void MainWindow::autosave() {
     const int minutes = settings().value(QStringLiteral("autosave"), 0).toInt();
-    if (minutes <= 0 || m_session.document().empty() || !m_session.modified() || m_session.previewing())
+    if (minutes <= 0 || m_session.document.path().empty() || !m_session.document.modified() ||
+        m_session.document.previewing())
         return;
     std::error_code code;
-    const auto last = std::filesystem::last_write_time(m_session.document(), code);
+    const auto last = std::filesystem::last_write_time(m_session.document.path(), code);
     if (!code && std::filesystem::file_time_type::clock::now() - last < std::chrono::minutes(minutes)) return;
-    if (const auto saved = m_session.save(m_session.document()); !saved)
+    if (const auto saved = m_session.document.save(m_session.document.path()); !saved)
         say(QString::fromStdString(saved.error().sentence), true);
     else
         say(tr("Autosaved."));
 }
 
 void MainWindow::copyLayers() {
-    if (m_session.selection().empty()) return say(tr("Select a layer first."));
-    const auto text = edit::copied(*m_session.scene(), m_session.selection());
+    if (m_session.selection.layers().empty()) return say(tr("Select a layer first."));
+    const auto text = edit::copied(*m_session.scene(), m_session.selection.layers());
     if (!text) return say(QString::fromStdString(text.error().sentence), true);
     auto* layers = new QMimeData;
     layers->setData(QLatin1String(layersType), QByteArray::fromStdString(*text));
     layers->setData(QLatin1String(originType), originOf(m_session));
     QGuiApplication::clipboard()->setMimeData(layers);
     say(tr("Copied %1.")
-            .arg(counted(static_cast<qint64>(m_session.selection().size()), tr("layer"), tr("layers"))));
+            .arg(counted(static_cast<qint64>(m_session.selection.layers().size()), tr("layer"),
+                         tr("layers"))));
 }
 
 void MainWindow::paste() {
@@ -219,11 +221,11 @@ void MainWindow::paste() {
                          held->data(QLatin1String(originType)) == originOf(m_session));
         if (!edit) return say(QString::fromStdString(edit.error().sentence), true);
         const std::int64_t before = scene::highestId(*m_session.scene());
-        if (!m_session.apply(*edit)) return;
+        if (!m_session.document.apply(*edit)) return;
         std::vector<std::int64_t> added;
         for (const scene::LayerPtr& layer : m_session.scene()->layers)
             if (layer->id > before) added.push_back(layer->id);
-        return m_session.select(std::move(added));
+        return m_session.selection.select(std::move(added));
     }
     for (const QUrl& url : held->urls())
         if (url.isLocalFile()) files.emplace_back(url.toLocalFile().toStdString());
@@ -231,7 +233,7 @@ void MainWindow::paste() {
     const QImage image = qvariant_cast<QImage>(held->imageData());
     if (image.isNull()) return say(tr("There is nothing to paste."));
     const std::filesystem::path folder =
-        m_session.document().empty() ? m_journals / "pasted" : m_session.document().parent_path();
+        m_session.document.path().empty() ? m_journals / "pasted" : m_session.document.path().parent_path();
     std::error_code code;
     std::filesystem::create_directories(folder, code);
     std::filesystem::path file;

@@ -41,7 +41,7 @@ QKeySequence keys(const char* text) {
 
 std::function<void()> MainWindow::withSelection(std::function<void()> run) {
     return [this, run = std::move(run)] {
-        if (m_session.selection().empty())
+        if (m_session.selection.layers().empty())
             say(tr("Select a layer first."));
         else if (m_session.movable().empty())
             say(tr("What is selected is locked."));
@@ -53,16 +53,16 @@ std::function<void()> MainWindow::withSelection(std::function<void()> run) {
 Previewer MainWindow::previewer() {
     return [this](const edit::Edit* edit) {
         if (edit)
-            m_session.tryOut(*edit);
+            m_session.document.tryOut(*edit);
         else
-            m_session.dropPreview();
+            m_session.document.dropPreview();
     };
 }
 
 void MainWindow::makeSceneMenu(QMenu* menu) {
     auto& c = m_commands;
     c.add(menu, "new", tr("New"), QKeySequence::New, tr("An empty scene"), [this] {
-        if (leave()) m_session.newScene();
+        if (leave()) m_session.document.newScene();
     });
     c.add(menu, "open", tr("Open…"), QKeySequence::Open, tr("A scene file"), [this] {
         if (!leave()) return;
@@ -82,7 +82,8 @@ void MainWindow::makeSceneMenu(QMenu* menu) {
               QSettings kept = settings();
               bool ok = false;
               const int minutes = QInputDialog::getInt(
-                  this, tr("Autosave"), tr("Minutes after which the scene's file is written again.\n0: never."),
+                  this, tr("Autosave"),
+                  tr("Minutes after which the scene's file is written again.\n0: never."),
                   kept.value(QStringLiteral("autosave"), 0).toInt(), 0, 240, 1, &ok);
               if (ok) kept.setValue(QStringLiteral("autosave"), minutes);
           });
@@ -100,7 +101,7 @@ void MainWindow::makeSceneMenu(QMenu* menu) {
     c.add(menu, "settings", tr("Settings…"), keys("Ctrl+,"),
           tr("Frame size, rate, duration, background, home depth"), [this] {
               if (const auto edit = askSettings(this, *m_session.scene(), previewer()))
-                  m_session.apply(*edit);
+                  m_session.document.apply(*edit);
           });
     menu->addSeparator();
     c.add(menu, "quit", tr("Quit"), QKeySequence::Quit, {}, [this] { close(); });
@@ -108,10 +109,12 @@ void MainWindow::makeSceneMenu(QMenu* menu) {
 
 void MainWindow::makeEditMenu(QMenu* menu) {
     auto& c = m_commands;
-    QAction* undo = c.add(menu, "undo", tr("Undo"), QKeySequence::Undo, {}, [this] { m_session.undo(); });
-    QAction* redo = c.add(menu, "redo", tr("Redo"), QKeySequence::Redo, {}, [this] { m_session.redo(); });
+    QAction* undo =
+        c.add(menu, "undo", tr("Undo"), QKeySequence::Undo, {}, [this] { m_session.document.undo(); });
+    QAction* redo =
+        c.add(menu, "redo", tr("Redo"), QKeySequence::Redo, {}, [this] { m_session.document.redo(); });
     const auto refresh = [this, undo, redo] {
-        const auto& history = m_session.history();
+        const auto& history = m_session.document.history();
         undo->setEnabled(history.canUndo());
         redo->setEnabled(history.canRedo());
         undo->setText(history.canUndo() ? tr("Undo: %1").arg(QString::fromStdString(history.undoName()))
@@ -119,12 +122,12 @@ void MainWindow::makeEditMenu(QMenu* menu) {
         redo->setText(history.canRedo() ? tr("Redo: %1").arg(QString::fromStdString(history.redoName()))
                                         : tr("Redo"));
     };
-    connect(&m_session, &Session::sceneChanged, this, refresh);
+    connect(&m_session.document, &Document::sceneChanged, this, refresh);
     c.add(menu, "history", tr("Steps…"), keys("Ctrl+Alt+Z"), tr("All steps of undo, to click in"),
           [this] { showHistory(); });
     c.add(menu, "cut", tr("Cut layers"), QKeySequence::Cut, {}, withSelection([this] {
               copyLayers();
-              m_session.apply(edit::onLayers("remove", m_session.movable()));
+              m_session.document.apply(edit::onLayers("remove", m_session.movable()));
           }));
     c.add(menu, "copy", tr("Copy layers"), QKeySequence::Copy, {}, [this] { copyLayers(); });
     c.add(menu, "paste", tr("Paste"), QKeySequence::Paste, tr("Layers, pictures or files"),
@@ -134,10 +137,10 @@ void MainWindow::makeEditMenu(QMenu* menu) {
         std::vector<std::int64_t> all;
         for (const scene::LayerPtr& layer : m_session.scene()->layers)
             all.push_back(layer->id);
-        m_session.select(std::move(all));
+        m_session.selection.select(std::move(all));
     });
     c.add(menu, "select-none", tr("Select nothing"), keys("Ctrl+Shift+A"), {},
-          [this] { m_session.select({}); });
+          [this] { m_session.selection.select({}); });
     c.add(menu, "search", tr("Search layers"), keys("Ctrl+F"),
           tr("By name or tag; Enter selects what is found"), [this] {
               m_panes->reveal(Panes::View::Plan);
@@ -170,12 +173,12 @@ void MainWindow::makeDepthMenu(QMenu* menu) {
               if (const auto push =
                       askPush(this, *m_session.scene(), m_session.movable().size(), near, far, previewer(),
                               [this](const edit::Edit& how) { return m_session.push(how); }))
-                  m_session.apply(*push);
+                  m_session.document.apply(*push);
           }));
     const auto step = [&](const char* name, const QString& text, const char* shortcut, double by) {
         c.add(menu, name, text, keys(shortcut), tr("With framing held, when that is on"),
               withSelection([this, by] {
-                  m_session.apply(m_session.push({{"by", by}}));
+                  m_session.document.apply(m_session.push({{"by", by}}));
               }));
     };
     step("push-back", tr("Push back by 0.1 m"), "Alt+PgUp", 0.1);
@@ -183,23 +186,23 @@ void MainWindow::makeDepthMenu(QMenu* menu) {
     step("push-back-far", tr("Push back by 1 m"), "Alt+Shift+PgUp", 1);
     step("pull-near-far", tr("Pull nearer by 1 m"), "Alt+Shift+PgDown", -1);
     c.add(menu, "home", tr("To home depth"), {}, {}, withSelection([this] {
-              m_session.apply(m_session.push({{"depth", m_session.scene()->homeDepth}}));
+              m_session.document.apply(m_session.push({{"depth", m_session.scene()->homeDepth}}));
           }));
     menu->addSeparator();
     c.add(menu, "recede", tr("Recede unseen…"), {},
           tr("Over time to another depth, while the picture of it does not change"),
           withSelection([this, selectionDepths] {
               const auto how =
-                  askRecede(this, *m_session.scene(), m_session.time(), selectionDepths().second);
+                  askRecede(this, *m_session.scene(), m_session.playhead.time(), selectionDepths().second);
               if (!how) return;
               edit::Edit edit = edit::onLayers("recede", m_session.movable(), *how);
-              m_session.apply(edit);
+              m_session.document.apply(edit);
           }));
     c.add(menu, "key-place", tr("Key its place here"), keys("Shift+K"),
           tr("Keeps where the layer is at the playhead; between keys it goes straight"),
-          withSelection([this] { m_session.apply(m_session.onSelection("key-place")); }));
+          withSelection([this] { m_session.document.apply(m_session.onSelection("key-place")); }));
     c.add(menu, "remove-place-key", tr("Remove the key here"), {}, {},
-          withSelection([this] { m_session.apply(m_session.onSelection("remove-place-key")); }));
+          withSelection([this] { m_session.document.apply(m_session.onSelection("remove-place-key")); }));
     menu->addSeparator();
     c.add(
         menu, "focus-here", tr("Focus on it"), keys("Shift+F"),
@@ -207,21 +210,22 @@ void MainWindow::makeDepthMenu(QMenu* menu) {
            "two marks with different ones the focus is pulled"),
         withSelection([this] {
             const std::int64_t layer = m_session.movable().front();
-            const optics::View lens = optics::viewOf(m_session.pose(), m_session.scene()->camera.gate,
+            const optics::View lens = optics::viewOf(m_session.camera.pose(), m_session.scene()->camera.gate,
                                                      m_session.scene()->output.frame);
             if (!(optics::depthOf(lens, optics::pivotOf(m_session.now().find(layer))) > 0.001))
                 return say(tr("It is behind the camera."), true);
             edit::Edit edit = {{"edit", "mark"}, {"focusOn", layer}};
-            if (const int mark = m_session.markHere(); mark >= 0) edit["mark"] = mark + 1;
-            m_session.apply(edit);
+            if (const int mark = m_session.camera.markHere(); mark >= 0) edit["mark"] = mark + 1;
+            m_session.document.apply(edit);
         }));
 }
 
 void MainWindow::makePlaceMenu(QMenu* menu) {
     auto& c = m_commands;
     const auto on = [this](const char* kind, edit::Edit more) {
-        return withSelection(
-            [this, kind, more = std::move(more)] { m_session.apply(m_session.onSelection(kind, more)); });
+        return withSelection([this, kind, more = std::move(more)] {
+            m_session.document.apply(m_session.onSelection(kind, more));
+        });
     };
     const struct {
         const char *name, *text, *to, *tip;
@@ -243,7 +247,7 @@ void MainWindow::makePlaceMenu(QMenu* menu) {
                       askPercent(this, tr("Fit with overscan"), tr("Overscan"), 10,
                                  tr("How much larger than the frame, so that a small move shows no edge"),
                                  previewer(), fit))
-                  m_session.apply(fit(*over));
+                  m_session.document.apply(fit(*over));
           }));
     menu->addSeparator();
     c.add(menu, "flip-across", tr("Flip across"), keys("Shift+H"), tr("About its pivot"),
@@ -273,7 +277,7 @@ void MainWindow::makePlaceMenu(QMenu* menu) {
               tr("One layer in the frame, several with each other, by what is seen of them"),
               withSelection([this, to = each.to] {
                   const bool several = m_session.movable().size() > 1;
-                  m_session.apply(
+                  m_session.document.apply(
                       m_session.onSelection("align", {{"to", to}, {"in", several ? "selection" : "frame"}}));
               }));
     c.add(menu, "distribute-across", tr("Distribute across"), {}, tr("Their centres in equal steps"),
@@ -286,20 +290,20 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
     auto& c = m_commands;
     const auto selected = [this](std::function<void()> run) {
         return [this, run = std::move(run)] {
-            if (m_session.selection().empty())
+            if (m_session.selection.layers().empty())
                 say(tr("Select a layer first."));
             else
                 run();
         };
     };
     c.add(menu, "rename", tr("Rename…"), keys("F2"), {}, selected([this] {
-              const auto found = m_session.selected();
+              const auto found = m_session.selection.only();
               if (!found.layer) return say(tr("Select one layer to rename it."));
               bool ok = false;
               const QString name = QInputDialog::getText(this, tr("Rename"), tr("Name"), QLineEdit::Normal,
                                                          QString::fromStdString(found.layer->name), &ok);
               if (ok)
-                  m_session.apply(
+                  m_session.document.apply(
                       {{"edit", "rename"}, {"layer", found.layer->id}, {"name", name.toStdString()}});
           }));
     c.add(menu, "tags", tr("Tags…"), {}, tr("Words to search layers by, with commas between"),
@@ -307,7 +311,7 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
               // What all of them have is shown, and taken off where it is deleted.
               std::vector<std::string> common;
               bool first = true;
-              for (const std::int64_t id : m_session.selection()) {
+              for (const std::int64_t id : m_session.selection.layers()) {
                   const auto tags = scene::find(*m_session.scene(), id).layer->tags;
                   if (first)
                       common = tags;
@@ -331,21 +335,22 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
               std::vector<std::string> gone;
               for (const std::string& tag : common)
                   if (std::find(wanted.begin(), wanted.end(), tag) == wanted.end()) gone.push_back(tag);
-              edit::Edit edit = edit::onLayers("tag", m_session.selection());
+              edit::Edit edit = edit::onLayers("tag", m_session.selection.layers());
               if (!wanted.empty()) edit["add"] = wanted;
               if (!gone.empty()) edit["remove"] = gone;
-              m_session.apply(edit);
+              m_session.document.apply(edit);
           }));
     c.add(menu, "show", tr("Show or hide"), keys("V"), {}, selected([this] {
               bool any = false;
-              for (const std::int64_t id : m_session.selection())
+              for (const std::int64_t id : m_session.selection.layers())
                   any = any || scene::find(*m_session.scene(), id).layer->visible;
-              m_session.apply(edit::onLayers("look", m_session.selection(), {{"visible", !any}}));
+              m_session.document.apply(
+                  edit::onLayers("look", m_session.selection.layers(), {{"visible", !any}}));
           }));
     c.add(menu, "hide-others", tr("Hide others, or show all"), keys("Ctrl+H"),
           tr("All but the selected layers are hidden; once more shows all"), [this] {
               std::vector<std::int64_t> others, hidden;
-              const auto& chosen = m_session.selection();
+              const auto& chosen = m_session.selection.layers();
               const auto among = [&](std::int64_t id) {
                   return std::find(chosen.begin(), chosen.end(), id) != chosen.end();
               };
@@ -363,30 +368,32 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
                       others.push_back(found.layer->id);
               }
               if (!chosen.empty() && !others.empty())
-                  m_session.apply(
+                  m_session.document.apply(
                       edit::several("Hide others", {edit::onLayers("look", others, {{"visible", false}})}));
               else if (!hidden.empty())
-                  m_session.apply(
+                  m_session.document.apply(
                       edit::several("Show all", {edit::onLayers("look", hidden, {{"visible", true}})}));
           });
-    c.add(menu, "lock", tr("Lock or unlock"), keys("Ctrl+L"), tr("A locked layer can neither be picked nor moved"),
-          selected([this] {
+    c.add(menu, "lock", tr("Lock or unlock"), keys("Ctrl+L"),
+          tr("A locked layer can neither be picked nor moved"), selected([this] {
               bool all = true;
-              for (const std::int64_t id : m_session.selection())
+              for (const std::int64_t id : m_session.selection.layers())
                   all = all && scene::find(*m_session.scene(), id).layer->locked;
-              m_session.apply(edit::onLayers("lock", m_session.selection(), {{"locked", !all}}));
+              m_session.document.apply(
+                  edit::onLayers("lock", m_session.selection.layers(), {{"locked", !all}}));
           }));
     menu->addSeparator();
     makeDepthMenu(menu->addMenu(tr("Depth")));
     makePlaceMenu(menu->addMenu(tr("Place")));
     menu->addSeparator();
     c.add(menu, "group", tr("Group"), keys("Ctrl+G"), {}, selected([this] {
-              if (m_session.apply(edit::onLayers("group", m_session.selection())))
-                  m_session.select({scene::highestId(*m_session.scene())});
+              if (m_session.document.apply(edit::onLayers("group", m_session.selection.layers())))
+                  m_session.selection.select({scene::highestId(*m_session.scene())});
           }));
     c.add(menu, "ungroup", tr("Take out of the group"), keys("Ctrl+Shift+G"),
-          tr("Dissolves the selected groups"),
-          selected([this] { m_session.apply(edit::onLayers("ungroup", m_session.selection())); }));
+          tr("Dissolves the selected groups"), selected([this] {
+              m_session.document.apply(edit::onLayers("ungroup", m_session.selection.layers()));
+          }));
     c.add(menu, "follow", tr("Follow a layer…"), {},
           tr("The selected layers are carried by another one, and stay where they are"),
           withSelection([this] {
@@ -399,22 +406,23 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
                   return edit::onLayers("follow", chosen,
                                         {{"leader", id ? edit::Edit(id) : edit::Edit(nullptr)}});
               });
-              if (edit) m_session.apply(*edit);
+              if (edit) m_session.document.apply(*edit);
           }));
     c.add(menu, "duplicate", tr("Duplicate"), keys("Ctrl+D"), {}, selected([this] {
               const std::int64_t before = scene::highestId(*m_session.scene());
-              if (!m_session.apply(edit::onLayers("duplicate", m_session.selection()))) return;
+              if (!m_session.document.apply(edit::onLayers("duplicate", m_session.selection.layers())))
+                  return;
               std::vector<std::int64_t> added;
               for (const scene::LayerPath& found : scene::all(*m_session.scene()))
                   if (found.layer->id > before &&
                       (found.holders.empty() || found.holders.back()->id <= before))
                       added.push_back(found.layer->id);
-              m_session.select(std::move(added));
+              m_session.selection.select(std::move(added));
           }));
     c.add(menu, "scatter", tr("Scatter…"), {},
           tr("Copies at random places, turns and sizes in a box; on a scattered group, scatters again"),
           withSelection([this] {
-              const auto found = m_session.selected();
+              const auto found = m_session.selection.only();
               if (!found.layer) return say(tr("Select one layer to scatter it."));
               const auto* group = found.layer->group();
               const bool again = group && group->scatter;
@@ -426,7 +434,7 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
               }
               if (const auto edit =
                       askScatter(this, *m_session.scene(), found.layer->id, now, again, previewer()))
-                  m_session.apply(*edit);
+                  m_session.document.apply(*edit);
           }));
     menu->addSeparator();
     c.add(menu, "cut-out", tr("Cut out"), keys("C"), {}, [this] { setCutting(!cutting()); });
@@ -437,14 +445,14 @@ void MainWindow::makeLayerMenu(QMenu* menu) {
     c.add(menu, "replace", tr("Replace media…"), {},
           tr("Another file in its place; its place and width stay"), selected([this] { replaceMedia(); }));
     c.add(menu, "add-text", tr("Add text…"), keys("Shift+T"), {}, [this] {
-        if (const auto edit = askText(this)) m_session.apply(*edit);
+        if (const auto edit = askText(this)) m_session.document.apply(*edit);
     });
     c.add(menu, "add-card", tr("Add a colour card"), {}, {}, [this] {
-        m_session.apply({{"edit", "add-card"}});
+        m_session.document.apply({{"edit", "add-card"}});
     });
     menu->addSeparator();
     c.add(menu, "remove", tr("Remove"), QKeySequence::Delete, {},
-          withSelection([this] { m_session.apply(edit::onLayers("remove", m_session.movable())); }));
+          withSelection([this] { m_session.document.apply(edit::onLayers("remove", m_session.movable())); }));
 }
 
 void MainWindow::makeViewMenu(QMenu* menu) {
@@ -529,7 +537,7 @@ void MainWindow::makeViewMenu(QMenu* menu) {
           tr("Drag it; dragged out of the frame it is gone"),
           [this] { m_camera->addGuide(false, m_camera->frameRect().center()); });
     c.add(guides, "guides-none", tr("Remove all guides"), {}, {}, [this] {
-        m_session.apply({{"edit", "guides"}, {"guides", edit::Edit::array()}});
+        m_session.document.apply({{"edit", "guides"}, {"guides", edit::Edit::array()}});
     });
     menu->addSeparator();
     c.add(menu, "memory", tr("Memory for pictures…"), {}, {}, [this] {
@@ -579,7 +587,7 @@ void MainWindow::makeMenus() {
     QMenu* output = menuBar()->addMenu(tr("Output"));
     m_commands.add(output, "write", tr("Write movie or pictures…"), keys("Ctrl+R"), {}, [this] {
         m_timeline->setPlaying(false);
-        if (const auto job = askOutput(this, *m_session.scene(), m_session.document())) write(*job);
+        if (const auto job = askOutput(this, *m_session.scene(), m_session.document.path())) write(*job);
     });
     makeHelpMenu(menuBar()->addMenu(tr("Help")));
 
@@ -599,7 +607,7 @@ void MainWindow::showLayerMenu(const QPoint& global, std::optional<QPointF> inCa
             if (QAction* action = m_commands.find(QString::fromLatin1(name))) menu.addAction(action);
         menu.addSeparator();
     };
-    if (m_session.selection().empty()) {
+    if (m_session.selection.layers().empty()) {
         add({"select-all", "hide-others", "fit-all"});
         if (inCamera) {
             menu.addAction(tr("Upright guide here"), this,
@@ -632,21 +640,21 @@ void MainWindow::showHistory() {
     auto* list = new QListWidget;
     list->setAccessibleName(tr("Steps of undo"));
     layout->addWidget(list, 1);
-    const auto names = m_session.history().names();
+    const auto names = m_session.document.history().names();
     for (std::size_t i = 0; i < names.size(); ++i)
         list->addItem(i == 0 ? tr("As opened") : QString::fromStdString(names[i]));
-    list->setCurrentRow(static_cast<int>(m_session.history().step()));
+    list->setCurrentRow(static_cast<int>(m_session.document.history().step()));
     const auto mark = [=, this] {
         for (int i = 0; i < list->count(); ++i) {
             QFont font = list->item(i)->font();
-            font.setItalic(i > static_cast<int>(m_session.history().step())); // undone
+            font.setItalic(i > static_cast<int>(m_session.document.history().step())); // undone
             list->item(i)->setFont(font);
         }
     };
     mark();
     connect(list, &QListWidget::currentRowChanged, &dialog, [this, mark](int row) {
         if (row < 0) return;
-        m_session.goTo(static_cast<std::size_t>(row));
+        m_session.document.goTo(static_cast<std::size_t>(row));
         mark();
     });
     auto* close = new QPushButton(tr("Close"));

@@ -27,56 +27,60 @@ QKeySequence keys(const char* text) {
 }
 
 void MainWindow::setMark() {
-    if (const int mark = m_session.markHere(); mark >= 0 && !m_session.offHere())
+    if (const int mark = m_session.camera.markHere(); mark >= 0 && !m_session.camera.offHere())
         return say(tr("Mark %1 is here already; walking the camera here changes it.").arg(mark + 1));
-    m_session.setMarkHere();
+    m_session.camera.setMarkHere();
 }
 
 void MainWindow::makeCameraMenu(QMenu* menu) {
     auto& c = m_commands;
     c.add(menu, "set-mark", tr("Set mark"), keys("K"), {}, [this] { setMark(); });
     const auto whereMarked = [this](const auto& act) {
-        if (const int mark = m_session.markHere(); mark >= 0)
+        if (const int mark = m_session.camera.markHere(); mark >= 0)
             act(mark);
         else
             say(tr("The playhead stands on no mark."));
     };
     c.add(menu, "remove-mark", tr("Remove this mark"), keys("Shift+Del"), {}, [this, whereMarked] {
-        whereMarked([this](int mark) { m_session.apply({{"edit", "remove-mark"}, {"mark", mark + 1}}); });
+        whereMarked([this](int mark) {
+            m_session.document.apply({{"edit", "remove-mark"}, {"mark", mark + 1}});
+        });
     });
     c.add(menu, "back-to-move", tr("Go back to the move"), keys("Ctrl+B"), {},
-          [this] { m_session.backToMove(); });
+          [this] { m_session.camera.backToMove(); });
     menu->addSeparator();
-    const auto chosen = [this] { return m_session.selection().empty() ? 0 : m_session.selection().front(); };
+    const auto chosen = [this] {
+        return m_session.selection.layers().empty() ? 0 : m_session.selection.layers().front();
+    };
     c.add(menu, "ready-move", tr("Make a move…"), keys("Ctrl+M"),
           tr("Push in, arc, dolly zoom and others, as marks from the playhead on"), [this, chosen] {
-              if (const auto edit =
-                      askReadyMove(this, *m_session.scene(), m_session.time(), chosen(), previewer()))
-                  m_session.apply(*edit);
+              if (const auto edit = askReadyMove(this, *m_session.scene(), m_session.playhead.time(),
+                                                 chosen(), previewer()))
+                  m_session.document.apply(*edit);
           });
     c.add(menu, "lens-refit", tr("Another lens, same picture…"), {},
           tr("Another focal length, while what is seen stays: the camera steps back, or the layers are "
              "resized"),
           [this, chosen] {
               if (const auto edit =
-                      askLens(this, *m_session.scene(), m_session.pose().focal, chosen(), previewer()))
-                  m_session.apply(*edit);
+                      askLens(this, *m_session.scene(), m_session.camera.pose().focal, chosen(), previewer()))
+                  m_session.document.apply(*edit);
           });
     c.add(menu, "hold-mark", tr("Stay at this mark…"), {}, tr("What comes later is put off"),
           [this, whereMarked] {
               whereMarked([this](int mark) {
                   if (const auto seconds = askSeconds(this, tr("Stay at this mark"), tr("Stay for"), 1,
                                                       tr("Seconds; what comes later is put off by as much")))
-                      m_session.apply({{"edit", "hold-mark"},
-                                       {"mark", mark + 1},
-                                       {"seconds", Rational::nearest(*seconds).text()}});
+                      m_session.document.apply({{"edit", "hold-mark"},
+                                                {"mark", mark + 1},
+                                                {"seconds", Rational::nearest(*seconds).text()}});
               });
           });
     c.add(menu, "corner", tr("Corner or curve at this mark"), {},
           tr("A corner: the path runs straight to it and on from it"), [this, whereMarked] {
               whereMarked([this](int mark) {
                   const bool corner = m_session.scene()->camera.marks[static_cast<std::size_t>(mark)].corner;
-                  m_session.apply({{"edit", "mark"}, {"mark", mark + 1}, {"corner", !corner}});
+                  m_session.document.apply({{"edit", "mark"}, {"mark", mark + 1}, {"corner", !corner}});
               });
           });
     c.add(menu, "retime", tr("Retime the move…"), {},
@@ -85,12 +89,14 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
               const double now = (marks.back().time - marks.front().time).toDouble();
               if (const auto seconds = askSeconds(this, tr("Retime the move"), tr("Takes"), now,
                                                   tr("Seconds from the first mark to the last")))
-                  m_session.apply({{"edit", "retime"}, {"seconds", Rational::nearest(*seconds).text()}});
+                  m_session.document.apply(
+                      {{"edit", "retime"}, {"seconds", Rational::nearest(*seconds).text()}});
           });
     c.add(menu, "whole-pace", tr("One pace over the whole move"), {},
           tr("The speed need not stop at each mark; the marks' own times then follow from the path"), [this] {
               const bool off = m_session.scene()->camera.pace.has_value();
-              if (m_session.apply(interaction::wholePaceEdit(*m_session.scene(), m_session.time().toDouble(), !off)))
+              if (m_session.document.apply(interaction::wholePaceEdit(
+                      *m_session.scene(), m_session.playhead.time().toDouble(), !off)))
                   say(off ? tr("Each move has its own pace.") : tr("One pace runs over the whole move."));
           });
     c.add(menu, "copy-mark", tr("Copy this mark to…"), {}, tr("Another one with the same pose, at a time"),
@@ -99,9 +105,9 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
                   const double now = scene::lastTime(*m_session.scene()).toDouble();
                   if (const auto seconds = askSeconds(this, tr("Copy the mark"), tr("To"), now,
                                                       tr("Seconds from the start of the scene")))
-                      m_session.apply({{"edit", "copy-mark"},
-                                       {"mark", mark + 1},
-                                       {"time", Rational::nearest(*seconds).text()}});
+                      m_session.document.apply({{"edit", "copy-mark"},
+                                                {"mark", mark + 1},
+                                                {"time", Rational::nearest(*seconds).text()}});
               });
           });
     const auto reorder = [&](const char* name, const QString& text, int way) {
@@ -111,8 +117,9 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
                       const auto& marks = m_session.scene()->camera.marks;
                       const int to = mark + way;
                       if (to < 0 || to >= static_cast<int>(marks.size())) return;
-                      if (m_session.apply({{"edit", "reorder-mark"}, {"mark", mark + 1}, {"to", to + 1}}))
-                          m_session.setFrame(
+                      if (m_session.document.apply(
+                              {{"edit", "reorder-mark"}, {"mark", mark + 1}, {"to", to + 1}}))
+                          m_session.playhead.setFrame(
                               frameAt(m_session.scene()->camera.marks[static_cast<std::size_t>(to)].time,
                                       m_session.scene()->output.rate));
                   });
@@ -123,8 +130,8 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
     c.add(menu, "walk-by", tr("Walk by…"), keys("Shift+W"),
           tr("Truck, pedestal, dolly, pan, tilt, roll in numbers"), [this] {
               if (const auto step = askStep(this)) {
-                  m_session.walk(motion::stepped(m_session.pose(), *step));
-                  m_session.endWalk();
+                  m_session.camera.walk(motion::stepped(m_session.camera.pose(), *step));
+                  m_session.camera.endWalk();
               }
           });
     c.add(menu, "pull-focus", tr("Pull focus by clicks"), keys("Ctrl+Shift+P"),
@@ -132,7 +139,9 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
              "moves"),
           [this] { m_camera->startPull(); });
     QMenu* aim = menu->addMenu(tr("Aim"));
-    const auto aimAt = [this](const edit::Edit& at) { m_session.apply({{"edit", "mark"}, {"aim", at}}); };
+    const auto aimAt = [this](const edit::Edit& at) {
+        m_session.document.apply({{"edit", "mark"}, {"aim", at}});
+    };
     c.add(aim, "aim-layer", tr("At the selected layer"), {},
           tr("All along the move, also where the layer moves"), [this, chosen, aimAt] {
               if (chosen() == 0)
@@ -143,14 +152,15 @@ void MainWindow::makeCameraMenu(QMenu* menu) {
     c.add(aim, "aim-point", tr("At the point in focus"), {},
           tr("At what lies on the axis at the distance of the focus; drag it in Plan, Section or Model"),
           [this, aimAt] {
-              const scene::Pose pose = m_session.pose();
+              const scene::Pose pose = m_session.camera.pose();
               aimAt({{"point",
                       scene::toJson(pose.position + optics::forwardOf(pose.pan, pose.tilt) * pose.focus)}});
           });
     c.add(aim, "aim-path", tr("Along the path"), {}, {}, [aimAt] { aimAt("path"); });
     c.add(aim, "aim-pose", tr("As the marks are turned"), {}, {}, [aimAt] { aimAt("pose"); });
     c.add(menu, "hand-held", tr("Hand-held…"), {}, tr("Lets the camera sway a little"), [this] {
-        if (const auto edit = askHandHeld(this, *m_session.scene(), previewer())) m_session.apply(*edit);
+        if (const auto edit = askHandHeld(this, *m_session.scene(), previewer()))
+            m_session.document.apply(*edit);
     });
     menu->addSeparator();
     const auto tool = [&](const char* name, const QString& text, const char* shortcut,
@@ -175,7 +185,7 @@ void MainWindow::makeTimeMenu(QMenu* menu) {
     const auto step = [&](const char* name, const QString& text, const char* shortcut, std::int64_t by) {
         c.add(menu, name, text, keys(shortcut), {}, [this, by] {
             m_timeline->setPlaying(false);
-            m_session.setFrame(m_session.frame() + by);
+            m_session.playhead.setFrame(m_session.playhead.frame() + by);
         });
     };
     step("next-frame", tr("Next frame"), ".", 1);
@@ -188,16 +198,18 @@ void MainWindow::makeTimeMenu(QMenu* menu) {
     menu->addSeparator();
     c.add(menu, "play-from", tr("Play from here"), keys("Ctrl+Home"),
           tr("The part that is played, in a loop"), [this] {
-              m_session.setPlayRange(
-                  std::pair(m_session.frame(), std::max(m_session.frame(), m_session.playRange().second)));
+              m_session.playhead.setRange(
+                  std::pair(m_session.playhead.frame(),
+                            std::max(m_session.playhead.frame(), m_session.playhead.range().second)));
           });
-    c.add(menu, "play-to", tr("Play up to here"), keys("Ctrl+End"),
-          tr("The part that is played, in a loop"), [this] {
-              m_session.setPlayRange(
-                  std::pair(std::min(m_session.frame(), m_session.playRange().first), m_session.frame()));
+    c.add(menu, "play-to", tr("Play up to here"), keys("Ctrl+End"), tr("The part that is played, in a loop"),
+          [this] {
+              m_session.playhead.setRange(
+                  std::pair(std::min(m_session.playhead.frame(), m_session.playhead.range().first),
+                            m_session.playhead.frame()));
           });
     c.add(menu, "play-all", tr("Play all"), keys("Ctrl+Shift+Home"), {},
-          [this] { m_session.setPlayRange({}); });
+          [this] { m_session.playhead.setRange({}); });
     c.add(menu, "play-memory", tr("Memory for playing…"), {}, tr("How many frames are kept ready"), [this] {
         bool ok = false;
         const int now = static_cast<int>(m_camera->cache().budget() >> 20);
@@ -210,8 +222,8 @@ void MainWindow::makeTimeMenu(QMenu* menu) {
     menu->addSeparator();
     const auto showing = [this](const char* member) {
         return withSelection([this, member] {
-            m_session.apply(
-                edit::onLayers("showing", m_session.movable(), {{member, m_session.time().text()}}));
+            m_session.document.apply(
+                edit::onLayers("showing", m_session.movable(), {{member, m_session.playhead.time().text()}}));
         });
     };
     c.add(menu, "in-here", tr("Comes in here"), keys("Ctrl+["),
@@ -219,7 +231,7 @@ void MainWindow::makeTimeMenu(QMenu* menu) {
     c.add(menu, "out-here", tr("Goes out here"), keys("Ctrl+]"),
           tr("The selected layers show until the playhead"), showing("out"));
     c.add(menu, "always", tr("Shows all the time"), {}, tr("Without fades in time"), withSelection([this] {
-              m_session.apply(
+              m_session.document.apply(
                   edit::onLayers("showing", m_session.movable(),
                                  {{"in", nullptr}, {"out", nullptr}, {"fadeIn", "0"}, {"fadeOut", "0"}}));
           }));
@@ -229,8 +241,8 @@ void MainWindow::makeTimeMenu(QMenu* menu) {
               if (m_session.movable().size() < 2) return say(tr("Select several layers to stagger."));
               if (const auto by = askSeconds(this, tr("Stagger"), tr("Each later by"), 0.25,
                                              tr("Seconds; their lengths, footage and keys go along")))
-                  m_session.apply(edit::onLayers("stagger", m_session.movable(),
-                                                 {{"by", Rational::nearest(*by).text()}}));
+                  m_session.document.apply(edit::onLayers("stagger", m_session.movable(),
+                                                          {{"by", Rational::nearest(*by).text()}}));
           }));
     menu->addSeparator();
     makeKeysMenu(menu->addMenu(tr("Keys")));
@@ -238,13 +250,16 @@ void MainWindow::makeTimeMenu(QMenu* menu) {
 
 std::pair<std::int64_t, std::string> MainWindow::course() const {
     // Chosen keys tell it; else what the curves are of.
-    if (!m_session.keys().empty()) return {m_session.keys().front().layer, m_session.keys().front().property};
+    if (!m_session.selection.keys().empty())
+        return {m_session.selection.keys().front().layer, m_session.selection.keys().front().property};
     return {m_curves->subject(), m_curves->property()};
 }
 
 void MainWindow::changeChosenKeys(const interaction::KeyChange& change, const QString& name) {
-    if (m_session.keys().empty()) return say(tr("Choose keys in the timeline or on the curves first."));
-    m_session.apply(interaction::changeOfKeys(m_session.keys(), change, name.toStdString()));
+    if (m_session.selection.keys().empty())
+        return say(tr("Choose keys in the timeline or on the curves first."));
+    m_session.document.apply(
+        interaction::changeOfKeys(m_session.selection.keys(), change, name.toStdString()));
 }
 
 void MainWindow::makeKeysMenu(QMenu* menu) {
@@ -254,16 +269,16 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
     c.add(menu, "keys-all", tr("Choose all keys"), {}, tr("Of the selected layers, or of the camera"),
           [this] {
               interaction::KeyRefs all;
-              auto whose = m_session.selection();
+              auto whose = m_session.selection.layers();
               if (whose.empty()) whose.push_back(0);
               for (const std::int64_t id : whose)
                   for (const scene::Track& track : interaction::tracksOf(*m_session.scene(), id))
                       for (const auto& key : track.keys)
                           all.push_back({id, track.property, key.time});
-              m_session.chooseKeys(std::move(all));
+              m_session.selection.chooseKeys(std::move(all));
           });
     c.add(menu, "keys-copy", tr("Copy keys"), keys("Ctrl+Shift+C"), {}, [this] {
-        m_taken = interaction::copyKeys(*m_session.scene(), m_session.keys());
+        m_taken = interaction::copyKeys(*m_session.scene(), m_session.selection.keys());
         say(m_taken.keys.empty()
                 ? tr("Choose keys in the timeline or on the curves first.")
                 : tr("%1 copied.")
@@ -272,8 +287,9 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
     c.add(menu, "keys-put", tr("Paste keys here"), keys("Ctrl+Shift+V"),
           tr("From the playhead on, onto the selected layers, or the camera"), [this] {
               if (m_taken.keys.empty()) return say(tr("No keys have been copied."));
-              if (const auto edit = interaction::pasteKeys(m_taken, m_session.time(), m_session.movable()))
-                  m_session.apply(*edit);
+              if (const auto edit =
+                      interaction::pasteKeys(m_taken, m_session.playhead.time(), m_session.movable()))
+                  m_session.document.apply(*edit);
               else
                   say(tr("There is nothing here that these keys could be for."));
           });
@@ -296,15 +312,15 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
     change("keys-run", tr("Interpolate between keys"), tr("No longer held"), more({{"hold", false}}));
     change("keys-remove", tr("Remove keys"), {}, more({{"remove", true}}));
     c.add(menu, "keys-stretch", tr("Stretch keys…"), {}, tr("In time, from the first of them on"), [this] {
-        if (m_session.keys().empty()) return changeChosenKeys({}, {});
-        const interaction::KeyRefs chosen = m_session.keys();
+        if (m_session.selection.keys().empty()) return changeChosenKeys({}, {});
+        const interaction::KeyRefs chosen = m_session.selection.keys();
         const auto whole = [&](double percent) {
             return interaction::changeOfKeys(chosen, {.stretch = percent / 100}, "Stretch keys");
         };
         const auto k = askPercent(this, tr("Stretch keys"), tr("To"), 200, tr("Percent of their time"),
                                   previewer(), whole);
-        m_session.chooseKeys(chosen);
-        if (k) m_session.apply(whole(*k));
+        m_session.selection.chooseKeys(chosen);
+        if (k) m_session.document.apply(whole(*k));
     });
     QMenu* pace = menu->addMenu(tr("Pace from keys"));
     for (const scene::NamedPace& named : scene::namedPaces) {
@@ -326,7 +342,7 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
                 return say(tr("There are no keys to be repeated."));
             edit::Edit edit = {{"edit", "track"}, {"property", property}, {"extrapolation", name}};
             if (layer != 0) edit["layers"] = {layer};
-            m_session.apply(edit);
+            m_session.document.apply(edit);
         });
     }
     menu->addSeparator();
@@ -335,24 +351,25 @@ void MainWindow::makeKeysMenu(QMenu* menu) {
               const auto [layer, property] = course();
               if (property.empty()) return;
               if (const auto edit = askLink(this, *m_session.scene(), layer, property))
-                  m_session.apply(*edit);
+                  m_session.document.apply(*edit);
           });
     c.add(menu, "track-unlink", tr("Follow no more"), {}, {}, [this] {
         const auto [layer, property] = course();
         edit::Edit edit = {{"edit", "track"}, {"property", property}, {"link", nullptr}};
         if (layer != 0) edit["layers"] = {layer};
-        m_session.apply(edit);
+        m_session.document.apply(edit);
     });
     c.add(menu, "track-noise", tr("Noise…"), {}, tr("Sway, jitter or flicker on top"), [this] {
         const auto [layer, property] = course();
         if (property.empty()) return;
-        if (const auto edit = askNoise(this, *m_session.scene(), layer, property)) m_session.apply(*edit);
+        if (const auto edit = askNoise(this, *m_session.scene(), layer, property))
+            m_session.document.apply(*edit);
     });
     c.add(menu, "track-remove", tr("Remove the track"), {}, tr("Its keys, link and noise"), [this] {
         const auto [layer, property] = course();
         edit::Edit edit = {{"edit", "remove-track"}, {"property", property}};
         if (layer != 0) edit["layers"] = {layer};
-        m_session.apply(edit);
+        m_session.document.apply(edit);
     });
 }
 
@@ -411,23 +428,22 @@ void MainWindow::makeCheckMenu(QMenu* menu) {
     for (std::size_t i = 0; i < scene::rigNames.size(); ++i) {
         const std::string command = "rig-" + std::string(scene::rigNames[i]);
         QAction* action = c.add(rigs, command.c_str(), tr(names[i]), {}, {}, [this, i] {
-            m_session.apply({{"edit", "lens"}, {"rig", scene::rigNames[i]}});
+            m_session.document.apply({{"edit", "lens"}, {"rig", scene::rigNames[i]}});
         });
         action->setCheckable(true);
         group->addAction(action);
         const auto check = [this, action, i] {
             action->setChecked(m_session.scene()->camera.rig == static_cast<scene::Rig>(i));
         };
-        connect(&m_session, &Session::sceneChanged, action, check);
+        connect(&m_session.document, &Document::sceneChanged, action, check);
         check();
     }
     QAction* loop =
-        c.add(menu, "loops", tr("Loop"), {}, tr("The end of the scene should meet its beginning"),
-              [this] {
-                  m_session.apply({{"edit", "settings"}, {"loop", !m_session.scene()->output.loop}});
-              });
+        c.add(menu, "loops", tr("Loop"), {}, tr("The end of the scene should meet its beginning"), [this] {
+            m_session.document.apply({{"edit", "settings"}, {"loop", !m_session.scene()->output.loop}});
+        });
     loop->setCheckable(true);
-    connect(&m_session, &Session::sceneChanged, loop,
+    connect(&m_session.document, &Document::sceneChanged, loop,
             [this, loop] { loop->setChecked(m_session.scene()->output.loop); });
 }
 
