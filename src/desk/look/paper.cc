@@ -11,14 +11,15 @@ namespace stage::desk::paper {
 void say(QPainter& painter, const QRectF& area, const QString& text) {
     if (text.isEmpty()) return;
     painter.setFont(theme::figures(10));
-    QRectF box = painter.fontMetrics().boundingRect(text).adjusted(-8, -4, 8, 4);
-    box.moveBottomRight(area.bottomRight() - QPointF(8, 8));
-    if (box.left() < area.left() + 4) box.moveLeft(area.left() + 4);
+    // In several lines where one is too long for the area.
+    const QRectF room = area.adjusted(12, 8, -12, -8);
+    QRectF box = painter.boundingRect(room, Qt::AlignLeft | Qt::TextWordWrap, text).adjusted(-8, -4, 8, 4);
+    box.moveBottomRight(area.bottomRight() - QPointF(4, 8));
     painter.setPen(Qt::NoPen);
     painter.setBrush(theme::pen);
     painter.drawRoundedRect(box, 3, 3);
     painter.setPen(theme::paper);
-    painter.drawText(box, Qt::AlignCenter, text);
+    painter.drawText(box, Qt::AlignCenter | Qt::TextWordWrap, text);
 }
 
 void mark(QPainter& painter, const QPointF& at, int index, bool here) {
