@@ -1,7 +1,7 @@
 # The arrows of docs/architecture.md are enforced here: a module may only name modules that stand
 # before it in this list, and only those of the desk may name Qt.
 set(STAGE_ORDER scene optics motion checks media cutout edit interaction render output cli
-  desk/look desk/kit desk/jobs desk/session desk/camera desk/set desk/time desk/cutting desk/details desk/dialogs
+  desk/look desk/kit desk/jobs desk/session desk/camera desk/set desk/time desk/cutting desk/details desk/dialogs desk/files desk/commands
   desk/window)
 
 # stage_module(NAME [USES module...] [LIBS target...]): every .cc of src/NAME but main.cc becomes the static

@@ -1,6 +1,10 @@
 // open-stage-shot VIEW SCENE OUT.png: opens the desk, brings it into a state worth showing, and saves its
 // picture. For docs/screenshots and for machines without a display.
+#include "desk/camera/camera_view.h"
 #include "desk/cutting/cut_view.h"
+#include "desk/files/media_files.h"
+#include "desk/files/scene_files.h"
+#include "desk/kit/panes.h"
 #include "desk/look/theme.h"
 #include "desk/set/draft_view.h"
 #include "desk/set/ladder.h"
@@ -97,11 +101,11 @@ bool shootCutting(desk::MainWindow& window, const QString& view, const std::file
     const auto save = [&] { return QGuiApplication::primaryScreen()->grabWindow(0).save(out); };
     session.document.newScene();
     const bool keying = view == QLatin1String("keying");
-    QSignalSpy in(&window, &desk::MainWindow::broughtIn);
-    window.bringIn({art / (keying ? "screen-boatman.mp4" : "flat-quay.jpg")});
+    QSignalSpy in(&window.media(), &desk::MediaFiles::broughtIn);
+    window.media().bringIn({art / (keying ? "screen-boatman.mp4" : "flat-quay.jpg")});
     if (!in.wait(60000)) return false;
-    desk::CutView& cut = window.cutView();
-    window.setCutting(true);
+    desk::CutView& cut = *window.views().cut;
+    window.views().setCutting(true);
     QTest::qWait(500);
     settle(cut);
     if (keying) {
@@ -168,8 +172,8 @@ bool stageLoose(desk::MainWindow& window, const QString& view, const std::filesy
     }
     session.document.newScene();
     // 1: dropped
-    QSignalSpy in(&window, &desk::MainWindow::broughtIn);
-    window.bringIn(files);
+    QSignalSpy in(&window.media(), &desk::MediaFiles::broughtIn);
+    window.media().bringIn(files);
     if (!in.wait(60000)) return false;
     QTest::qWait(3000);
     const auto type = [&](const char* name, const char* text) {
@@ -186,13 +190,13 @@ bool stageLoose(desk::MainWindow& window, const QString& view, const std::filesy
         if (box->accessibleName() == QStringLiteral("Steps")) box->setCurrentIndex(1);
     window.findChild<QPushButton*>(QStringLiteral("spread"))->click();
     if (view == QLatin1String("loose-spread")) return save();
-    desk::CameraView& camera = window.camera();
+    desk::CameraView& camera = *window.views().camera;
     const auto place = [&](double x, double y) {
         const QRectF frame = camera.frameRect();
         return QPointF(frame.left() + frame.width() * x, frame.top() + frame.height() * y);
     };
     const auto pick = [&](const char* name) {
-        desk::Rungs& rungs = window.ladder().rungs();
+        desk::Rungs& rungs = window.views().ladder->rungs();
         QTest::mouseClick(&rungs, Qt::LeftButton, Qt::NoModifier,
                           rungs.rungRect(layerNamed(session, name)).center().toPoint());
     };
@@ -246,23 +250,23 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         return save();
     }
     if (view == QLatin1String("four-panes")) {
-        window.panes().setCount(4);
+        window.views().panes->setCount(4);
         session.playhead.setFrame(30);
         session.selection.select({layerNamed(session, "Houses left")});
         QTest::qWait(2500);
         return save();
     }
     if (view == QLatin1String("model")) {
-        window.panes().setCount(2);
-        window.panes().show(1, desk::Panes::View::Model);
+        window.views().panes->setCount(2);
+        window.views().panes->show(1, desk::Panes::View::Model);
         session.selection.select({layerNamed(session, "Bridge")});
         QTest::qWait(2500);
         return save();
     }
     if (view == QLatin1String("folded")) {
-        window.panes().setCount(3);
-        window.panes().show(1, desk::Panes::View::Plan);
-        window.panes().show(2, desk::Panes::View::Section);
+        window.views().panes->setCount(3);
+        window.views().panes->show(1, desk::Panes::View::Plan);
+        window.views().panes->show(2, desk::Panes::View::Section);
         session.selection.select({layerNamed(session, "Hill town")});
         QTest::qWait(2500);
         return save();
@@ -285,20 +289,20 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
             {{"edit", "group"}, {"layers", {"Houses left", "Houses right"}}, {"name", "Houses"}});
         session.document.apply({{"edit", "lock"}, {"layers", {"Night sky"}}});
         session.document.apply({{"edit", "look"}, {"layers", {"Mist"}}, {"visible", false}});
-        window.ladder().setListing(true);
+        window.views().ladder->setListing(true);
         session.selection.select({layerNamed(session, "Houses")});
         QTest::qWait(4000);
         return save();
     }
     if (view == QLatin1String("playing")) {
-        window.timeline().setPlaying(true);
+        window.views().timeline->setPlaying(true);
         QTest::qWait(7000); // once through fills the cache
         const bool ok = save();
-        window.timeline().setPlaying(false);
+        window.views().timeline->setPlaying(false);
         return ok;
     }
     if (view == QLatin1String("push")) {
-        desk::Rungs& rungs = window.ladder().rungs();
+        desk::Rungs& rungs = window.views().ladder->rungs();
         const QPointF rung = rungs.rungRect(layerNamed(session, "Bridge")).center();
         send(&rungs, QEvent::MouseButtonPress, rung);
         for (int i = 1; i <= 10; ++i)
@@ -309,7 +313,7 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         return ok;
     }
     if (view == QLatin1String("curves")) {
-        window.panes().show(1, desk::Panes::View::Curves);
+        window.views().panes->show(1, desk::Panes::View::Curves);
         const std::int64_t reeds = layerNamed(session, "Reeds left"), title = layerNamed(session, "Title");
         session.document.apply({{"edit", "key"},
                                 {"layers", {title}},
@@ -319,20 +323,20 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
                                 {"pace", "soft stop"}});
         session.document.apply(
             {{"edit", "key"}, {"layers", {title}}, {"property", "turn"}, {"time", 6}, {"value", 0}});
-        window.timeline().setOpen(reeds, true);
-        window.timeline().setOpen(title, true);
-        window.timeline().setOpen(0, false);
+        window.views().timeline->setOpen(reeds, true);
+        window.views().timeline->setOpen(title, true);
+        window.views().timeline->setOpen(0, false);
         session.playhead.setFrame(118);
         session.selection.select({title});
         session.selection.chooseKeys({{title, "height", Rational(4)}, {title, "height", Rational(7)}});
-        window.curves().setProperty("height");
+        window.views().curves->setProperty("height");
         QTest::qWait(3000);
         return save();
     }
     if (view == QLatin1String("pace")) {
         // The path bent by its handle at a mark, the pace drawn.
         session.selection.select({});
-        desk::PacePaper& paper = window.pace().paper();
+        desk::PacePaper& paper = window.views().pace->paper();
         QTest::qWait(500);
         send(&paper, QEvent::MouseButtonPress, paper.placeOf(0.05, 0));
         for (int i = 0; i <= 30; ++i)
@@ -343,9 +347,10 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
         session.playhead.setFrame(
             frameAt(session.scene()->camera.marks[2].time, session.scene()->output.rate));
         for (int i = 0; i < 5; ++i) { // nearer
-            QWheelEvent wheel(window.plan().placeOf(session.camera.pose().position), QPointF(), QPoint(),
-                              QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
-            QApplication::sendEvent(&window.plan(), &wheel);
+            QWheelEvent wheel(window.views().plan->placeOf(session.camera.pose().position), QPointF(),
+                              QPoint(), QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase,
+                              false);
+            QApplication::sendEvent(window.views().plan, &wheel);
         }
         QTest::qWait(2500);
         return save();
@@ -365,14 +370,14 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
     }
     if (view == QLatin1String("off-the-move")) {
         session.playhead.setFrame(40);
-        window.camera().setTool(desk::CameraView::Tool::Walk);
-        const QPointF from = window.camera().frameRect().center();
-        send(&window.camera(), QEvent::MouseButtonPress, from, Qt::ShiftModifier);
+        window.views().camera->setTool(desk::CameraView::Tool::Walk);
+        const QPointF from = window.views().camera->frameRect().center();
+        send(window.views().camera, QEvent::MouseButtonPress, from, Qt::ShiftModifier);
         for (int i = 1; i <= 10; ++i)
-            send(&window.camera(), QEvent::MouseMove, from + QPointF(-4 * i, 2 * i), Qt::ShiftModifier);
+            send(window.views().camera, QEvent::MouseMove, from + QPointF(-4 * i, 2 * i), Qt::ShiftModifier);
         QTest::qWait(1000);
         const bool ok = save();
-        send(&window.camera(), QEvent::MouseButtonRelease, from + QPointF(-40, 20), Qt::ShiftModifier);
+        send(window.views().camera, QEvent::MouseButtonRelease, from + QPointF(-40, 20), Qt::ShiftModifier);
         return ok;
     }
     if (view == QLatin1String("text")) {
@@ -406,9 +411,9 @@ int main(int argc, char** argv) {
     window.resize(1280, 800); // all of the screen that it is made on
     window.move(0, 0);
     window.show();
-    if (!window.openFile(arguments[2].toStdString())) return 3;
+    if (!window.scenes().open(arguments[2].toStdString())) return 3;
     // Until the first picture is there.
-    for (int i = 0; i < 300 && window.camera().cache().count() == 0; ++i)
+    for (int i = 0; i < 300 && window.views().camera->cache().count() == 0; ++i)
         QTest::qWait(100);
     QTest::qWait(500);
     const QStringList cutting = {QStringLiteral("cut-out"), QStringLiteral("split"), QStringLiteral("filled"),

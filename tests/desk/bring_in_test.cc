@@ -38,8 +38,8 @@ protected:
         std::vector<std::filesystem::path> files;
         for (const auto& name : names)
             files.push_back(dir / name);
-        QSignalSpy in(&window, &MainWindow::broughtIn);
-        window.offerIn(files);
+        QSignalSpy in(&window.media(), &MediaFiles::broughtIn);
+        window.media().offer(files);
         return (!in.isEmpty() || in.wait(20000)) && in.at(0).at(0).toBool();
     }
     bool worked = false;
@@ -139,15 +139,15 @@ TEST_F(BringingIn, APictureFromTheClipboardIsKept) {
     QImage image(12, 8, QImage::Format_ARGB32);
     image.fill(QColor(10, 200, 30));
     QGuiApplication::clipboard()->setImage(image);
-    QSignalSpy in(&window, &MainWindow::broughtIn);
-    window.paste();
+    QSignalSpy in(&window.media(), &MediaFiles::broughtIn);
+    window.clipboard().paste();
     ASSERT_TRUE(!in.isEmpty() || in.wait(20000));
     ASSERT_EQ(scene().layers.size(), 1u);
     EXPECT_EQ(scene().layers[0]->pixels, V2i(12, 8));
     const auto file = std::get<scene::Picture>(scene().layers[0]->content).media.path;
     EXPECT_TRUE(std::filesystem::exists(file));
     QGuiApplication::clipboard()->clear();
-    window.paste(); // nothing there: says so, changes nothing
+    window.clipboard().paste(); // nothing there: says so, changes nothing
     EXPECT_EQ(scene().layers.size(), 1u);
 }
 

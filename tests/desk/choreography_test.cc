@@ -20,9 +20,9 @@ using Kind = CameraHandle::Kind;
 
 class Choreography : public Staged {
 protected:
-    CameraView& camera() { return window.camera(); }
-    DraftView& plan() { return window.plan(); }
-    Timeline& timeline() { return window.timeline(); }
+    CameraView& camera() { return *window.views().camera; }
+    DraftView& plan() { return *window.views().plan; }
+    Timeline& timeline() { return *window.views().timeline; }
     const std::vector<scene::Mark>& marks() { return scene().camera.marks; }
     QPointF middle() { return camera().frameRect().center(); }
     void walk(interaction::WalkMode how, QPointF by, Qt::KeyboardModifiers keys = Qt::NoModifier) {
@@ -85,7 +85,7 @@ TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
 
     // The pace, by its box beside the paper.
     session().playhead.setFrame(80);
-    auto* pace = window.pace().findChild<QComboBox*>(QStringLiteral("paceOf"));
+    auto* pace = window.views().pace->findChild<QComboBox*>(QStringLiteral("paceOf"));
     pace->setCurrentIndex(3);
     Q_EMIT pace->activated(3);
     EXPECT_EQ(marks()[1].pace, scene::namedPaces[3].pace);
@@ -235,8 +235,8 @@ TEST_F(Choreography, AMarkIsSetOnThePathAndAHandleLetGo) {
 
 TEST_F(Choreography, TheModelMovesMarksAlongTheLevelAndUp) {
     twoMarks();
-    window.panes().reveal(Panes::View::Model);
-    ModelView& model = window.model();
+    window.views().panes->reveal(Panes::View::Model);
+    ModelView& model = *window.views().model;
     QApplication::processEvents();
     const V3d from = marks()[1].pose.position;
     const QPointF at = *model.placeOf(from);
@@ -252,7 +252,7 @@ TEST_F(Choreography, TheModelMovesMarksAlongTheLevelAndUp) {
 
 TEST_F(Choreography, ThePaceIsDrawnByHand) {
     twoMarks();
-    PacePaper& paper = window.pace().paper();
+    PacePaper& paper = window.views().pace->paper();
     const double even = session().move().speed(2);
     // Down to nothing in the middle of the way.
     drag(&paper, paper.placeOf(1.0, even), paper.placeOf(2.0, 0));

@@ -24,12 +24,12 @@ protected:
     void bring(V2i size, const test::Paint& paint) {
         test::writePicture(dir / "photo.png", size, paint);
         ASSERT_TRUE(drop({"photo.png"}));
-        window.setCutting(true);
+        window.views().setCutting(true);
         ASSERT_TRUE(QTest::qWaitFor([&] { return cut().isVisible() && cut().width() > 300; }));
         cut().fit();
         ASSERT_TRUE(settled());
     }
-    CutView& cut() { return window.cutView(); }
+    CutView& cut() { return *window.views().cut; }
     bool settled() {
         QApplication::processEvents();
         return QTest::qWaitFor([&] { return !cut().working(); }, 60000);
@@ -283,11 +283,11 @@ TEST_F(Cutting, APhotographBecomesThreeLayersInAFewActions) {
                                      2);
     EXPECT_GT(10 * std::log10(255 * 255 / (sum / (600.0 * 400 * 3))), 30);
     // a move: two marks
-    window.setCutting(false);
+    window.views().setCutting(false);
     QTest::keyClick(&window, Qt::Key_K);
     session().playhead.setFrame(96);
-    window.camera().setTool(CameraView::Tool::Walk);
-    drag(&window.camera(), inCamera(300, 200), inCamera(260, 200), Qt::ShiftModifier);
+    window.views().camera->setTool(CameraView::Tool::Walk);
+    drag(window.views().camera, inCamera(300, 200), inCamera(260, 200), Qt::ShiftModifier);
     session().camera.setMarkOffMove();
     actions += 4;
     EXPECT_EQ(scene().camera.marks.size(), 2u);

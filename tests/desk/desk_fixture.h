@@ -1,7 +1,13 @@
 // A desk in a real window, and hands for it.
 #pragma once
 
+#include "desk/camera/camera_view.h"
 #include "desk/dialogs/bring_in_dialog.h"
+#include "desk/files/layer_clipboard.h"
+#include "desk/files/media_files.h"
+#include "desk/files/output_writer.h"
+#include "desk/files/scene_files.h"
+#include "desk/kit/panes.h"
 #include "desk/kit/settings.h"
 #include "desk/window/main_window.h"
 #include "support/support.h"
@@ -38,7 +44,7 @@ protected:
         QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(&window, &enter);
         if (!enter.isAccepted()) return false;
-        QSignalSpy in(&window, &MainWindow::broughtIn);
+        QSignalSpy in(&window.media(), &MediaFiles::broughtIn);
         QTimer answer;
         QObject::connect(&answer, &QTimer::timeout, &window, [] {
             if (auto* dialog = qobject_cast<BringInDialog*>(QApplication::activeModalWidget()))
@@ -73,7 +79,7 @@ protected:
 
     /// Place in the Camera view of a place in the frame, px of the frame.
     QPointF inCamera(double x, double y) {
-        const QRectF frame = window.camera().frameRect();
+        const QRectF frame = window.views().camera->frameRect();
         const double scale = frame.width() / scene().output.frame.x;
         return {frame.left() + x * scale, frame.top() + y * scale};
     }

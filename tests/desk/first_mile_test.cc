@@ -79,17 +79,17 @@ protected:
 
 TEST_F(FirstMile, KeysGoToTheViewThatIsLeftWhenAnotherIsHidden) {
     bringPicture();
-    window.camera().setFocus();
+    window.views().camera->setFocus();
     key(Qt::Key_C);
-    ASSERT_TRUE(window.cutting());
-    EXPECT_EQ(QApplication::focusWidget(), &window.cutView());
+    ASSERT_TRUE(window.views().cutting());
+    EXPECT_EQ(QApplication::focusWidget(), window.views().cut);
     key(Qt::Key_C);
-    ASSERT_FALSE(window.cutting());
-    EXPECT_TRUE(focusComesTo(window.camera()));
+    ASSERT_FALSE(window.views().cutting());
+    EXPECT_TRUE(focusComesTo(*window.views().camera));
     key(Qt::Key_End);
     EXPECT_EQ(session().playhead.frame(), scene().output.frames - 1);
     key(Qt::Key_W);
-    EXPECT_EQ(window.camera().tool(), CameraView::Tool::Walk);
+    EXPECT_EQ(window.views().camera->tool(), CameraView::Tool::Walk);
 }
 
 TEST_F(FirstMile, FieldsForFiguresLeaveLettersToCommandsAndGiveTheKeysBack) {
@@ -98,23 +98,23 @@ TEST_F(FirstMile, FieldsForFiguresLeaveLettersToCommandsAndGiveTheKeysBack) {
     for (NumberField* field : window.findChildren<NumberField*>())
         if (field->accessibleName() == QStringLiteral("Focal length") && field->isVisible()) focal = field;
     ASSERT_TRUE(focal);
-    window.camera().setFocus();
+    window.views().camera->setFocus();
     focal->setFocus();
     key(Qt::Key_End);
     EXPECT_EQ(session().playhead.frame(), scene().output.frames - 1);
     key(Qt::Key_P);
-    EXPECT_EQ(window.camera().tool(), CameraView::Tool::Push);
+    EXPECT_EQ(window.views().camera->tool(), CameraView::Tool::Push);
     focal->setFocus();
     focal->selectAll();
     QTest::keyClicks(focal, "50");
     key(Qt::Key_Return);
     EXPECT_EQ(session().camera.pose().focal, 50);
-    EXPECT_TRUE(focusComesTo(window.camera()));
+    EXPECT_TRUE(focusComesTo(*window.views().camera));
     focal->setFocus();
     QTest::keyClicks(focal, "7");
     key(Qt::Key_Escape);
     EXPECT_EQ(session().camera.pose().focal, 50);
-    EXPECT_TRUE(focusComesTo(window.camera()));
+    EXPECT_TRUE(focusComesTo(*window.views().camera));
 }
 
 TEST_F(FirstMile, TheTextDialogBeginsInItsTextAndTakesNoEmptyOne) {
@@ -144,10 +144,10 @@ TEST_F(FirstMile, ASecondWindowIsToldAndNeitherLosesWork) {
         MainWindow second(dir / "journals");
         second.show();
         Answer leave([](QDialog* dialog) { press(dialog, QStringLiteral("Leave it")); });
-        EXPECT_FALSE(second.openFile(file));
+        EXPECT_FALSE(second.scenes().open(file));
         EXPECT_TRUE(leave.given);
         Answer copy([](QDialog* dialog) { press(dialog, QStringLiteral("Open a copy")); });
-        EXPECT_TRUE(second.openFile(file));
+        EXPECT_TRUE(second.scenes().open(file));
         EXPECT_TRUE(copy.given);
         EXPECT_TRUE(second.session().document.path().empty());
         const auto saved = second.session().document.save(file);
@@ -240,9 +240,10 @@ TEST_F(FirstMile, TheGuideIsInTheProgramAndIsSearched) {
 }
 
 TEST_F(FirstMile, EveryPanelSaysWhatItIsAndEveryToolIsInAMenu) {
-    for (QWidget* panel : std::initializer_list<QWidget*>{
-             &window.camera(), &window.plan(), &window.section(), &window.model(), &window.ladder(),
-             &window.timeline(), &window.cutView(), &window.curves(), &window.pace()})
+    for (QWidget* panel :
+         std::initializer_list<QWidget*>{window.views().camera, window.views().plan, window.views().section,
+                                         window.views().model, window.views().ladder, window.views().timeline,
+                                         window.views().cut, window.views().curves, window.views().pace})
         EXPECT_GT(panel->whatsThis().size(), 30) << panel->accessibleName().toStdString();
     for (const char* name :
          {"bring-in", "add-text", "copy", "cut", "paste", "guide", "demo", "whats-this", "recover"})
@@ -251,20 +252,20 @@ TEST_F(FirstMile, EveryPanelSaysWhatItIsAndEveryToolIsInAMenu) {
 
 TEST_F(FirstMile, TheHintIsWholeOnUprightFramesAndZoomedIn) {
     session().document.apply({{"edit", "settings"}, {"frame", {1080, 1920}}});
-    window.camera().setTool(CameraView::Tool::Walk);
+    window.views().camera->setTool(CameraView::Tool::Walk);
     const auto whole = [&] {
-        const QRectF hint = window.camera().hintRect();
-        return hint.width() > 50 && QRectF(window.camera().rect()).contains(hint);
+        const QRectF hint = window.views().camera->hintRect();
+        return hint.width() > 50 && QRectF(window.views().camera->rect()).contains(hint);
     };
     EXPECT_TRUE(whole());
     bringPicture();
     session().selection.select({1});
-    window.camera().setTool(CameraView::Tool::Walk);
-    window.camera().fitSelection();
+    window.views().camera->setTool(CameraView::Tool::Walk);
+    window.views().camera->fitSelection();
     for (int i = 0; i < 6; ++i) {
-        QWheelEvent zoom(QPointF(100, 100), window.camera().mapToGlobal(QPointF(100, 100)), {}, {0, 120},
-                         Qt::NoButton, Qt::ControlModifier, Qt::NoScrollPhase, false);
-        QApplication::sendEvent(&window.camera(), &zoom);
+        QWheelEvent zoom(QPointF(100, 100), window.views().camera->mapToGlobal(QPointF(100, 100)), {},
+                         {0, 120}, Qt::NoButton, Qt::ControlModifier, Qt::NoScrollPhase, false);
+        QApplication::sendEvent(window.views().camera, &zoom);
         EXPECT_TRUE(whole());
     }
 }
@@ -276,7 +277,7 @@ TEST_F(FirstMile, TheSplitGuideLiesBelowThePicture) {
     auto* bar = window.findChild<QWidget*>(QStringLiteral("guide"));
     ASSERT_TRUE(bar);
     ASSERT_TRUE(QTest::qWaitFor([&] { return bar->isVisible(); }));
-    EXPECT_LE(window.cutView().toView({0, 180}).y(), bar->geometry().top());
+    EXPECT_LE(window.views().cut->toView({0, 180}).y(), bar->geometry().top());
     key(Qt::Key_Escape);
 }
 
@@ -341,18 +342,18 @@ TEST_F(FirstMile, WorkWithoutAFileIsRecoveredByACommandToo) {
         ASSERT_TRUE(journal.begin(dir / "journals" / "untitled-1-1.ostage.journal", scene::emptyScene(), {}));
         ASSERT_TRUE(journal.applied({{"edit", "add-card"}, {"name", "Left behind"}}));
     }
-    ASSERT_EQ(window.leftBehind().size(), 1u);
+    ASSERT_EQ(window.scenes().leftBehind().size(), 1u);
     Answer later([](QDialog* dialog) { press(dialog, QStringLiteral("Ask me later")); });
     trigger("recover");
     EXPECT_TRUE(later.given);
     EXPECT_TRUE(scene().layers.empty());
-    EXPECT_EQ(window.leftBehind().size(), 1u);
+    EXPECT_EQ(window.scenes().leftBehind().size(), 1u);
     Answer recover([](QDialog* dialog) { press(dialog, QStringLiteral("Recover")); });
     trigger("recover");
     ASSERT_EQ(scene().layers.size(), 1u);
     EXPECT_EQ(scene().layers[0]->name, "Left behind");
     EXPECT_TRUE(session().document.modified());
-    EXPECT_TRUE(window.leftBehind().empty());
+    EXPECT_TRUE(window.scenes().leftBehind().empty());
 }
 
 TEST_F(FirstMile, AnotherLensKeepsTheSelectedLayer) {
@@ -381,7 +382,7 @@ TEST_F(FirstMile, AnotherLensKeepsTheSelectedLayer) {
 TEST_F(FirstMile, APreviewThatStaysIsShownOnceMore) {
     bringPicture();
     ASSERT_TRUE(session().document.preview({{"edit", "look"}, {"layers", {1}}, {"opacity", 0.5}}));
-    QSignalSpy shown(&window.camera(), &CameraView::pictureShown);
+    QSignalSpy shown(window.views().camera, &CameraView::pictureShown);
     ASSERT_TRUE(shown.wait(5000));
     QApplication::processEvents();
     shown.clear();

@@ -18,18 +18,18 @@ namespace stage::desk {
 namespace {
 
 TEST_F(Staged, ClickSelectsWhatIsSeenThere) {
-    QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::NoModifier, inCamera(96, 54).toPoint());
+    QTest::mouseClick(window.views().camera, Qt::LeftButton, Qt::NoModifier, inCamera(96, 54).toPoint());
     EXPECT_EQ(session().selection.layers(), std::vector{front});
-    QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::NoModifier,
+    QTest::mouseClick(window.views().camera, Qt::LeftButton, Qt::NoModifier,
                       inCamera(20, 20).toPoint()); // through its transparent part
     EXPECT_EQ(session().selection.layers(), std::vector{back});
-    QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::ControlModifier, inCamera(96, 54).toPoint());
+    QTest::mouseClick(window.views().camera, Qt::LeftButton, Qt::ControlModifier, inCamera(96, 54).toPoint());
     EXPECT_EQ(session().selection.layers(), (std::vector{back, front}));
 }
 
 TEST_F(Staged, SlidingKeepsThePointUnderTheHand) {
     const V3d before = scene().layers[1]->placement.position;
-    drag(&window.camera(), inCamera(96, 54), inCamera(116, 44));
+    drag(window.views().camera, inCamera(96, 54), inCamera(116, 44));
     const V3d by = scene().layers[1]->placement.position - before;
     // 20 px of 192 at the home depth of 10 m
     const double perPixel = optics::widthAt(10, 35, 36) / 192;
@@ -44,23 +44,23 @@ TEST_F(Staged, SlidingKeepsThePointUnderTheHand) {
 
 TEST_F(Staged, ShiftSlidesAlongOneEdge) {
     const V3d before = scene().layers[1]->placement.position;
-    drag(&window.camera(), inCamera(96, 54), inCamera(126, 48), Qt::ShiftModifier);
+    drag(window.views().camera, inCamera(96, 54), inCamera(126, 48), Qt::ShiftModifier);
     EXPECT_NEAR(scene().layers[1]->placement.position.y, before.y, 1e-12);
 }
 
 TEST_F(Staged, EscapeDropsADrag) {
     const auto before = scene::toJson(scene());
-    drag(&window.camera(), inCamera(96, 54), inCamera(120, 60), Qt::NoModifier, false);
+    drag(window.views().camera, inCamera(96, 54), inCamera(120, 60), Qt::NoModifier, false);
     EXPECT_NE(scene::toJson(scene()), before);
-    QTest::keyClick(&window.camera(), Qt::Key_Escape);
+    QTest::keyClick(window.views().camera, Qt::Key_Escape);
     EXPECT_EQ(scene::toJson(scene()), before);
     EXPECT_EQ(session().document.history().undoName(), "Push back");
 }
 
 TEST_F(Staged, BarsAndRungsPushWithOrWithoutFraming) {
-    Rungs& plan = window.ladder().rungs();
-    const QPointF bar = window.plan().barMiddle(front) + QPointF(14, 0);
-    drag(&window.plan(), bar, {bar.x(), window.plan().placeOfDepth(6).y()});
+    Rungs& plan = window.views().ladder->rungs();
+    const QPointF bar = window.views().plan->barMiddle(front) + QPointF(14, 0);
+    drag(window.views().plan, bar, {bar.x(), window.views().plan->placeOfDepth(6).y()});
     EXPECT_EQ(session().selection.layers(), std::vector{front});
     EXPECT_NEAR(depth(front), 6, 0.3);
     EXPECT_NEAR(scene().layers[1]->placement.scale.x, depth(front) / 10, 1e-9);
@@ -76,7 +76,7 @@ TEST_F(Staged, BarsAndRungsPushWithOrWithoutFraming) {
 
 TEST_F(Staged, SeveralLayersKeepTheirDistance) {
     session().selection.select({back, front});
-    Rungs& plan = window.ladder().rungs();
+    Rungs& plan = window.views().ladder->rungs();
     const QRectF rung = plan.rungRect(front);
     drag(&plan, rung.center(), rung.center() + QPointF(0, 25));
     EXPECT_LT(depth(front), 9.9);
@@ -86,14 +86,14 @@ TEST_F(Staged, SeveralLayersKeepTheirDistance) {
 
 TEST_F(Staged, PushToolAndArrowKeys) {
     QTest::keyClick(&window, Qt::Key_P);
-    EXPECT_EQ(window.camera().tool(), CameraView::Tool::Push);
-    drag(&window.camera(), inCamera(96, 54), inCamera(96, 54) - QPointF(0, 60));
+    EXPECT_EQ(window.views().camera->tool(), CameraView::Tool::Push);
+    drag(window.views().camera, inCamera(96, 54), inCamera(96, 54) - QPointF(0, 60));
     EXPECT_NEAR(depth(front), 10 * std::exp(60 / 180.0), 0.2);
     const double was = depth(front);
-    window.plan().setFocus();
-    QTest::keyClick(&window.plan(), Qt::Key_Up);
+    window.views().plan->setFocus();
+    QTest::keyClick(window.views().plan, Qt::Key_Up);
     EXPECT_NEAR(depth(front), was + 0.1, 1e-9);
-    QTest::keyClick(&window.plan(), Qt::Key_Down, Qt::ShiftModifier);
+    QTest::keyClick(window.views().plan, Qt::Key_Down, Qt::ShiftModifier);
     EXPECT_NEAR(depth(front), was - 0.9, 1e-9);
 }
 
@@ -124,15 +124,16 @@ TEST_F(Staged, LensFieldsAgree) {
 
 TEST_F(Staged, WalkingOnAMarkChangesTheMark) {
     QTest::keyClick(&window, Qt::Key_W);
-    drag(&window.camera(), inCamera(96, 54), inCamera(76, 54)); // looks to the right: what was right comes in
+    drag(window.views().camera, inCamera(96, 54),
+         inCamera(76, 54)); // looks to the right: what was right comes in
     ASSERT_EQ(scene().camera.marks.size(), 1u);
     const double pan = scene().camera.marks[0].pose.pan;
     EXPECT_NEAR(pan, degrees(std::atan(20 / (35 / 36.0 * 192))), 0.6);
     EXPECT_FALSE(session().camera.offMove());
-    drag(&window.camera(), inCamera(96, 54), inCamera(96, 64), Qt::ShiftModifier);
+    drag(window.views().camera, inCamera(96, 54), inCamera(96, 64), Qt::ShiftModifier);
     EXPECT_GT(scene().camera.marks[0].pose.position.y, 0.1); // the picture goes down as the camera goes up
     const double z = scene().camera.marks[0].pose.position.z;
-    QTest::keyClick(&window.camera(), Qt::Key_Up);
+    QTest::keyClick(window.views().camera, Qt::Key_Up);
     // A row of presses is one step, which ends by itself.
     EXPECT_TRUE(QTest::qWaitFor([&] { return session().document.history().undoName() == "Set mark"; }));
     EXPECT_LT(scene().camera.marks[0].pose.position.z, z);
@@ -143,7 +144,7 @@ TEST_F(Staged, WalkingBetweenMarksKeysNothingAndLosesNothing) {
     const auto before = scene::toJson(scene());
     session().playhead.setFrame(48);
     QTest::keyClick(&window, Qt::Key_W);
-    drag(&window.camera(), inCamera(96, 54), inCamera(96, 60));
+    drag(window.views().camera, inCamera(96, 54), inCamera(96, 60));
     ASSERT_TRUE(session().camera.offMove());
     EXPECT_EQ(scene::toJson(scene()), before);
     const double tilt = session().camera.pose().tilt;
@@ -166,7 +167,7 @@ TEST_F(Staged, WalkingBetweenMarksKeysNothingAndLosesNothing) {
 
 TEST_F(Staged, MarksAreDraggedInTimeAndInThePlan) {
     ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {1, 0, 0}}}));
-    Timeline& timeline = window.timeline();
+    Timeline& timeline = *window.views().timeline;
     const double y = timeline.rowRect(0).center().y();
     drag(&timeline, {timeline.xOfFrame(120), y}, {timeline.xOfFrame(60), y});
     EXPECT_EQ(scene().camera.marks[1].time, Rational(60, 24));
@@ -184,7 +185,7 @@ TEST_F(Staged, MarksAreDraggedInTimeAndInThePlan) {
 }
 
 TEST_F(Staged, LayersAreHiddenRenamedAndRemoved) {
-    Timeline& timeline = window.timeline();
+    Timeline& timeline = *window.views().timeline;
     QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier,
                       QPoint(16, static_cast<int>(timeline.rowOf(scene().layers[1]->id).center().y())));
     EXPECT_FALSE(scene().layers[1]->visible); // the first row is the topmost layer
@@ -203,14 +204,14 @@ TEST_F(Staged, BrokenFilesLeaveTheSceneAlone) {
     QSignalSpy problems(&session(), &Session::problem);
     EXPECT_FALSE(drop({"bad.png"}));
     test::writeAll(dir / "bad.ostage", "{\"format\":");
-    EXPECT_FALSE(window.openFile(dir / "bad.ostage"));
+    EXPECT_FALSE(window.scenes().open(dir / "bad.ostage"));
     EXPECT_EQ(scene::toJson(scene()), before);
 }
 
 TEST_F(Staged, EveryStepIsInTheJournalBeforeItIsSaved) {
     ASSERT_TRUE(session().document.save(dir / "s.ostage"));
-    drag(&window.ladder().rungs(), window.ladder().rungs().rungRect(front).center(),
-         window.ladder().rungs().rungRect(front).center() + QPointF(0, 20));
+    drag(&window.views().ladder->rungs(), window.views().ladder->rungs().rungRect(front).center(),
+         window.views().ladder->rungs().rungRect(front).center() + QPointF(0, 20));
     ASSERT_TRUE(session().document.modified());
     // as another process would find it after a crash: the file is there, copied so that its owner does not
     // count
@@ -234,10 +235,10 @@ TEST_F(Staged, CancelledWritingLeavesNothingHalf) {
         return Rgba8{x % 256, y % 256, (x * y) % 256};
     });
     ASSERT_TRUE(drop({"big.png"}));
-    QSignalSpy written(&window, &MainWindow::written);
+    QSignalSpy written(&window.writer(), &OutputWriter::written);
     output::Job job = output::wholeScene(scene(), dir / "a.mp4", output::Format::H264);
     job.size = {1920, 1080};
-    window.write(job);
+    window.writer().write(job);
     // The dialog of the drop before may still be about to go, so it is the visible one that counts.
     QWidget* progress = nullptr;
     ASSERT_TRUE(QTest::qWaitFor(

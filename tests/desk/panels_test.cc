@@ -54,12 +54,12 @@ protected:
 };
 
 TEST_F(Panels, WheelDolliesAndARowOfTurnsIsOneStep) {
-    window.camera().setTool(CameraView::Tool::Walk);
+    window.views().camera->setTool(CameraView::Tool::Walk);
     const auto steps = session().document.history().step();
     for (int i = 0; i < 3; ++i) {
-        QWheelEvent wheel(inCamera(96, 54), window.camera().mapToGlobal(inCamera(96, 54)), {}, {0, 120},
-                          Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
-        QApplication::sendEvent(&window.camera(), &wheel);
+        QWheelEvent wheel(inCamera(96, 54), window.views().camera->mapToGlobal(inCamera(96, 54)), {},
+                          {0, 120}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+        QApplication::sendEvent(window.views().camera, &wheel);
     }
     EXPECT_LT(scene().camera.marks[0].pose.position.z, -0.4); // thrice two percent of ten metres, ahead
     ASSERT_TRUE(QTest::qWaitFor([&] { return !session().document.previewing(); }, 20000));
@@ -78,7 +78,7 @@ TEST_F(Panels, AWheelOverAChoiceScrollsThePanel) {
                               Qt::NoModifier, Qt::NoScrollPhase, false);
             QApplication::sendEvent(box, &wheel);
         };
-        window.camera().setFocus();
+        window.views().camera->setFocus();
         turn(before == 0 ? -120 : 120);
         EXPECT_EQ(box->currentIndex(), before) << box->accessibleName().toStdString();
         EXPECT_FALSE(box->hasFocus());
@@ -88,7 +88,7 @@ TEST_F(Panels, AWheelOverAChoiceScrollsThePanel) {
 
 TEST_F(Panels, AMarkIsDraggedInThePlan) {
     ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {2, 1, -3}}}));
-    DraftView& plan = window.plan();
+    DraftView& plan = *window.views().plan;
     const QPointF mark = plan.placeOf({2, 1, -3}) + QPointF(0, 4); // on its T
     drag(&plan, mark, {mark.x(), plan.placeOfDepth(5).y()});
     EXPECT_EQ(session().camera.markHere(), 1);
@@ -109,7 +109,7 @@ TEST_F(Panels, PaceIsChosenOnTheBarBetweenTwoMarks) {
             if (action->text() == QStringLiteral("soft both")) action->trigger();
         menu->close();
     });
-    Timeline& timeline = window.timeline();
+    Timeline& timeline = *window.views().timeline;
     QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier,
                       QPointF(timeline.xOfFrame(60), timeline.rowRect(0).center().y()).toPoint());
     EXPECT_EQ(scene().camera.marks[0].pace, (scene::Pace{.42, 0, .58, 1}));
@@ -206,7 +206,7 @@ TEST_F(Panels, OutputDialogWritesTheMovieAskedFor) {
         dialog->findChild<QLineEdit*>(QStringLiteral("outputPath"))->setText(path);
         dialog->accept();
     });
-    QSignalSpy written(&window, &MainWindow::written);
+    QSignalSpy written(&window.writer(), &OutputWriter::written);
     trigger("Write movie or pictures…");
     ASSERT_TRUE(!written.isEmpty() || written.wait(30000));
     const auto ran = test::run("ffprobe -v error -count_frames -select_streams v -show_entries "
@@ -232,7 +232,7 @@ TEST_F(Panels, MissingMediaIsTold) {
     };
     EXPECT_TRUE(QTest::qWaitFor(told, 20000));
     // and over its hatched card
-    EXPECT_EQ(window.camera().missing(), std::vector{scene().layers.back()->id});
+    EXPECT_EQ(window.views().camera->missing(), std::vector{scene().layers.back()->id});
 }
 
 TEST_F(Panels, SwatchesAreTheLayersColour) {
@@ -258,9 +258,9 @@ TEST_F(Panels, HundredsOfLayersAllHaveARung) {
     // farther ones above nearer ones, none over another, all inside
     QRectF last;
     for (auto it = scene().layers.rbegin(); it != scene().layers.rend() - 1; ++it) {
-        const QRectF rung = window.ladder().rungs().rungRect((*it)->id);
+        const QRectF rung = window.views().ladder->rungs().rungRect((*it)->id);
         ASSERT_FALSE(rung.isEmpty());
-        EXPECT_TRUE(QRectF(window.ladder().rungs().rect()).contains(rung));
+        EXPECT_TRUE(QRectF(window.views().ladder->rungs().rect()).contains(rung));
         if (!last.isNull()) {
             EXPECT_GE(rung.top(), last.bottom() - 0.01);
         }

@@ -22,7 +22,7 @@ protected:
         ASSERT_TRUE(
             session().document.apply({{"edit", "lens"}, {"focus", 10.0}, {"fstop", 1.0}, {"focal", 50.0}}));
     }
-    CameraView& camera() { return window.camera(); }
+    CameraView& camera() { return *window.views().camera; }
     bool refined() {
         return QTest::qWaitFor([&] { return camera().refined(); }, 30000);
     }

@@ -32,7 +32,7 @@ protected:
         return motion::measureAt(session().now(), session().now().find(id));
     }
     QPointF handle(interaction::Handle::Kind kind, double s, double t) {
-        for (const auto& [each, at] : window.camera().handles())
+        for (const auto& [each, at] : window.views().camera->handles())
             if (each.kind == kind &&
                 (kind == interaction::Handle::Kind::Turn || kind == interaction::Handle::Kind::Pivot ||
                  (each.share - V2d(s, t)).length() < 1e-6))
@@ -45,22 +45,22 @@ protected:
                           Qt::NoScrollPhase, false);
         QApplication::sendEvent(widget, &event);
     }
-    Rungs& rungs() { return window.ladder().rungs(); }
+    Rungs& rungs() { return window.views().ladder->rungs(); }
 };
 
 // ---- views
 
 TEST_F(Staging, LayoutsRememberTheirViews) {
-    Panes& panes = window.panes();
+    Panes& panes = *window.views().panes;
     EXPECT_EQ(panes.count(), 2);
     run("panes-4");
-    EXPECT_TRUE(window.section().isVisible());
-    EXPECT_TRUE(window.model().isVisible());
+    EXPECT_TRUE(window.views().section->isVisible());
+    EXPECT_TRUE(window.views().model->isVisible());
     run("panes-3");
     panes.show(2, Panes::View::Model);
     run("panes-1");
-    EXPECT_FALSE(window.plan().isVisible());
-    EXPECT_TRUE(window.camera().isVisible());
+    EXPECT_FALSE(window.views().plan->isVisible());
+    EXPECT_TRUE(window.views().camera->isVisible());
     run("panes-3");
     EXPECT_TRUE(panes.at(2) == Panes::View::Model);
     // What is shown twice changes places.
@@ -68,15 +68,15 @@ TEST_F(Staging, LayoutsRememberTheirViews) {
     EXPECT_TRUE(panes.at(1) == Panes::View::Camera);
     panes.keep();
     MainWindow another(dir / "journals");
-    EXPECT_EQ(another.panes().count(), 3);
-    EXPECT_TRUE(another.panes().at(0) == Panes::View::Plan);
+    EXPECT_EQ(another.views().panes->count(), 3);
+    EXPECT_TRUE(another.views().panes->at(0) == Panes::View::Plan);
     run("panes-2");
     panes.show(0, Panes::View::Camera);
     panes.keep();
 }
 
 TEST_F(Staging, PaperZoomsAtThePointerAndUnfolds) {
-    DraftView& plan = window.plan();
+    DraftView& plan = *window.views().plan;
     const auto on = [&](double depth) { return toPoint(plan.scale().place({0.4 * depth, depth})); };
     const QPointF a = on(1), b = on(7), c = on(300);
     wheel(&plan, b, 3);
@@ -92,15 +92,15 @@ TEST_F(Staging, PaperZoomsAtThePointerAndUnfolds) {
 TEST_F(Staging, FittingASelectionShowsItLarge) {
     session().selection.select({front});
     run("fit-selection");
-    const QRectF plan(window.plan().rect());
-    EXPECT_TRUE(plan.contains(window.plan().barMiddle(front)));
-    EXPECT_NEAR(window.plan().barMiddle(front).y(), plan.center().y(), plan.height() * 0.2);
+    const QRectF plan(window.views().plan->rect());
+    EXPECT_TRUE(plan.contains(window.views().plan->barMiddle(front)));
+    EXPECT_NEAR(window.views().plan->barMiddle(front).y(), plan.center().y(), plan.height() * 0.2);
     run("fit-all");
 }
 
 TEST_F(Staging, SectionPushesSlidesAndStandsThingsOnTheGround) {
-    window.panes().show(1, Panes::View::Section);
-    DraftView& section = window.section();
+    window.views().panes->show(1, Panes::View::Section);
+    DraftView& section = *window.views().section;
     doPosted();
     const QPointF bar = section.barMiddle(front);
     drag(&section, bar, {section.placeOfDepth(16).x(), bar.y()});
@@ -114,11 +114,11 @@ TEST_F(Staging, SectionPushesSlidesAndStandsThingsOnTheGround) {
     drag(&section, at, at - QPointF(0, metres * section.scale().perMetre(depth(front)) + 3),
          Qt::ShiftModifier);
     EXPECT_NEAR(layer(front).placement.position.y + foot, 0, 1e-6);
-    window.panes().show(1, Panes::View::Plan);
+    window.views().panes->show(1, Panes::View::Plan);
 }
 
 TEST_F(Staging, DepthsCatchOnOthersUnlessSuspended) {
-    DraftView& plan = window.plan();
+    DraftView& plan = *window.views().plan;
     const QPointF bar = plan.barMiddle(front);
     const QPointF near = bar + QPointF(0, plan.placeOfDepth(24).y() - plan.placeOfDepth(10).y() + 3);
     drag(&plan, bar, near);
@@ -135,7 +135,7 @@ TEST_F(Staging, DepthsCatchOnOthersUnlessSuspended) {
 
 TEST_F(Staging, TheFocusLineIsDragged) {
     ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"focus", 5}}));
-    DraftView& plan = window.plan();
+    DraftView& plan = *window.views().plan;
     const QPointF at = plan.placeOfDepth(5) + QPointF(40, 0);
     drag(&plan, at, {at.x(), plan.placeOfDepth(8).y()});
     EXPECT_NEAR(scene().camera.marks[0].pose.focus, 8, 0.2);
@@ -148,8 +148,8 @@ TEST_F(Staging, TheFocusLineIsDragged) {
 }
 
 TEST_F(Staging, ModelTurnsWithoutTouchingTheSceneAndItsArrowsMoveLayers) {
-    window.panes().show(1, Panes::View::Model);
-    ModelView& model = window.model();
+    window.views().panes->show(1, Panes::View::Model);
+    ModelView& model = *window.views().model;
     ASSERT_TRUE(QTest::qWaitFor([&] { return model.hasPicture(); }, 20000));
     session().selection.select({front});
     const auto before = scene::toJson(scene());
@@ -177,7 +177,7 @@ TEST_F(Staging, ModelTurnsWithoutTouchingTheSceneAndItsArrowsMoveLayers) {
     ASSERT_TRUE(corner);
     QTest::mouseClick(&model, Qt::LeftButton, Qt::NoModifier, corner->toPoint());
     EXPECT_EQ(session().selection.layers(), std::vector{back});
-    window.panes().show(1, Panes::View::Plan);
+    window.views().panes->show(1, Panes::View::Plan);
 }
 
 // ---- handles in the Camera view
@@ -188,7 +188,7 @@ TEST_F(Staging, CornersScaleAboutThePivotAndStayUnderTheHand) {
     session().selection.select({front});
     const V2d scale = layer(front).placement.scale;
     const QPointF from = handle(interaction::Handle::Kind::Corner, 1, 1);
-    drag(&window.camera(), from, from + (from - inCamera(96, 54)) * 0.25);
+    drag(window.views().camera, from, from + (from - inCamera(96, 54)) * 0.25);
     const double k = layer(front).placement.scale.x / scale.x;
     EXPECT_GT(k, 1.15);
     EXPECT_NEAR(layer(front).placement.scale.y / scale.y, k, 1e-9); // both alike
@@ -196,12 +196,12 @@ TEST_F(Staging, CornersScaleAboutThePivotAndStayUnderTheHand) {
     // Freely with Shift, the corner goes where the hand goes, turned as the layer is.
     const QPointF again = handle(interaction::Handle::Kind::Corner, 0, 0), to = again + QPointF(-14, 9),
                   pressed = again.toPoint(); // presses come on whole pixels
-    drag(&window.camera(), pressed, pressed + (to - again), Qt::ShiftModifier);
+    drag(window.views().camera, pressed, pressed + (to - again), Qt::ShiftModifier);
     EXPECT_LT((handle(interaction::Handle::Kind::Corner, 0, 0) - to).manhattanLength(), 0.5);
     // An edge scales one way.
     const V2d before = layer(front).placement.scale;
     const QPointF edge = handle(interaction::Handle::Kind::Edge, 1, 0.5);
-    drag(&window.camera(), edge, edge + QPointF(18, 3));
+    drag(window.views().camera, edge, edge + QPointF(18, 3));
     EXPECT_GT(layer(front).placement.scale.x, before.x * 1.05);
     EXPECT_EQ(layer(front).placement.scale.y, before.y);
 }
@@ -212,7 +212,7 @@ TEST_F(Staging, ScalingAboutTheLensAxisKeepsTheMiddleOfTheFrame) {
     session().selection.select({front});
     run("scale-about-axis");
     const QPointF from = handle(interaction::Handle::Kind::Corner, 1, 0);
-    drag(&window.camera(), from, from + QPointF(40, -22));
+    drag(window.views().camera, from, from + QPointF(40, -22));
     const double k = layer(front).placement.scale.x / 0.4;
     EXPECT_GT(k, 1.05);
     EXPECT_NEAR(layer(front).placement.position.x, 2 * k, 1e-6);
@@ -225,20 +225,20 @@ TEST_F(Staging, ArcAndTurnToolTurnAndThePivotMoves) {
     const QPointF arc = handle(interaction::Handle::Kind::Turn, 0, 0), middle = inCamera(96, 54);
     // A quarter of a turn to the left of the middle.
     const QPointF to = middle + QPointF(arc.y() - middle.y(), -(arc.x() - middle.x()));
-    drag(&window.camera(), arc, to);
+    drag(window.views().camera, arc, to);
     EXPECT_NEAR(layer(front).placement.turn.z, 90, 1);
     session().document.undo();
     const QPointF cross = handle(interaction::Handle::Kind::Pivot, 0, 0);
     const auto before = seen(front);
-    drag(&window.camera(), cross, handle(interaction::Handle::Kind::Edge, 0.5, 1), Qt::ShiftModifier);
+    drag(window.views().camera, cross, handle(interaction::Handle::Kind::Edge, 0.5, 1), Qt::ShiftModifier);
     EXPECT_NEAR(layer(front).hanging.pivot.y, -layer(front).pixels.y * layer(front).metresPerPixel / 2, 1e-6);
     EXPECT_LT((seen(front).low - before.low).length() + (seen(front).high - before.high).length(), 1e-6);
     QTest::keyClick(&window, Qt::Key_T);
-    EXPECT_EQ(window.camera().tool(), CameraView::Tool::Turn);
-    drag(&window.camera(), inCamera(96, 54), inCamera(96, 54) + QPointF(50, 0));
+    EXPECT_EQ(window.views().camera->tool(), CameraView::Tool::Turn);
+    drag(window.views().camera, inCamera(96, 54), inCamera(96, 54) + QPointF(50, 0));
     EXPECT_NEAR(layer(front).placement.turn.y, 20, 1);
     EXPECT_NEAR(layer(front).placement.turn.x, 0, 1);
-    window.camera().setTool(CameraView::Tool::Move);
+    window.views().camera->setTool(CameraView::Tool::Move);
 }
 
 TEST_F(Staging, SlidingCatchesOnTheFrameAndOnGuides) {
@@ -247,34 +247,34 @@ TEST_F(Staging, SlidingCatchesOnTheFrameAndOnGuides) {
     ASSERT_TRUE(session().document.apply(
         {{"edit", "slide"}, {"layers", {back}}, {"by", {0, 30, 0}}})); // out of the way
     session().selection.select({front});
-    const double px = window.camera().frameRect().width() / 192;
+    const double px = window.views().camera->frameRect().width() / 192;
     const auto centre = [&] { return (seen(front).low + seen(front).high) / 2.0; };
     const V2d was = centre();
     const QPointF from = inCamera(was.x, was.y);
-    drag(&window.camera(), from, from + QPointF((96 - was.x) * px + 3, (30 - was.y) * px));
+    drag(window.views().camera, from, from + QPointF((96 - was.x) * px + 3, (30 - was.y) * px));
     EXPECT_NEAR(centre().x, 96, 1e-6); // the middle, though the hand was 3 px off
     session().document.undo();
-    drag(&window.camera(), from, from + QPointF((96 - was.x) * px + 3, 0), Qt::NoModifier, false);
+    drag(window.views().camera, from, from + QPointF((96 - was.x) * px + 3, 0), Qt::NoModifier, false);
     const QPointF end = from + QPointF((96 - was.x) * px + 3, 0);
-    QMouseEvent move(QEvent::MouseMove, end, window.camera().mapToGlobal(end), Qt::NoButton, Qt::LeftButton,
-                     Qt::ControlModifier);
-    QApplication::sendEvent(&window.camera(), &move);
-    QTest::mouseRelease(&window.camera(), Qt::LeftButton, Qt::NoModifier, end.toPoint());
+    QMouseEvent move(QEvent::MouseMove, end, window.views().camera->mapToGlobal(end), Qt::NoButton,
+                     Qt::LeftButton, Qt::ControlModifier);
+    QApplication::sendEvent(window.views().camera, &move);
+    QTest::mouseRelease(window.views().camera, Qt::LeftButton, Qt::NoModifier, end.toPoint());
     EXPECT_NEAR(centre().x, 96 + 3 / px, 0.3); // suspended
     session().document.undo();
     // A guide, set where one points, dragged, caught on, and dragged out.
-    window.camera().addGuide(true, inCamera(150, 54));
+    window.views().camera->addGuide(true, inCamera(150, 54));
     ASSERT_EQ(scene().output.guides.size(), 1u);
     session().selection.select({});
-    drag(&window.camera(), inCamera(150, 5), inCamera(160, 5));
+    drag(window.views().camera, inCamera(150, 5), inCamera(160, 5));
     EXPECT_NEAR(scene().output.guides[0].at, 160.0 / 192, 0.01);
     const double guide = scene().output.guides[0].at * 192;
     const double right = seen(front).high.x;
     session().selection.select({front});
-    drag(&window.camera(), from, from + QPointF((guide - right) * px - 2, 2));
+    drag(window.views().camera, from, from + QPointF((guide - right) * px - 2, 2));
     EXPECT_NEAR(seen(front).high.x, guide, 1e-6);
     session().selection.select({});
-    drag(&window.camera(), inCamera(guide, 5), inCamera(guide, 5) + QPointF(400, 0));
+    drag(window.views().camera, inCamera(guide, 5), inCamera(guide, 5) + QPointF(400, 0));
     EXPECT_TRUE(scene().output.guides.empty());
 }
 
@@ -283,15 +283,16 @@ TEST_F(Staging, LockedLayersAreLeftAlone) {
     QTest::keyClick(&window, Qt::Key_L, Qt::ControlModifier);
     EXPECT_TRUE(layer(front).locked);
     const auto before = scene::toJson(scene());
-    drag(&window.plan(), window.plan().barMiddle(front), window.plan().barMiddle(front) + QPointF(0, 40));
+    drag(window.views().plan, window.views().plan->barMiddle(front),
+         window.views().plan->barMiddle(front) + QPointF(0, 40));
     session().selection.select({front});
-    drag(&window.camera(), inCamera(96, 54), inCamera(120, 54));
+    drag(window.views().camera, inCamera(96, 54), inCamera(120, 54));
     EXPECT_EQ(layer(front).placement.position, V3d(0, 0, -10));
     session().selection.select({front});
     run("flip-across");
     EXPECT_EQ(layer(front).placement.scale.x, 1);
     // A click goes through to what lies behind.
-    QTest::mouseClick(&window.camera(), Qt::LeftButton, Qt::NoModifier, inCamera(96, 54).toPoint());
+    QTest::mouseClick(window.views().camera, Qt::LeftButton, Qt::NoModifier, inCamera(96, 54).toPoint());
     EXPECT_EQ(session().selection.layers(), std::vector{back});
 }
 
@@ -300,12 +301,12 @@ TEST_F(Staging, LockedLayersAreLeftAlone) {
 TEST_F(Staging, TheLadderIsSearchedHiddenAndLocked) {
     ASSERT_TRUE(session().document.apply({{"edit", "tag"}, {"layers", {back}}, {"add", {"far"}}}));
     run("search");
-    QTest::keyClicks(&window.ladder().search(), "FAR");
+    QTest::keyClicks(&window.views().ladder->search(), "FAR");
     EXPECT_TRUE(rungs().rungRect(front).isEmpty());
     EXPECT_FALSE(rungs().rungRect(back).isEmpty());
-    QTest::keyClick(&window.ladder().search(), Qt::Key_Return);
+    QTest::keyClick(&window.views().ladder->search(), Qt::Key_Return);
     EXPECT_EQ(session().selection.layers(), std::vector{back});
-    window.ladder().search().clear();
+    window.views().ladder->search().clear();
     const QRectF rung = rungs().rungRect(front);
     const QPointF eye(rung.right() - 10, rung.center().y()), lock(rung.right() - 26, rung.center().y());
     QMouseEvent hover(QEvent::MouseMove, rung.center(), rungs().mapToGlobal(rung.center()), Qt::NoButton,
@@ -333,9 +334,9 @@ TEST_F(Staging, TheWindowMayGoWhileANameIsWritten) {
     other.activateWindow();
     ASSERT_TRUE(QTest::qWaitForWindowActive(&other));
     ASSERT_TRUE(other.session().document.apply({{"edit", "add"}, {"layers", {scene::toJson(layer(front))}}}));
-    other.ladder().setListing(true);
+    other.views().ladder->setListing(true);
     doPosted();
-    LayerList& list = other.ladder().list();
+    LayerList& list = other.views().ladder->list();
     const QRect row = list.rowRect(other.session().scene()->layers[0]->id);
     ASSERT_FALSE(row.isEmpty());
     QTest::mouseClick(list.viewport(), Qt::LeftButton, Qt::NoModifier, row.center());
@@ -346,8 +347,8 @@ TEST_F(Staging, TheWindowMayGoWhileANameIsWritten) {
 
 TEST_F(Staging, TheListRenamesHidesAndSelects) {
     run("list");
-    EXPECT_TRUE(window.ladder().listing());
-    LayerList& list = window.ladder().list();
+    EXPECT_TRUE(window.views().ladder->listing());
+    LayerList& list = window.views().ladder->list();
     doPosted();
     const QRect row = list.rowRect(front);
     ASSERT_FALSE(row.isEmpty());
@@ -375,7 +376,7 @@ TEST_F(Staging, LayersAreDroppedIntoGroupsAndBesideOthers) {
     run("group");
     const std::int64_t group = session().selection.layers().front();
     session().selection.select({back});
-    LayerList& list = window.ladder().list();
+    LayerList& list = window.views().ladder->list();
     list.drop(group, LayerList::Drop::Onto);
     ASSERT_EQ(scene::find(scene(), back).holders.size(), 1u);
     EXPECT_EQ(layer(group).group()->children.back()->id, back); // on top
@@ -496,8 +497,8 @@ TEST_F(Staging, KeysOfPlaceAreSetAndSaid) {
     session().playhead.setFrame(48);
     run("key-place");
     ASSERT_EQ(layer(front).places.size(), 2u);
-    drag(&window.plan(), window.plan().barMiddle(front),
-         {window.plan().barMiddle(front).x(), window.plan().placeOfDepth(17).y()});
+    drag(window.views().plan, window.views().plan->barMiddle(front),
+         {window.views().plan->barMiddle(front).x(), window.views().plan->placeOfDepth(17).y()});
     const double then = session().now().depthOf(session().now().find(front));
     EXPECT_NEAR(then, 17, 0.5);
     session().playhead.setFrame(0);
@@ -600,20 +601,20 @@ TEST_F(Staging, FiveLoosePicturesAreStagedInFewActions) {
     act([&] { pick(3); });
     EXPECT_EQ(session().selection.layers(), std::vector{id(3)});
     act([&] { type("Width", "3.4m"); });
-    act([&] { drag(&window.camera(), inCamera(80, 50), inCamera(70, 58), Qt::ControlModifier); });
+    act([&] { drag(window.views().camera, inCamera(80, 50), inCamera(70, 58), Qt::ControlModifier); });
     EXPECT_NEAR(seen(id(3)).size().x / 160, 3.4 / (depth(id(3)) * 36 / 35), 1e-6);
     act([&] { pick(4); });
-    act([&] { drag(&window.camera(), inCamera(20, 80), inCamera(20, 70)); });
+    act([&] { drag(window.views().camera, inCamera(20, 80), inCamera(20, 70)); });
     act([&] { pick(2); });
     act([&] { type("Width", "8m"); });
     act([&] { pick(1); });
-    act([&] { drag(&window.camera(), inCamera(8, 60), inCamera(8, 64)); });
+    act([&] { drag(window.views().camera, inCamera(8, 60), inCamera(8, 64)); });
     EXPECT_LT(optics::pivotOf(scene::find(scene(), id(1))).y, -0.1);
     act([&] { run("last-frame"); });
     act([&] { run("tool-walk"); });
     act([&] {
         for (int i = 0; i < 5; ++i)
-            wheel(&window.camera(), inCamera(80, 45), 1);
+            wheel(window.views().camera, inCamera(80, 45), 1);
     });
     ASSERT_TRUE(session().camera.offMove());
     act([&] { run("set-mark"); });
@@ -621,8 +622,8 @@ TEST_F(Staging, FiveLoosePicturesAreStagedInFewActions) {
     EXPECT_LT(scene().camera.marks[1].pose.position.z, -0.2);
     EXPECT_FALSE(session().camera.offMove());
     act([&] { run("play"); });
-    EXPECT_TRUE(window.timeline().playing());
-    window.timeline().setPlaying(false);
+    EXPECT_TRUE(window.views().timeline->playing());
+    window.views().timeline->setPlaying(false);
     EXPECT_LT(actions, 25);
 }
 
@@ -725,8 +726,8 @@ TEST_F(Staging, AReadySizeKeepsWhatIsSeen) {
 TEST_F(Staging, MissingMediaAreFoundAndChangedOnesReadAgain) {
     std::filesystem::create_directories(dir / "elsewhere");
     std::filesystem::rename(dir / "front.png", dir / "elsewhere" / "front.png");
-    QSignalSpy found(&window, &MainWindow::mediaFound);
-    window.findMedia(dir.path());
+    QSignalSpy found(&window.media(), &MediaFiles::found);
+    window.media().find(dir.path());
     ASSERT_TRUE(found.wait(10000));
     EXPECT_TRUE(found[0][0].toBool());
     EXPECT_EQ(scene::mediaOf(layer(front))->path, (dir / "elsewhere" / "front.png").string());

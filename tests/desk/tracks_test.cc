@@ -17,8 +17,8 @@ namespace {
 
 class Tracks : public Staged {
 protected:
-    Timeline& timeline() { return window.timeline(); }
-    CurvePaper& paper() { return window.curves().paper(); }
+    Timeline& timeline() { return *window.views().timeline; }
+    CurvePaper& paper() { return window.views().curves->paper(); }
     void key(std::int64_t id, const char* property, Rational time, double value) {
         edit::Edit edit = {{"edit", "key"}, {"property", property}, {"time", time.text()}, {"value", value}};
         if (id != 0) edit["layers"] = {id};
@@ -28,10 +28,10 @@ protected:
         return interaction::trackOf(scene(), id, property);
     }
     void showCurves() {
-        window.panes().reveal(Panes::View::Curves);
+        window.views().panes->reveal(Panes::View::Curves);
         // Once it is laid out, or a drag would begin on another paper than it ends on.
         ASSERT_TRUE(QTest::qWaitFor([&] { return paper().width() > 200 && paper().height() > 200; }, 5000));
-        window.curves().setProperty("up");
+        window.views().curves->setProperty("up");
     }
 };
 
@@ -149,7 +149,7 @@ TEST_F(Tracks, LinksAndNoiseByTheirDialogs) {
     key(front, "across", 4, 2);
     session().selection.select({back});
     showCurves();
-    window.curves().setProperty("across");
+    window.views().curves->setProperty("across");
     run("track-link", [this](QDialog* dialog) {
         auto* leader = dialog->findChild<QComboBox*>(QStringLiteral("linkLayer"));
         leader->setCurrentIndex(leader->findData(QVariant::fromValue<qlonglong>(front)));
@@ -263,7 +263,7 @@ TEST_F(Tracks, WhatStandsInTheWayIsSaidAndMended) {
         return nullptr;
     };
     ASSERT_TRUE(QTest::qWaitFor([&] { return speed() != nullptr; }, 10000));
-    window.showFindings(window.mapToGlobal(QPoint(600, 780)));
+    window.commands().find(QStringLiteral("findings"))->trigger();
     auto* sheet = window.findChild<FindingsSheet*>();
     ASSERT_TRUE(sheet && sheet->isVisible());
     session().playhead.setFrame(100);
@@ -384,12 +384,12 @@ TEST_F(Tracks, FootageIsSlidInsideItsBar) {
 
 TEST_F(Tracks, AllFramesAreKeptReadyWhileNothingIsDone) {
     ASSERT_TRUE(session().document.apply({{"edit", "settings"}, {"frames", 8}}));
-    EXPECT_TRUE(QTest::qWaitFor([&] { return window.camera().cache().count() == 8; }, 60000));
-    const std::size_t each = window.camera().cache().bytes() / 8;
-    window.camera().setPlayBudget(each * 3 + each / 2);
-    EXPECT_EQ(window.camera().cache().count(), 3);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return window.views().camera->cache().count() == 8; }, 60000));
+    const std::size_t each = window.views().camera->cache().bytes() / 8;
+    window.views().camera->setPlayBudget(each * 3 + each / 2);
+    EXPECT_EQ(window.views().camera->cache().count(), 3);
     ASSERT_TRUE(session().document.apply({{"edit", "look"}, {"layers", {front}}, {"opacity", 0.5}}));
-    EXPECT_LE(window.camera().cache().count(), 1); // what was rendered before is no longer true
+    EXPECT_LE(window.views().camera->cache().count(), 1); // what was rendered before is no longer true
 }
 
 }

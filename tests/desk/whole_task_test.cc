@@ -34,12 +34,13 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     const std::int64_t skyId = scene().layers[0]->id, boatId = scene().layers[1]->id;
 
     // Drag the sky's rung up: it goes away from the camera, its framing held.
-    Rungs& plan = window.ladder().rungs();
+    Rungs& plan = window.views().ladder->rungs();
     const QRectF rung = plan.rungRect(skyId);
     const double before = optics::depthOf(scene(), scene::find(scene(), skyId));
     const double wanted = 20;
     drag(&plan, rung.center(),
-         rung.center() + window.plan().placeOfDepth(wanted) - window.plan().placeOfDepth(before));
+         rung.center() + window.views().plan->placeOfDepth(wanted) -
+             window.views().plan->placeOfDepth(before));
     const scene::LayerPath pushed = scene::find(scene(), skyId);
     const double depth = optics::depthOf(scene(), pushed);
     EXPECT_NEAR(depth, wanted, 1.0); // a pixel is some centimetres
@@ -58,8 +59,8 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     session().selection.select({});
     QTest::keyClick(&window, Qt::Key_End);
     EXPECT_EQ(session().playhead.frame(), scene().output.frames - 1);
-    window.camera().setTool(CameraView::Tool::Walk);
-    drag(&window.camera(), inCamera(320, 180), inCamera(250, 180), Qt::ShiftModifier);
+    window.views().camera->setTool(CameraView::Tool::Walk);
+    drag(window.views().camera, inCamera(320, 180), inCamera(250, 180), Qt::ShiftModifier);
     ASSERT_TRUE(session().camera.offMove());
     EXPECT_GT(session().camera.pose().position.x, 0.3);
     EXPECT_EQ(scene().camera.marks.size(), 1u); // nothing was keyed
@@ -74,19 +75,19 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     session().playhead.setFrame(0);
     QElapsedTimer since;
     since.start();
-    window.timeline().setPlaying(true);
+    window.views().timeline->setPlaying(true);
     ASSERT_TRUE(QTest::qWaitFor([&] { return session().playhead.frame() > 6; }, 20000));
-    window.timeline().setPlaying(false);
+    window.views().timeline->setPlaying(false);
     EXPECT_LE(session().playhead.frame(), since.elapsed() * 24 / 1000); // never ahead of time
 
     // Write, from the desk; the command line must give the same.
     ASSERT_TRUE(session().document.save(dir / "quay.ostage"));
     EXPECT_FALSE(session().document.modified());
-    QSignalSpy written(&window, &MainWindow::written);
+    QSignalSpy written(&window.writer(), &OutputWriter::written);
     output::Job job = output::wholeScene(scene(), dir / "desk/f.####.png", output::Format::Png);
     job.first = 70;
     job.last = 74;
-    window.write(job);
+    window.writer().write(job);
     ASSERT_TRUE(written.wait(30000));
     ASSERT_TRUE(written.at(0).at(0).toBool());
     const auto ran = test::run(std::string(STAGE_CLI) + " render " + (dir / "quay.ostage").string() +
@@ -103,7 +104,7 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     const scene::Json saved = scene::toJson(scene());
     session().document.newScene();
     EXPECT_TRUE(scene().layers.empty());
-    ASSERT_TRUE(window.openFile(dir / "quay.ostage"));
+    ASSERT_TRUE(window.scenes().open(dir / "quay.ostage"));
     EXPECT_EQ(scene::toJson(scene()), saved);
     EXPECT_FALSE(session().document.history().canUndo());
 }

@@ -54,6 +54,9 @@ CameraView::CameraView(Session& session, QWidget* parent)
     });
     connect(m_bannerBack, &QPushButton::clicked, &m_session.camera, &ShownCamera::backToMove);
 
+    m_cacheTold.setSingleShot(true);
+    m_cacheTold.setInterval(120);
+    connect(&m_cacheTold, &QTimer::timeout, this, &CameraView::cacheChanged);
     makeWalkBar();
     m_walkEnd.setSingleShot(true);
     m_walkEnd.setInterval(600);
@@ -283,7 +286,7 @@ void CameraView::forget() {
     m_finals.clear();
     ++m_generation;
     update();
-    Q_EMIT cacheChanged();
+    if (!m_cacheTold.isActive()) m_cacheTold.start();
 }
 
 void CameraView::update() {
@@ -327,12 +330,12 @@ void CameraView::update() {
 void CameraView::keep(std::int64_t frame, const QImage& picture) {
     m_cache.setPlayhead(m_session.playhead.frame());
     m_cache.keep(frame, picture);
-    Q_EMIT cacheChanged();
+    if (!m_cacheTold.isActive()) m_cacheTold.start();
 }
 
 void CameraView::setPlayBudget(std::size_t bytes) {
     m_cache.setBudget(bytes);
-    Q_EMIT cacheChanged();
+    if (!m_cacheTold.isActive()) m_cacheTold.start();
     refill();
 }
 

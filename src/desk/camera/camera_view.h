@@ -72,7 +72,7 @@ public:
     QSize sizeHint() const override { return {600, 338}; }
 
 Q_SIGNALS:
-    void cacheChanged();
+    void cacheChanged();   ///< a moment ago: frames come faster than is worth showing
     void pictureShown();   ///< a new one came from the renderer
     void pictureRefined(); ///< all of it is as it will be written
     void toolChanged();
@@ -171,7 +171,7 @@ private:
     std::optional<std::int64_t> m_clicked; ///< what a press that does not become a drag selects
     double m_draft = 1;                    ///< share of the view's size at which a drag is shown
     QString m_say;
-    QTimer m_walkEnd, m_still, m_rest, m_slow;
+    QTimer m_walkEnd, m_still, m_rest, m_slow, m_cacheTold;
     bool m_waiting = false; ///< for a picture, longer than a moment
     bool m_resting = false; ///< the preview has not changed for a while
 

@@ -74,7 +74,18 @@ void Panes::show(int pane, View view) {
 }
 
 void Panes::reveal(View view) {
-    if (!shows(view)) show(m_count - 1, view);
+    if (shows(view)) return;
+    m_hidden = at(m_count - 1);
+    show(m_count - 1, view);
+}
+
+void Panes::conceal(View view) {
+    // There are more views than panes, so one of them is not shown.
+    View other = m_hidden;
+    for (int i = 0; i < views && (other == view || shows(other)); ++i)
+        other = static_cast<View>(i);
+    for (int pane = 0; pane < m_count; ++pane)
+        if (at(pane) == view) return show(pane, other);
 }
 
 void Panes::setCount(int panes) {

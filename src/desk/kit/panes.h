@@ -31,6 +31,8 @@ public:
     void show(int pane, View view);
     /// Makes sure that a view is shown, in the last pane unless it is there already.
     void reveal(View view);
+    /// Where a view is shown, what reveal() has hidden comes back, or else another view.
+    void conceal(View view);
     bool shows(View view) const;
 
     void restore();
@@ -51,6 +53,7 @@ private:
     QWidget* m_below;
     QSplitter *m_columns, *m_left, *m_right;
     int m_count = 2;
+    View m_hidden = View::Plan; ///< by the last reveal()
     std::array<std::array<View, 4>, 4> m_layouts;
     std::array<std::vector<QByteArray>, 4> m_sizes; ///< of each layout's splitters
 };

@@ -89,6 +89,21 @@ edit::Edit Session::onSelection(std::string_view kind, const edit::Edit& more) c
     return edit;
 }
 
+void Session::tell(const Error& error) {
+    if (!error.cancelled) Q_EMIT problem(QString::fromStdString(error.sentence));
+}
+
+bool Session::addLayers(const edit::Edit& edit) {
+    const std::int64_t before = scene::highestId(*scene());
+    if (!document.apply(edit)) return false;
+    std::vector<std::int64_t> added;
+    for (const scene::LayerPath& found : scene::all(*scene()))
+        if (found.layer->id > before && (found.holders.empty() || found.holders.back()->id <= before))
+            added.push_back(found.layer->id);
+    selection.select(std::move(added));
+    return true;
+}
+
 edit::Edit Session::push(const edit::Edit& how) const {
     return push(movable(), how);
 }

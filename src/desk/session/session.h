@@ -67,6 +67,12 @@ public:
     edit::Edit setting(std::int64_t layer, std::string_view property, double value,
                        edit::Edit otherwise) const;
 
+    /// Applies an edit that adds layers and selects the outermost of them. False when it was refused.
+    bool addLayers(const edit::Edit& edit);
+
+    /// What failed, as a problem; nothing for what the user stopped.
+    void tell(const Error& error);
+
     media::PixelCache& sources() { return *m_sources; }
     std::shared_ptr<media::PixelCache> sharedSources() const { return m_sources; }
     Swatches& swatches() { return m_swatches; }
@@ -74,6 +80,7 @@ public:
 Q_SIGNALS:
     void holdChanged(); ///< hold framing, or its mark
     void problem(const QString& sentence);
+    void said(const QString& sentence); ///< what has been done, or why nothing was; not a problem
 
 private:
     bool m_holdFraming = true, m_aboutAxis = false;

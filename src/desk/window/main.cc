@@ -1,3 +1,4 @@
+#include "desk/files/scene_files.h"
 #include "desk/look/theme.h"
 #include "desk/window/main_window.h"
 
@@ -66,9 +67,9 @@ int main(int argc, char** argv) {
         QTimer::singleShot(0, &window, [&] {
             // Recovered work and a file cannot both be open here; a file that was asked for goes first.
             if (arguments.size() > 1)
-                window.openFile(arguments.at(1).toStdString());
+                window.scenes().open(arguments.at(1).toStdString());
             else
-                window.offerRecovery();
+                window.scenes().offerRecovery();
         });
         return QApplication::exec();
     } catch (const std::exception& problem) {
