@@ -413,7 +413,7 @@ int main(int argc, char** argv) {
     window.show();
     if (!window.scenes().open(arguments[2].toStdString())) return 3;
     // Until the first picture is there.
-    for (int i = 0; i < 300 && window.views().camera->cache().count() == 0; ++i)
+    for (int i = 0; i < 300 && window.views().camera->picture().cache().count() == 0; ++i)
         QTest::qWait(100);
     QTest::qWait(500);
     const QStringList cutting = {QStringLiteral("cut-out"), QStringLiteral("split"), QStringLiteral("filled"),

@@ -27,7 +27,7 @@ protected:
     QPointF middle() { return camera().frameRect().center(); }
     void walk(interaction::WalkMode how, QPointF by, Qt::KeyboardModifiers keys = Qt::NoModifier) {
         camera().setTool(CameraView::Tool::Walk);
-        camera().setWalk(how);
+        camera().walking().setMode(how);
         drag(&camera(), middle(), middle() + by, keys);
     }
     void twoMarks() {
@@ -152,7 +152,7 @@ TEST_F(Choreography, EveryWalkDoesItsOwn) {
     const scene::Pose both = walked(interaction::WalkMode::DollyZoom, {0, -60});
     EXPECT_LT(both.focal, from.focal);
     EXPECT_LT(both.position.z, from.position.z);
-    camera().setWalk(interaction::WalkMode::Roll);
+    camera().walking().setMode(interaction::WalkMode::Roll);
     drag(&camera(), middle() + QPointF(80, 0), middle() + QPointF(0, 80));
     EXPECT_NEAR(marks()[0].pose.roll, from.roll - 90, 2);
     session().document.undo();
@@ -163,7 +163,7 @@ TEST_F(Choreography, EveryWalkDoesItsOwn) {
 
 TEST_F(Choreography, AWalkIsHeldToOneAxisByL) {
     camera().setTool(CameraView::Tool::Walk);
-    camera().setWalk(interaction::WalkMode::Slide);
+    camera().walking().setMode(interaction::WalkMode::Slide);
     drag(&camera(), middle(), middle() + QPointF(70, 30), Qt::NoModifier, false);
     EXPECT_NE(session().camera.pose().position.y, 0);
     const double y =

@@ -382,7 +382,7 @@ TEST_F(FirstMile, AnotherLensKeepsTheSelectedLayer) {
 TEST_F(FirstMile, APreviewThatStaysIsShownOnceMore) {
     bringPicture();
     ASSERT_TRUE(session().document.preview({{"edit", "look"}, {"layers", {1}}, {"opacity", 0.5}}));
-    QSignalSpy shown(window.views().camera, &CameraView::pictureShown);
+    QSignalSpy shown(&window.views().camera->picture(), &CameraPicture::shown);
     ASSERT_TRUE(shown.wait(5000));
     QApplication::processEvents();
     shown.clear();

@@ -24,7 +24,7 @@ protected:
     }
     CameraView& camera() { return *window.views().camera; }
     bool refined() {
-        return QTest::qWaitFor([&] { return camera().refined(); }, 30000);
+        return QTest::qWaitFor([&] { return camera().picture().refined(); }, 30000);
     }
     /// The middle of what is shown, without lines over it.
     QImage shown() {
@@ -73,20 +73,20 @@ TEST_F(Pictures, WhatStandsStillIsRefinedToWhatIsWritten) {
 
 TEST_F(Pictures, AChangeGoesBackToTheDraftAndIsRefinedAgain) {
     ASSERT_TRUE(refined());
-    QSignalSpy pictures(&camera(), &CameraView::pictureShown);
+    QSignalSpy pictures(&camera().picture(), &CameraPicture::shown);
     ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"focus", 24.0}}));
-    EXPECT_FALSE(camera().refined());
+    EXPECT_FALSE(camera().picture().refined());
     EXPECT_TRUE(QTest::qWaitFor([&] { return pictures.count() > 0; }, 20000));
     EXPECT_TRUE(refined());
     // Not asked for: it stays a draft.
     run("refine");
     ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"focus", 10.0}}));
     EXPECT_TRUE(QTest::qWaitFor([&] { return pictures.count() > 1; }, 20000));
-    QSignalSpy finals(&camera(), &CameraView::pictureRefined);
+    QSignalSpy finals(&camera().picture(), &CameraPicture::refinedAll);
     ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"focus", 12.0}}));
     EXPECT_TRUE(QTest::qWaitFor([&] { return pictures.count() > 2; }, 20000));
     EXPECT_EQ(finals.count(), 0);
-    EXPECT_FALSE(camera().refined());
+    EXPECT_FALSE(camera().picture().refined());
     run("refine");
     EXPECT_TRUE(refined());
 }

@@ -384,12 +384,14 @@ TEST_F(Tracks, FootageIsSlidInsideItsBar) {
 
 TEST_F(Tracks, AllFramesAreKeptReadyWhileNothingIsDone) {
     ASSERT_TRUE(session().document.apply({{"edit", "settings"}, {"frames", 8}}));
-    EXPECT_TRUE(QTest::qWaitFor([&] { return window.views().camera->cache().count() == 8; }, 60000));
-    const std::size_t each = window.views().camera->cache().bytes() / 8;
-    window.views().camera->setPlayBudget(each * 3 + each / 2);
-    EXPECT_EQ(window.views().camera->cache().count(), 3);
+    EXPECT_TRUE(
+        QTest::qWaitFor([&] { return window.views().camera->picture().cache().count() == 8; }, 60000));
+    const std::size_t each = window.views().camera->picture().cache().bytes() / 8;
+    window.views().camera->picture().setPlayBudget(each * 3 + each / 2);
+    EXPECT_EQ(window.views().camera->picture().cache().count(), 3);
     ASSERT_TRUE(session().document.apply({{"edit", "look"}, {"layers", {front}}, {"opacity", 0.5}}));
-    EXPECT_LE(window.views().camera->cache().count(), 1); // what was rendered before is no longer true
+    EXPECT_LE(window.views().camera->picture().cache().count(),
+              1); // what was rendered before is no longer true
 }
 
 }

@@ -1,4 +1,5 @@
-// A drag of the camera in a view from outside: what it changes is shown at once and told in units. Interface thread.
+// A drag of the camera in a view from outside: what it changes is shown at once and told in units. Interface
+// thread.
 #pragma once
 
 #include "desk/session/session.h"

@@ -1,149 +1,43 @@
 #include "desk/camera/camera_view.h"
 
+#include "desk/camera/off_move_banner.h"
 #include "desk/kit/number_field.h"
 #include "desk/look/paper.h"
 #include "desk/look/theme.h"
-#include "motion/frame.h"
 #include "motion/measure.h"
+#include "scene/hanging_json.h"
+#include "scene/scene_json.h"
 
-#include <QHBoxLayout>
-#include <QLabel>
+#include <QContextMenuEvent>
+#include <QKeyEvent>
 #include <QPainter>
-#include <QPainterPath>
-#include <QPushButton>
 #include <algorithm>
 #include <cmath>
 
 namespace stage::desk {
 namespace {
 
-constexpr std::size_t mostFinals = 64;
+constexpr double armPixels = 26; ///< of the handle that turns, above the layer's edge
+constexpr double smallPixels = 48;
 
 }
 
 CameraView::CameraView(Session& session, QWidget* parent)
-    : QWidget(parent), m_session(session), m_request(session.sharedSources()),
-      m_ahead(session.sharedSources()), m_final(session.sharedSources()) {
+    : QWidget(parent), m_session(session), m_picture(session, [this](double share) { return extent(share); }),
+      m_drag(session), m_pull(session), m_walk(new WalkTool(session, this)),
+      m_banner(new OffMoveBanner(session, this)) {
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(240, 150);
     setMouseTracking(false);
     setAccessibleName(tr("Camera view"));
-
-    m_banner = new QWidget(this);
-    m_banner->setObjectName(QStringLiteral("banner"));
-    m_banner->setAttribute(Qt::WA_StyledBackground);
-    auto* row = new QHBoxLayout(m_banner);
-    row->setContentsMargins(12, 5, 6, 5);
-    m_bannerText = new QLabel;
-    m_bannerSet = new QPushButton;
-    m_bannerBack = new QPushButton;
-    m_bannerSet->setObjectName(QStringLiteral("bannerSet"));
-    m_bannerBack->setObjectName(QStringLiteral("bannerBack"));
-    row->addWidget(m_bannerText);
-    row->addSpacing(10);
-    row->addWidget(m_bannerSet);
-    row->addWidget(m_bannerBack);
-    m_banner->hide();
-    connect(m_bannerSet, &QPushButton::clicked, this, [this] {
-        const auto& off = m_session.camera.offMove();
-        if (!off) return;
-        if (off->time == m_session.playhead.time())
-            m_session.camera.setMarkOffMove();
-        else
-            m_session.playhead.setFrame(frameAt(off->time, m_session.scene()->output.rate));
-    });
-    connect(m_bannerBack, &QPushButton::clicked, &m_session.camera, &ShownCamera::backToMove);
-
-    m_cacheTold.setSingleShot(true);
-    m_cacheTold.setInterval(120);
-    connect(&m_cacheTold, &QTimer::timeout, this, &CameraView::cacheChanged);
-    makeWalkBar();
-    m_walkEnd.setSingleShot(true);
-    m_walkEnd.setInterval(600);
-    connect(&m_walkEnd, &QTimer::timeout, this, [this] {
-        m_session.camera.endWalk();
-        m_say.clear();
-        QWidget::update();
-    });
-
-    connect(&m_session.document, &Document::sceneChanged, this, &CameraView::forget);
-    connect(&m_session.playhead, &Playhead::frameChanged, this, &CameraView::update);
-    connect(&m_session.camera, &ShownCamera::changed, this, &CameraView::update);
-    connect(&m_session.selection, &Selection::layersChanged, this, qOverload<>(&QWidget::update));
-    connect(&m_session.playhead, &Playhead::rangeChanged, this, &CameraView::refill);
-    connect(&m_request, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double ms) {
-        m_picture = picture;
-        m_milliseconds = ms;
-        if (m_session.document.previewing() && !m_resting) // towards what takes 30 ms
-            m_draft = std::clamp(m_draft * std::sqrt(30 / std::max(1.0, ms)), 0.25, 1.0);
-        const bool onMove = !m_session.camera.offHere();
-        if (tag == m_generation * (1ll << 32) + m_session.playhead.frame() && onMove)
-            keep(m_session.playhead.frame(), picture);
-        m_refined = false;
-        m_shown = tag & 0xffffffff;
-        QWidget::update();
-        Q_EMIT pictureShown();
-        refill();
-        if (m_refining && !m_playing && !m_session.document.previewing()) m_still.start();
-    });
-    // A picture that takes long (fills are made, large files read) is spoken of.
-    m_slow.setSingleShot(true);
-    m_slow.setInterval(1000);
-    connect(&m_slow, &QTimer::timeout, this, [this] {
-        m_waiting = m_request.busy() && !m_playing;
-        QWidget::update();
-    });
-    const auto came = [this] {
-        m_slow.stop();
-        m_waiting = false;
-    };
-    connect(&m_request, &ViewRenderer::ready, this, came);
-    connect(&m_request, &ViewRenderer::failed, this, came);
-    // What is previewed and stays so (a dialog, a hand that holds still) is shown at its full size.
-    m_rest.setSingleShot(true);
-    m_rest.setInterval(350);
-    connect(&m_rest, &QTimer::timeout, this, [this] {
-        if (!m_session.document.previewing()) return;
-        m_resting = true;
-        update();
-    });
-    m_still.setSingleShot(true);
-    m_still.setInterval(120);
-    connect(&m_still, &QTimer::timeout, this, &CameraView::refine);
-    connect(&m_final, &ViewRenderer::piece, this, [this](const QImage& part, const QPoint& at, qint64 tag) {
-        if (tag != m_generation * (1ll << 32) + m_session.playhead.frame()) return;
-        QPainter painter(&m_picture);
-        painter.setCompositionMode(QPainter::CompositionMode_Source);
-        painter.drawImage(at, part);
-        painter.end();
-        QWidget::update();
-    });
-    connect(&m_final, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double) {
-        if (tag != m_generation * (1ll << 32) + m_session.playhead.frame()) return;
-        m_picture = picture;
-        m_refined = true;
-        const bool onMove = !m_session.camera.offHere();
-        if (m_finals.size() > mostFinals) m_finals.clear();
-        if (onMove) m_finals[m_session.playhead.frame()] = picture;
-        QWidget::update();
-        Q_EMIT pictureRefined();
-        refill();
-    });
-    connect(&m_ahead, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double) {
-        if (tag >> 32 != m_generation) return;
-        keep(tag & 0xffffffff, picture);
-        refill();
-    });
-    // What does not render is told, once; what was shown stays.
-    const auto tell = [this](const QString& sentence) {
-        if (sentence == std::exchange(m_failure, sentence)) return;
-        Q_EMIT m_session.problem(sentence);
-    };
-    for (ViewRenderer* request : {&m_request, &m_final}) {
-        connect(request, &ViewRenderer::failed, this, tell);
-        connect(request, &ViewRenderer::ready, this, [this] { m_failure.clear(); });
-    }
-    updateBanner();
+    const auto repaint = qOverload<>(&QWidget::update);
+    connect(&m_picture, &CameraPicture::changed, this, repaint);
+    connect(m_walk, &WalkTool::changed, this, repaint);
+    connect(&m_session.selection, &Selection::layersChanged, this, repaint);
+    connect(&m_session.document, &Document::sceneChanged, this, &CameraView::placeBars);
+    connect(&m_session.playhead, &Playhead::frameChanged, this, &CameraView::placeBars);
+    connect(&m_session.camera, &ShownCamera::changed, this, &CameraView::placeBars);
+    placeBars();
 }
 
 void CameraView::setTool(Tool tool) {
@@ -153,303 +47,113 @@ void CameraView::setTool(Tool tool) {
               : tool == Tool::Turn ? Qt::OpenHandCursor
               : tool == Tool::Push ? Qt::SizeVerCursor
                                    : Qt::ArrowCursor);
-    m_walkBar->setVisible(tool == Tool::Walk);
-    placeWalkBar();
-    updateBanner();
-    QWidget::update();
+    m_walk->bar()->setVisible(tool == Tool::Walk);
+    placeBars();
+    update();
     Q_EMIT toolChanged();
 }
 
 void CameraView::setThirds(bool on) {
     m_thirds = on;
-    QWidget::update();
+    update();
 }
 
 void CameraView::setSafe(bool on) {
     m_safe = on;
-    QWidget::update();
-}
-
-void CameraView::show(const ViewExposure& exposure) {
-    if (exposure == m_exposure) return;
-    m_exposure = exposure;
-    forget();
-}
-
-void CameraView::setRefining(bool on) {
-    m_refining = on;
-    forget();
+    update();
 }
 
 void CameraView::setMissing(std::vector<std::int64_t> layers) {
     if (layers == m_missing) return;
     m_missing = std::move(layers);
-    QWidget::update();
+    update();
 }
 
-void CameraView::setPlaying(bool playing) {
-    m_playing = playing;
-    if (playing)
-        m_final.drop();
-    else
-        update();
-    refill();
+// ---- where the frame lies
+
+FrameFit CameraView::fit() const {
+    return m_zoom.fit(size(), m_session.scene()->output.frame);
 }
 
-// ---- pictures
-
-QRectF CameraView::frameRect() const {
-    const V2i frame = m_session.scene()->output.frame;
-    const double scale =
-        std::min(width() / static_cast<double>(frame.x), height() / static_cast<double>(frame.y));
-    const QSizeF size(frame.x * scale * m_zoom, frame.y * scale * m_zoom);
-    return {(width() - size.width()) / 2 + m_shift.x(), (height() - size.height()) / 2 + m_shift.y(),
-            size.width(), size.height()};
+CameraPicture::Extent CameraView::extent(double share) const {
+    if (width() < 2 || height() < 2) return {};
+    const QRectF frame = frameRect(), seen = frame.intersected(QRectF(rect()));
+    // Zoomed in, the whole frame is rendered finer, up to twice its own size.
+    const double most = 2 * pixel();
+    const double finer = std::min(devicePixelRatioF(), most) * share;
+    const V2i size(std::max(1, static_cast<int>(std::lround(frame.width() * finer))),
+                   std::max(1, static_cast<int>(std::lround(frame.height() * finer))));
+    const double scale = size.x / frame.width();
+    const QRectF pixels((seen.x() - frame.x()) * scale, (seen.y() - frame.y()) * scale, seen.width() * scale,
+                        seen.height() * scale);
+    const QRect box = pixels.toAlignedRect().adjusted(-1, -1, 1, 1);
+    return {size,
+            media::Box{box.left(), box.top(), box.right() + 1, box.bottom() + 1}.within(media::boxOf(size))};
 }
 
 void CameraView::fitAll() {
-    m_zoom = 1;
-    m_shift = {};
-    forget();
+    m_zoom = {};
+    m_picture.forget();
 }
 
 void CameraView::fitSelection() {
     V2d low(1e300), high(-1e300);
-    const motion::ResolvedScene& now = m_session.now();
     for (const std::int64_t id : m_session.selection.layers()) {
-        const motion::Measure m = motion::measureAt(now, m_session.now().find(id));
+        const motion::Measure m = motion::measureAt(m_session.now(), m_session.now().find(id));
         if (!(m.high.x > m.low.x)) continue;
         low = {std::min(low.x, m.low.x), std::min(low.y, m.low.y)};
         high = {std::max(high.x, m.high.x), std::max(high.y, m.high.y)};
     }
     if (!(high.x > low.x)) return fitAll();
-    fitAll();
-    const QRectF frame = frameRect();
-    const double scale = frame.width() / m_session.scene()->output.frame.x;
-    m_zoom = std::clamp(
-        0.85 * std::min(width() / ((high.x - low.x) * scale), height() / ((high.y - low.y) * scale)), 0.2,
-        16.0);
-    const V2d off = (low + high) / 2.0 - V2d(m_session.scene()->output.frame) / 2.0;
-    m_shift = {-off.x * scale * m_zoom, -off.y * scale * m_zoom};
-    forget();
-}
-
-V2i CameraView::pictureSize() const {
-    const QRectF rect = frameRect();
-    // Zoomed in, the whole frame is rendered finer, up to twice its own size.
-    const double most = 2.0 * m_session.scene()->output.frame.x / rect.width();
-    // While something is dragged, coarser where the last picture took too long to follow the hand.
-    const double scale =
-        std::min(devicePixelRatioF(), most) * (m_session.document.previewing() && !m_resting ? m_draft : 1);
-    return {std::max(1, static_cast<int>(std::lround(rect.width() * scale))),
-            std::max(1, static_cast<int>(std::lround(rect.height() * scale)))};
-}
-
-media::Box CameraView::inView(V2i size) const {
-    const QRectF frame = frameRect(), seen = frame.intersected(QRectF(rect()));
-    const double scale = size.x / frame.width();
-    const QRectF pixels((seen.x() - frame.x()) * scale, (seen.y() - frame.y()) * scale, seen.width() * scale,
-                        seen.height() * scale);
-    const QRect box = pixels.toAlignedRect().adjusted(-1, -1, 1, 1);
-    return media::Box{box.left(), box.top(), box.right() + 1, box.bottom() + 1}.within(media::boxOf(size));
-}
-
-RenderRequest CameraView::request(std::int64_t frame) const {
-    RenderRequest request;
-    request.tag = m_generation * (1ll << 32) + frame;
-    request.exposure = m_exposure;
-    request.quality.region = inView(pictureSize());
-    return request;
-}
-
-/// What is shown, as it will be written.
-void CameraView::refine() {
-    if (!m_refining || m_playing || m_session.document.previewing() || m_picture.isNull()) return;
-    const V2i size = pictureSize();
-    if (m_picture.width() != size.x || m_picture.height() != size.y) return;
-    RenderRequest wanted = request(m_session.playhead.frame());
-    const auto& off = m_session.camera.offMove();
-    wanted.frame = off && off->time == m_session.playhead.time()
-                       ? motion::evaluate(*m_session.scene(), m_session.playhead.time(), size,
-                                          m_session.camera.pose(), true)
-                       : motion::evaluate(*m_session.scene(), m_session.playhead.time(), size, true);
-    wanted.quality.way = render::Way::Final;
-    wanted.pieces = true;
-    m_final.ask(std::move(wanted));
-}
-
-void CameraView::forget() {
-    m_resting = false;
-    if (m_session.document.previewing()) m_rest.start();
-    m_cache.clear();
-    m_ahead.drop();
-    m_finals.clear();
-    ++m_generation;
-    update();
-    if (!m_cacheTold.isActive()) m_cacheTold.start();
-}
-
-void CameraView::update() {
-    updateBanner();
-    m_final.drop();
-    m_still.stop();
-    m_refined = false;
-    const std::int64_t frame = m_session.playhead.frame();
-    const bool off =
-        m_session.camera.offMove() && m_session.camera.offMove()->time == m_session.playhead.time();
-    if (const auto final = m_finals.find(frame); final != m_finals.end() && !off && !m_playing) {
-        m_picture = final->second;
-        m_refined = true;
-        m_shown = frame;
-        QWidget::update();
-        Q_EMIT pictureRefined();
-        refill();
-        return;
-    }
-    m_cache.setPlayhead(frame);
-    if (const QImage* cached = off ? nullptr : m_cache.find(frame)) {
-        m_picture = *cached;
-        m_shown = frame;
-        QWidget::update();
-        refill();
-        if (m_refining && !m_playing) m_still.start();
-        return;
-    }
-    if (width() < 2 || height() < 2) return;
-    // While playing, a picture under way is finished rather than dropped for the next: else none would ever
-    // come when one takes longer than a frame lasts.
-    if (m_playing && m_request.busy()) return;
-    RenderRequest wanted = request(frame);
-    wanted.frame = motion::evaluate(*m_session.scene(), m_session.playhead.time(), pictureSize(),
-                                    m_session.camera.pose());
-    wanted.finish = m_session.document.previewing() || m_panning;
-    m_request.ask(std::move(wanted));
-    if (!m_slow.isActive() && !m_waiting) m_slow.start();
-}
-
-void CameraView::keep(std::int64_t frame, const QImage& picture) {
-    m_cache.setPlayhead(m_session.playhead.frame());
-    m_cache.keep(frame, picture);
-    if (!m_cacheTold.isActive()) m_cacheTold.start();
-}
-
-void CameraView::setPlayBudget(std::size_t bytes) {
-    m_cache.setBudget(bytes);
-    if (!m_cacheTold.isActive()) m_cacheTold.start();
-    refill();
-}
-
-/// Renders the frames that will be needed next: while it plays, and when nothing else is to be done.
-void CameraView::refill() {
-    if (m_ahead.busy() || m_session.document.previewing() || m_dragging || m_panning) return;
-    if (!m_playing && (m_request.busy() || (m_refining && !m_refined))) return;
-    const scene::Scene& scene = *m_session.scene();
-    if (scene.layers.empty()) return;
-    const V2i size = pictureSize();
-    const auto [first, last] = m_session.playhead.range();
-    m_cache.setRange(first, last);
-    m_cache.setPlayhead(m_session.playhead.frame());
-    const auto bytes = inView(size).size();
-    const auto frame =
-        m_cache.wanted(4 * static_cast<std::size_t>(bytes.x) * static_cast<std::size_t>(bytes.y));
-    if (!frame) return;
-    const Rational time = timeOfFrame(*frame, scene.output.rate);
-    RenderRequest wanted = request(*frame);
-    wanted.frame = motion::evaluate(scene, time, size, m_session.move().at(time.toDouble()));
-    m_ahead.ask(std::move(wanted));
+    m_zoom.show(low, high, size(), m_session.scene()->output.frame);
+    m_picture.forget();
 }
 
 void CameraView::resizeEvent(QResizeEvent*) {
-    placeWalkBar();
-    forget();
+    placeBars();
+    m_picture.forget();
 }
 
-void CameraView::updateBanner() {
-    const auto& off = m_session.camera.offMove();
-    m_banner->setVisible(off.has_value());
-    if (!off) return;
-    if (off->time == m_session.playhead.time()) {
-        m_bannerText->setText(tr("Off the move: set a mark here, or go back"));
-        m_bannerSet->setText(tr("Set a mark here"));
-        m_bannerBack->setText(tr("Go back"));
-    } else {
-        const auto& rate = m_session.scene()->output.rate;
-        m_bannerText->setText(
-            tr("A pose off the move waits at %1")
-                .arg(QString::fromStdString(scene::timecode(frameAt(off->time, rate), rate))));
-        m_bannerSet->setText(tr("Show it"));
-        m_bannerBack->setText(tr("Discard"));
-    }
-    m_banner->adjustSize();
-    m_banner->move((width() - m_banner->width()) / 2,
-                   static_cast<int>(frameRect().top()) + (m_walkBar->isVisible() ? 46 : 10));
+void CameraView::placeBars() {
+    const QRectF frame = frameRect();
+    QWidget* bar = m_walk->bar();
+    bar->adjustSize();
+    bar->move(static_cast<int>(std::max(0.0, frame.left())) + 8,
+              static_cast<int>(std::max(0.0, frame.top())) + 8);
+    m_banner->refresh(width() / 2.0, std::floor(frame.top()) + (bar->isVisible() ? 46 : 10));
 }
+
+// ---- what is drawn
 
 void CameraView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), theme::edge);
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
     painter.setRenderHint(QPainter::Antialiasing);
-    const QRectF frame = frameRect();
-    if (!m_picture.isNull()) painter.drawImage(frame, m_picture);
-
-    if (m_thirds) {
-        painter.setPen(QPen(QColor(255, 255, 255, 56), 1));
-        for (const double k : {1 / 3.0, 2 / 3.0}) {
-            painter.drawLine(QPointF(frame.left() + frame.width() * k, frame.top()),
-                             QPointF(frame.left() + frame.width() * k, frame.bottom()));
-            painter.drawLine(QPointF(frame.left(), frame.top() + frame.height() * k),
-                             QPointF(frame.right(), frame.top() + frame.height() * k));
-        }
-    }
-    if (m_safe) {
-        painter.setPen(QPen(QColor(255, 255, 255, 110), 1, Qt::DashLine));
-        painter.setBrush(Qt::NoBrush);
-        for (const double k : {0.05, 0.10})
-            painter.drawRect(frame.adjusted(frame.width() * k, frame.height() * k, -frame.width() * k,
-                                            -frame.height() * k));
-    }
-
-    const auto& guides = m_session.scene()->output.guides;
-    for (std::size_t i = 0; i < guides.size(); ++i) {
-        painter.setPen(QPen(theme::brass, static_cast<int>(i) == m_guide ? 1.6 : 1, Qt::DashDotLine));
-        if (guides[i].upright)
-            painter.drawLine(QPointF(frame.left() + frame.width() * guides[i].at, 0),
-                             QPointF(frame.left() + frame.width() * guides[i].at, height()));
-        else
-            painter.drawLine(QPointF(0, frame.top() + frame.height() * guides[i].at),
-                             QPointF(width(), frame.top() + frame.height() * guides[i].at));
-    }
-    if (m_zoom != 1) { // the frame's edge, when there is something around it
+    const FrameFit place = fit();
+    if (!m_picture.image().isNull()) painter.drawImage(place.rect, m_picture.image());
+    if (m_thirds) drawThirds(painter, place.rect);
+    if (m_safe) drawSafeAreas(painter, place.rect);
+    drawGuides(painter, place.rect, size(), m_session.scene()->output.guides, m_guide);
+    if (m_zoom.zoom != 1) { // the frame's edge, when there is something around it
         painter.setPen(QPen(theme::dim, 1));
         painter.setBrush(Qt::NoBrush);
-        painter.drawRect(frame);
+        painter.drawRect(place.rect);
     }
-    painter.setPen(QPen(theme::vermilion, 1));
-    for (const interaction::SnapLine& line : m_across)
-        painter.drawLine(QPointF(toView({line.at, 0}).x(), 0), QPointF(toView({line.at, 0}).x(), height()));
-    for (const interaction::SnapLine& line : m_up)
-        painter.drawLine(QPointF(0, toView({0, line.at}).y()), QPointF(width(), toView({0, line.at}).y()));
-    drawMissing(painter);
-    drawHandles(painter);
-
-    if (const QString say = hint(); !say.isEmpty()) {
-        painter.setFont(theme::figures(12));
-        const QRectF place = hintRect();
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(QColor(0x1C, 0x1F, 0x22, 215));
-        painter.drawRoundedRect(place, 3, 3);
-        painter.setPen(theme::text);
-        painter.drawText(place, Qt::AlignCenter | Qt::TextWordWrap, say);
-    }
+    drawSnapLines(painter, place, size(), m_drag.uprightLines(), m_drag.levelLines());
+    drawMissing(painter, place, rect(), m_session, m_missing);
+    drawOutlines(painter, place, m_session);
+    drawHandles(painter, handles());
+    if (const QString text = hint(); !text.isEmpty()) drawHint(painter, hintRect(), text);
     paper::focusRim(painter, *this);
 }
 
 QString CameraView::hint() const {
-    if (m_pull >= 0) return tr("click what is sharp at mark %1 · Esc ends").arg(m_pull + 1);
+    if (m_pull.active()) return tr("click what is sharp at mark %1 · Esc ends").arg(m_pull.mark() + 1);
     if (!m_say.isEmpty()) return m_say;
-    if (m_waiting) return tr("the picture is being made");
-    if (m_tool == Tool::Walk) return walkHint();
+    if (!m_walk->said().isEmpty()) return m_walk->said();
+    if (m_picture.late()) return tr("the picture is being made");
+    if (m_tool == Tool::Walk) return m_walk->hint();
     if (m_tool == Tool::Turn) return tr("drag: turn and lean · Shift: roll · Ctrl: steps of 15°");
     return {};
 }
@@ -466,113 +170,275 @@ QRectF CameraView::hintRect() const {
             box.width(), box.height()};
 }
 
-void CameraView::drawMissing(QPainter& painter) const {
-    const motion::ResolvedScene& now = m_session.now();
-    painter.setFont(theme::sans(12, true));
-    for (const std::int64_t id : m_missing) {
-        const scene::LayerPath& found = m_session.now().find(id);
-        if (!found.layer || !interaction::isVisible(found)) continue;
-        const motion::Measure m = motion::measureAt(now, found);
-        if (!m.corners) continue;
-        const scene::Media* media = scene::mediaOf(*found.layer);
-        const QString text =
-            tr("▲ %1: %2 is missing")
-                .arg(QString::fromStdString(found.layer->name),
-                     media ? QString::fromStdString(std::filesystem::path(media->path).filename().string())
-                           : QString());
-        // In the middle of what the frame shows of it.
-        const QRectF seen =
-            QRectF(toView(m.low), toView(m.high)).intersected(frameRect()).intersected(QRectF(rect()));
-        if (seen.isEmpty()) continue;
-        QRectF box = painter.fontMetrics().boundingRect(text).adjusted(-8, -4, 8, 4);
-        box.moveCenter(seen.center());
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(QColor(0x1C, 0x1F, 0x22, 225));
-        painter.drawRoundedRect(box, 3, 3);
-        painter.setPen(QColor(0xF0, 0xA5, 0x8F));
-        painter.drawText(box, Qt::AlignCenter, text);
-    }
+PlacedHandles CameraView::handles() const {
+    PlacedHandles all;
+    if (m_tool != Tool::Move || m_session.selection.layers().size() != 1 || m_session.movable().empty())
+        return all;
+    const auto plane =
+        LayerDrag::planeOf(m_session, m_session.now().find(m_session.selection.layers().front()));
+    if (!plane) return all;
+    const FrameFit place = fit();
+    for (const interaction::Handle& handle :
+         interaction::handlesOf(*plane, m_session.now().view, armPixels * pixel()))
+        all.emplace_back(handle, place.toView(handle.place));
+    // A small one is all handles: then only its corners are, and a little way out.
+    QRectF around;
+    for (const auto& [handle, at] : all)
+        if (handle.kind == interaction::Handle::Kind::Corner)
+            around |= QRectF(at - QPointF(0.5, 0.5), QSizeF(1, 1));
+    if (std::min(around.width(), around.height()) < smallPixels)
+        std::erase_if(all,
+                      [](const auto& each) { return each.first.kind == interaction::Handle::Kind::Edge; });
+    return all;
 }
 
-void CameraView::drawHandles(QPainter& painter) const {
-    const motion::ResolvedScene& now = m_session.now();
-    for (const std::int64_t id : m_session.selection.layers()) {
-        const scene::LayerPath& found = m_session.now().find(id);
-        if (!found.layer) continue;
-        const motion::Measure measured = motion::measureAt(now, found);
-        if (!measured.corners) continue;
-        QPolygonF outline;
-        if (found.layer->group())
-            for (const V2d& corner : *measured.corners)
-                outline << toView(corner);
-        else
-            for (const V3d& point : motion::outlineOf(m_session.now(), found))
-                if (const auto place = optics::project(now.view, point)) outline << toView(*place);
-        painter.setBrush(Qt::NoBrush);
-        painter.setPen(QPen(QColor(0, 0, 0, 120), 3));
-        painter.drawPolygon(outline);
-        painter.setPen(
-            QPen(theme::vermilion, 1.5, interaction::isLocked(found) ? Qt::DashLine : Qt::SolidLine));
-        painter.drawPolygon(outline);
+// ---- what is under the pointer
+
+std::int64_t CameraView::layerAt(const V2d& place) const {
+    return m_session.layerAt(m_session.now().view, place);
+}
+
+bool CameraView::shows(const scene::LayerPath& found, const V2d& place) const {
+    return interaction::showsAt(m_session.now(), found, m_session.now().view, place, m_session.covers());
+}
+
+// ---- guides
+
+int CameraView::guideAt(const QPointF& place) const {
+    const QRectF frame = frameRect();
+    const auto& guides = m_session.scene()->output.guides;
+    for (std::size_t i = 0; i < guides.size(); ++i) {
+        const double at = guides[i].upright ? frame.left() + frame.width() * guides[i].at
+                                            : frame.top() + frame.height() * guides[i].at;
+        if (std::abs((guides[i].upright ? place.x() : place.y()) - at) < 4) return static_cast<int>(i);
     }
-    const auto all = handles();
-    QPointF middle;
-    int corners = 0;
-    for (const auto& [handle, at] : all)
-        if (handle.kind == interaction::Handle::Kind::Corner) middle += at, ++corners;
-    if (corners == 0) return;
-    middle /= corners;
-    const auto neighbour = [&](const interaction::Handle& handle, bool along) {
-        for (const auto& [other, at] : all)
-            if (other.kind == interaction::Handle::Kind::Corner &&
-                (along ? other.share.y == handle.share.y && other.share.x != handle.share.x
-                       : other.share.x == handle.share.x && other.share.y != handle.share.y))
-                return at;
-        return middle;
-    };
-    const auto stroke = [&](const QPolygonF& points) {
-        painter.setBrush(Qt::NoBrush);
-        painter.setPen(QPen(QColor(0x1C, 0x1F, 0x22), 5.5, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
-        painter.drawPolyline(points);
-        painter.setPen(QPen(theme::paper, 3, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
-        painter.drawPolyline(points);
-    };
-    const auto toward = [](const QPointF& from, const QPointF& to, double pixels) {
-        const QPointF by = to - from;
-        const double length = std::hypot(by.x(), by.y());
-        return length > 0 ? from + by * (std::min(pixels, length / 2) / length) : from;
-    };
-    // Corners are held as prints are held in an album.
-    for (const auto& [handle, at] : all) {
-        switch (handle.kind) {
-        case interaction::Handle::Kind::Corner:
-            stroke({toward(at, neighbour(handle, true), 12), at, toward(at, neighbour(handle, false), 12)});
-            break;
-        case interaction::Handle::Kind::Edge: {
-            // along its edge: towards the corners at its ends
-            QPointF ends[2] = {middle, middle};
-            int n = 0;
-            for (const auto& [other, place] : all)
-                if (other.kind == interaction::Handle::Kind::Corner && n < 2 &&
-                    (handle.share.x == 0.5 ? other.share.y == handle.share.y
-                                           : other.share.x == handle.share.x))
-                    ends[n++] = place;
-            stroke({toward(at, ends[0], 7), at, toward(at, ends[1], 7)});
-            break;
-        }
-        case interaction::Handle::Kind::Turn:
-            painter.setPen(QPen(QColor(0x1C, 0x1F, 0x22), 4.5));
-            painter.setBrush(Qt::NoBrush);
-            painter.drawArc(QRectF(at.x() - 8, at.y() - 8, 16, 16), -30 * 16, 240 * 16);
-            painter.setPen(QPen(theme::paper, 2.2));
-            painter.drawArc(QRectF(at.x() - 8, at.y() - 8, 16, 16), -30 * 16, 240 * 16);
-            break;
-        case interaction::Handle::Kind::Pivot:
-            stroke({at + QPointF(-6, 0), at + QPointF(6, 0)});
-            stroke({at + QPointF(0, -6), at + QPointF(0, 6)});
-            break;
-        }
+    return -1;
+}
+
+void CameraView::addGuide(bool upright, const QPointF& place) {
+    auto guides = m_session.scene()->output.guides;
+    guides.push_back({upright, std::clamp(fit().shareAt(place, upright), 0.0, 1.0)});
+    m_session.document.apply({{"edit", "guides"}, {"guides", scene::toJson(guides)}});
+}
+
+QString CameraView::dragGuide(const QPointF& place) {
+    auto guides = m_session.document.history().scene()->output.guides;
+    if (m_guide < 0 || m_guide >= static_cast<int>(guides.size())) return {};
+    scene::Guide& guide = guides[static_cast<std::size_t>(m_guide)];
+    const bool upright = guide.upright;
+    const double at = fit().shareAt(place, upright);
+    if (at < -0.02 || at > 1.02) // dragged out of the frame it is gone
+        guides.erase(guides.begin() + m_guide);
+    else
+        guide.at = std::clamp(at, 0.0, 1.0);
+    m_session.document.preview({{"edit", "guides"}, {"guides", scene::toJson(guides)}});
+    return (upright ? tr("guide at %1 %") : tr("level guide at %1 %")).arg(figure(at * 100, 1));
+}
+
+// ---- focus pull
+
+void CameraView::startPull() {
+    m_pull.start();
+    setCursor(Qt::CrossCursor);
+    setFocus();
+    update();
+}
+
+void CameraView::endPull() {
+    m_pull.end();
+    unsetCursor();
+    update();
+}
+
+// ---- pointer
+
+void CameraView::say(const QString& text) {
+    m_say = text;
+    update();
+}
+
+void CameraView::hold(Held held) {
+    m_held = held;
+    const bool panned = held == Held::View;
+    m_picture.setHeld(held != Held::Nothing && !panned, panned);
+}
+
+bool CameraView::holdHandle(const QPointF& place, Qt::KeyboardModifiers keys) {
+    if (keys & Qt::ControlModifier) return false;
+    // The middle of a layer is where it is grabbed to be moved, so its pivot is moved with Shift only.
+    const bool pivots = keys & Qt::ShiftModifier;
+    for (const auto& [handle, at] : handles()) {
+        if (handle.kind == interaction::Handle::Kind::Pivot && !pivots) continue;
+        const double reach = handle.kind == interaction::Handle::Kind::Turn ? 12 : 9;
+        if (std::hypot(at.x() - place.x(), at.y() - place.y()) > reach) continue;
+        if (m_drag.begin(handle, toFrame(place))) return true;
     }
+    return false;
+}
+
+void CameraView::holdLayer(const V2d& place, bool also) {
+    const std::int64_t nearest = layerAt(place);
+    std::int64_t layer = nearest;
+    m_clicked.reset();
+    m_alone = !also;
+    // What is selected is dragged from wherever it shows, also through what lies in front of it; only a click
+    // that does not become a drag goes to the nearest.
+    if (!also)
+        for (const std::int64_t id : m_session.movable())
+            if (id != nearest && (m_tool != Tool::Move || shows(m_session.now().find(id), place))) {
+                layer = id;
+                m_clicked = nearest;
+            }
+    if (!m_clicked) m_session.selection.click(layer, also);
+    if (!m_session.now().find(layer).layer || m_session.movable().empty()) return hold(Held::Nothing);
+    m_drag.begin(layer, place);
+    hold(Held::Layer);
+}
+
+void CameraView::mousePressEvent(QMouseEvent* event) {
+    setFocus();
+    if (m_held != Held::Nothing) return;
+    if (m_pull.active() && event->button() == Qt::LeftButton) {
+        m_pull.click(layerAt(toFrame(event->position())));
+        return m_pull.active() ? update() : endPull();
+    }
+    m_from = m_last = event->position();
+    m_moved = false;
+    if (event->button() == Qt::MiddleButton) return hold(Held::View);
+    if (event->button() != Qt::LeftButton) return;
+    m_walk->end();
+    m_drag.end();
+    const V2d place = toFrame(m_from);
+    if (m_tool == Tool::Walk) {
+        m_walk->begin(place, layerAt(place));
+        return hold(Held::Camera);
+    }
+    if (holdHandle(m_from, event->modifiers())) return hold(Held::Handle);
+    m_guide = guideAt(m_from);
+    if (m_guide >= 0) return hold(Held::Guide);
+    holdLayer(place, event->modifiers() & Qt::ControlModifier);
+}
+
+void CameraView::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF place = event->position();
+    if (m_held == Held::Nothing) return;
+    if (m_held == Held::View) {
+        m_zoom.shift += place - m_last;
+        m_last = place;
+        return m_picture.forget(); // other parts of the frame come into view
+    }
+    if (!m_moved && (place - m_from).manhattanLength() < 3) return;
+    m_moved = true;
+    const V2d by(place.x() - m_from.x(), place.y() - m_from.y());
+    if (m_held == Held::Guide)
+        say(dragGuide(place));
+    else if (m_held == Held::Camera)
+        m_walk->dragTo(toFrame(place), event->modifiers(), pixel());
+    else if (m_held == Held::Handle)
+        say(m_drag.handleTo(toFrame(place), event->modifiers()));
+    else if (m_tool == Tool::Turn)
+        say(m_drag.turnBy(by, event->modifiers()));
+    else if (m_tool == Tool::Push)
+        say(m_drag.pushBy(std::exp(-by.y / 180)));
+    else
+        say(m_drag.slideTo(toFrame(place), event->modifiers(), pixel()));
+}
+
+void CameraView::mouseReleaseEvent(QMouseEvent* event) {
+    const Held held = m_held;
+    if (held == Held::Nothing || event->button() != (held == Held::View ? Qt::MiddleButton : Qt::LeftButton))
+        return;
+    hold(Held::Nothing);
+    if (held == Held::View) return;
+    const std::int64_t layer = m_drag.layer();
+    m_drag.end();
+    m_guide = -1;
+    if (held == Held::Camera) m_walk->end();
+    m_session.document.commit();
+    // A click that did not become a drag of several selects the one alone.
+    if (!m_moved && m_alone && layer && m_tool == Tool::Move) {
+        const std::int64_t clicked = m_clicked.value_or(layer);
+        m_session.selection.select(clicked ? std::vector{clicked} : std::vector<std::int64_t>{});
+    }
+    m_clicked.reset();
+    say({});
+}
+
+void CameraView::cancelDrag() {
+    const bool walked = m_held == Held::Camera;
+    hold(Held::Nothing);
+    m_drag.end();
+    m_guide = -1;
+    if (walked) m_walk->cancel();
+    m_session.document.dropPreview();
+    say({});
+}
+
+void CameraView::contextMenuEvent(QContextMenuEvent* event) {
+    if (const std::int64_t layer = layerAt(toFrame(event->pos()));
+        layer && !m_session.selection.contains(layer))
+        m_session.selection.click(layer, false);
+    Q_EMIT menuAsked(event->globalPos(), event->pos());
+}
+
+void CameraView::wheelEvent(QWheelEvent* event) {
+    if (m_tool == Tool::Walk) {
+        m_walk->wheel(*event);
+    } else {
+        m_zoom.zoomAt(event->position(), size(), std::pow(1.0015, event->angleDelta().y()));
+        m_picture.forget();
+    }
+    event->accept();
+}
+
+// ---- keys
+
+void CameraView::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Escape && m_pull.active()) return endPull();
+    if (event->key() == Qt::Key_Escape && m_held != Held::Nothing && m_held != Held::View)
+        return cancelDrag();
+    const bool done = m_tool == Tool::Walk ? m_walk->press(*event) : moveByKey(*event);
+    if (!done) QWidget::keyPressEvent(event);
+}
+
+bool CameraView::moveByKey(const QKeyEvent& event) {
+    struct Arrow {
+        int key;
+        V2d by;     ///< across and up
+        bool depth; ///< also pushes, with the tool for it
+    };
+    static const Arrow arrows[] = {{Qt::Key_Left, {-1, 0}, false}, {Qt::Key_Right, {1, 0}, false},
+                                   {Qt::Key_Up, {0, 1}, true},     {Qt::Key_Down, {0, -1}, true},
+                                   {Qt::Key_PageUp, {0, 1}, true}, {Qt::Key_PageDown, {0, -1}, true}};
+    const auto arrow = std::find_if(std::begin(arrows), std::end(arrows),
+                                    [&](const Arrow& each) { return each.key == event.key(); });
+    if (arrow == std::end(arrows) || m_session.movable().empty()) return false;
+    const double fine = event.modifiers() & Qt::ControlModifier ? 0.1 : 1;
+    const bool far = event.modifiers() & Qt::ShiftModifier;
+    if (m_tool == Tool::Push) {
+        if (arrow->depth)
+            m_session.document.apply(m_session.push({{"by", arrow->by.y * (far ? 1.0 : 0.1 * fine)}}));
+        return true;
+    }
+    const optics::View& lens = m_session.now().view;
+    const double metres = m_walk->reach() / lens.slope * (far ? 10 : fine);
+    const V3d by = (lens.right * arrow->by.x + lens.up * arrow->by.y) * metres;
+    m_session.document.apply(m_session.onSelection("slide", {{"by", {by.x, by.y, by.z}}}));
+    return true;
+}
+
+void CameraView::keyReleaseEvent(QKeyEvent* event) {
+    if (!m_walk->release(*event)) QWidget::keyReleaseEvent(event);
+}
+
+bool CameraView::event(QEvent* event) {
+    // While the camera is walked these keys are its own.
+    if (event->type() == QEvent::ShortcutOverride && m_tool == Tool::Walk &&
+        m_walk->claims(*static_cast<QKeyEvent*>(event))) {
+        event->accept();
+        return true;
+    }
+    return QWidget::event(event);
 }
 
 }

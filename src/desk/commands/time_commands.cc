@@ -53,12 +53,12 @@ void TimeCommands::addRange(QMenu* menu) {
     add(menu, "play-all", tr("Play all"), "Ctrl+Shift+Home", {}, [&playhead] { playhead.setRange({}); });
     add(menu, "play-memory", tr("Memory for playing…"), "", tr("How many frames are kept ready"), [this] {
         bool ok = false;
-        const int now = static_cast<int>(m_views.camera->cache().budget() >> 20);
+        const int now = static_cast<int>(m_views.camera->picture().cache().budget() >> 20);
         const int megabytes = QInputDialog::getInt(m_window, tr("Memory for playing"),
                                                    tr("MB kept for frames"), now, 16, 1 << 20, 128, &ok);
         if (!ok) return;
         settings().setValue(QStringLiteral("playMegabytes"), megabytes);
-        m_views.camera->setPlayBudget(static_cast<std::size_t>(megabytes) << 20);
+        m_views.camera->picture().setPlayBudget(static_cast<std::size_t>(megabytes) << 20);
     });
 }
 

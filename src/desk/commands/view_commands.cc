@@ -59,7 +59,7 @@ void ViewCommands::addSwitches(QMenu* menu) {
     CameraView* camera = m_views.camera;
     addSwitch(menu, "refine", tr("Refine what stands still"), "Shift+R",
               tr("The Camera view goes on to the final picture, piece by piece, with the shutter open"),
-              camera->refining(), [camera](bool on) { camera->setRefining(on); });
+              camera->picture().refining(), [camera](bool on) { camera->picture().setRefining(on); });
     Ladder* ladder = m_views.ladder;
     QAction* list =
         addSwitch(menu, "list", tr("Compact list of layers"), "L", tr("In place of the ladder, for many"),

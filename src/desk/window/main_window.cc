@@ -54,7 +54,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     setMinimumSize(960, 600);
     m_session.sources().setBudget(megabytes("pictureMegabytes", 0));
     m_panels = new ViewPanels(m_session, m_commands, this);
-    views().camera->setPlayBudget(megabytes("playMegabytes", 512));
+    views().camera->picture().setPlayBudget(megabytes("playMegabytes", 512));
     m_findings = new Findings(m_session, this);
     m_sheet = new FindingsSheet(m_session, *m_findings, this);
     views().timeline->setFindings(m_findings);

@@ -38,8 +38,8 @@ StatusLine::StatusLine(QStatusBar* bar, Session& session, const Views& views, co
     connect(m_findingsButton, &QToolButton::clicked, this, &StatusLine::askForFindings);
     connect(&m_findings, &Findings::changed, this, &StatusLine::refreshFindings);
     connect(&m_media, &MediaWatch::looked, this, &StatusLine::refresh);
-    connect(m_views.camera, &CameraView::pictureRefined, this, &StatusLine::refresh);
-    connect(m_views.camera, &CameraView::cacheChanged, this, &StatusLine::refresh);
+    connect(&m_views.camera->picture(), &CameraPicture::refinedAll, this, &StatusLine::refresh);
+    connect(&m_views.camera->picture(), &CameraPicture::cacheChanged, this, &StatusLine::refresh);
     m_sayOver.setSingleShot(true);
     connect(&m_sayOver, &QTimer::timeout, this, &StatusLine::refresh);
     connect(&m_session, &Session::problem, this, [this](const QString& sentence) { say(sentence, true); });
@@ -65,11 +65,11 @@ void StatusLine::askForFindings() {
 }
 
 void StatusLine::refresh() {
-    const QString how = m_views.camera->refined()
+    const QString how = m_views.camera->picture().refined()
                             ? tr("final")
-                            : tr("draft %1 ms").arg(m_views.camera->lastMilliseconds(), 0, 'f', 0);
+                            : tr("draft %1 ms").arg(m_views.camera->picture().milliseconds(), 0, 'f', 0);
     m_cache->setText(tr("%1 of %2 frames cached · %3")
-                         .arg(m_views.camera->cache().count())
+                         .arg(m_views.camera->picture().cache().count())
                          .arg(m_session.scene()->output.frames)
                          .arg(how));
     showSharpness();

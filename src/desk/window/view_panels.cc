@@ -48,9 +48,11 @@ ViewPanels::ViewPanels(Session& session, const Commands& commands, QObject* pare
     m_views.timeline->setWhatsThis(
         tr("<b>Timeline</b><p>The move and every layer over time. Drag marks and keys to other "
            "times; Space plays, Home and End go to the ends."));
-    m_views.timeline->setCache(&m_views.camera->cache());
-    connect(m_views.camera, &CameraView::cacheChanged, m_views.timeline, qOverload<>(&QWidget::update));
-    connect(m_views.timeline, &Timeline::playingChanged, m_views.camera, &CameraView::setPlaying);
+    m_views.timeline->setCache(&m_views.camera->picture().cache());
+    connect(&m_views.camera->picture(), &CameraPicture::cacheChanged, m_views.timeline,
+            qOverload<>(&QWidget::update));
+    connect(m_views.timeline, &Timeline::playingChanged, &m_views.camera->picture(),
+            &CameraPicture::setPlaying);
     connect(m_views.timeline, &Timeline::playingChanged, &m_session.playhead.beat(), &Beat::setPlaying);
     connect(&m_session.swatches(), &Swatches::loaded, this, [this] {
         for (QWidget* view :
@@ -101,7 +103,7 @@ Panel* ViewPanels::cameraPanel() {
               tr("Hatches what is brighter than white can be (vermilion) and where nothing covers the "
                  "background (teal)"),
               false, [camera](bool on) {
-                  camera->show({camera->exposure().stops, on});
+                  camera->picture().setExposure({camera->picture().exposure().stops, on});
               });
     addExposure(panel);
     const auto noteFrame = [this, panel] {
@@ -122,7 +124,7 @@ void ViewPanels::addExposure(Panel* panel) {
     connect(stops, &NumberField::entered, camera, [camera, stops](double v) {
         const double kept = std::clamp(v, -12.0, 12.0);
         stops->setValue(kept);
-        camera->show({kept, camera->exposure().warnings});
+        camera->picture().setExposure({kept, camera->picture().exposure().warnings});
     });
     panel->addControl(stops);
 }

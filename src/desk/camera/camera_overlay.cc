@@ -1,0 +1,201 @@
+#include "desk/camera/camera_overlay.h"
+
+#include "desk/look/theme.h"
+#include "interaction/picking.h"
+#include "motion/measure.h"
+
+#include <QCoreApplication>
+#include <QPainter>
+#include <cmath>
+
+namespace stage::desk {
+namespace {
+
+using Kind = interaction::Handle::Kind;
+
+const QColor shade(0x1C, 0x1F, 0x22);
+
+QColor shaded(int alpha) {
+    QColor colour = shade;
+    colour.setAlpha(alpha);
+    return colour;
+}
+
+void drawUpright(QPainter& painter, double x, const QSizeF& size) {
+    painter.drawLine(QPointF(x, 0), QPointF(x, size.height()));
+}
+
+void drawLevel(QPainter& painter, double y, const QSizeF& size) {
+    painter.drawLine(QPointF(0, y), QPointF(size.width(), y));
+}
+
+/// A light line with dark edges, seen on any picture.
+void stroke(QPainter& painter, const QPolygonF& points) {
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(shade, 5.5, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
+    painter.drawPolyline(points);
+    painter.setPen(QPen(theme::paper, 3, Qt::SolidLine, Qt::FlatCap, Qt::MiterJoin));
+    painter.drawPolyline(points);
+}
+
+/// The point that is so many px from one towards another, at most half the way.
+QPointF toward(const QPointF& from, const QPointF& to, double pixels) {
+    const QPointF by = to - from;
+    const double length = std::hypot(by.x(), by.y());
+    return length > 0 ? from + by * (std::min(pixels, length / 2) / length) : from;
+}
+
+/// The places of the corners that a test of their share takes; where there are fewer than two, the middle.
+template <class Test>
+std::array<QPointF, 2> corners(const PlacedHandles& handles, const QPointF& middle, const Test& test) {
+    std::array<QPointF, 2> found{middle, middle};
+    std::size_t count = 0;
+    for (const auto& [handle, at] : handles)
+        if (handle.kind == Kind::Corner && count < 2 && test(handle.share)) found[count++] = at;
+    return found;
+}
+
+}
+
+void drawThirds(QPainter& painter, const QRectF& frame) {
+    painter.setPen(QPen(QColor(255, 255, 255, 56), 1));
+    for (const double k : {1 / 3.0, 2 / 3.0}) {
+        const double x = frame.left() + frame.width() * k, y = frame.top() + frame.height() * k;
+        painter.drawLine(QPointF(x, frame.top()), QPointF(x, frame.bottom()));
+        painter.drawLine(QPointF(frame.left(), y), QPointF(frame.right(), y));
+    }
+}
+
+void drawSafeAreas(QPainter& painter, const QRectF& frame) {
+    painter.setPen(QPen(QColor(255, 255, 255, 110), 1, Qt::DashLine));
+    painter.setBrush(Qt::NoBrush);
+    for (const double k : {0.05, 0.10}) {
+        const double x = frame.width() * k, y = frame.height() * k;
+        painter.drawRect(frame.adjusted(x, y, -x, -y));
+    }
+}
+
+void drawGuides(QPainter& painter, const QRectF& frame, const QSizeF& size,
+                const std::vector<scene::Guide>& guides, int held) {
+    for (std::size_t i = 0; i < guides.size(); ++i) {
+        painter.setPen(QPen(theme::brass, static_cast<int>(i) == held ? 1.6 : 1, Qt::DashDotLine));
+        if (guides[i].upright)
+            drawUpright(painter, frame.left() + frame.width() * guides[i].at, size);
+        else
+            drawLevel(painter, frame.top() + frame.height() * guides[i].at, size);
+    }
+}
+
+void drawSnapLines(QPainter& painter, const FrameFit& fit, const QSizeF& size,
+                   const std::vector<interaction::SnapLine>& upright,
+                   const std::vector<interaction::SnapLine>& level) {
+    painter.setPen(QPen(theme::vermilion, 1));
+    for (const interaction::SnapLine& line : upright)
+        drawUpright(painter, fit.toView({line.at, 0}).x(), size);
+    for (const interaction::SnapLine& line : level)
+        drawLevel(painter, fit.toView({0, line.at}).y(), size);
+}
+
+void drawMissing(QPainter& painter, const FrameFit& fit, const QRectF& view, const Session& session,
+                 const std::vector<std::int64_t>& missing) {
+    painter.setFont(theme::sans(12, true));
+    for (const std::int64_t id : missing) {
+        const scene::LayerPath& found = session.now().find(id);
+        if (!found.layer || !interaction::isVisible(found)) continue;
+        const motion::Measure m = motion::measureAt(session.now(), found);
+        if (!m.corners) continue;
+        const scene::Media* media = scene::mediaOf(*found.layer);
+        const QString text =
+            QCoreApplication::translate("stage::desk::CameraView", "▲ %1: %2 is missing")
+                .arg(QString::fromStdString(found.layer->name),
+                     media ? QString::fromStdString(std::filesystem::path(media->path).filename().string())
+                           : QString());
+        // In the middle of what the frame shows of it.
+        const QRectF seen =
+            QRectF(fit.toView(m.low), fit.toView(m.high)).intersected(fit.rect).intersected(view);
+        if (seen.isEmpty()) continue;
+        QRectF box = painter.fontMetrics().boundingRect(text).adjusted(-8, -4, 8, 4);
+        box.moveCenter(seen.center());
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(shaded(225));
+        painter.drawRoundedRect(box, 3, 3);
+        painter.setPen(QColor(0xF0, 0xA5, 0x8F));
+        painter.drawText(box, Qt::AlignCenter, text);
+    }
+}
+
+void drawOutlines(QPainter& painter, const FrameFit& fit, const Session& session) {
+    const motion::ResolvedScene& now = session.now();
+    for (const std::int64_t id : session.selection.layers()) {
+        const scene::LayerPath& found = now.find(id);
+        if (!found.layer) continue;
+        const motion::Measure measured = motion::measureAt(now, found);
+        if (!measured.corners) continue;
+        QPolygonF outline;
+        if (found.layer->group())
+            for (const V2d& corner : *measured.corners)
+                outline << fit.toView(corner);
+        else
+            for (const V3d& point : motion::outlineOf(now, found))
+                if (const auto place = optics::project(now.view, point)) outline << fit.toView(*place);
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(QColor(0, 0, 0, 120), 3));
+        painter.drawPolygon(outline);
+        painter.setPen(
+            QPen(theme::vermilion, 1.5, interaction::isLocked(found) ? Qt::DashLine : Qt::SolidLine));
+        painter.drawPolygon(outline);
+    }
+}
+
+void drawHandles(QPainter& painter, const PlacedHandles& handles) {
+    QPointF middle;
+    int count = 0;
+    for (const auto& [handle, at] : handles)
+        if (handle.kind == Kind::Corner) middle += at, ++count;
+    if (count == 0) return;
+    middle /= count;
+    for (const auto& [handle, at] : handles) {
+        const V2d own = handle.share;
+        switch (handle.kind) {
+        case Kind::Corner: {
+            // Corners are held as prints are held in an album.
+            const QPointF along = corners(
+                handles, middle, [&](const V2d& share) { return share.y == own.y && share.x != own.x; })[0];
+            const QPointF down = corners(
+                handles, middle, [&](const V2d& share) { return share.x == own.x && share.y != own.y; })[0];
+            stroke(painter, {toward(at, along, 12), at, toward(at, down, 12)});
+            break;
+        }
+        case Kind::Edge: {
+            // Along its edge: towards the corners at its ends.
+            const auto ends = corners(handles, middle, [&](const V2d& share) {
+                return own.x == 0.5 ? share.y == own.y : share.x == own.x;
+            });
+            stroke(painter, {toward(at, ends[0], 7), at, toward(at, ends[1], 7)});
+            break;
+        }
+        case Kind::Turn:
+            painter.setPen(QPen(shade, 4.5));
+            painter.setBrush(Qt::NoBrush);
+            painter.drawArc(QRectF(at.x() - 8, at.y() - 8, 16, 16), -30 * 16, 240 * 16);
+            painter.setPen(QPen(theme::paper, 2.2));
+            painter.drawArc(QRectF(at.x() - 8, at.y() - 8, 16, 16), -30 * 16, 240 * 16);
+            break;
+        case Kind::Pivot:
+            stroke(painter, {at + QPointF(-6, 0), at + QPointF(6, 0)});
+            stroke(painter, {at + QPointF(0, -6), at + QPointF(0, 6)});
+            break;
+        }
+    }
+}
+
+void drawHint(QPainter& painter, const QRectF& place, const QString& text) {
+    painter.setFont(theme::figures(12));
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(shaded(215));
+    painter.drawRoundedRect(place, 3, 3);
+    painter.setPen(theme::text);
+    painter.drawText(place, Qt::AlignCenter | Qt::TextWordWrap, text);
+}
+
+}

@@ -1,0 +1,252 @@
+#include "desk/camera/camera_picture.h"
+
+#include "motion/frame.h"
+
+#include <QPainter>
+#include <algorithm>
+#include <cmath>
+
+namespace stage::desk {
+namespace {
+
+constexpr std::size_t mostFinals = 64;
+constexpr double wantedMilliseconds = 30; ///< for a draft while something is dragged
+
+void setDelay(QTimer& timer, int milliseconds) {
+    timer.setSingleShot(true);
+    timer.setInterval(milliseconds);
+}
+
+}
+
+CameraPicture::CameraPicture(Session& session, std::function<Extent(double share)> extent)
+    : m_session(session), m_extent(std::move(extent)), m_draft(session.sharedSources()),
+      m_ahead(session.sharedSources()), m_final(session.sharedSources()) {
+    connect(&m_session.document, &Document::sceneChanged, this, &CameraPicture::forget);
+    connect(&m_session.playhead, &Playhead::frameChanged, this, &CameraPicture::update);
+    connect(&m_session.camera, &ShownCamera::changed, this, &CameraPicture::update);
+    connect(&m_session.playhead, &Playhead::rangeChanged, this, &CameraPicture::refill);
+    setDelay(m_cacheTold, 120);
+    connect(&m_cacheTold, &QTimer::timeout, this, &CameraPicture::cacheChanged);
+    // A picture that takes long (fills are made, large files read) is spoken of.
+    setDelay(m_slow, 1000);
+    connect(&m_slow, &QTimer::timeout, this, [this] {
+        m_late = m_draft.busy() && !m_playing;
+        Q_EMIT changed();
+    });
+    // What is previewed and stays so (a dialog, a hand that holds still) is shown at its full size.
+    setDelay(m_rest, 350);
+    connect(&m_rest, &QTimer::timeout, this, [this] {
+        if (!m_session.document.previewing()) return;
+        m_resting = true;
+        update();
+    });
+    setDelay(m_still, 120);
+    connect(&m_still, &QTimer::timeout, this, &CameraPicture::refine);
+    followRenderers();
+}
+
+void CameraPicture::followRenderers() {
+    connect(&m_draft, &ViewRenderer::ready, this, &CameraPicture::take);
+    connect(&m_draft, &ViewRenderer::failed, this, [this] {
+        m_slow.stop();
+        m_late = false;
+    });
+    connect(&m_final, &ViewRenderer::piece, this, &CameraPicture::takePiece);
+    connect(&m_final, &ViewRenderer::ready, this, &CameraPicture::takeFinal);
+    connect(&m_ahead, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double) {
+        if (tag >> 32 != m_generation) return;
+        keep(tag & 0xffffffff, picture);
+        refill();
+    });
+    // What does not render is told, once; what was shown stays.
+    const auto tell = [this](const QString& sentence) {
+        if (sentence == std::exchange(m_failure, sentence)) return;
+        Q_EMIT m_session.problem(sentence);
+    };
+    for (ViewRenderer* renderer : {&m_draft, &m_final}) {
+        connect(renderer, &ViewRenderer::failed, this, tell);
+        connect(renderer, &ViewRenderer::ready, this, [this] { m_failure.clear(); });
+    }
+}
+
+// ---- how it is shown
+
+void CameraPicture::setExposure(const ViewExposure& exposure) {
+    if (exposure == m_exposure) return;
+    m_exposure = exposure;
+    forget();
+}
+
+void CameraPicture::setRefining(bool on) {
+    m_refining = on;
+    forget();
+}
+
+void CameraPicture::setPlaying(bool playing) {
+    m_playing = playing;
+    if (playing)
+        m_final.drop();
+    else
+        update();
+    refill();
+}
+
+void CameraPicture::setHeld(bool held, bool panned) {
+    m_held = held;
+    m_panned = panned;
+}
+
+// ---- what comes from the renderers
+
+void CameraPicture::take(const QImage& picture, qint64 tag, double milliseconds) {
+    m_slow.stop();
+    m_late = false;
+    m_image = picture;
+    m_milliseconds = milliseconds;
+    if (m_session.document.previewing() && !m_resting)
+        m_share =
+            std::clamp(m_share * std::sqrt(wantedMilliseconds / std::max(1.0, milliseconds)), 0.25, 1.0);
+    if (tag == tagNow() && !offHere()) keep(m_session.playhead.frame(), picture);
+    m_refined = false;
+    m_shown = tag & 0xffffffff;
+    Q_EMIT changed();
+    Q_EMIT shown();
+    refill();
+    if (m_refining && !m_playing && !m_session.document.previewing()) m_still.start();
+}
+
+void CameraPicture::takePiece(const QImage& part, const QPoint& at, qint64 tag) {
+    if (tag != tagNow()) return;
+    QPainter painter(&m_image);
+    painter.setCompositionMode(QPainter::CompositionMode_Source);
+    painter.drawImage(at, part);
+    painter.end();
+    Q_EMIT changed();
+}
+
+void CameraPicture::takeFinal(const QImage& picture, qint64 tag) {
+    if (tag != tagNow()) return;
+    m_image = picture;
+    m_refined = true;
+    if (m_finals.size() > mostFinals) m_finals.clear();
+    if (!offHere()) m_finals[m_session.playhead.frame()] = picture;
+    Q_EMIT changed();
+    Q_EMIT refinedAll();
+    refill();
+}
+
+void CameraPicture::keep(std::int64_t frame, const QImage& picture) {
+    m_cache.setPlayhead(m_session.playhead.frame());
+    m_cache.keep(frame, picture);
+    if (!m_cacheTold.isActive()) m_cacheTold.start();
+}
+
+// ---- what is asked of them
+
+qint64 CameraPicture::tagNow() const {
+    return m_generation * (1ll << 32) + m_session.playhead.frame();
+}
+
+CameraPicture::Extent CameraPicture::extentNow() const {
+    // While something is dragged, coarser where the last picture took too long to follow the hand.
+    return m_extent(m_session.document.previewing() && !m_resting ? m_share : 1);
+}
+
+RenderRequest CameraPicture::request(std::int64_t frame) const {
+    RenderRequest request;
+    request.tag = m_generation * (1ll << 32) + frame;
+    request.exposure = m_exposure;
+    request.quality.region = extentNow().seen;
+    return request;
+}
+
+void CameraPicture::forget() {
+    m_resting = false;
+    if (m_session.document.previewing()) m_rest.start();
+    m_cache.clear();
+    m_ahead.drop();
+    m_finals.clear();
+    ++m_generation;
+    update();
+    if (!m_cacheTold.isActive()) m_cacheTold.start();
+}
+
+void CameraPicture::update() {
+    m_final.drop();
+    m_still.stop();
+    m_refined = false;
+    const std::int64_t frame = m_session.playhead.frame();
+    const bool off = offHere();
+    if (const auto final = m_finals.find(frame); final != m_finals.end() && !off && !m_playing) {
+        m_image = final->second;
+        m_refined = true;
+        m_shown = frame;
+        Q_EMIT changed();
+        Q_EMIT refinedAll();
+        refill();
+        return;
+    }
+    m_cache.setPlayhead(frame);
+    if (const QImage* cached = off ? nullptr : m_cache.find(frame)) {
+        m_image = *cached;
+        m_shown = frame;
+        Q_EMIT changed();
+        refill();
+        if (m_refining && !m_playing) m_still.start();
+        return;
+    }
+    const Extent extent = extentNow();
+    if (extent.size.x < 1 || extent.size.y < 1) return;
+    // While playing, a picture under way is finished rather than dropped for the next: else none would ever
+    // come when one takes longer than a frame lasts.
+    if (m_playing && m_draft.busy()) return;
+    RenderRequest wanted = request(frame);
+    wanted.frame =
+        motion::evaluate(*m_session.scene(), m_session.playhead.time(), extent.size, m_session.camera.pose());
+    wanted.finish = m_session.document.previewing() || m_panned;
+    m_draft.ask(std::move(wanted));
+    if (!m_slow.isActive() && !m_late) m_slow.start();
+}
+
+/// What is shown, as it will be written.
+void CameraPicture::refine() {
+    if (!m_refining || m_playing || m_session.document.previewing() || m_image.isNull()) return;
+    const V2i size = extentNow().size;
+    if (m_image.width() != size.x || m_image.height() != size.y) return;
+    RenderRequest wanted = request(m_session.playhead.frame());
+    wanted.frame = offHere() ? motion::evaluate(*m_session.scene(), m_session.playhead.time(), size,
+                                                m_session.camera.pose(), true)
+                             : motion::evaluate(*m_session.scene(), m_session.playhead.time(), size, true);
+    wanted.quality.way = render::Way::Final;
+    wanted.pieces = true;
+    m_final.ask(std::move(wanted));
+}
+
+void CameraPicture::setPlayBudget(std::size_t bytes) {
+    m_cache.setBudget(bytes);
+    if (!m_cacheTold.isActive()) m_cacheTold.start();
+    refill();
+}
+
+/// Renders the frames that will be needed next: while it plays, and when nothing else is to be done.
+void CameraPicture::refill() {
+    if (m_ahead.busy() || m_session.document.previewing() || m_held || m_panned) return;
+    if (!m_playing && (m_draft.busy() || (m_refining && !m_refined))) return;
+    const scene::Scene& scene = *m_session.scene();
+    if (scene.layers.empty()) return;
+    const Extent extent = extentNow();
+    const auto [first, last] = m_session.playhead.range();
+    m_cache.setRange(first, last);
+    m_cache.setPlayhead(m_session.playhead.frame());
+    const V2i seen = extent.seen.size();
+    const auto frame =
+        m_cache.wanted(4 * static_cast<std::size_t>(seen.x) * static_cast<std::size_t>(seen.y));
+    if (!frame) return;
+    const Rational time = timeOfFrame(*frame, scene.output.rate);
+    RenderRequest wanted = request(*frame);
+    wanted.frame = motion::evaluate(scene, time, extent.size, m_session.move().at(time.toDouble()));
+    m_ahead.ask(std::move(wanted));
+}
+
+}
