@@ -69,6 +69,7 @@ private:
     std::jthread m_watch;
 };
 
+/// Ends the command with a code; an empty sentence: what there is to say has been said.
 struct Failure {
     Exit code;
     std::string sentence;
@@ -125,6 +126,224 @@ private:
     Clock::time_point m_start, m_last{};
 };
 
+/// One subcommand: its options, and what it does with them.
+class Command {
+public:
+    Command(CLI::App& app, const char* name, const char* description)
+        : m_options(app.add_subcommand(name, description)) {}
+    virtual ~Command() = default;
+    bool asked() const { return m_options->parsed(); }
+    /// Throws a Failure.
+    virtual void run(std::ostream& out, std::ostream& err) = 0;
+
+protected:
+    void takesScene() { m_options->add_option("SCENE", m_scenePath)->required(); }
+    void takesOutput(const char* what) { m_options->add_option("-o,--output", m_outPath, what)->required(); }
+    scene::Scene scene() const { return need(scene::load(m_scenePath), CannotRead); }
+
+    CLI::App* m_options;
+    std::string m_scenePath, m_outPath;
+};
+
+class New : public Command {
+public:
+    explicit New(CLI::App& app) : Command(app, "new", "Make an empty scene") {
+        takesOutput("Scene to write (.ostage)");
+        m_options->add_option("--frame", m_frame, "Frame of the scene, WxH (default: 1920x1080)");
+        m_options->add_option("--rate", m_rate, "Frames per second, such as 25 or 24000/1001 (default: 24)");
+        m_options->add_option("--seconds", m_seconds, "Duration (default: 6)");
+        m_options->add_option("--home-depth", m_homeDepth, "Where new layers hang, m (default: 10)");
+    }
+    void run(std::ostream&, std::ostream&) override {
+        scene::Json edit = {{"edit", "settings"}};
+        if (!m_frame.empty()) {
+            const V2i wanted = sizeFrom(m_frame);
+            edit["frame"] = {wanted.x, wanted.y};
+        }
+        if (!m_rate.empty()) edit["rate"] = m_rate;
+        if (m_homeDepth != 0) edit["homeDepth"] = m_homeDepth;
+        const scene::Scene scene = need(edit::apply(scene::emptyScene(), edit), BadUsage);
+        saveTo(m_seconds == 0 ? scene : lasting(scene, m_seconds), m_outPath);
+    }
+
+private:
+    static scene::Scene lasting(const scene::Scene& scene, double seconds) {
+        if (!(seconds > 0)) throw Failure{BadUsage, "The duration should be more than 0 s."};
+        const double count = std::min(std::round(seconds * scene.output.rate.toDouble()), 1e9);
+        const auto frames = std::max<std::int64_t>(1, static_cast<std::int64_t>(count));
+        return need(edit::apply(scene, {{"edit", "settings"}, {"frames", frames}}), BadUsage);
+    }
+    std::string m_frame, m_rate;
+    double m_seconds = 0, m_homeDepth = 0;
+};
+
+class Import : public Command {
+public:
+    explicit Import(CLI::App& app)
+        : Command(app, "import", "Make a scene from layered pictures, pictures and footage") {
+        m_options->add_option("FILE", m_files, "Files to bring in, lowest first")->required();
+        takesOutput("Scene to write (.ostage)");
+        m_options->add_option("--as", m_as, "A layered picture as 'layers', 'group' or 'one layer'");
+        m_options->add_option("--frame", m_frame, "Frame of the scene, WxH (default: the first file's)");
+    }
+    void run(std::ostream&, std::ostream&) override {
+        scene::Scene scene = scene::emptyScene();
+        scene::Json edit = {{"edit", "bring-in"}, {"files", m_files}, {"as", m_as}};
+        if (!m_frame.empty()) {
+            const V2i wanted = sizeFrom(m_frame);
+            scene =
+                need(edit::apply(scene, {{"edit", "settings"}, {"frame", {wanted.x, wanted.y}}}), BadUsage);
+            edit["keepFrame"] = true;
+        }
+        saveTo(need(edit::apply(scene, edit), CannotRead), m_outPath);
+    }
+
+private:
+    std::vector<std::string> m_files;
+    std::string m_frame, m_as = "layers";
+};
+
+class Apply : public Command {
+public:
+    explicit Apply(CLI::App& app) : Command(app, "apply", "Apply a list of edits to a scene") {
+        takesScene();
+        m_options->add_option("EDITS", m_editsPath, "JSON list of edits; - reads standard input")->required();
+        takesOutput("Scene to write");
+    }
+    void run(std::ostream&, std::ostream&) override {
+        scene::Scene now = scene();
+        const scene::Json edits = read();
+        for (std::size_t i = 0; i < edits.size(); ++i) {
+            auto next = edit::apply(now, edits[i]);
+            if (!next)
+                throw Failure{EditRefused, "Edit " + std::to_string(i + 1) + ": " + next.error().sentence};
+            now = std::move(*next);
+        }
+        saveTo(now, m_outPath);
+    }
+
+private:
+    scene::Json read() const {
+        const std::string text = m_editsPath == "-"
+                                     ? std::string(std::istreambuf_iterator<char>(std::cin), {})
+                                     : need(scene::readFile(m_editsPath), CannotRead);
+        auto edits = scene::parseJson(text);
+        if (!edits)
+            throw Failure{CannotRead, "Cannot read " + m_editsPath + ": " + edits.error().sentence + "."};
+        if (!edits->is_array())
+            throw Failure{CannotRead, "Cannot read " + m_editsPath + ": it should be a list of edits."};
+        return std::move(*edits);
+    }
+    std::string m_editsPath;
+};
+
+class Relink : public Command {
+public:
+    explicit Relink(CLI::App& app)
+        : Command(app, "relink", "Find missing media in a folder and those inside it") {
+        takesScene();
+        m_options->add_option("FOLDER", m_folder)->required();
+        takesOutput("Scene to write");
+    }
+    void run(std::ostream&, std::ostream& err) override {
+        const scene::Scene before = scene();
+        const auto found = need(edit::findMissing(before, m_folder), CannotRead);
+        if (!found.edit.is_null()) saveTo(need(edit::apply(before, found.edit), EditRefused), m_outPath);
+        for (const std::string& name : found.missing)
+            err << "Not found: " << name << "\n";
+        if (!found.missing.empty()) throw Failure{CannotRead, {}};
+    }
+
+private:
+    std::string m_folder;
+};
+
+class Info : public Command {
+public:
+    explicit Info(CLI::App& app) : Command(app, "info", "Print what a scene holds, as JSON") { takesScene(); }
+    void run(std::ostream& out, std::ostream&) override { out << info(scene()).dump(2) << '\n'; }
+};
+
+class Measure : public Command {
+public:
+    explicit Measure(CLI::App& app)
+        : Command(
+              app, "measure",
+              "Print what the lens makes of each layer, as JSON: depth in m, corners in px, size in frame, "
+              "travel in px") {
+        takesScene();
+        m_options->add_option("--frame", m_frame, "Frame to measure at, from 0")->default_val(0);
+    }
+    void run(std::ostream& out, std::ostream&) override {
+        const scene::Scene measured = scene();
+        if (m_frame < 0 || m_frame >= measured.output.frames)
+            throw Failure{BadUsage, "Frame " + std::to_string(m_frame) + " is not within 0-" +
+                                        std::to_string(measured.output.frames - 1) + "."};
+        out << measurements(measured, m_frame).dump(2) << '\n';
+    }
+
+private:
+    std::int64_t m_frame = 0;
+};
+
+class Check : public Command {
+public:
+    explicit Check(CLI::App& app)
+        : Command(
+              app, "check",
+              "Print what stands in the way of the camera's move, as JSON, each with edits that mend it") {
+        takesScene();
+    }
+    void run(std::ostream& out, std::ostream&) override { out << findings(scene()).dump(2) << '\n'; }
+};
+
+class Render : public Command {
+public:
+    explicit Render(CLI::App& app)
+        : Command(app, "render", "Render frames: .mp4/.mov (H.264), .mkv (FFV1), or .png") {
+        m_options->add_option("--memory", m_memory, "MB of pictures to keep; 0: a quarter of the machine's")
+            ->check(CLI::Range(0, 1 << 24));
+        takesScene();
+        takesOutput("File to write; several PNG files need #### in the name");
+        m_options->add_option("--frames", m_frames, "A-B, both included, or one number (default: all)");
+        m_options->add_option("--size", m_size, "WxH in pixels (default: the scene's frame)");
+        m_options
+            ->add_option("--quality", m_way,
+                         "draft: fast; final: rays through lens and shutter; traced: the same without short "
+                         "cuts; pinhole: all sharp, nothing blurs")
+            ->check(CLI::IsMember({"pinhole", "draft", "final", "traced"}));
+        m_options->add_option("--samples", m_samples, "Rays per pixel, of final and traced")
+            ->check(CLI::Range(16, 4096));
+        m_options->add_flag("--quiet", m_quiet, "No progress");
+    }
+    void run(std::ostream&, std::ostream& err) override {
+        const scene::Scene rendered = scene();
+        const output::Job job = jobFor(rendered);
+        media::PixelCache sources(m_memory << 20);
+        const Interrupt interrupt;
+        Meter meter(err);
+        const Progress progress{m_quiet ? std::function<void(double)>{} : std::ref(meter), interrupt.token()};
+        need(output::write(rendered, job, sources, progress), CannotWrite);
+    }
+
+private:
+    output::Job jobFor(const scene::Scene& rendered) const {
+        const auto format = output::formatOf(m_outPath);
+        if (!format) throw Failure{BadUsage, "'" + m_outPath + "' should end in .mp4, .mov, .mkv or .png."};
+        output::Job job = output::wholeScene(rendered, m_outPath, *format);
+        if (!m_size.empty()) job.size = sizeFrom(m_size);
+        if (!m_frames.empty()) framesFrom(m_frames, job);
+        job.quality.samples = m_samples;
+        for (std::size_t i = 0; i < render::wayNames.size(); ++i)
+            if (render::wayNames[i] == m_way) job.quality.way = static_cast<render::Way>(i);
+        return job;
+    }
+    std::size_t m_memory = 0;
+    std::string m_frames, m_size, m_way = "final";
+    int m_samples = 64;
+    bool m_quiet = false;
+};
+
 }
 
 int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err) {
@@ -132,167 +351,25 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     app.footer(examples);
     app.require_subcommand(1);
     app.set_version_flag("--version", "open-stage-cli 0.1.0");
-
-    std::vector<std::string> files;
-    std::string scenePath, outPath, editsPath, frames, size, frameSize, as = "layers";
-    std::int64_t frame = 0;
-    bool quiet = false;
-
-    CLI::App* fresh = app.add_subcommand("new", "Make an empty scene");
-    fresh->add_option("-o,--output", outPath, "Scene to write (.ostage)")->required();
-    fresh->add_option("--frame", frameSize, "Frame of the scene, WxH (default: 1920x1080)");
-    std::string rate;
-    double seconds = 0, homeDepth = 0;
-    fresh->add_option("--rate", rate, "Frames per second, such as 25 or 24000/1001 (default: 24)");
-    fresh->add_option("--seconds", seconds, "Duration (default: 6)");
-    fresh->add_option("--home-depth", homeDepth, "Where new layers hang, m (default: 10)");
-
-    CLI::App* import =
-        app.add_subcommand("import", "Make a scene from layered pictures, pictures and footage");
-    import->add_option("FILE", files, "Files to bring in, lowest first")->required();
-    import->add_option("-o,--output", outPath, "Scene to write (.ostage)")->required();
-    import->add_option("--as", as, "A layered picture as 'layers', 'group' or 'one layer'");
-    import->add_option("--frame", frameSize, "Frame of the scene, WxH (default: the first file's)");
-
-    CLI::App* apply = app.add_subcommand("apply", "Apply a list of edits to a scene");
-    apply->add_option("SCENE", scenePath)->required();
-    apply->add_option("EDITS", editsPath, "JSON list of edits; - reads standard input")->required();
-    apply->add_option("-o,--output", outPath, "Scene to write")->required();
-
-    CLI::App* relink = app.add_subcommand("relink", "Find missing media in a folder and those inside it");
-    relink->add_option("SCENE", scenePath)->required();
-    relink->add_option("FOLDER", editsPath)->required();
-    relink->add_option("-o,--output", outPath, "Scene to write")->required();
-
-    CLI::App* infoCommand = app.add_subcommand("info", "Print what a scene holds, as JSON");
-    infoCommand->add_option("SCENE", scenePath)->required();
-
-    CLI::App* measure =
-        app.add_subcommand("measure", "Print what the lens makes of each layer, as JSON: depth in m, corners "
-                                      "in px, size in frame, travel in px");
-    measure->add_option("SCENE", scenePath)->required();
-    measure->add_option("--frame", frame, "Frame to measure at, from 0")->default_val(0);
-
-    CLI::App* checkCommand = app.add_subcommand(
-        "check", "Print what stands in the way of the camera's move, as JSON, each with edits that mend it");
-    checkCommand->add_option("SCENE", scenePath)->required();
-
-    CLI::App* renderCommand =
-        app.add_subcommand("render", "Render frames: .mp4/.mov (H.264), .mkv (FFV1), or .png");
-    std::size_t memory = 0;
-    renderCommand->add_option("--memory", memory, "MB of pictures to keep; 0: a quarter of the machine's")
-        ->check(CLI::Range(0, 1 << 24));
-    renderCommand->add_option("SCENE", scenePath)->required();
-    renderCommand
-        ->add_option("-o,--output", outPath, "File to write; several PNG files need #### in the name")
-        ->required();
-    renderCommand->add_option("--frames", frames, "A-B, both included, or one number (default: all)");
-    renderCommand->add_option("--size", size, "WxH in pixels (default: the scene's frame)");
-    std::string way = "final";
-    int samples = 64;
-    renderCommand
-        ->add_option("--quality", way,
-                     "draft: fast; final: rays through lens and shutter; traced: the same without short "
-                     "cuts; pinhole: all "
-                     "sharp, nothing blurs")
-        ->check(CLI::IsMember({"pinhole", "draft", "final", "traced"}));
-    renderCommand->add_option("--samples", samples, "Rays per pixel, of final and traced")
-        ->check(CLI::Range(16, 4096));
-    renderCommand->add_flag("--quiet", quiet, "No progress");
-
+    New fresh(app);
+    Import import(app);
+    Apply apply(app);
+    Relink relink(app);
+    Info infoCommand(app);
+    Measure measure(app);
+    Check check(app);
+    Render render(app);
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& error) {
         return app.exit(error, out, err) == 0 ? Done : BadUsage;
     }
-
     try {
-        if (*fresh) {
-            scene::Json edit = {{"edit", "settings"}};
-            if (!frameSize.empty()) {
-                const V2i wanted = sizeFrom(frameSize);
-                edit["frame"] = {wanted.x, wanted.y};
-            }
-            if (!rate.empty()) edit["rate"] = rate;
-            if (homeDepth != 0) edit["homeDepth"] = homeDepth;
-            scene::Scene scene = need(edit::apply(scene::emptyScene(), edit), BadUsage);
-            if (seconds != 0) {
-                if (!(seconds > 0)) throw Failure{BadUsage, "The duration should be more than 0 s."};
-                const double count = std::min(std::round(seconds * scene.output.rate.toDouble()), 1e9);
-                scene = need(
-                    edit::apply(scene,
-                                {{"edit", "settings"},
-                                 {"frames", std::max<std::int64_t>(1, static_cast<std::int64_t>(count))}}),
-                    BadUsage);
-            }
-            saveTo(scene, outPath);
-        } else if (*import) {
-            scene::Scene scene = scene::emptyScene();
-            scene::Json edit = {{"edit", "bring-in"}, {"files", files}, {"as", as}};
-            if (!frameSize.empty()) {
-                const V2i frameWanted = sizeFrom(frameSize);
-                scene = need(
-                    edit::apply(scene, {{"edit", "settings"}, {"frame", {frameWanted.x, frameWanted.y}}}),
-                    BadUsage);
-                edit["keepFrame"] = true;
-            }
-            saveTo(need(edit::apply(scene, edit), CannotRead), outPath);
-        } else if (*relink) {
-            const scene::Scene scene = need(scene::load(scenePath), CannotRead);
-            const auto found = need(edit::findMissing(scene, editsPath), CannotRead);
-            if (!found.edit.is_null()) saveTo(need(edit::apply(scene, found.edit), EditRefused), outPath);
-            for (const std::string& name : found.missing)
-                err << "Not found: " << name << "\n";
-            if (!found.missing.empty()) return CannotRead;
-        } else if (*apply) {
-            scene::Scene scene = need(scene::load(scenePath), CannotRead);
-            std::string text;
-            if (editsPath == "-")
-                text.assign(std::istreambuf_iterator<char>(std::cin), {});
-            else
-                text = need(scene::readFile(editsPath), CannotRead);
-            const auto edits = scene::parseJson(text);
-            if (!edits)
-                throw Failure{CannotRead, "Cannot read " + editsPath + ": " + edits.error().sentence + "."};
-            if (!edits->is_array())
-                throw Failure{CannotRead, "Cannot read " + editsPath + ": it should be a list of edits."};
-            for (std::size_t i = 0; i < edits->size(); ++i) {
-                auto next = edit::apply(scene, (*edits)[i]);
-                if (!next)
-                    throw Failure{EditRefused,
-                                  "Edit " + std::to_string(i + 1) + ": " + next.error().sentence};
-                scene = std::move(*next);
-            }
-            saveTo(scene, outPath);
-        } else if (*infoCommand) {
-            out << info(need(scene::load(scenePath), CannotRead)).dump(2) << '\n';
-        } else if (*checkCommand) {
-            out << findings(need(scene::load(scenePath), CannotRead)).dump(2) << '\n';
-        } else if (*measure) {
-            const scene::Scene scene = need(scene::load(scenePath), CannotRead);
-            if (frame < 0 || frame >= scene.output.frames)
-                throw Failure{BadUsage, "Frame " + std::to_string(frame) + " is not within 0-" +
-                                            std::to_string(scene.output.frames - 1) + "."};
-            out << measurements(scene, frame).dump(2) << '\n';
-        } else if (*renderCommand) {
-            const scene::Scene scene = need(scene::load(scenePath), CannotRead);
-            const auto format = output::formatOf(outPath);
-            if (!format) throw Failure{BadUsage, "'" + outPath + "' should end in .mp4, .mov, .mkv or .png."};
-            output::Job job = output::wholeScene(scene, outPath, *format);
-            if (!size.empty()) job.size = sizeFrom(size);
-            if (!frames.empty()) framesFrom(frames, job);
-            job.quality.samples = samples;
-            for (std::size_t i = 0; i < render::wayNames.size(); ++i)
-                if (render::wayNames[i] == way) job.quality.way = static_cast<render::Way>(i);
-            media::PixelCache sources(memory << 20);
-            const Interrupt interrupt;
-            Meter meter(err);
-            need(output::write(scene, job, sources,
-                               {quiet ? std::function<void(double)>{} : std::ref(meter), interrupt.token()}),
-                 CannotWrite);
-        }
+        for (Command* command : std::initializer_list<Command*>{&fresh, &import, &apply, &relink,
+                                                                &infoCommand, &measure, &check, &render})
+            if (command->asked()) command->run(out, err);
     } catch (const Failure& failure) {
-        err << failure.sentence << '\n';
+        if (!failure.sentence.empty()) err << failure.sentence << '\n';
         return failure.code;
     } catch (const std::bad_alloc&) {
         err << "There is not enough memory for this.\n";

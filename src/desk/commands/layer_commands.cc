@@ -2,7 +2,7 @@
 
 #include "desk/camera/camera_view.h"
 #include "desk/cutting/cut_view.h"
-#include "desk/dialogs/dialogs.h"
+#include "desk/dialogs/layer_dialogs.h"
 #include "desk/files/media_files.h"
 
 #include <QComboBox>

@@ -1,5 +1,5 @@
 #include "desk/commands/layer_commands.h"
-#include "desk/dialogs/dialogs.h"
+#include "desk/dialogs/layer_dialogs.h"
 #include "desk/dialogs/move_dialogs.h"
 #include "motion/resolved_scene.h"
 #include "optics/view.h"

@@ -1,42 +1,60 @@
-// What a layer shows, in the details: the time of footage, what surrounds a text's letters, the colours of a
-// card.
+// What a layer shows, in the details: the time of footage, how a text is set and what surrounds its letters,
+// the colours of a card.
 #pragma once
 
-#include "desk/kit/number_field.h"
-#include "desk/session/session.h"
-
-#include <QWidget>
-#include <functional>
-#include <vector>
-
-class QVBoxLayout;
+#include "desk/details/part.h"
 
 namespace stage::desk {
 
-class ContentPart : public QWidget {
+class FootagePart : public Part {
     Q_OBJECT
 public:
-    explicit ContentPart(Session& session, QWidget* parent = nullptr);
-    /// Shows what belongs to the selected layer, or nothing.
-    void refresh();
+    explicit FootagePart(Session& session);
+
+protected:
+    bool applies() const override { return footage() != nullptr; }
 
 private:
-    QWidget* makeFootage();
-    QWidget* makeText();
-    QWidget* makeCard();
-    NumberField* field(QVBoxLayout* layout, const QString& name, scene::Measured measured,
-                       const QString& unit, int decimals, double step, const QString& tip,
-                       std::function<double()> now, std::function<void(double)> set);
-    template <class T> const T* content() const {
-        const auto layer = m_session.selection.only().layer;
-        return layer ? std::get_if<T>(&layer->content) : nullptr;
-    }
-    void change(const char* edit, scene::Json members);
+    void addRange();
+    void addSpeed();
+    void addEnds();
+    const scene::Footage* footage() const { return content<scene::Footage>(); }
+    void change(const scene::Json& members);
+    double speed() const; ///< at the playhead; 1: as filmed
+    void setSpeed(double speed);
+    void setVaries(bool on);
+};
 
-    Session& m_session;
-    QWidget *m_footage, *m_text, *m_card;
-    std::vector<std::function<void()>> m_footageRows, m_textRows, m_cardRows;
-    std::vector<std::function<void()>>* m_rows = nullptr; ///< being made
+class TextPart : public Part {
+    Q_OBJECT
+public:
+    explicit TextPart(Session& session);
+
+protected:
+    bool applies() const override { return text() != nullptr; }
+
+private:
+    void addShare(const QString& name, const QString& tip, double low, double high, const char* member,
+                  double scene::Text::*value);
+    void addColour(const QString& name, const char* member, scene::Colour scene::Text::*value);
+    void addFall(const QString& name, int axis);
+    const scene::Text* text() const { return content<scene::Text>(); }
+    void change(const scene::Json& members);
+};
+
+class CardPart : public Part {
+    Q_OBJECT
+public:
+    explicit CardPart(Session& session);
+
+protected:
+    bool applies() const override { return card() != nullptr; }
+
+private:
+    void addStop(const QString& name, bool first);
+    const scene::Card* card() const { return content<scene::Card>(); }
+    void change(const scene::Json& members);
+    void setStop(bool first, const scene::Colour& colour);
 };
 
 }

@@ -1,125 +1,45 @@
 #include "desk/details/hanging_part.h"
 
-#include "desk/details/field_row.h"
 #include "desk/kit/form.h"
-#include "motion/resolved_scene.h"
 
 #include <QComboBox>
 #include <QLabel>
-#include <QPushButton>
+#include <QToolButton>
 #include <QVBoxLayout>
 #include <algorithm>
 
 namespace stage::desk {
+namespace {
 
-HangingPart::HangingPart(Session& session, QWidget* parent) : QWidget(parent), m_session(session) {
-    using scene::Measured;
-    auto* layout = new QVBoxLayout(this);
-    layout->setContentsMargins(0, 0, 0, 0);
-    layout->setSpacing(4);
-    section(layout, tr("Hanging"));
-    m_pivotAcross =
-        field(m_session, layout, tr("Pivot across"), Measured::Percent, QStringLiteral("%"), 0, 5,
-              tr("Where it turns and scales about: 0 is its left edge, 100 its right one. What is seen "
-                 "does not change"));
-    m_pivotUp = field(m_session, layout, tr("Pivot up"), Measured::Percent, QStringLiteral("%"), 0, 5,
-                      tr("0 is its foot, 100 its top. Its depth is measured at the pivot"));
-    m_facing = choice(layout, tr("Faces camera"), {tr("no"), tr("upright"), tr("fully")}, 0,
-                      tr("Turns to the camera by itself, about the vertical only or fully"));
-    m_follows = new QComboBox;
-    m_follows->setToolTip(tr("The layer that carries it, as if they were one; it stays where it is"));
-    m_follows->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    line(layout, tr("Follows"), m_follows, 118);
-    m_shape = new QWidget;
-    auto* shape = new QVBoxLayout(m_shape);
-    shape->setContentsMargins(0, 0, 0, 0);
-    shape->setSpacing(4);
-    auto* around =
-        smallButton(QStringLiteral("camera"), tr("Bend it around the camera: every part as far away"));
-    m_bend = new NumberField(Measured::Angle, QStringLiteral("°"), 1, 5);
-    m_bend->setToolTip(tr("Degrees of arc into which its width is bent, hollow towards its front"));
-    connect(m_bend, &NumberField::misread, &m_session, &Session::problem);
-    auto* bend = new QWidget;
-    auto* bendRow = new QHBoxLayout(bend);
-    bendRow->setContentsMargins(0, 0, 0, 0);
-    bendRow->setSpacing(2);
-    bendRow->addWidget(around);
-    bendRow->addWidget(m_bend);
-    line(shape, tr("Bend"), bend, 118);
-    m_bend->setAccessibleName(tr("Bend"));
-    const struct {
-        const char *name, *text;
-    } sides[] = {{"left", QT_TR_NOOP("Beyond left")},
-                 {"right", QT_TR_NOOP("Beyond right")},
-                 {"top", QT_TR_NOOP("Beyond top")},
-                 {"bottom", QT_TR_NOOP("Beyond foot")}};
-    for (const auto& each : sides) {
-        auto* beyond = new QComboBox;
-        beyond->addItems({tr("none"), tr("mirror"), tr("repeat"), tr("stretch")});
-        beyond->setToolTip(tr("What is seen beyond this edge of the picture"));
-        beyond->setAccessibleName(tr(each.text));
-        auto* by = new NumberField(Measured::Percent, QStringLiteral("%"), 0, 10);
-        by->setToolTip(tr("How far it goes on, in percent of the picture"));
-        by->setFixedWidth(56);
-        connect(by, &NumberField::misread, &m_session, &Session::problem);
-        auto* both = new QWidget;
-        auto* row = new QHBoxLayout(both);
-        row->setContentsMargins(0, 0, 0, 0);
-        row->setSpacing(2);
-        row->addWidget(beyond, 1);
-        row->addWidget(by);
-        line(shape, tr(each.text), both, 142);
-        m_sides.push_back({each.name, beyond, by});
-        connect(beyond, &QComboBox::activated, this, [this, name = each.name, by](int i) {
-            edit::Edit side = {{"beyond", scene::beyondNames[static_cast<std::size_t>(i)]}};
-            // With nothing to see it would not be noticed.
-            if (i > 0 && by->value() == 0) side["by"] = 0.5;
-            hang({{"extend", {{name, side}}}});
-        });
-        connect(by, &NumberField::entered, this, [this, name = each.name](double v) {
-            hang({{"extend", {{name, {{"by", std::clamp(v / 100, 0.0, 100.0)}}}}}});
-        });
-    }
-    layout->addWidget(m_shape);
-    m_tags = new QLabel;
-    m_tags->setObjectName(QStringLiteral("dim"));
-    m_tags->setWordWrap(true);
-    layout->addWidget(m_tags);
-    m_keyRow = new QWidget;
-    auto* keyRow = new QHBoxLayout(m_keyRow);
-    keyRow->setContentsMargins(0, 0, 0, 0);
-    m_keys = new QLabel;
-    m_keys->setObjectName(QStringLiteral("dim"));
-    m_keys->setWordWrap(true);
-    auto* off = smallButton(QStringLiteral("x"), tr("Remove all keys of place; it stays where it is now"));
-    keyRow->addWidget(m_keys, 1);
-    keyRow->addWidget(off);
-    layout->addWidget(m_keyRow);
-    connect(off, &QToolButton::clicked, this, [this] {
-        m_session.document.apply(edit::onLayers("remove-place-key", m_session.selection.layers()));
-    });
+constexpr std::size_t mostLeaders = 500;
 
-    const auto pivot = [this] {
-        const auto layer = m_session.selection.only().layer;
-        if (!layer || layer->group()) return;
-        m_session.document.apply(m_session.onSelection(
-            "pivot", {{"to", {m_pivotAcross->value() / 100 - 0.5, m_pivotUp->value() / 100 - 0.5}}}));
-    };
-    connect(m_pivotAcross, &NumberField::entered, this, pivot);
-    connect(m_pivotUp, &NumberField::entered, this, pivot);
-    connect(m_facing, &QComboBox::activated, this, [this](int i) {
-        hang({{"facing", scene::facingNames[static_cast<std::size_t>(i)]}});
+}
+
+HangingPart::HangingPart(Session& session) : Part(session) {
+    m_rows.section(tr("Hanging"));
+    addPivot();
+    m_rows.choice(
+        tr("Faces camera"), {tr("no"), tr("upright"), tr("fully")},
+        tr("Turns to the camera by itself, about the vertical only or fully"),
+        [this] { return static_cast<int>(layer()->hanging.facing); },
+        [this](int i) {
+            hang({{"facing", scene::facingNames[static_cast<std::size_t>(i)]}});
+        });
+    addFollows();
+    m_shape = makeShape();
+    m_rows.layout()->addWidget(m_shape);
+    m_rows.onRefresh([this] {
+        const bool flat = !layer()->group();
+        m_shape->setVisible(flat);
+        if (flat) m_shapeRows->refresh();
     });
-    connect(m_bend, &NumberField::entered, this, [this](double v) {
-        hang({{"bend", std::clamp(v, -360.0, 360.0)}});
+    m_rows.note("dim", [this] {
+        QStringList tags;
+        for (const std::string& tag : layer()->tags)
+            tags << QString::fromStdString(tag);
+        return tags.isEmpty() ? QString() : tr("Tags: %1").arg(tags.join(QStringLiteral(", ")));
     });
-    connect(around, &QToolButton::clicked, this, [this] { hang({{"aroundCamera", true}}); });
-    connect(m_follows, &QComboBox::activated, this, [this](int i) {
-        const std::int64_t leader = m_leaders[static_cast<std::size_t>(i)];
-        m_session.document.apply(
-            edit::onLayers("follow", m_session.selection.layers(),
-                           {{"leader", leader ? edit::Edit(leader) : edit::Edit(nullptr)}}));
-    });
+    addKeys();
 }
 
 void HangingPart::hang(const edit::Edit& how) {
@@ -129,37 +49,59 @@ void HangingPart::hang(const edit::Edit& how) {
         edit["mark"] = m_session.referenceMark() + 1;
         edit["time"] = m_session.playhead.time().text();
     }
-    m_session.document.apply(edit);
+    apply(edit);
 }
 
-void HangingPart::refresh() {
-    const scene::LayerPath found = m_session.selection.only();
-    setVisible(found.layer != nullptr);
-    if (!found.layer) return;
-    const scene::Layer& layer = *found.layer;
-    const bool flat = !layer.group();
-    m_shape->setVisible(flat);
-    for (NumberField* each : {m_pivotAcross, m_pivotUp})
-        each->setEnabled(flat);
-    if (flat) {
-        m_pivotAcross->setValue(100 *
-                                (layer.hanging.pivot.x / (layer.pixels.x * layer.metresPerPixel) + 0.5));
-        m_pivotUp->setValue(100 * (layer.hanging.pivot.y / (layer.pixels.y * layer.metresPerPixel) + 0.5));
-    }
-    m_facing->setCurrentIndex(static_cast<int>(layer.hanging.facing));
-    m_bend->setValue(layer.hanging.bend);
-    const scene::Extensions& on = layer.hanging.extensions;
-    const scene::Extension* sides[] = {&on.left, &on.right, &on.top, &on.bottom};
-    for (std::size_t i = 0; i < m_sides.size(); ++i) {
-        m_sides[i].beyond->setCurrentIndex(static_cast<int>(sides[i]->beyond));
-        m_sides[i].by->setValue(sides[i]->by * 100);
-        m_sides[i].by->setEnabled(sides[i]->beyond != scene::Beyond::Nothing);
-    }
-    if (m_session.document.previewing()) return; // what follows does not change in a drag
+// ---- pivot
+
+void HangingPart::addPivot() {
+    NumberField* across = m_rows.share(
+        tr("Pivot across"), percent(5),
+        tr("Where it turns and scales about: 0 is its left edge, 100 its right one. What is seen does not "
+           "change"),
+        [this] { return pivotShare(0); }, [this](double v) { setPivot(v, pivotShare(1)); });
+    NumberField* up = m_rows.share(
+        tr("Pivot up"), percent(5), tr("0 is its foot, 100 its top. Its depth is measured at the pivot"),
+        [this] { return pivotShare(1); }, [this](double v) { setPivot(pivotShare(0), v); });
+    m_rows.onRefresh([this, across, up] {
+        for (NumberField* each : {across, up})
+            each->setEnabled(!layer()->group());
+    });
+}
+
+double HangingPart::pivotShare(int axis) const {
+    const scene::LayerPtr only = layer();
+    if (only->group()) return 0.5;
+    return only->hanging.pivot[axis] / (only->pixels[axis] * only->metresPerPixel) + 0.5;
+}
+
+void HangingPart::setPivot(double across, double up) {
+    const scene::LayerPtr only = layer();
+    if (only && !only->group()) apply(m_session.onSelection("pivot", {{"to", {across - 0.5, up - 0.5}}}));
+}
+
+// ---- what carries it
+
+void HangingPart::addFollows() {
+    m_follows = new QComboBox;
+    m_follows->setToolTip(tr("The layer that carries it, as if they were one; it stays where it is"));
+    m_follows->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    line(m_rows.layout(), tr("Follows"), m_follows, 118);
+    connect(m_follows, &QComboBox::activated, this, [this](int i) {
+        const std::int64_t leader = m_leaders[static_cast<std::size_t>(i)];
+        applyToAll("follow", {{"leader", leader ? edit::Edit(leader) : edit::Edit(nullptr)}});
+    });
+    m_rows.onRefresh([this] {
+        if (!m_session.document.previewing()) fillLeaders(); // they do not change in a drag
+    });
+}
+
+void HangingPart::fillLeaders() {
+    const scene::Layer& own = *layer();
     std::vector<std::int64_t> leaders{0};
     QStringList names{tr("nothing")};
     scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& each, const auto&) {
-        if (each->id == layer.id || leaders.size() > 500) return;
+        if (each->id == own.id || leaders.size() > mostLeaders) return;
         leaders.push_back(each->id);
         names << QString::fromStdString(each->name);
     });
@@ -171,19 +113,106 @@ void HangingPart::refresh() {
         m_follows->clear();
         m_follows->addItems(names);
     }
-    const auto leader = std::find(m_leaders.begin(), m_leaders.end(), layer.follows);
+    const auto leader = std::find(m_leaders.begin(), m_leaders.end(), own.follows);
     m_follows->setCurrentIndex(leader == m_leaders.end() ? 0 : static_cast<int>(leader - m_leaders.begin()));
-    QStringList tags;
-    for (const std::string& tag : layer.tags)
-        tags << QString::fromStdString(tag);
-    m_tags->setVisible(!tags.isEmpty());
-    m_tags->setText(tr("Tags: %1").arg(tags.join(QStringLiteral(", "))));
-    m_keyRow->setVisible(!layer.places.empty());
-    const bool here = std::any_of(layer.places.begin(), layer.places.end(),
+}
+
+// ---- its shape
+
+QWidget* HangingPart::makeShape() {
+    auto* shape = new QWidget;
+    m_shapeRows = std::make_unique<Rows>(m_session, shape);
+    addBend(*m_shapeRows);
+    addSide(*m_shapeRows, "left", tr("Beyond left"), &scene::Extensions::left);
+    addSide(*m_shapeRows, "right", tr("Beyond right"), &scene::Extensions::right);
+    addSide(*m_shapeRows, "top", tr("Beyond top"), &scene::Extensions::top);
+    addSide(*m_shapeRows, "bottom", tr("Beyond foot"), &scene::Extensions::bottom);
+    return shape;
+}
+
+void HangingPart::addBend(Rows& rows) {
+    auto* around =
+        smallButton(QStringLiteral("camera"), tr("Bend it around the camera: every part as far away"));
+    auto* bend = new NumberField(scene::Measured::Angle, QStringLiteral("°"), 1, 5);
+    bend->setToolTip(tr("Degrees of arc into which its width is bent, hollow towards its front"));
+    auto* both = new QWidget;
+    auto* row = new QHBoxLayout(both);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(2);
+    row->addWidget(around);
+    row->addWidget(bend);
+    line(rows.layout(), tr("Bend"), both, 118);
+    bend->setAccessibleName(tr("Bend"));
+    connect(around, &QToolButton::clicked, this, [this] { hang({{"aroundCamera", true}}); });
+    connect(bend, &NumberField::misread, &m_session, &Session::problem);
+    connect(bend, &NumberField::entered, this, [this](double v) {
+        hang({{"bend", std::clamp(v, -360.0, 360.0)}});
+    });
+    rows.onRefresh([this, bend] { bend->setValue(layer()->hanging.bend); });
+}
+
+void HangingPart::addSide(Rows& rows, const char* member, const QString& name,
+                          scene::Extension scene::Extensions::*side) {
+    auto* beyond = new QComboBox;
+    beyond->addItems({tr("none"), tr("mirror"), tr("repeat"), tr("stretch")});
+    beyond->setToolTip(tr("What is seen beyond this edge of the picture"));
+    beyond->setAccessibleName(name);
+    auto* by = new NumberField(scene::Measured::Percent, QStringLiteral("%"), 0, 10);
+    by->setToolTip(tr("How far it goes on, in percent of the picture"));
+    by->setFixedWidth(56);
+    auto* both = new QWidget;
+    auto* row = new QHBoxLayout(both);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(2);
+    row->addWidget(beyond, 1);
+    row->addWidget(by);
+    line(rows.layout(), name, both, 142);
+    connect(beyond, &QComboBox::activated, this, [this, member, by](int i) {
+        edit::Edit change = {{"beyond", scene::beyondNames[static_cast<std::size_t>(i)]}};
+        // With nothing to see it would not be noticed.
+        if (i > 0 && by->value() == 0) change["by"] = 0.5;
+        hang({{"extend", {{member, change}}}});
+    });
+    connect(by, &NumberField::misread, &m_session, &Session::problem);
+    connect(by, &NumberField::entered, this, [this, member](double v) {
+        hang({{"extend", {{member, {{"by", std::clamp(v / 100, 0.0, 100.0)}}}}}});
+    });
+    rows.onRefresh([this, beyond, by, side] {
+        const scene::Extension& now = layer()->hanging.extensions.*side;
+        beyond->setCurrentIndex(static_cast<int>(now.beyond));
+        by->setValue(now.by * 100);
+        by->setEnabled(now.beyond != scene::Beyond::Nothing);
+    });
+}
+
+// ---- keys of place
+
+void HangingPart::addKeys() {
+    m_keyRow = new QWidget;
+    auto* row = new QHBoxLayout(m_keyRow);
+    row->setContentsMargins(0, 0, 0, 0);
+    m_keys = new QLabel;
+    m_keys->setObjectName(QStringLiteral("dim"));
+    m_keys->setWordWrap(true);
+    auto* remove = smallButton(QStringLiteral("x"), tr("Remove all keys of place; it stays where it is now"));
+    row->addWidget(m_keys, 1);
+    row->addWidget(remove);
+    m_rows.layout()->addWidget(m_keyRow);
+    connect(remove, &QToolButton::clicked, this,
+            [this] { applyToAll("remove-place-key", edit::Edit::object()); });
+    m_rows.onRefresh([this] {
+        if (!m_session.document.previewing()) showKeys(); // they do not change in a drag
+    });
+}
+
+void HangingPart::showKeys() {
+    const auto& places = layer()->places;
+    m_keyRow->setVisible(!places.empty());
+    const bool here = std::any_of(places.begin(), places.end(),
                                   [this](const auto& key) { return key.time == m_session.playhead.time(); });
     m_keys->setText(here ? tr("Keyed here: moving it changes this key alone")
                          : tr("%1: moving it moves them all")
-                               .arg(counted(static_cast<qint64>(layer.places.size()), tr("key of place"),
+                               .arg(counted(static_cast<qint64>(places.size()), tr("key of place"),
                                             tr("keys of place"))));
 }
 

@@ -1,38 +1,36 @@
 // How a layer hangs, in the details: its pivot, what carries it, facing, bending, what is seen beyond its
-// edges, its tags, and how a group was scattered.
+// edges, its tags, and its keys of place.
 #pragma once
 
-#include "desk/kit/number_field.h"
-#include "desk/session/session.h"
-
-#include <QWidget>
-
-class QComboBox;
-class QLabel;
-class QPushButton;
-class QVBoxLayout;
+#include "desk/details/part.h"
 
 namespace stage::desk {
 
-class HangingPart : public QWidget {
+class HangingPart : public Part {
     Q_OBJECT
 public:
-    explicit HangingPart(Session& session, QWidget* parent = nullptr);
-    void refresh(); ///< shows the one selected layer
+    explicit HangingPart(Session& session);
+
+protected:
+    bool applies() const override { return layer() != nullptr; }
 
 private:
+    void addPivot();
+    void addFollows();
+    QWidget* makeShape(); ///< of flat layers
+    void addBend(Rows& rows);
+    void addSide(Rows& rows, const char* member, const QString& name,
+                 scene::Extension scene::Extensions::*side);
+    void addKeys();
     void hang(const edit::Edit& how);
+    double pivotShare(int axis) const; ///< from the left or the foot
+    void setPivot(double across, double up);
+    void fillLeaders();
+    void showKeys();
 
-    Session& m_session;
-    NumberField *m_pivotAcross, *m_pivotUp, *m_bend;
-    QComboBox *m_facing, *m_follows;
-    struct Side {
-        const char* name;
-        QComboBox* beyond;
-        NumberField* by;
-    };
-    std::vector<Side> m_sides;
-    QLabel *m_keys, *m_tags;
+    std::unique_ptr<Rows> m_shapeRows;
+    QComboBox* m_follows;
+    QLabel* m_keys;
     QWidget *m_shape, *m_keyRow;
     std::vector<std::int64_t> m_leaders; ///< in the order of m_follows
 };

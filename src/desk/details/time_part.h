@@ -1,25 +1,25 @@
 // When a layer shows and how it fades, in the details: in and out, fades in time and by its distance.
 #pragma once
 
-#include "desk/kit/number_field.h"
-#include "desk/session/session.h"
-
-#include <QWidget>
-
-class QVBoxLayout;
+#include "desk/details/part.h"
 
 namespace stage::desk {
 
-class TimePart : public QWidget {
+class TimePart : public Part {
     Q_OBJECT
 public:
-    explicit TimePart(Session& session, QWidget* parent = nullptr);
-    void refresh(); ///< shows the one selected layer
+    explicit TimePart(Session& session);
+
+protected:
+    bool applies() const override { return layer() != nullptr; }
 
 private:
+    void addTimes();
+    void addDistances();
+    const scene::Showing& showing() const { return layer()->showing; }
     void set(const char* member, double seconds);
-    Session& m_session;
-    NumberField *m_in, *m_out, *m_fadeIn, *m_fadeOut, *m_nearGone, *m_nearFull, *m_farFull, *m_farGone;
+    void setNear(double gone, double full); ///< m
+    void setFar(double full, double gone);  ///< m
 };
 
 }

@@ -1,6 +1,6 @@
 #include "desk/files/output_writer.h"
 
-#include "desk/dialogs/dialogs.h"
+#include "desk/dialogs/output_dialog.h"
 #include "desk/jobs/background.h"
 
 namespace stage::desk {

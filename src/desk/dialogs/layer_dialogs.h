@@ -1,9 +1,8 @@
-// The desk's dialogs. Each gives what was chosen, or nothing.
+// Dialogs about layers. Each gives the edit that was chosen, or nothing.
 #pragma once
 
 #include "desk/kit/dialog_form.h"
 #include "edit/edit.h"
-#include "output/write.h"
 
 #include <optional>
 
@@ -21,10 +20,5 @@ std::optional<edit::Edit> askRecede(QWidget* parent, const scene::Scene& scene, 
 /// A `scatter`.
 std::optional<edit::Edit> askScatter(QWidget* parent, const scene::Scene& scene, std::int64_t layer,
                                      const scene::Scatter& now, bool again, const Previewer& previewer);
-/// Frame, rate, duration, background, blending, home depth.
-std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene, const Previewer& previewer);
-/// What to write where.
-std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
-                                     const std::filesystem::path& document);
 
 }

@@ -1,0 +1,38 @@
+// Where the one selected layer stands, and what the lens makes of it.
+#pragma once
+
+#include "desk/details/part.h"
+#include "motion/measure.h"
+
+#include <QTimer>
+
+namespace stage::desk {
+
+class PlacementPart : public Part {
+    Q_OBJECT
+public:
+    explicit PlacementPart(Session& session);
+
+protected:
+    bool applies() const override { return layer() != nullptr; }
+
+private:
+    void addPlace();
+    void addSize();
+    void addTurns();
+    void addReadings();
+    const scene::LayerPath& found() const; ///< as it stands at the playhead
+    motion::Measure measured() const { return motion::measureAt(m_session.now(), found()); }
+    void slideTo(int axis, double metres);
+    void turnTo(int axis, double degrees);
+    V3d turn() const;
+    void scaleTo(double across, double up); ///< factors
+    QString sizeInFrame() const;
+    QString blur() const;
+    void showEnlargement(QLabel* label) const;
+
+    QCheckBox* m_locked;
+    QTimer m_settled; ///< travel is measured over the whole move, so not at every step of a drag
+};
+
+}

@@ -1,0 +1,194 @@
+#include "desk/dialogs/settings_dialog.h"
+
+#include "desk/dialogs/frame_size.h"
+#include "desk/kit/form.h"
+#include "optics/placing.h"
+#include "scene/quantity.h"
+#include "scene/scene_json.h"
+
+#include <QColorDialog>
+#include <QComboBox>
+#include <QFormLayout>
+#include <QLineEdit>
+#include <QSpinBox>
+#include <algorithm>
+
+namespace stage::desk {
+namespace {
+
+struct ReadySize {
+    const char* name;
+    int width, height;
+};
+constexpr ReadySize readySizes[] = {
+    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "wide, high definition"), 1920, 1080},
+    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "wide, ultra high definition"), 3840, 2160},
+    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "wide, small"), 1280, 720},
+    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "square"), 1080, 1080},
+    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "vertical"), 1080, 1920},
+    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "portrait"), 1080, 1350},
+    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "cinema 1.85"), 1998, 1080},
+    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "cinema 2.39"), 2048, 858},
+    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "cinema 2.39, large"), 4096, 1716}};
+
+struct Rate {
+    const char *text, *value;
+};
+constexpr Rate rates[] = {{"23.976", "24000/1001"},
+                          {"24", "24"},
+                          {"25", "25"},
+                          {"29.97", "30000/1001"},
+                          {"30", "30"},
+                          {"50", "50"},
+                          {"60", "60"}};
+
+const scene::Colour grounds[] = {{0, 0, 0, 1}, {1, 1, 1, 1}, {0, 0, 0, 0}};
+
+Rational rateFrom(const QString& text) {
+    const QString below = text.section(QLatin1Char('/'), 1);
+    return {text.section(QLatin1Char('/'), 0, 0).toLongLong(), below.isEmpty() ? 1 : below.toLongLong()};
+}
+
+class SettingsDialog {
+    Q_DECLARE_TR_FUNCTIONS(stage::desk::SettingsDialog)
+public:
+    SettingsDialog(QWidget* parent, const scene::Scene& scene)
+        : m_scene(scene), m_form(parent, tr("Scene settings"), tr("Apply")) {
+        addFrame();
+        addTime();
+        addDepth();
+        addMixing();
+    }
+
+    std::optional<edit::Edit> ask(const Previewer& previewer) {
+        return askEdit(
+            m_form, m_scene, [this](QString& complaint) { return build(complaint); }, previewer);
+    }
+
+private:
+    void addFrame() {
+        m_width = pixelBox(m_scene.output.frame.x);
+        m_height = pixelBox(m_scene.output.frame.y);
+        m_ready = new QComboBox;
+        m_ready->setObjectName(QStringLiteral("readySizes"));
+        m_ready->addItem(tr("own size"));
+        for (const ReadySize& each : readySizes)
+            m_ready->addItem(tr("%1  %2 × %3").arg(tr(each.name)).arg(each.width).arg(each.height),
+                             QSize(each.width, each.height));
+        m_form.layout->addRow(tr("Ready sizes"), m_ready);
+        m_form.layout->addRow(tr("Frame"), sizeRow(m_width, m_height));
+        m_keep = new QComboBox;
+        m_keep->setObjectName(QStringLiteral("keepSeen"));
+        m_keep->addItem(tr("as much across as before"), QStringLiteral("width"));
+        m_keep->addItem(tr("as much up and down as before"), QStringLiteral("height"));
+        m_keep->addItem(tr("as much along its shorter side"), QStringLiteral("shorter"));
+        m_keep->setToolTip(tr("What a new frame goes on seeing. The gate is cropped or widened for it; focal "
+                              "lengths stay, and so does the staging"));
+        m_form.layout->addRow(tr("It sees"), m_keep);
+        QObject::connect(m_ready, &QComboBox::currentIndexChanged, &m_form.dialog, [this](int i) {
+            const QSize size = m_ready->itemData(i).toSize();
+            if (!size.isValid() || i == 0) return;
+            m_width->setValue(size.width());
+            m_height->setValue(size.height());
+        });
+        for (QSpinBox* box : {m_width, m_height})
+            QObject::connect(box, &QSpinBox::valueChanged, &m_form.dialog, [this] { showReady(); });
+        showReady();
+    }
+
+    void showReady() {
+        const int i = m_ready->findData(QSize(m_width->value(), m_height->value()));
+        const QSignalBlocker quiet(m_ready);
+        m_ready->setCurrentIndex(std::max(0, i));
+        const V2i frame = m_scene.output.frame;
+        m_keep->setEnabled(m_width->value() != frame.x || m_height->value() != frame.y);
+    }
+
+    void addTime() {
+        const Rational now = m_scene.output.rate;
+        m_rate = new QComboBox;
+        for (const Rate& each : rates)
+            m_rate->addItem(tr("%1 per second").arg(QLatin1String(each.text)),
+                            QString::fromLatin1(each.value));
+        int current = 0;
+        while (current < m_rate->count() && rateFrom(m_rate->itemData(current).toString()) != now)
+            ++current;
+        if (current == m_rate->count())
+            m_rate->addItem(tr("%1 per second").arg(now.toDouble()), QString::fromStdString(now.text()));
+        m_rate->setCurrentIndex(current);
+        m_form.layout->addRow(tr("Frames"), m_rate);
+        m_duration = new QLineEdit(QString::fromStdString(scene::timecode(m_scene.output.frames, now)));
+        m_duration->setObjectName(QStringLiteral("figure"));
+        m_duration->setToolTip(tr("minutes:seconds:frames; also 6s, or a number of frames"));
+        m_form.layout->addRow(tr("Duration"), m_duration);
+    }
+
+    void addDepth() {
+        m_home = number(m_form, tr("Home depth"), scene::Measured::Length, QStringLiteral("m"), 2, 0.5,
+                        m_scene.homeDepth, tr("Where newly added layers land"));
+        const double slope = optics::firstView(m_scene).slope;
+        auto* perPixel =
+            number(m_form, tr("Metres a pixel there"), scene::Measured::Length, QStringLiteral("m"), 5, 0.001,
+                   m_scene.homeDepth / slope,
+                   tr("Metres that a pixel of the frame spans at home depth; another sets the home depth"));
+        perPixel->setObjectName(QStringLiteral("figure"));
+        QObject::connect(m_home, &NumberField::entered, perPixel,
+                         [=](double v) { perPixel->setValue(v / slope); });
+        QObject::connect(perPixel, &NumberField::entered, m_home,
+                         [this, slope](double v) { m_home->setValue(v * slope); });
+    }
+
+    void addMixing() {
+        m_colour = m_scene.output.background;
+        m_ground = new QComboBox;
+        m_ground->addItems({tr("black"), tr("white"), tr("transparent"), tr("another colour")});
+        const auto known = std::find(std::begin(grounds), std::end(grounds), m_colour);
+        m_ground->setCurrentIndex(static_cast<int>(known - std::begin(grounds)));
+        QObject::connect(m_ground, &QComboBox::activated, &m_form.dialog, [this](int i) {
+            if (i != static_cast<int>(std::size(grounds))) return;
+            const QColor colour = QColorDialog::getColor(shown(m_colour), &m_form.dialog, tr("Background"),
+                                                         QColorDialog::ShowAlphaChannel);
+            if (colour.isValid()) m_colour = sceneColour(colour);
+        });
+        m_form.layout->addRow(tr("Background"), m_ground);
+        m_blending = new QComboBox;
+        m_blending->addItems({tr("as light, like a lens"), tr("as paint, like a flat layered picture")});
+        m_blending->setCurrentIndex(static_cast<int>(m_scene.output.blending));
+        m_blending->setToolTip(tr("Whether half-transparent layers are mixed in light or in encoded values"));
+        m_form.layout->addRow(tr("Mix layers"), m_blending);
+    }
+
+    edit::Edit build(QString& complaint) const {
+        const QString rate = m_rate->currentData().toString();
+        const auto frames = scene::frameFromText(m_duration->text().toStdString(), rateFrom(rate));
+        if (!frames) complaint = QString::fromStdString(frames.error().sentence);
+        const auto ground = static_cast<std::size_t>(m_ground->currentIndex());
+        edit::Edit edit = {
+            {"edit", "settings"},
+            {"frame", {m_width->value(), m_height->value()}},
+            {"rate", rate.toStdString()},
+            {"frames", frames.value_or(m_scene.output.frames)},
+            {"homeDepth", read(m_home, complaint)},
+            {"background", scene::toJson(ground < std::size(grounds) ? grounds[ground] : m_colour)},
+            {"blending", m_blending->currentIndex() == 0 ? "light" : "paint"}};
+        if (m_keep->isEnabled()) edit["keep"] = m_keep->currentData().toString().toStdString();
+        return edit;
+    }
+
+    const scene::Scene& m_scene;
+    Form m_form;
+    QSpinBox *m_width, *m_height;
+    QComboBox *m_ready, *m_keep, *m_rate, *m_ground, *m_blending;
+    QLineEdit* m_duration;
+    NumberField* m_home;
+    scene::Colour m_colour; ///< another one than those named
+};
+
+}
+
+std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene,
+                                      const Previewer& previewer) {
+    return SettingsDialog(parent, scene).ask(previewer);
+}
+
+}

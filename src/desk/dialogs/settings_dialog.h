@@ -1,0 +1,11 @@
+// The settings of the whole scene: frame, rate, duration, background, blending, home depth.
+#pragma once
+
+#include "desk/kit/dialog_form.h"
+
+namespace stage::desk {
+
+/// The edit that was chosen, or nothing.
+std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene, const Previewer& previewer);
+
+}
