@@ -13,26 +13,12 @@
 
 #include "render/fetch-inl.h"
 
-#ifndef STAGE_RENDER_BLUR_TAPS
-#define STAGE_RENDER_BLUR_TAPS
-namespace stage::render {
-
-/// The ends of a disc's rows, for places of one phase within a pixel: from the sums' number under the place,
-/// which number to read, and how much of the next.
-struct Ends {
-    std::ptrdiff_t right, left;
-    float rightPart, leftPart, weight;
-};
-
-}
-#endif
-
 HWY_BEFORE_NAMESPACE();
 namespace stage::render::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 /// `count` discs, `advance` numbers of the sums apart.
-void BlurRow(const float* sums, const Ends* ends, int rows, float each, int count, std::ptrdiff_t advance,
+void BlurRow(const float* sums, const DiscEnds* ends, int rows, float each, int count, std::ptrdiff_t advance,
              float* out, std::ptrdiff_t outAdvance) {
 #if HWY_MAX_BYTES >= 32
     const hn::FixedTag<float, 8> d;
@@ -258,51 +244,112 @@ void DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Ai
     }
 }
 
-bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, const Air& air, float opacity,
-                          const media::Box& box, Canvas& canvas) {
-    double fallback = 0;
-    const auto radiusAt = [&](double x, double y) {
-        const double nearness = nearnessAt(plane, x, y);
-        // Off a mesh the rays are as good as sharp; what its edge throws there is as blurred as the box's
-        // nearest.
-        if (plane.bent() && !(nearness > 0)) return fallback;
-        return plane.view.aperture * plane.view.slope * (1 / plane.view.focus - nearness);
-    };
-    double most = 0, least = 1e300;
-    for (const int x : {box.x0, box.x1})
-        for (const int y : {box.y0, box.y1}) {
-            const double radius = std::abs(radiusAt(x, y));
-            most = std::max(most, radius), least = std::min(least, radius);
-        }
-    // Very unlike discs are not blurred in one small picture.
-    constexpr double unlike = 4, seen = 8; // px
-    if (!plane.bent() && most > unlike * std::max(least, seen) &&
-        std::max(box.x1 - box.x0, box.y1 - box.y0) > smallestPart)
-        return false;
-    if (plane.bent()) {
+/// The discs of a card over a box of the frame, px; radii are signed: behind the focus positive.
+class DiscBlur::Discs {
+public:
+    Discs(const Plane& plane, const media::Box& box) : m_plane(plane) {
+        for (const int x : {box.x0, box.x1})
+            for (const int y : {box.y0, box.y1}) {
+                const double radius = std::abs(radiusAt(x, y));
+                m_most = std::max(m_most, radius), m_least = std::min(m_least, radius);
+            }
+        if (!plane.bent()) return;
         // Anywhere in it and around it, with its sign.
         const auto [far, near] = nearnessIn(plane, box.x0, box.y0, box.x1, box.y1);
         for (const double nearness : {far, near})
             if (nearness > 0 && nearness < 1e299)
-                if (const double r =
-                        plane.view.aperture * plane.view.slope * (1 / plane.view.focus - nearness);
-                    std::abs(r) >= std::abs(fallback))
-                    fallback = r;
-        most = std::max(most, std::abs(fallback));
-        if (most < 1e-6) most = fallback = 1e-6;
+                if (const double r = radiusOf(nearness); std::abs(r) >= std::abs(m_fallback)) m_fallback = r;
+        m_most = std::max(m_most, std::abs(m_fallback));
+        if (m_most < 1e-6) m_most = m_fallback = 1e-6;
     }
-    const int shrink = shrinkOf(most);
+    double radiusAt(double x, double y) const {
+        const double nearness = nearnessAt(m_plane, x, y);
+        // Off a mesh the rays are as good as sharp; what its edge throws there is as blurred as the box's
+        // nearest.
+        return m_plane.bent() && !(nearness > 0) ? m_fallback : radiusOf(nearness);
+    }
+    double most() const { return m_most; }
+    double least() const { return m_least; } ///< at the corners
+    bool same() const { return m_plane.level; }
+
+private:
+    double radiusOf(double nearness) const {
+        return m_plane.view.aperture * m_plane.view.slope * (1 / m_plane.view.focus - nearness);
+    }
+    const Plane& m_plane;
+    double m_most = 0, m_least = 1e300, m_fallback = 0;
+};
+
+/// The places at which the picture is blurred: `step` pixels of the frame apart, at multiples of it whatever
+/// the box, from half a step before the box on.
+struct DiscBlur::Grid {
+    int firstX, firstY, step, across, high;
+
+    Grid(const media::Box& box, int apart) : step(apart) {
+        const auto onStep = [apart](int at) {
+            return static_cast<int>(std::floor(at / static_cast<double>(apart))) * apart;
+        };
+        firstX = onStep(box.x0), firstY = onStep(box.y0);
+        across = (box.x1 - firstX + step - 1) / step + 2;
+        high = (box.y1 - firstY + step - 1) / step + 2;
+    }
+    double x(int n) const { return firstX + (n - 0.5) * step; }
+    double y(int n) const { return firstY + (n - 0.5) * step; }
+};
+
+bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, const Air& air, float opacity,
+                          const media::Box& box, Canvas& canvas) {
+    const Discs discs(plane, box);
+    // Very unlike discs are not blurred in one small picture.
+    constexpr double unlike = 4, seen = 8; // px
+    if (!plane.bent() && discs.most() > unlike * std::max(discs.least(), seen) &&
+        std::max(box.x1 - box.x0, box.y1 - box.y0) > smallestPart)
+        return false;
+    const int shrink = shrinkOf(discs.most());
     const double size = 1 << shrink;
     const Plane small = shrink ? inPixelsOf(plane, size) : plane;
     // Pixels of the small picture that the discs of the box reach, and one around them for spreading.
-    const int reach = static_cast<int>(std::ceil(most / size)) + 3;
+    const int reach = static_cast<int>(std::ceil(discs.most() / size)) + 3;
     const auto down = [&](int at) { return static_cast<int>(std::floor(at / size)); };
     const int x0 = down(box.x0) - reach, y0 = down(box.y0) - reach;
     const int width = down(box.x1 - 1) + reach + 1 - x0, height = down(box.y1 - 1) + reach + 1 - y0;
     raster(small, pixels, air.from(-0.5, -0.5, size), x0, y0, width, height);
+    if (nothingThere()) return true;
+    const Grid grid(box, shrink > 1 ? 1 << (shrink - 1) : 1 << shrink);
+    blur(discs, grid, shrink, x0, y0);
+    spread(grid, box, opacity, canvas);
+    return true;
+}
 
-    // Nothing there?
+bool DiscBlur::nothingThere() const {
     const auto stride = static_cast<std::size_t>(m_width + 1) * 4;
+    for (int y = 0; y < m_height; ++y) {
+        const float* total = m_sums.data() + static_cast<std::size_t>(y + 1) * stride - 4;
+        if (total[0] != 0 || total[1] != 0 || total[2] != 0 || total[3] != 0) return false;
+    }
+    return true;
+}
+
+/// Where the rows of a disc begin and end in the sums. part: of a pixel, of its middle.
+int DiscBlur::endsOf(const Rows& rows, int row, double part) {
+    const auto stride = static_cast<std::ptrdiff_t>(m_width + 1) * 4;
+    const auto count = static_cast<int>(rows.left.size());
+    m_ends.resize(rows.left.size());
+    for (int k = 0; k < count; ++k) {
+        const auto n = static_cast<std::size_t>(k);
+        const double right = part + static_cast<double>(rows.right[n]),
+                     left = part + static_cast<double>(rows.left[n]);
+        const double r = std::floor(right), l = std::floor(left);
+        const auto line = static_cast<std::ptrdiff_t>(row + rows.first + k) * stride;
+        m_ends[n] = {line + 4 * static_cast<std::ptrdiff_t>(r), line + 4 * static_cast<std::ptrdiff_t>(l),
+                     static_cast<float>(right - r), static_cast<float>(left - l), rows.weight[n]};
+    }
+    return count;
+}
+
+/// Blurs the small picture, whose first pixel is x0, y0, at the places of the grid.
+void DiscBlur::blur(const Discs& discs, const Grid& grid, int shrink, int x0, int y0) {
+    const double size = 1 << shrink;
     // The small picture's pixels and the spreading blur a little by themselves (a variance of 0.95 of its
     // pixels, both ways together, as measured on a point): the disc is so much smaller that all together are
     // as wide as it should be.
@@ -310,94 +357,62 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
         const double own = radius / size;
         return shrink == 0 ? own : std::copysign(std::sqrt(std::max(own * own - 2 * 0.95, 0.04)), own);
     };
-    bool any = false;
-    for (int y = 0; y < m_height && !any; ++y) {
-        const float* total = m_sums.data() + static_cast<std::size_t>(y + 1) * stride - 4;
-        any = total[0] != 0 || total[1] != 0 || total[2] != 0 || total[3] != 0;
-    }
-    if (!any) return true;
-
-    // Blurred at places `step` pixels of the frame apart, from half a step before the box on. Places come in
-    // phases of a pixel of the small picture.
-    const int step = shrink > 1 ? 1 << (shrink - 1) : 1 << shrink, phases = (1 << shrink) / step;
-    // Places stand at multiples of the step, whatever the box.
-    const auto onStep = [&](int at) {
-        return static_cast<int>(std::floor(at / static_cast<double>(step))) * step;
-    };
-    const int firstX = onStep(box.x0), firstY = onStep(box.y0);
-    const int across = (box.x1 - firstX + step - 1) / step + 2,
-              high = (box.y1 - firstY + step - 1) / step + 2;
-    m_blurred.resize(static_cast<std::size_t>(across) * static_cast<std::size_t>(high) * 4 +
+    // Places come in phases of a pixel of the small picture.
+    const int phases = (1 << shrink) / grid.step, across = grid.across;
+    m_blurred.resize(static_cast<std::size_t>(across) * static_cast<std::size_t>(grid.high) * 4 +
                      16); // read in steps
-    std::vector<Ends> ends;
-    const auto endsOf = [&](const Rows& rows, int row, double part) {
-        const auto count = static_cast<int>(rows.left.size());
-        ends.resize(rows.left.size());
-        for (int k = 0; k < count; ++k) {
-            const double right = part + static_cast<double>(rows.right[static_cast<std::size_t>(k)]),
-                         left = part + static_cast<double>(rows.left[static_cast<std::size_t>(k)]);
-            const double r = std::floor(right), l = std::floor(left);
-            const auto line =
-                static_cast<std::ptrdiff_t>(row + rows.first + k) * static_cast<std::ptrdiff_t>(stride);
-            ends[static_cast<std::size_t>(k)] = {line + 4 * static_cast<std::ptrdiff_t>(r),
-                                                 line + 4 * static_cast<std::ptrdiff_t>(l),
-                                                 static_cast<float>(right - r), static_cast<float>(left - l),
-                                                 rows.weight[static_cast<std::size_t>(k)]};
-        }
-        return count;
-    };
-    for (int j = 0; j < high; ++j) {
-        const double fy = firstY + (j - 0.5) * step; // in the frame
-        const double y = fy / size - y0 - 0.5;       // in the small picture, from its first row's middle
+    for (int j = 0; j < grid.high; ++j) {
+        const double y = grid.y(j) / size - y0 - 0.5; // in the small picture, from its first row's middle
         const int row = static_cast<int>(std::floor(y + 1e-9));
         const int part = static_cast<int>(std::lround((y - row) * 4)) & 3;
         float* out = m_blurred.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(across) * 4;
+        // Around the box, where it is only mixed in, no disc is larger than in it.
+        const auto radiusOf = [&](int n) {
+            return std::clamp(discs.radiusAt(grid.x(n), grid.y(j)), -discs.most(), discs.most()) / size;
+        };
         for (int phase = 0; phase < phases; ++phase) {
             // As many at a time as have the same disc.
             for (int i = phase; i < across;) {
-                const auto placeOf = [&](int n) { return (firstX + (n - 0.5) * step) / size - x0; };
-                // Around the box, where it is only mixed in, no disc is larger than in it.
-                const auto radiusOf = [&](int n) {
-                    return std::clamp(radiusAt(firstX + (n - 0.5) * step, fy), -most, most) / size;
-                };
                 const double radius = radiusOf(i);
                 int end = across;
-                if (!plane.level)
+                if (!discs.same())
                     for (end = i + phases; end < across; end += phases)
                         if (std::abs(radiusOf(end) - radius) > 0.004 * std::abs(radius)) break;
                 end = std::min(end, across);
-                const double x = placeOf(i), whole = std::floor(x + 1e-9);
+                const double x = grid.x(i) / size - x0, whole = std::floor(x + 1e-9);
                 const Rows& rows = rowsOf(discOf(radius * size), part);
                 const int count = endsOf(rows, row, x - whole);
                 const int many = (end - i + phases - 1) / phases;
                 HWY_DYNAMIC_DISPATCH(BlurRow)
-                (m_sums.data() + 4 * static_cast<std::ptrdiff_t>(whole), ends.data(), count, rows.each, many,
-                 4, out + 4 * i, 4 * phases);
+                (m_sums.data() + 4 * static_cast<std::ptrdiff_t>(whole), m_ends.data(), count, rows.each,
+                 many, 4, out + 4 * i, 4 * phases);
                 i += many * phases;
             }
         }
     }
+}
 
-    // Spread over the pixels, under what is there.
-    const std::size_t rowSize = static_cast<std::size_t>(across) * 4;
+/// Spreads what was blurred over the pixels of the box, under what is there.
+void DiscBlur::spread(const Grid& grid, const media::Box& box, float opacity, Canvas& canvas) {
+    const std::size_t rowSize = static_cast<std::size_t>(grid.across) * 4;
+    const auto step = static_cast<float>(grid.step);
     m_row.resize(rowSize + 16);
     int at[Canvas::side];
     alignas(64) float parts[Canvas::side];
     for (int x = 0; x < Canvas::side; ++x) {
-        const float u = (static_cast<float>(box.x0 - firstX + x) + 0.5f) / static_cast<float>(step) + 0.5f;
-        at[x] = std::min(static_cast<int>(u), across - 2);
+        const float u = (static_cast<float>(box.x0 - grid.firstX + x) + 0.5f) / step + 0.5f;
+        at[x] = std::min(static_cast<int>(u), grid.across - 2);
         parts[x] = u - static_cast<float>(at[x]);
     }
     for (int y = 0; y < canvas.height; ++y) {
-        const float v = (static_cast<float>(box.y0 - firstY + y) + 0.5f) / static_cast<float>(step) + 0.5f;
-        const int j = std::min(static_cast<int>(v), high - 2);
+        const float v = (static_cast<float>(box.y0 - grid.firstY + y) + 0.5f) / step + 0.5f;
+        const int j = std::min(static_cast<int>(v), grid.high - 2);
         const float fv = v - static_cast<float>(j);
         const float* upper = m_blurred.data() + static_cast<std::size_t>(j) * rowSize;
         const float* lower = upper + rowSize;
-        HWY_DYNAMIC_DISPATCH(BetweenRows)(upper, lower, fv, opacity, across, m_row.data());
+        HWY_DYNAMIC_DISPATCH(BetweenRows)(upper, lower, fv, opacity, grid.across, m_row.data());
         HWY_DYNAMIC_DISPATCH(SpreadRow)(m_row.data(), at, parts, canvas, y);
     }
-    return true;
 }
 
 }

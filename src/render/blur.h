@@ -8,6 +8,13 @@
 
 namespace stage::render {
 
+/// The ends of a disc's rows, for places of one phase within a pixel: from the sums' number under the place,
+/// which number to read, and how much of the next.
+struct DiscEnds {
+    std::ptrdiff_t right, left;
+    float rightPart, leftPart, weight;
+};
+
 /// For one thread.
 class DiscBlur {
 public:
@@ -31,11 +38,19 @@ private:
     void raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0, int width,
                 int height);
 
+    class Discs;
+    struct Grid;
+    bool nothingThere() const;
+    int endsOf(const Rows& rows, int row, double part);
+    void blur(const Discs& discs, const Grid& grid, int shrink, int x0, int y0);
+    void spread(const Grid& grid, const media::Box& box, float opacity, Canvas& canvas);
+
     Opening m_opening;
     std::vector<Rows> m_rows; ///< by radius and part
     PatchArena m_arena;
     Canvas m_part;
     std::vector<float> m_sums, m_blurred, m_row;
+    std::vector<DiscEnds> m_ends;
     int m_width = 0, m_height = 0;
 };
 

@@ -20,6 +20,13 @@ TileLinear over(const Linear& l, double x, double y, double by) {
     return {static_cast<float>(l.at(x, y) * by), static_cast<float>(l.b * by), static_cast<float>(l.c * by)};
 }
 
+/// What w is counted in: its value at the box's first pixel, or for a level card, whose w is the same
+/// everywhere, that.
+double eachOf(const Plane& plane, const media::Box& box) {
+    const Linear& w = plane.pinhole.w;
+    return plane.level ? 1 / w.a : 1 / w.at(box.x0 + 0.5, box.y0 + 0.5);
+}
+
 /// Whether the first is in front of the second for every ray of the box.
 bool infront(const Plane& a, const Plane& b, bool above, const media::Box& box) {
     if (a.bent() || b.bent()) {
@@ -58,160 +65,27 @@ Canvas& LensPainter::spare() {
     return *m_spare[m_spared++];
 }
 
+/// A card of the tile, with what orders it among the others.
+struct LensPainter::Seen {
+    const Entry* entry;
+    RayCard card;
+    double nearness; ///< of its middle
+    bool opaque;
+};
+
 bool LensPainter::prepare(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile,
                           std::vector<RayCard>& cards, bool whole) {
-    struct Seen {
-        const Entry* entry;
-        RayCard card;
-        double nearness;
-        bool opaque;
-    };
     std::vector<Seen> seen;
-    const double mx = (box.x0 + box.x1) / 2.0, my = (box.y0 + box.y1) / 2.0, cx = box.x0 + 0.5,
-                 cy = box.y0 + 0.5;
-    const int width = box.x1 - box.x0, height = box.y1 - box.y0;
-    for (const Entry& entry : entries) {
-        if (entry.box.within(box).empty()) continue;
-        const Plane& plane = entry.plane;
-        Seen here{&entry, {}, nearnessAt(plane, mx, my), false};
-        RayCard& card = here.card;
-        card.opacity = entry.opacity;
-        card.blend = entry.blend;
-        card.of = &entry;
-        card.level = plane.level;
-        const Projective& m = plane.pinhole;
-        const double w = m.w.at(cx, cy);
-        card.nearness = static_cast<float>(w);
-        const double each = plane.level ? 1 / m.w.a : 1 / w;
-        card.w = over(m.w, cx, cy, each);
-        card.rw = static_cast<float>(plane.right.w.a * each),
-        card.uw = static_cast<float>(plane.up.w.a * each);
-        card.perRight = static_cast<float>(plane.perRight), card.perUp = static_cast<float>(plane.perUp);
-        if (!entry.group.empty()) {
-            if (!prepare(entry.group, box, tile, card.group, whole)) return false;
-            if (card.group.empty()) continue;
-            tile.plain = false;
-            seen.push_back(std::move(here));
-            continue;
-        }
-        const Reach reach = reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Lens);
-        if (reach.off) continue;
-        tile.plain = tile.plain && entry.blend == scene::Blend::Normal;
-        if (reach.behind > 0 && !whole) return false;
-        if (plane.bent()) {
-            const bool twice = mesh(entry, reach, box, card);
-            if (twice) { // behind what is met first of it, as another card
-                Seen second{&entry, card, here.nearness, false};
-                second.card.behind = true;
-                seen.push_back(std::move(second));
-            }
-            seen.push_back(std::move(here));
-            continue;
-        }
-        // Where it meets the horizon, or spans too much to be laid out: as a pinhole sees it.
-        const auto plainly = [&] {
-            Canvas& canvas = spare();
-            sampleBox(plane, *entry.pixels, m_air, box, canvas);
-            card.fixed = canvas.rgba;
-            if (reach.behind > 0) tile.ordered = tile.plain = false;
-            seen.push_back(std::move(here));
-        };
-        if (reach.behind > 0) {
-            plainly();
-            continue;
-        }
-        // How finely it is read: by its disc in the middle, and as the pinhole would at its finest corner.
-        double lod = 1e9, disc = 0;
-        Footprint widest;
-        for (const double x : {static_cast<double>(box.x0), static_cast<double>(box.x1)})
-            for (const double y : {static_cast<double>(box.y0), static_cast<double>(box.y1)}) {
-                const Footprint print = footprintAt(plane, x, y);
-                lod = std::min(lod, print.lod);
-                if (print.taps > widest.taps) widest = print;
-                disc = std::max(disc, discAt(plane, x, y));
-            }
-        const bool fixed = disc <= noDisc && plane.still;
-        const bool small = disc < smallDisc;
-        double fine =
-            small ? lod
-                  : std::floor(std::min<double>(lodOfDisc(discAt(plane, mx, my), std::exp2(lod), m_rays),
-                                                plane.top) +
-                               0.5);
-        const int level = std::clamp(static_cast<int>(std::floor(fine)), 0, plane.top);
-        Reach grown = reach;
-        grown.u0 -= widest.taps * grown.marginU, grown.u1 += widest.taps * grown.marginU;
-        grown.v0 -= widest.taps * grown.marginV, grown.v1 += widest.taps * grown.marginV;
-        const Presence presence = presenceOf(plane, *entry.pixels, grown, level);
-        if (presence == Presence::Nothing) continue;
-        here.opaque =
-            presence == Presence::Opaque && entry.opacity == 1 && entry.blend == scene::Blend::Normal;
+    for (const Entry& entry : entries)
+        if (!entry.box.within(box).empty() && !add(entry, box, tile, whole, seen)) return false;
+    order(seen, box, tile);
+    for (Seen& each : seen)
+        cards.push_back(std::move(each.card));
+    return true;
+}
 
-        if (fixed) {
-            const Reach sharp = reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole);
-            if (sharp.off) continue;
-            std::optional<Brush> brush =
-                brushOf(plane, *entry.pixels, sharp, box.x0, box.y0, width, height, m_arena);
-            if (!brush) {
-                if (!whole) return false;
-                plainly();
-                continue;
-            }
-            brush->air = m_air.from(box.x0, box.y0);
-            brush->hazy = m_air.density > 0;
-            Canvas& canvas = spare();
-            canvas.clear(width, height);
-            paintUnder(*brush, canvas);
-            card.fixed = canvas.rgba;
-            seen.push_back(std::move(here));
-            continue;
-        }
-        const double shrink = std::ldexp(1.0, -level);
-        const double spanU = std::abs(widest.du) * widest.taps / 2,
-                     spanV = std::abs(widest.dv) * widest.taps / 2;
-        if ((reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink > mostTexels) {
-            if (!whole) return false;
-            plainly();
-            continue;
-        }
-        const auto take = [&](int n) {
-            return m_arena.take(plane, *entry.pixels, n, texelsAround(reach, spanU, spanV, n));
-        };
-        card.fine = take(level);
-        if (m_tracing) card.occupancy.survey(card.fine);
-        if (const int sharp = std::clamp(static_cast<int>(std::floor(lod)) + 1, 0, plane.top);
-            m_glints && sharp < level) {
-            card.sharp = take(sharp);
-            card.sharper = static_cast<float>(std::ldexp(1.0, level - sharp));
-        }
-        if (m_tracing && small && level < plane.top && lod - level > 0.01) {
-            card.between = static_cast<float>(lod - level);
-            card.coarse = take(level + 1);
-        }
-        const auto local = [&](const Projective& of, double origin, Linear Projective::*which) {
-            return over((of.*which) * shrink - of.w * (origin + 0.5), cx, cy, each);
-        };
-        const auto x0 = static_cast<double>(card.fine.x0), y0 = static_cast<double>(card.fine.y0);
-        card.u = local(m, x0, &Projective::u), card.v = local(m, y0, &Projective::v);
-        card.ru = local(plane.right, x0, &Projective::u), card.rv = local(plane.right, y0, &Projective::v);
-        card.uu = local(plane.up, x0, &Projective::u), card.uv = local(plane.up, y0, &Projective::v);
-        card.still = plane.still;
-        if (!plane.still) {
-            card.tu = local(plane.drift, x0, &Projective::u),
-            card.tv = local(plane.drift, y0, &Projective::v);
-            card.ttu = local(plane.curve, x0, &Projective::u),
-            card.ttv = local(plane.curve, y0, &Projective::v);
-            card.tw = over(plane.drift.w, cx, cy, each), card.ttw = over(plane.curve.w, cx, cy, each);
-            card.level = false; // w changes over time
-        }
-        if (widest.taps > 1) {
-            card.du = static_cast<float>(widest.du * widest.taps * shrink);
-            card.dv = static_cast<float>(widest.dv * widest.taps * shrink);
-        }
-        card.edges = edgesOf(plane, reach, card.fine, level, coversAt(plane, mx, my));
-        card.air = m_air.from(box.x0, box.y0);
-        card.hazy = m_air.density > 0;
-        seen.push_back(std::move(here));
-    }
+/// Nearest first; what lies behind an opaque one goes.
+void LensPainter::order(std::vector<Seen>& seen, const media::Box& box, RayTile& tile) {
     std::reverse(seen.begin(), seen.end());
     std::stable_sort(seen.begin(), seen.end(), [](const Seen& a, const Seen& b) {
         return a.nearness > b.nearness + 1e-9 * std::abs(b.nearness);
@@ -221,16 +95,188 @@ bool LensPainter::prepare(const std::vector<Entry>& entries, const media::Box& b
         ordered =
             seen[i - 1].entry == seen[i].entry || // a mesh, and what of it is met behind that
             infront(seen[i - 1].entry->plane, seen[i].entry->plane, seen[i - 1].entry > seen[i].entry, box);
-    if (ordered) {
-        const auto hides =
-            std::find_if(seen.begin(), seen.end(), [](const Seen& each) { return each.opaque; });
-        if (hides != seen.end()) seen.erase(hides + 1, seen.end());
-    } else {
+    if (!ordered) {
         tile.ordered = tile.plain = false;
+        return;
     }
-    for (Seen& each : seen)
-        cards.push_back(std::move(each.card));
+    const auto hides = std::find_if(seen.begin(), seen.end(), [](const Seen& each) { return each.opaque; });
+    if (hides != seen.end()) seen.erase(hides + 1, seen.end());
+}
+
+/// What all cards have of their plane.
+RayCard LensPainter::cardOf(const Entry& entry, const media::Box& box) {
+    const Plane& plane = entry.plane;
+    const double cx = box.x0 + 0.5, cy = box.y0 + 0.5;
+    RayCard card;
+    card.opacity = entry.opacity;
+    card.blend = entry.blend;
+    card.of = &entry;
+    card.level = plane.level;
+    const Projective& m = plane.pinhole;
+    const double w = m.w.at(cx, cy);
+    card.nearness = static_cast<float>(w);
+    const double each = eachOf(plane, box);
+    card.w = over(m.w, cx, cy, each);
+    card.rw = static_cast<float>(plane.right.w.a * each);
+    card.uw = static_cast<float>(plane.up.w.a * each);
+    card.perRight = static_cast<float>(plane.perRight);
+    card.perUp = static_cast<float>(plane.perUp);
+    return card;
+}
+
+/// False: too steep for a box of this size.
+bool LensPainter::add(const Entry& entry, const media::Box& box, RayTile& tile, bool whole,
+                      std::vector<Seen>& seen) {
+    const Plane& plane = entry.plane;
+    Seen here{&entry, cardOf(entry, box), nearnessAt(plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0),
+              false};
+    if (!entry.group.empty()) {
+        if (!prepare(entry.group, box, tile, here.card.group, whole)) return false;
+        if (here.card.group.empty()) return true;
+        tile.plain = false;
+        seen.push_back(std::move(here));
+        return true;
+    }
+    const Reach reach = reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Lens);
+    if (reach.off) return true;
+    tile.plain = tile.plain && entry.blend == scene::Blend::Normal;
+    if (reach.behind > 0 && !whole) return false;
+    if (!plane.bent()) return addFlat(std::move(here), reach, box, tile, whole, seen);
+    const bool twice = mesh(entry, reach, box, here.card);
+    if (twice) { // behind what is met first of it, as another card
+        Seen second{&entry, here.card, here.nearness, false};
+        second.card.behind = true;
+        seen.push_back(std::move(second));
+    }
+    seen.push_back(std::move(here));
     return true;
+}
+
+/// How a flat card is read in a box: by its disc in the middle, and as the pinhole would at its finest
+/// corner.
+struct LensPainter::Reading {
+    double lod = 1e9, disc = 0; ///< the finest level, and the largest disc, at the corners
+    Footprint widest;
+    bool small = false; ///< its discs
+    int level = 0;
+};
+
+LensPainter::Reading LensPainter::readingOf(const Plane& plane, const media::Box& box) const {
+    Reading reading;
+    for (const double x : {static_cast<double>(box.x0), static_cast<double>(box.x1)})
+        for (const double y : {static_cast<double>(box.y0), static_cast<double>(box.y1)}) {
+            const Footprint print = footprintAt(plane, x, y);
+            reading.lod = std::min(reading.lod, print.lod);
+            if (print.taps > reading.widest.taps) reading.widest = print;
+            reading.disc = std::max(reading.disc, discAt(plane, x, y));
+        }
+    reading.small = reading.disc < smallDisc;
+    const double middle = discAt(plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0);
+    const double fine =
+        reading.small
+            ? reading.lod
+            : std::floor(std::min<double>(lodOfDisc(middle, std::exp2(reading.lod), m_rays), plane.top) +
+                         0.5);
+    reading.level = std::clamp(static_cast<int>(std::floor(fine)), 0, plane.top);
+    return reading;
+}
+
+bool LensPainter::addFlat(Seen here, const Reach& reach, const media::Box& box, RayTile& tile, bool whole,
+                          std::vector<Seen>& seen) {
+    const Entry& entry = *here.entry;
+    const Plane& plane = entry.plane;
+    // Where it meets the horizon, or spans too much to be laid out: as a pinhole sees it.
+    const auto plainly = [&] {
+        Canvas& canvas = spare();
+        sampleBox(plane, *entry.pixels, m_air, box, canvas);
+        here.card.fixed = canvas.rgba;
+        if (reach.behind > 0) tile.ordered = tile.plain = false;
+        seen.push_back(std::move(here));
+        return true;
+    };
+    if (reach.behind > 0) return plainly();
+    const Reading reading = readingOf(plane, box);
+    const Footprint& widest = reading.widest;
+    Reach grown = reach;
+    grown.u0 -= widest.taps * grown.marginU, grown.u1 += widest.taps * grown.marginU;
+    grown.v0 -= widest.taps * grown.marginV, grown.v1 += widest.taps * grown.marginV;
+    const Presence presence = presenceOf(plane, *entry.pixels, grown, reading.level);
+    if (presence == Presence::Nothing) return true;
+    here.opaque = presence == Presence::Opaque && entry.opacity == 1 && entry.blend == scene::Blend::Normal;
+    if (reading.disc <= noDisc && plane.still) {
+        const Reach sharp = reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole);
+        if (sharp.off) return true;
+        if (!paintFixed(entry, sharp, box, here.card)) return whole && plainly();
+    } else {
+        const double shrink = std::ldexp(1.0, -reading.level);
+        if ((reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink > mostTexels)
+            return whole && plainly();
+        layOut(entry, reach, reading, box, here.card);
+    }
+    seen.push_back(std::move(here));
+    return true;
+}
+
+/// A card that is the same for every ray is painted once. False where its texels cannot be laid out.
+bool LensPainter::paintFixed(const Entry& entry, const Reach& sharp, const media::Box& box, RayCard& card) {
+    const int width = box.x1 - box.x0, height = box.y1 - box.y0;
+    std::optional<Brush> brush =
+        brushOf(entry.plane, *entry.pixels, sharp, box.x0, box.y0, width, height, m_arena);
+    if (!brush) return false;
+    brush->air = m_air.from(box.x0, box.y0);
+    brush->hazy = m_air.density > 0;
+    Canvas& canvas = spare();
+    canvas.clear(width, height);
+    paintUnder(*brush, canvas);
+    card.fixed = canvas.rgba;
+    return true;
+}
+
+/// Lays out the texels that rays of the box may read, with where each ray reads them.
+void LensPainter::layOut(const Entry& entry, const Reach& reach, const Reading& reading,
+                         const media::Box& box, RayCard& card) {
+    const Plane& plane = entry.plane;
+    const Footprint& widest = reading.widest;
+    const int level = reading.level;
+    const double shrink = std::ldexp(1.0, -level), cx = box.x0 + 0.5, cy = box.y0 + 0.5,
+                 each = eachOf(plane, box);
+    const double spanU = std::abs(widest.du) * widest.taps / 2, spanV = std::abs(widest.dv) * widest.taps / 2;
+    const auto take = [&](int n) {
+        return m_arena.take(plane, *entry.pixels, n, texelsAround(reach, spanU, spanV, n));
+    };
+    card.fine = take(level);
+    if (m_tracing) card.occupancy.survey(card.fine);
+    if (const int sharp = std::clamp(static_cast<int>(std::floor(reading.lod)) + 1, 0, plane.top);
+        m_glints && sharp < level) {
+        card.sharp = take(sharp);
+        card.sharper = static_cast<float>(std::ldexp(1.0, level - sharp));
+    }
+    if (m_tracing && reading.small && level < plane.top && reading.lod - level > 0.01) {
+        card.between = static_cast<float>(reading.lod - level);
+        card.coarse = take(level + 1);
+    }
+    const auto local = [&](const Projective& of, double origin, Linear Projective::*which) {
+        return over((of.*which) * shrink - of.w * (origin + 0.5), cx, cy, each);
+    };
+    const auto x0 = static_cast<double>(card.fine.x0), y0 = static_cast<double>(card.fine.y0);
+    card.u = local(plane.pinhole, x0, &Projective::u), card.v = local(plane.pinhole, y0, &Projective::v);
+    card.ru = local(plane.right, x0, &Projective::u), card.rv = local(plane.right, y0, &Projective::v);
+    card.uu = local(plane.up, x0, &Projective::u), card.uv = local(plane.up, y0, &Projective::v);
+    card.still = plane.still;
+    if (!plane.still) {
+        card.tu = local(plane.drift, x0, &Projective::u), card.tv = local(plane.drift, y0, &Projective::v);
+        card.ttu = local(plane.curve, x0, &Projective::u), card.ttv = local(plane.curve, y0, &Projective::v);
+        card.tw = over(plane.drift.w, cx, cy, each), card.ttw = over(plane.curve.w, cx, cy, each);
+        card.level = false; // w changes over time
+    }
+    if (widest.taps > 1) {
+        card.du = static_cast<float>(widest.du * widest.taps * shrink);
+        card.dv = static_cast<float>(widest.dv * widest.taps * shrink);
+    }
+    card.edges = edgesOf(plane, reach, card.fine, level,
+                         coversAt(plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0));
+    card.air = m_air.from(box.x0, box.y0);
+    card.hazy = m_air.density > 0;
 }
 
 bool LensPainter::mesh(const Entry& entry, const Reach& reach, const media::Box& box, RayCard& card) {

@@ -32,6 +32,17 @@ private:
     /// False: too steep for a box of this size.
     bool prepare(const std::vector<Entry>& entries, const media::Box& box, RayTile& tile,
                  std::vector<RayCard>& cards, bool whole);
+    struct Seen;
+    struct Reading;
+    static RayCard cardOf(const Entry& entry, const media::Box& box);
+    static void order(std::vector<Seen>& seen, const media::Box& box, RayTile& tile);
+    bool add(const Entry& entry, const media::Box& box, RayTile& tile, bool whole, std::vector<Seen>& seen);
+    bool addFlat(Seen here, const Reach& reach, const media::Box& box, RayTile& tile, bool whole,
+                 std::vector<Seen>& seen);
+    Reading readingOf(const Plane& plane, const media::Box& box) const;
+    bool paintFixed(const Entry& entry, const Reach& sharp, const media::Box& box, RayCard& card);
+    void layOut(const Entry& entry, const Reach& reach, const Reading& reading, const media::Box& box,
+                RayCard& card);
     /// Readies a card that is not flat; true where rays may meet it twice.
     bool mesh(const Entry& entry, const Reach& reach, const media::Box& box, RayCard& card);
     Canvas& spare();

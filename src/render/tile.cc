@@ -101,6 +101,11 @@ void fill(Canvas& canvas, const float* ground) {
         canvas.rgba[i] = ground[i % 4];
 }
 
+/// More than a part may be: it can be divided.
+bool isLarge(const media::Box& box) {
+    return std::max(box.x1 - box.x0, box.y1 - box.y0) > smallestPart;
+}
+
 }
 
 void TilePainter::paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas) {
@@ -126,9 +131,24 @@ void TilePainter::paint(const Entries& entries, const media::Box& box, const flo
 void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
                         Canvas& canvas) {
     canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
-    const int size = std::max(canvas.width, canvas.height);
     std::vector<Seen> seen;
-    bool bent = false;
+    if (!find(entries, box, seen)) return byParts(entries, box, ground, canvas);
+    const bool before = inOrder(seen, box);
+    dropHidden(seen, box, before, canvas);
+    if (!before && !inOrder(seen, box)) return byPixel(seen, box, ground, canvas);
+    const std::size_t done = paintByBrush(seen, box, canvas);
+    if (done == seen.size() + 1) return; // full
+    if (done < seen.size() && isLarge(box) && !m_draft && m_blending == scene::Blending::Light) {
+        const Entry& entry = *seen[done].entry; // too steep?
+        if (entry.blend == scene::Blend::Normal && entry.group.empty() && !entry.plane.bent())
+            return byParts(entries, box, ground, canvas);
+    }
+    if (!paintFrom(done, seen, box, ground, canvas)) return byParts(entries, box, ground, canvas);
+}
+
+/// Nearest first; of those in one plane the later is above. False where the box is too large for one of them.
+bool TilePainter::find(const std::vector<Entry>& entries, const media::Box& box,
+                       std::vector<Seen>& seen) const {
     for (const Entry& entry : entries) {
         if (!inside(entry.box, box)) continue;
         Seen here{&entry, {}};
@@ -138,33 +158,41 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
             here.reach = reachOf(entry.plane, box.x0, box.y0, box.x1, box.y1,
                                  m_draft ? Through::Lens : Through::Pinhole);
             if (here.reach.off) continue;
-            if (here.reach.behind > 0 && size > smallestPart) return byParts(entries, box, ground, canvas);
-            bent = bent || entry.plane.bent();
+            if (here.reach.behind > 0 && isLarge(box)) return false;
         }
         seen.push_back(here);
     }
-    // Nearest first; of those in one plane the later is above.
     std::reverse(seen.begin(), seen.end());
     std::stable_sort(seen.begin(), seen.end(), [](const Seen& a, const Seen& b) {
         return a.nearness > b.nearness + 1e-9 * std::abs(b.nearness);
     });
-    const auto inOrder = [&] {
-        if (bent) { // only what lies apart in depth all over the box keeps its order for sure
-            double farthest = 1e300;
-            for (const Seen& each : seen) {
-                const auto [low, high] = nearnessIn(each.entry->plane, box.x0, box.y0, box.x1, box.y1);
-                if (high >= farthest) return false;
-                farthest = low;
-            }
-            return true;
-        }
+    return true;
+}
+
+/// Whether each is in front of the next all over the box.
+bool TilePainter::inOrder(const std::vector<Seen>& seen, const media::Box& box) {
+    const bool bent = std::any_of(seen.begin(), seen.end(), [](const Seen& each) {
+        return each.entry->group.empty() && each.entry->plane.bent();
+    });
+    if (!bent)
         return sameOrder(
             seen.size(), box,
             [&](std::size_t i, int x, int y) { return nearnessAt(seen[i].entry->plane, x, y); },
             [&](std::size_t i, std::size_t j) { return seen[i].entry > seen[j].entry; });
-    };
-    bool ordered = inOrder();
-    // What lies behind something opaque is never seen, so it is not looked at either.
+    // Only what lies apart in depth all over the box keeps its order for sure.
+    double farthest = 1e300;
+    for (const Seen& each : seen) {
+        const auto [low, high] = nearnessIn(each.entry->plane, box.x0, box.y0, box.x1, box.y1);
+        if (high >= farthest) return false;
+        farthest = low;
+    }
+    return true;
+}
+
+/// What is clear goes, and, of those that are in order, what lies behind something opaque: it is not looked
+/// at either.
+void TilePainter::dropHidden(std::vector<Seen>& seen, const media::Box& box, bool ordered,
+                             const Canvas& canvas) const {
     const Blocks all = blocksOf(canvas.width, canvas.height);
     Blocks hidden = 0;
     std::size_t kept = 0;
@@ -176,19 +204,16 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
         ++kept;
     }
     seen.resize(kept);
-    if (!ordered && !(ordered = inOrder())) return byPixel(seen, box, ground, canvas);
+}
 
-    std::unique_ptr<Canvas> layer;
-    const auto own = [&](const Seen& each) -> Canvas& {
-        if (!layer) layer = std::make_unique<Canvas>();
-        alone(each, box, *layer);
-        return *layer;
-    };
+/// Paints as many as a brush can, from the nearest on. How many; one more than there are when nothing else
+/// would be seen.
+std::size_t TilePainter::paintByBrush(const std::vector<Seen>& seen, const media::Box& box, Canvas& canvas) {
     // Each is readied before the one in front of it is painted: its texels are on the way by the time they
     // are needed.
     m_arena.reset();
     Brush brushes[2];
-    hidden = 0;
+    Blocks hidden = 0;
     const auto readied = [&](std::size_t n) {
         const Entry& entry = *seen[n].entry;
         if (m_draft || m_blending != scene::Blending::Light || entry.blend != scene::Blend::Normal ||
@@ -204,21 +229,27 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
         hidden = static_cast<Blocks>(hidden | seen[n].known.opaque);
         return true;
     };
-    std::size_t ready = 0;
-    bool next = !seen.empty() && readied(0), full = false;
-    while (next && !full) {
-        next = ready + 1 < seen.size() && readied(ready + 1);
-        paintUnder(brushes[ready % 2], canvas);
-        ++ready;
-        full = canvas.allFull();
+    std::size_t done = 0;
+    bool next = !seen.empty() && readied(0);
+    while (next) {
+        next = done + 1 < seen.size() && readied(done + 1);
+        paintUnder(brushes[done % 2], canvas);
+        ++done;
+        if (canvas.allFull()) return seen.size() + 1;
     }
-    if (full) return;
-    if (ready < seen.size() && size > smallestPart && !m_draft && m_blending == scene::Blending::Light) {
-        const Entry& entry = *seen[ready].entry; // too steep?
-        if (entry.blend == scene::Blend::Normal && entry.group.empty() && !entry.plane.bent())
-            return byParts(entries, box, ground, canvas);
-    }
-    for (std::size_t i = ready; i < seen.size(); ++i) {
+    return done;
+}
+
+/// The rest, and the ground, one picture after the other. False where the box is too large for one of them.
+bool TilePainter::paintFrom(std::size_t first, const std::vector<Seen>& seen, const media::Box& box,
+                            const float* ground, Canvas& canvas) {
+    std::unique_ptr<Canvas> layer;
+    const auto own = [&](const Seen& each) -> Canvas& {
+        if (!layer) layer = std::make_unique<Canvas>();
+        alone(each, box, *layer);
+        return *layer;
+    };
+    for (std::size_t i = first; i < seen.size(); ++i) {
         const Entry& entry = *seen[i].entry;
         if (entry.blend != scene::Blend::Normal) {
             // It looks at what is below, so from here on it goes upwards.
@@ -228,18 +259,19 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
             for (std::size_t j = seen.size(); j-- > i;)
                 blendAll(*below, own(seen[j]), *seen[j].entry);
             under(canvas, *below, 1);
-            return;
+            return true;
         }
         if (m_draft && canvas.allFull()) break;
         if (m_blending == scene::Blending::Light && entry.group.empty() && seen[i].blurred) {
             if (m_blur.paintUnder(atTime(entry.plane, m_time), *entry.pixels, m_air, entry.opacity, box,
                                   canvas))
                 continue;
-            if (size > smallestPart) return byParts(entries, box, ground, canvas);
+            if (isLarge(box)) return false;
         }
         under(canvas, own(seen[i]), entry.opacity);
     }
     underWhole(canvas, ground);
+    return true;
 }
 
 void TilePainter::prepare(Seen& seen, const media::Box& box) const {

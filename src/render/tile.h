@@ -28,6 +28,12 @@ private:
         Look look{}; ///< of what is painted by a brush
         Known known{};
     };
+    bool find(const std::vector<Entry>& entries, const media::Box& box, std::vector<Seen>& seen) const;
+    static bool inOrder(const std::vector<Seen>& seen, const media::Box& box);
+    void dropHidden(std::vector<Seen>& seen, const media::Box& box, bool ordered, const Canvas& canvas) const;
+    std::size_t paintByBrush(const std::vector<Seen>& seen, const media::Box& box, Canvas& canvas);
+    bool paintFrom(std::size_t first, const std::vector<Seen>& seen, const media::Box& box,
+                   const float* ground, Canvas& canvas);
     /// What can be told of one without painting it.
     void prepare(Seen& seen, const media::Box& box) const;
     void byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
