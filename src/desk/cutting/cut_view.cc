@@ -1,5 +1,7 @@
 #include "desk/cutting/cut_view.h"
 
+#include "desk/cutting/cut_overlay.h"
+
 #include "cutout/source.h"
 #include "desk/cutting/cut_picture.h"
 #include "desk/cutting/cut_shapes.h"
@@ -322,149 +324,56 @@ void CutView::paintEvent(QPaintEvent*) {
 }
 
 void CutView::drawOverlay(QPainter& painter) {
-    // A light line on a dark one shows on any picture.
-    const auto twice = [&](const QPainterPath& path, const QColor& colour,
-                           Qt::PenStyle style = Qt::SolidLine) {
-        painter.setBrush(Qt::NoBrush);
-        painter.setPen(QPen(QColor(0, 0, 0, 160), 3));
-        painter.drawPath(path);
-        painter.setPen(QPen(colour, 1.4, style));
-        painter.drawPath(path);
-    };
-    const auto pathOf = [&](const std::vector<V2d>& places, bool closed) {
-        QPainterPath path;
-        for (std::size_t i = 0; i < places.size(); ++i)
-            i == 0 ? path.moveTo(toView(places[i])) : path.lineTo(toView(places[i]));
-        if (closed) path.closeSubpath();
-        return path;
-    };
-    const auto curveOf = [&](const std::vector<scene::PathPoint>& points, bool closed) {
-        QPainterPath path;
-        for (std::size_t i = 0; i < points.size(); ++i) {
-            if (i == 0)
-                path.moveTo(toView(points[0].place));
-            else
-                path.cubicTo(toView(points[i - 1].place + points[i - 1].out),
-                             toView(points[i].place + points[i].in), toView(points[i].place));
-        }
-        if (closed && points.size() > 1)
-            path.cubicTo(toView(points.back().place + points.back().out),
-                         toView(points[0].place + points[0].in), toView(points[0].place));
-        return path;
-    };
-    const auto dot = [&](const QPointF& at, bool square, bool strong) {
-        painter.setPen(QPen(theme::pen, 1));
-        painter.setBrush(strong ? theme::vermilion : theme::text);
-        if (square)
-            painter.drawRect(QRectF(at.x() - 3.5, at.y() - 3.5, 7, 7));
-        else
-            painter.drawEllipse(at, 3, 3);
-    };
-    const auto handles = [&](const std::vector<scene::PathPoint>& points) {
-        for (std::size_t i = 0; i < points.size(); ++i) {
-            const auto& p = points[i];
-            for (const V2d& handle : {p.in, p.out}) {
-                if (handle == V2d(0)) continue;
-                painter.setPen(QPen(theme::text, 1));
-                painter.drawLine(toView(p.place), toView(p.place + handle));
-                dot(toView(p.place + handle), false, false);
-            }
-            dot(toView(p.place), true, m_held.which == static_cast<int>(i) && m_held.grip == Grip::Point);
-        }
-    };
+    CutOverlay overlay(painter, [this](const V2d& place) { return toView(place); });
     if (m_guide != Guide::Off) {
-        int n = 0;
-        const auto loops = [&](const std::vector<std::vector<V2d>>& all, const QColor& colour,
-                               const QString& name) {
-            for (const auto& loop : all) {
-                twice(pathOf(loop, true), colour);
-                painter.setFont(theme::sans(11, true));
-                const QString label = QStringLiteral("%1 %2").arg(name).arg(++n);
-                QPointF at = toView(loop.front()) + QPointF(6, -6);
-                at.setX(
-                    std::clamp(at.x(), 4.0, width() - 6.0 - painter.fontMetrics().horizontalAdvance(label)));
-                at.setY(std::max(at.y(), 14.0));
-                painter.setPen(QPen(QColor(0, 0, 0, 200), 1));
-                painter.drawText(at + QPointF(1, 1), label);
-                painter.setPen(colour);
-                painter.drawText(at, label);
-            }
-            n = 0;
-        };
-        loops(m_near, theme::brass, tr("near"));
-        loops(m_middle, QColor(0x8F, 0xC7, 0xC4), tr("middle"));
-    } else if (const scene::Matte* matte = current()) {
-        if (const auto points = outline(); !points.empty()) {
-            twice(curveOf(points, true), theme::text);
-            handles(points);
-        } else if (const auto a = area()) {
-            QPainterPath path;
-            std::vector<V2d> corners;
-            for (const V2d& side : {V2d(-1, -1), V2d(1, -1), V2d(1, 1), V2d(-1, 1)})
-                corners.push_back(a->centre + turned(side * a->size / 2.0, a->turn));
-            if (std::holds_alternative<scene::Ellipse>(matte->shape)) {
-                for (int i = 0; i <= 64; ++i) {
-                    const double t = 2 * std::numbers::pi * i / 64;
-                    const QPointF at =
-                        toView(a->centre +
-                               turned(V2d(std::cos(t) * a->size.x, std::sin(t) * a->size.y) / 2.0, a->turn));
-                    i == 0 ? path.moveTo(at) : path.lineTo(at);
-                }
-                twice(path, theme::text);
-                twice(pathOf(corners, true), theme::dim, Qt::DotLine);
-            } else {
-                twice(pathOf(corners, true), theme::text);
-            }
-            for (const V2d& corner : corners)
-                dot(toView(corner), true, false);
-        } else if (const auto* subject = std::get_if<scene::Subject>(&matte->shape)) {
-            twice(pathOf(subject->loop, true), theme::dim, Qt::DotLine);
-        } else if (const auto* alike = std::get_if<scene::Alike>(&matte->shape)) {
-            dot(toView(alike->at), false, true);
-        }
+        overlay.loops(m_near, theme::brass, tr("near"), width());
+        overlay.loops(m_middle, QColor(0x8F, 0xC7, 0xC4), tr("middle"), width());
+    } else if (current()) {
+        drawMatte(overlay);
     }
-    if (!m_drawn.empty()) {
-        if (m_held.grip == Grip::Shape && m_drawn.size() == 2) {
-            QPainterPath path;
-            const QRectF box = QRectF(toView(m_drawn[0]), toView(m_drawn[1])).normalized();
-            m_tool == Tool::Ellipse ? path.addEllipse(box) : path.addRect(box);
-            twice(path, theme::vermilion);
-        } else {
-            twice(pathOf(m_drawn, false), theme::vermilion);
-        }
-    }
-    if (!m_points.empty()) {
-        auto points = m_points;
-        if (m_held.grip != Grip::NewPoint && m_over) points.emplace_back(toPicture(m_hover));
-        twice(curveOf(points, false), theme::vermilion);
-        handles(m_points);
-    }
+    drawBegun(overlay);
+    if (!m_stroke.dabs.empty())
+        overlay.stroke(m_stroke, m_stroke.erase ? theme::edge : theme::vermilion, m_zoom);
     const bool brush = m_tool == Tool::Brush || m_tool == Tool::Clone;
-    if (!m_stroke.dabs.empty()) {
-        std::vector<V2d> way;
-        for (const auto& dab : m_stroke.dabs)
-            way.push_back(dab.place);
-        painter.setBrush(Qt::NoBrush);
-        QColor colour = m_stroke.erase ? theme::edge : theme::vermilion;
-        colour.setAlpha(110);
-        painter.setPen(
-            QPen(colour, std::max(1.0, m_stroke.size * m_zoom), Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
-        if (way.size() == 1)
-            painter.drawPoint(toView(way[0]));
-        else
-            painter.drawPath(pathOf(way, false));
-    }
     if (brush && m_over && m_guide == Guide::Off && !m_take) {
-        QPainterPath ring;
-        ring.addEllipse(m_hover, m_brushSize * m_zoom / 2, m_brushSize * m_zoom / 2);
-        twice(ring, theme::text);
-        if (m_tool == Tool::Clone && m_cloneFrom) {
-            QPainterPath from;
-            from.addEllipse(m_hover + QPointF(m_cloneFrom->x, m_cloneFrom->y) * m_zoom,
-                            m_brushSize * m_zoom / 2, m_brushSize * m_zoom / 2);
-            twice(from, theme::brass, Qt::DashLine);
-        }
+        const double radius = m_brushSize * m_zoom / 2;
+        overlay.ring(m_hover, radius, theme::text);
+        if (m_tool == Tool::Clone && m_cloneFrom)
+            overlay.ring(m_hover + QPointF(m_cloneFrom->x, m_cloneFrom->y) * m_zoom, radius, theme::brass,
+                         Qt::DashLine);
     }
+}
+
+/// The shape of the matte that is worked on.
+void CutView::drawMatte(CutOverlay& overlay) const {
+    const auto& shape = current()->shape;
+    if (const auto points = outline(); !points.empty()) {
+        overlay.line(overlay.curve(points, true), theme::text);
+        overlay.handles(points, m_held.grip == Grip::Point ? m_held.which : -1);
+    } else if (const auto box = area()) {
+        overlay.area(*box, std::holds_alternative<scene::Ellipse>(shape));
+    } else if (const auto* subject = std::get_if<scene::Subject>(&shape)) {
+        overlay.line(overlay.polygon(subject->loop, true), theme::dim, Qt::DotLine);
+    } else if (const auto* alike = std::get_if<scene::Alike>(&shape)) {
+        overlay.dot(toView(alike->at), false, true);
+    }
+}
+
+/// What is being drawn: a loop, an area, an outline.
+void CutView::drawBegun(CutOverlay& overlay) const {
+    if (m_held.grip == Grip::Shape && m_drawn.size() == 2) {
+        QPainterPath path;
+        const QRectF box = QRectF(toView(m_drawn[0]), toView(m_drawn[1])).normalized();
+        m_tool == Tool::Ellipse ? path.addEllipse(box) : path.addRect(box);
+        overlay.line(path, theme::vermilion);
+    } else if (!m_drawn.empty()) {
+        overlay.line(overlay.polygon(m_drawn, false), theme::vermilion);
+    }
+    if (m_points.empty()) return;
+    auto points = m_points;
+    if (m_held.grip != Grip::NewPoint && m_over) points.emplace_back(toPicture(m_hover));
+    overlay.line(overlay.curve(points, false), theme::vermilion);
+    overlay.handles(m_points, m_held.grip == Grip::Point ? m_held.which : -1);
 }
 
 // ---- splitting

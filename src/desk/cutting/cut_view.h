@@ -99,6 +99,8 @@ private:
     void addMatte(scene::Json matte);
     void pick(const V2d& place);
     void drawOverlay(class QPainter& painter);
+    void drawMatte(class CutOverlay& overlay) const;
+    void drawBegun(class CutOverlay& overlay) const;
 
     Session& m_session;
     Tool m_tool = Tool::Loop;
