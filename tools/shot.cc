@@ -323,9 +323,9 @@ bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
                                 {"pace", "soft stop"}});
         session.document.apply(
             {{"edit", "key"}, {"layers", {title}}, {"property", "turn"}, {"time", 6}, {"value", 0}});
-        window.views().timeline->setOpen(reeds, true);
-        window.views().timeline->setOpen(title, true);
-        window.views().timeline->setOpen(0, false);
+        window.views().timeline->open(reeds, true);
+        window.views().timeline->open(title, true);
+        window.views().timeline->open(0, false);
         session.playhead.setFrame(118);
         session.selection.select({title});
         session.selection.chooseKeys({{title, "height", Rational(4)}, {title, "height", Rational(7)}});

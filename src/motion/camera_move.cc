@@ -209,7 +209,7 @@ std::optional<V3d> CameraMove::pivot(std::int64_t layer, double seconds, const V
     const scene::LayerPath& found = target->second.found;
     if (target->second.fixed) return target->second.fixed;
     const Values values(m_scene, [this](double t) { return posed(t); });
-    return values.pivot(found, Rational::nearest(seconds), eye);
+    return pivotAt(m_scene, values, found, Rational::nearest(seconds), eye);
 }
 
 std::optional<V3d> CameraMove::targetOf(const scene::Aim& aim, double seconds, const V3d& eye) const {

@@ -121,7 +121,7 @@ void addTravel(const scene::Scene& scene, const CameraMove& move, const Resolved
         V3d pivot = optics::pivotOf(now.find(layers[i].layer->id));
         std::optional<V2d> last;
         for (const Sight& sight : sights) {
-            if (moves) pivot = values.pivot(layers[i], sight.time, sight.pose.position);
+            if (moves) pivot = pivotAt(scene, values, layers[i], sight.time, sight.pose.position);
             const auto place = optics::project(sight.view, pivot);
             // Beside the lens a place runs away without bound; of that nothing is seen.
             const bool near = place && std::abs(place->x - size.x / 2) < 1.5 * size.x &&

@@ -1,6 +1,7 @@
 // A scene as it stands at one time. Pure functions, thread-safe.
 #pragma once
 
+#include "motion/values.h"
 #include "optics/placing.h"
 #include "scene/scene.h"
 
@@ -16,8 +17,11 @@ bool moves(const scene::Scene& scene);
 /// shares the layers that stay.
 scene::Scene resolved(const scene::Scene& scene, Rational time, const V3d& eye);
 
-/// Where a layer is at a time, relative to what carries it.
-scene::Placement placeAt(const scene::Layer& layer, Rational time);
+/// Where in the world a layer's pivot is at a time, seen from `eye` (metres), without resolving more than it
+/// and what carries it: for what looks at hundreds of moments while something is dragged. values: of the
+/// scene. found: of the scene as it is, not resolved.
+V3d pivotAt(const scene::Scene& scene, const Values& values, const scene::LayerPath& found, Rational time,
+            const V3d& eye);
 
 /// A scene resolved for a time and a pose, with what measuring and drawing its layers needs. A value.
 struct ResolvedScene {

@@ -1,7 +1,6 @@
 #include "motion/values.h"
 
 #include "motion/camera_move.h"
-#include "motion/resolved_scene.h"
 #include "motion/track.h"
 #include "optics/placing.h"
 #include "scene/chance.h"
@@ -35,6 +34,20 @@ template <class Thing> double boundBy(const scene::Property<Thing>& property, do
     return std::isfinite(value) ? std::clamp(value, property.low, property.high) : property.low;
 }
 
+}
+
+scene::Placement lerp(const scene::Placement& a, const scene::Placement& b, double f) {
+    return {a.position + (b.position - a.position) * f, a.turn + (b.turn - a.turn) * f,
+            a.scale + (b.scale - a.scale) * f};
+}
+
+scene::Placement placeAt(const scene::Layer& layer, Rational time) {
+    if (layer.places.empty()) return layer.placement;
+    scene::Placement place = valueAt(layer.places, time);
+    // A pace that overshoots may not turn a layer inside out.
+    const auto kept = [](double v) { return std::abs(v) < 1e-9 ? 1e-9 : v; };
+    place.scale = {kept(place.scale.x), kept(place.scale.y)};
+    return place;
 }
 
 double noiseAt(const scene::Noise& noise, double seconds) {
@@ -149,19 +162,6 @@ scene::Placement Values::placement(const scene::Layer& layer, Rational time) con
         if (const auto* property = scene::layerProperty(track.property))
             property->set(stand, boundBy(*property, of(track, property->get(stand), time.toDouble(), 0)));
     return stand.placement;
-}
-
-V3d Values::pivot(const scene::LayerPath& found, Rational time, const V3d& eye) const {
-    std::vector<scene::LayerPtr> carriers = found.carriers;
-    for (scene::LayerPtr& carrier : carriers) {
-        if (carrier->hanging.facing != scene::Facing::Fixed) // it turns by where all of it is
-            return optics::pivotOf(scene::find(resolved(m_scene, time, eye), found.layer->id));
-        if (carrier->tracks.empty() && carrier->places.empty()) continue;
-        auto copy = std::make_shared<scene::Layer>(*carrier);
-        resolve(*copy, time);
-        carrier = std::move(copy);
-    }
-    return optics::worldOf(carriers)(placement(*found.layer, time).position);
 }
 
 scene::Pose Values::tracked(scene::Pose pose, double seconds) const {

@@ -17,6 +17,9 @@ double noiseAt(const scene::Noise& noise, double seconds);
 /// A track's keys at a time in seconds, before and after them as it says. keys: not empty.
 double keysAt(const scene::Track& track, double seconds);
 
+/// Where a layer is at a time by its keys of place, relative to what carries it; tracks are not looked at.
+scene::Placement placeAt(const scene::Layer& layer, Rational time);
+
 /// Refers to the scene, which must outlive it.
 class Values {
 public:
@@ -31,10 +34,6 @@ public:
     void resolve(scene::Layer& layer, Rational time) const;
     /// Its placement alone.
     scene::Placement placement(const scene::Layer& layer, Rational time) const;
-    /// Where in the world its pivot is, seen from `eye`, without settling more than it and what carries it:
-    /// for what looks at hundreds of moments while something is dragged. found: of the scene before it is
-    /// resolved.
-    V3d pivot(const scene::LayerPath& found, Rational time, const V3d& eye) const;
     /// A pose with the camera's tracks.
     scene::Pose tracked(scene::Pose pose, double seconds) const;
 

@@ -64,8 +64,8 @@ TEST_F(Choreography, ThreeMarksByWalkingThenBentPacedPulledPlayedAndUndone) {
     EXPECT_EQ(marks()[2].pose.position, third.position);
 
     // In time, by its T.
-    const double y = timeline().rowRect(0).center().y();
-    drag(&timeline(), {timeline().xOfFrame(48), y}, {timeline().xOfFrame(72), y});
+    const double y = timeline().map().rowRect(0).center().y();
+    drag(&timeline(), {timeline().map().xOfFrame(48), y}, {timeline().map().xOfFrame(72), y});
     EXPECT_EQ(marks()[1].time, Rational(3));
 
     // In space, and the path by its handle: what was a straight run bends.
@@ -275,8 +275,8 @@ TEST_F(Choreography, ARefusedDragSaysWhy) {
     ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", 5}, {"position", {3, 1.5, -4}}}));
     run("whole-pace");
     QSignalSpy problems(&session(), &Session::problem);
-    const double y = timeline().rowRect(0).center().y();
-    const double x = timeline().xOfFrame(marks()[1].time.toDouble() * 24);
+    const double y = timeline().map().rowRect(0).center().y();
+    const double x = timeline().map().xOfFrame(marks()[1].time.toDouble() * 24);
     drag(&timeline(), {x, y}, {x + 60, y});
     EXPECT_FALSE(problems.isEmpty());
     EXPECT_EQ(marks().size(), 3u);

@@ -168,12 +168,12 @@ TEST_F(Staged, WalkingBetweenMarksKeysNothingAndLosesNothing) {
 TEST_F(Staged, MarksAreDraggedInTimeAndInThePlan) {
     ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {1, 0, 0}}}));
     Timeline& timeline = *window.views().timeline;
-    const double y = timeline.rowRect(0).center().y();
-    drag(&timeline, {timeline.xOfFrame(120), y}, {timeline.xOfFrame(60), y});
+    const double y = timeline.map().rowRect(0).center().y();
+    drag(&timeline, {timeline.map().xOfFrame(120), y}, {timeline.map().xOfFrame(60), y});
     EXPECT_EQ(scene().camera.marks[1].time, Rational(60, 24));
     EXPECT_EQ(session().playhead.frame(), 60);
     // scrub
-    drag(&timeline, {timeline.xOfFrame(60), 10}, {timeline.xOfFrame(100), 10});
+    drag(&timeline, {timeline.map().xOfFrame(60), 10}, {timeline.map().xOfFrame(100), 10});
     EXPECT_EQ(session().playhead.frame(), 100);
     // in the strip
     auto* strip = window.findChild<MarksStrip*>();
@@ -187,10 +187,10 @@ TEST_F(Staged, MarksAreDraggedInTimeAndInThePlan) {
 TEST_F(Staged, LayersAreHiddenRenamedAndRemoved) {
     Timeline& timeline = *window.views().timeline;
     QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier,
-                      QPoint(16, static_cast<int>(timeline.rowOf(scene().layers[1]->id).center().y())));
+                      QPoint(16, static_cast<int>(timeline.map().rowOf(scene().layers[1]->id).center().y())));
     EXPECT_FALSE(scene().layers[1]->visible); // the first row is the topmost layer
     QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier,
-                      QPoint(80, static_cast<int>(timeline.rowOf(back).center().y())));
+                      QPoint(80, static_cast<int>(timeline.map().rowOf(back).center().y())));
     EXPECT_EQ(session().selection.layers(), std::vector{back});
     QTest::keyClick(&window, Qt::Key_Delete);
     EXPECT_EQ(scene().layers.size(), 1u);

@@ -111,7 +111,7 @@ TEST_F(Panels, PaceIsChosenOnTheBarBetweenTwoMarks) {
     });
     Timeline& timeline = *window.views().timeline;
     QTest::mouseClick(&timeline, Qt::LeftButton, Qt::NoModifier,
-                      QPointF(timeline.xOfFrame(60), timeline.rowRect(0).center().y()).toPoint());
+                      QPointF(timeline.map().xOfFrame(60), timeline.map().rowRect(0).center().y()).toPoint());
     EXPECT_EQ(scene().camera.marks[0].pace, (scene::Pace{.42, 0, .58, 1}));
     // the steepest place of cubic-bezier(.42,0,.58,1) is its middle: dy/dx = 1.5 / (1.5 (1 - .42) + ... )
     // = 1.7241

@@ -38,30 +38,30 @@ protected:
 TEST_F(Tracks, KeysAreDraggedCopiedAndTakenOffInTheTimeline) {
     key(front, "up", 1, 0.5);
     key(front, "up", 3, 1.5);
-    timeline().setOpen(front, true);
+    timeline().open(front, true);
     const interaction::KeyRef first{front, "up", 1}, last{front, "up", 3};
-    ASSERT_FALSE(timeline().laneOf(front, "up").isEmpty());
-    const QPointF at = timeline().placeOf(first);
-    drag(&timeline(), at, at + QPointF(timeline().xOfFrame(12) - timeline().xOfFrame(0), 0));
+    ASSERT_FALSE(timeline().map().laneOf(front, "up").isEmpty());
+    const QPointF at = timeline().map().placeOf(first);
+    drag(&timeline(), at, at + QPointF(timeline().map().xOfFrame(12) - timeline().map().xOfFrame(0), 0));
     EXPECT_EQ(track(front, "up")->keys[0].time, Rational(3, 2));
     EXPECT_TRUE(interaction::contains(session().selection.keys(), {front, "up", Rational(3, 2)}));
     // With Shift a copy.
-    const QPointF end = timeline().placeOf(last);
-    drag(&timeline(), end, {timeline().xOfFrame(96), end.y()}, Qt::ShiftModifier);
+    const QPointF end = timeline().map().placeOf(last);
+    drag(&timeline(), end, {timeline().map().xOfFrame(96), end.y()}, Qt::ShiftModifier);
     ASSERT_EQ(track(front, "up")->keys.size(), 3u);
     EXPECT_EQ(track(front, "up")->keys[2].time, Rational(4));
     EXPECT_EQ(track(front, "up")->keys[2].value, 1.5);
     // Several by a frame around them, then off.
-    const QRectF lane = timeline().laneOf(front, "up");
-    drag(&timeline(), {timeline().xOfFrame(60), lane.top() + 1},
-         {timeline().xOfFrame(120), lane.bottom() - 1});
+    const QRectF lane = timeline().map().laneOf(front, "up");
+    drag(&timeline(), {timeline().map().xOfFrame(60), lane.top() + 1},
+         {timeline().map().xOfFrame(120), lane.bottom() - 1});
     EXPECT_EQ(session().selection.keys().size(), 2u);
     QTest::keyClick(&timeline(), Qt::Key_Delete);
     ASSERT_EQ(track(front, "up")->keys.size(), 1u);
     EXPECT_EQ(scene().layers.size(), 2u); // the layer is still there
     // A double click is a key, with what the value is there.
     QTest::mouseDClick(&timeline(), Qt::LeftButton, Qt::NoModifier,
-                       QPointF(timeline().xOfFrame(72), lane.center().y()).toPoint());
+                       QPointF(timeline().map().xOfFrame(72), lane.center().y()).toPoint());
     ASSERT_EQ(track(front, "up")->keys.size(), 2u);
     EXPECT_NEAR(track(front, "up")->keys[1].value, 0.5, 1e-9);
 }
@@ -180,37 +180,39 @@ TEST_F(Tracks, LinksAndNoiseByTheirDialogs) {
 
 TEST_F(Tracks, BarsAreTrimmedFadedAndMoved) {
     session().selection.select({front});
-    const QRectF bar = timeline().barOf(front);
+    const QRectF bar = timeline().map().barOf(front);
     const double y = bar.bottom() - 2;
-    drag(&timeline(), {bar.left(), y}, {timeline().xOfFrame(24), y});
+    drag(&timeline(), {bar.left(), y}, {timeline().map().xOfFrame(24), y});
     EXPECT_EQ(layer(front).showing.in, Rational(1));
-    drag(&timeline(), {bar.right(), y}, {timeline().xOfFrame(96), y});
+    drag(&timeline(), {bar.right(), y}, {timeline().map().xOfFrame(96), y});
     EXPECT_EQ(layer(front).showing.out, Rational(4));
     // A fade, by the dot at its upper corner.
-    const QRectF now = timeline().barOf(front);
+    const QRectF now = timeline().map().barOf(front);
     drag(&timeline(), {now.left() + 6, now.top() + 1},
-         {now.left() + 6 + timeline().xOfFrame(12) - timeline().xOfFrame(0), now.top() + 1});
+         {now.left() + 6 + timeline().map().xOfFrame(12) - timeline().map().xOfFrame(0), now.top() + 1});
     EXPECT_EQ(layer(front).showing.fadeIn, Rational(1, 2));
     drag(&timeline(), {now.right() - 6, now.top() + 1},
-         {now.right() - 6 - timeline().xOfFrame(24) + timeline().xOfFrame(0), now.top() + 1});
+         {now.right() - 6 - timeline().map().xOfFrame(24) + timeline().map().xOfFrame(0), now.top() + 1});
     EXPECT_EQ(layer(front).showing.fadeOut, Rational(1));
     EXPECT_NEAR(motion::shownAt(layer(front).showing, Rational(5, 4)), 0.5, 1e-9);
     // All of it.
     drag(&timeline(), {now.center().x(), y},
-         {now.center().x() + timeline().xOfFrame(24) - timeline().xOfFrame(0), y});
+         {now.center().x() + timeline().map().xOfFrame(24) - timeline().map().xOfFrame(0), y});
     EXPECT_EQ(layer(front).showing.in, Rational(2));
     EXPECT_EQ(layer(front).showing.out, Rational(5));
     // With all that is keyed on it.
     key(front, "up", 2, 1);
     key(front, "turn", 3, 5);
-    drag(&timeline(), {timeline().barOf(front).center().x(), y},
-         {timeline().barOf(front).center().x() - timeline().xOfFrame(24) + timeline().xOfFrame(0), y});
+    drag(&timeline(), {timeline().map().barOf(front).center().x(), y},
+         {timeline().map().barOf(front).center().x() - timeline().map().xOfFrame(24) +
+              timeline().map().xOfFrame(0),
+          y});
     EXPECT_EQ(layer(front).showing.in, Rational(1));
     EXPECT_EQ(track(front, "up")->keys[0].time, Rational(1));
     EXPECT_EQ(track(front, "turn")->keys[0].time, Rational(2));
     // Back to the very begin: it shows always.
-    const QRectF then = timeline().barOf(front);
-    drag(&timeline(), {then.left(), y}, {timeline().xOfFrame(-20), y});
+    const QRectF then = timeline().map().barOf(front);
+    drag(&timeline(), {then.left(), y}, {timeline().map().xOfFrame(-20), y});
     EXPECT_FALSE(layer(front).showing.in);
 }
 
@@ -241,7 +243,8 @@ TEST_F(Tracks, NumbersOfTheDetailsChangeTheKeys) {
 
 TEST_F(Tracks, APartIsPlayedAgainAndAgain) {
     QTest::mouseMove(&timeline());
-    drag(&timeline(), {timeline().xOfFrame(20), 8}, {timeline().xOfFrame(40), 8}, Qt::ShiftModifier);
+    drag(&timeline(), {timeline().map().xOfFrame(20), 8}, {timeline().map().xOfFrame(40), 8},
+         Qt::ShiftModifier);
     EXPECT_EQ(session().playhead.range(), std::pair(std::int64_t{20}, std::int64_t{40}));
     session().playhead.setFrame(39);
     timeline().setPlaying(true);
@@ -318,20 +321,20 @@ TEST_F(Tracks, TimeIsSpreadAtThePointerAndSlid) {
                           keys, Qt::NoScrollPhase, false);
         QApplication::sendEvent(&timeline(), &wheel);
     };
-    const auto perFrame = [&] { return timeline().xOfFrame(1) - timeline().xOfFrame(0); };
-    const double before = perFrame(), x = timeline().xOfFrame(60);
+    const auto perFrame = [&] { return timeline().map().xOfFrame(1) - timeline().map().xOfFrame(0); };
+    const double before = perFrame(), x = timeline().map().xOfFrame(60);
     turn(x, 4, Qt::ControlModifier);
     EXPECT_NEAR(perFrame(), before / std::pow(0.8, 4), 1e-9);
-    EXPECT_NEAR(timeline().xOfFrame(60), x, 1e-6); // what is under the pointer stays
+    EXPECT_NEAR(timeline().map().xOfFrame(60), x, 1e-6); // what is under the pointer stays
     QTest::mouseClick(&timeline(), Qt::LeftButton, Qt::NoModifier,
-                      QPointF(timeline().xOfFrame(70), 8).toPoint());
+                      QPointF(timeline().map().xOfFrame(70), 8).toPoint());
     EXPECT_EQ(session().playhead.frame(), 70);
     turn(x, -1, Qt::ShiftModifier); // later
-    EXPECT_LT(timeline().xOfFrame(60), x - 10);
+    EXPECT_LT(timeline().map().xOfFrame(60), x - 10);
     turn(x, -1000, Qt::ShiftModifier); // not beyond the end
-    const double last = timeline().xOfFrame(static_cast<double>(scene().output.frames - 1));
+    const double last = timeline().map().xOfFrame(static_cast<double>(scene().output.frames - 1));
     turn(x, -1, Qt::ShiftModifier);
-    EXPECT_EQ(timeline().xOfFrame(static_cast<double>(scene().output.frames - 1)), last);
+    EXPECT_EQ(timeline().map().xOfFrame(static_cast<double>(scene().output.frames - 1)), last);
     QTest::mouseDClick(&timeline(), Qt::LeftButton, Qt::NoModifier, QPoint(400, 8));
     EXPECT_NEAR(perFrame(), before, 1e-9);
 }
@@ -344,10 +347,11 @@ TEST_F(Tracks, ASignOfAFindingLeadsThereAndToTheList) {
         if (finding.kind == checks::Kind::Speed) worst = finding;
     ASSERT_EQ(worst.kind, checks::Kind::Speed);
     session().playhead.setFrame(100);
-    const QRectF row = timeline().rowRect(0);
+    const QRectF row = timeline().map().rowRect(0);
     const std::int64_t at = frameAt(worst.at, scene().output.rate);
-    QTest::mouseClick(&timeline(), Qt::LeftButton, Qt::NoModifier,
-                      QPointF(timeline().xOfFrame(static_cast<double>(at)), row.bottom() - 6).toPoint());
+    QTest::mouseClick(
+        &timeline(), Qt::LeftButton, Qt::NoModifier,
+        QPointF(timeline().map().xOfFrame(static_cast<double>(at)), row.bottom() - 6).toPoint());
     EXPECT_EQ(session().playhead.frame(), at);
     auto* sheet = window.findChild<FindingsSheet*>();
     ASSERT_TRUE(sheet);
@@ -367,8 +371,8 @@ TEST_F(Tracks, FootageIsSlidInsideItsBar) {
     QApplication::processEvents();
     const auto start = [&] { return std::get<scene::Footage>(layer(clip).content).start; };
     const Rational was = start();
-    const double frame = timeline().xOfFrame(1) - timeline().xOfFrame(0);
-    const QPointF middle = timeline().barOf(clip).center() + QPointF(0, 4);
+    const double frame = timeline().map().xOfFrame(1) - timeline().map().xOfFrame(0);
+    const QPointF middle = timeline().map().barOf(clip).center() + QPointF(0, 4);
     drag(&timeline(), middle, middle + QPointF(6 * frame, 0), Qt::ControlModifier);
     EXPECT_EQ(start() - was, Rational(1, 4));       // 6 frames at 24
     EXPECT_EQ(layer(clip).showing.in, Rational(1)); // its bar stays

@@ -1,7 +1,7 @@
 #include "desk/commands/scene_commands.h"
 
-#include "desk/dialogs/settings_dialog.h"
 #include "desk/dialogs/guide_window.h"
+#include "desk/dialogs/settings_dialog.h"
 #include "desk/files/layer_clipboard.h"
 #include "desk/files/media_files.h"
 #include "desk/files/output_writer.h"

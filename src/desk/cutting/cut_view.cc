@@ -232,9 +232,9 @@ void CutView::start() {
     m_busy = true;
     m_seconds = 0;
     m_tick.start();
-    workers().start([self = QPointer(this), job = m_running] {
+    onWorker([self = QPointer(this), job = m_running] {
         const auto interim = [self, job](CutPicture coarse) {
-            QMetaObject::invokeMethod(qApp, [self, job, coarse = std::move(coarse)] {
+            onInterface([self, job, coarse = std::move(coarse)] {
                 if (!self || self->m_running != job || self->m_next) return;
                 self->m_picture = coarse.image;
                 self->m_place = coarse.place;
@@ -245,7 +245,7 @@ void CutView::start() {
             return cutPicture(job->request,
                               {[job](double share) { job->share = share; }, job->stop.get_token()}, interim);
         });
-        QMetaObject::invokeMethod(qApp, [self, job, made = std::move(made)] {
+        onInterface([self, job, made = std::move(made)] {
             if (!self) return;
             self->m_busy = false;
             self->m_tick.stop();

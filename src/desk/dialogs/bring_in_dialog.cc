@@ -158,7 +158,7 @@ void BringInDialog::preview(QTreeWidgetItem* item, scene::Layer layer) {
     QPixmap blank(side, side);
     blank.fill(theme::raised);
     item->setIcon(0, blank);
-    workers().start([self = QPointer(this), item, cache = m_cache, layer = std::move(layer)] {
+    onWorker([self = QPointer(this), item, cache = m_cache, layer = std::move(layer)] {
         const auto raster = guarded([&] {
             const auto source = media::contentOf(layer, 0);
             int level = 0;
@@ -168,7 +168,7 @@ void BringInDialog::preview(QTreeWidgetItem* item, scene::Layer layer) {
             return cache->read(source, level, media::boxOf(sizeAt()));
         });
         if (!raster) return; // told when it is brought in
-        QMetaObject::invokeMethod(qApp, [self, item, image = thumbnail(*raster)] {
+        onInterface([self, item, image = thumbnail(*raster)] {
             if (self) item->setIcon(0, QPixmap::fromImage(image));
         });
     });

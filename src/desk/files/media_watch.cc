@@ -31,7 +31,7 @@ MediaWatch::MediaWatch(QWidget* window, Session& session, MediaFiles& files)
 void MediaWatch::look() {
     // The disk may be a slow one, and is asked for every layer; a newer question replaces this one.
     m_looking = m_session.scene();
-    workers().start([self = QPointer(this), scene = m_looking, watched = m_watcher->files()] {
+    onWorker([self = QPointer(this), scene = m_looking, watched = m_watcher->files()] {
         Answer answer;
         QSet<QString> wanted;
         scene::forEach(*scene, [&](const scene::LayerPtr& layer, const auto&) {
@@ -45,7 +45,7 @@ void MediaWatch::look() {
         const QSet<QString> already(watched.begin(), watched.end());
         for (const QString& file : wanted)
             if (!already.contains(file) && QFile::exists(file)) answer.come << file;
-        QMetaObject::invokeMethod(qApp, [self, scene, answer = std::move(answer)] {
+        onInterface([self, scene, answer = std::move(answer)] {
             if (self && self->m_looking == scene) self->take(answer);
         });
     });

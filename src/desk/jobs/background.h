@@ -36,10 +36,10 @@ private:
 template <class T>
 void inBackground(QWidget* owner, const QString& title, std::function<Result<T>(const Progress&)> work,
                   std::function<void(Result<T>)> done) {
-    workers().start([owner = QPointer(owner), dialog = WorkDialog(owner, title), work = std::move(work),
-                     done = std::move(done)]() mutable {
+    onWorker([owner = QPointer(owner), dialog = WorkDialog(owner, title), work = std::move(work),
+              done = std::move(done)]() mutable {
         auto result = std::make_shared<Result<T>>(guarded([&] { return work(dialog.progress()); }));
-        QMetaObject::invokeMethod(qApp, [owner, dialog, result, done = std::move(done)]() mutable {
+        onInterface([owner, dialog, result, done = std::move(done)]() mutable {
             dialog.end();
             if (owner) done(std::move(*result));
         });

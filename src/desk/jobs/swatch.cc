@@ -79,33 +79,32 @@ Swatches::Swatch Swatches::of(const scene::Scene& scene, const scene::LayerPtr& 
     if (!m_loading.insert(key).second) return until;
     const auto pixels = motion::pixelsAt(scene, layer, Rational(0));
     if (!pixels) return until;
-    workers().start(
-        [self = QPointer(this), cache = m_cache, pixels, key, id = layer->id, cutout = layer->cutout] {
-            Swatch swatch;
-            const auto small = guarded([&]() -> Result<media::Raster> {
-                const auto source = cutout::sourceOf(*pixels);
-                if (!source) return media::Raster();
-                int level = 0;
-                const auto sizeAt = [&] { return media::levelSize(source->size(), level); };
-                while (std::max(sizeAt().x, sizeAt().y) > coverSide)
-                    ++level;
-                return cache->read(source, level, media::boxOf(sizeAt()));
-            });
-            if (small && small->size.x > 0) swatch = swatchOf(*small);
-            // The application is the context, for the swatches may be gone by now; the pointer is read there.
-            QMetaObject::invokeMethod(qApp, [self, key, id, swatch, cutout] {
-                if (!self) return;
-                self->m_loading.erase(key);
-                if (swatch.picture.isNull()) {
-                    self->m_kept.emplace(key, Swatch{}); // its problem is told elsewhere
-                    return;
-                }
-                if (self->m_kept.size() >= most) self->m_kept.clear();
-                self->m_kept.emplace(key, swatch);
-                self->m_last[id] = swatch;
-                Q_EMIT self->loaded();
-            });
+    onWorker([self = QPointer(this), cache = m_cache, pixels, key, id = layer->id, cutout = layer->cutout] {
+        Swatch swatch;
+        const auto small = guarded([&]() -> Result<media::Raster> {
+            const auto source = cutout::sourceOf(*pixels);
+            if (!source) return media::Raster();
+            int level = 0;
+            const auto sizeAt = [&] { return media::levelSize(source->size(), level); };
+            while (std::max(sizeAt().x, sizeAt().y) > coverSide)
+                ++level;
+            return cache->read(source, level, media::boxOf(sizeAt()));
         });
+        if (small && small->size.x > 0) swatch = swatchOf(*small);
+        // The application is the context, for the swatches may be gone by now; the pointer is read there.
+        onInterface([self, key, id, swatch, cutout] {
+            if (!self) return;
+            self->m_loading.erase(key);
+            if (swatch.picture.isNull()) {
+                self->m_kept.emplace(key, Swatch{}); // its problem is told elsewhere
+                return;
+            }
+            if (self->m_kept.size() >= most) self->m_kept.clear();
+            self->m_kept.emplace(key, swatch);
+            self->m_last[id] = swatch;
+            Q_EMIT self->loaded();
+        });
+    });
     return until;
 }
 

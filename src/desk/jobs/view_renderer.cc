@@ -89,7 +89,7 @@ void ViewRenderer::drop() {
 void ViewRenderer::start() {
     m_running = std::exchange(m_next, nullptr);
     m_busy = true;
-    workers().start([self = QPointer(this), job = m_running, sources = m_sources] {
+    onWorker([self = QPointer(this), job = m_running, sources = m_sources] {
         QElapsedTimer timer;
         timer.start();
         RenderRequest& request = job->request;
@@ -101,7 +101,7 @@ void ViewRenderer::start() {
         // The application is the context, for the request may be gone by then; the pointer is read there.
         if (request.pieces)
             request.quality.piece = [&](const render::Picture& picture, const media::Box& box) {
-                QMetaObject::invokeMethod(qApp, [self, job, image = shown(picture, box), box] {
+                onInterface([self, job, image = shown(picture, box), box] {
                     if (self && !job->stop.stop_requested())
                         Q_EMIT self->piece(image, {box.x0, box.y0}, job->request.tag);
                 });
@@ -115,7 +115,7 @@ void ViewRenderer::start() {
             return made;
         });
         const double ms = static_cast<double>(timer.nsecsElapsed()) / 1e6;
-        QMetaObject::invokeMethod(qApp, [self, job, image, ms] {
+        onInterface([self, job, image, ms] {
             if (!self) return;
             self->m_busy = false;
             if (self->m_next) self->start();

@@ -33,10 +33,10 @@ Findings::~Findings() {
 void Findings::look() {
     if (m_running) m_running->request_stop();
     m_running = std::make_shared<std::stop_source>();
-    workers().start([self = QPointer(this), stop = m_running, scene = m_session.scene()] {
+    onWorker([self = QPointer(this), stop = m_running, scene = m_session.scene()] {
         auto report = guarded([&] { return checks::choreography(*scene, stop->get_token()); });
         if (!report) return;
-        QMetaObject::invokeMethod(qApp, [self, stop, scene, report = std::move(*report)] {
+        onInterface([self, stop, scene, report = std::move(*report)] {
             if (!self || stop->stop_requested()) return;
             self->m_report = report;
             self->m_known = scene == self->m_session.scene();

@@ -19,7 +19,7 @@
 
 namespace stage::desk {
 
-Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_session(session) {
+Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_session(session), m_map(session) {
     setMinimumHeight(110);
     setFocusPolicy(Qt::ClickFocus);
     setAccessibleName(tr("Timeline"));
@@ -45,7 +45,7 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     connect(m_time, &QLineEdit::returnPressed, this, &Timeline::readTime);
     setClock();
     connect(&m_session.document, &Document::sceneChanged, this, [this] {
-        layOut();
+        m_map.layOut();
         redraw();
     });
     connect(&m_session.selection, &Selection::keysChanged, this, &Timeline::redraw);
@@ -54,7 +54,7 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     connect(&m_session.swatches(), &Swatches::loaded, this, &Timeline::redraw);
     connect(&m_session.selection, &Selection::layersChanged, this, [this] {
         if (m_session.selection.layers().size() == 1 && m_drag == Drag::None)
-            reveal(m_session.selection.layers().front());
+            m_map.reveal(m_session.selection.layers().front());
         redraw();
     });
     const auto tell = [this] {
@@ -66,7 +66,7 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     connect(&m_session.playhead, &Playhead::frameChanged, this, tell);
     connect(&m_session.document, &Document::sceneChanged, this, tell);
     connect(&m_session.document, &Document::pathChanged, this, &Timeline::fitAll);
-    layOut();
+    m_map.layOut();
     tell();
 }
 
@@ -75,212 +75,17 @@ void Timeline::setFindings(const Findings* findings) {
     connect(findings, &Findings::changed, this, &Timeline::redraw);
 }
 
-void Timeline::layOut() {
-    m_rows = {{Row::Kind::Move, nullptr, {}}, {Row::Kind::Lens, nullptr, {}}};
-    m_curves.clear();
-    const scene::Scene& scene = *m_session.scene();
-    if (isOpen(0))
-        for (const scene::Track& track : scene.camera.tracks)
-            m_rows.push_back({Row::Kind::Track, nullptr, track.property});
-    std::vector<std::vector<Row>> layers;
-    scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) {
-        std::vector<Row> rows{{Row::Kind::Layer, layer, {}}};
-        if (isOpen(layer->id)) {
-            if (!layer->places.empty()) rows.push_back({Row::Kind::Places, layer, {}});
-            for (const scene::Track& track : layer->tracks)
-                rows.push_back({Row::Kind::Track, layer, track.property});
-        }
-        layers.push_back(std::move(rows));
-    });
-    for (std::size_t i = layers.size(); i-- > 0;)
-        m_rows.insert(m_rows.end(), layers[i].begin(), layers[i].end());
-    double top = headHeight;
-    for (Row& row : m_rows) {
-        row.top = top;
-        if (row.kind == Row::Kind::Track) row.height = laneHeight;
-        top += row.height;
-    }
-    m_scroll = std::clamp(m_scroll, 0.0, std::max(0.0, rowsHeight() - (height() - headHeight - rowHeight)));
-}
-
-void Timeline::setOpen(std::int64_t layer, bool open) {
-    if (open)
-        m_open.insert(layer);
-    else
-        m_open.erase(layer);
-    layOut();
-    if (open) reveal(layer);
-    redraw();
-}
-
-/// Brings a layer (0: the camera) with its open lanes into view.
-void Timeline::reveal(std::int64_t layer) {
-    double top = 1e9, bottom = 0;
-    for (std::size_t i = 1; i < m_rows.size(); ++i) {
-        if (m_rows[i].id() != layer || m_rows[i].kind == Row::Kind::Lens) continue;
-        const QRectF row = rectOf(m_rows[i]);
-        top = std::min(top, row.top());
-        bottom = std::max(bottom, row.bottom());
-    }
-    if (bottom <= 0 && top > 1e8) return;
-    const double first = headHeight + rowHeight;
-    if (bottom > height()) m_scroll += bottom - height(), top -= bottom - height();
-    if (top < first) m_scroll = std::max(0.0, m_scroll - (first - top));
-}
-
 void Timeline::resizeEvent(QResizeEvent*) {
     m_toStart->setGeometry(8, 2, 24, 24);
     m_play->setGeometry(34, 2, 24, 24);
     m_toEnd->setGeometry(60, 2, 24, 24);
     m_time->setGeometry(90, 2, 82, 24);
-    layOut();
+    m_map.resize(size());
 }
 
-// ---- where things are
-
-interaction::TimeScale::Room Timeline::room() const {
-    return {namesWidth, width() - namesWidth - rightRoom,
-            std::max<double>(1, static_cast<double>(m_session.scene()->output.frames - 1))};
-}
-
-double Timeline::xOfFrame(double frame) const {
-    return m_zoom.xOf(frame, room());
-}
-
-double Timeline::frameAtX(double x) const {
-    return m_zoom.timeAt(x, room());
-}
-
-std::int64_t Timeline::frameOfX(double x) const {
-    return std::clamp<std::int64_t>(std::llround(frameAtX(x)), 0, m_session.scene()->output.frames - 1);
-}
-
-double Timeline::xOf(Rational time) const {
-    return xOfFrame((time * m_session.scene()->output.rate).toDouble());
-}
-
-double Timeline::rowsHeight() const { // without the camera's move, which stays
-    return m_rows.back().top + m_rows.back().height - headHeight - rowHeight;
-}
-
-QRectF Timeline::rectOf(const Row& row) const {
-    return {0, row.top - (row.kind == Row::Kind::Move ? 0 : m_scroll), static_cast<double>(width()),
-            row.height};
-}
-
-QRectF Timeline::rowRect(int row) const {
-    return rectOf(m_rows[static_cast<std::size_t>(row)]);
-}
-
-QRectF Timeline::rowOf(std::int64_t layer) const {
-    for (const Row& row : m_rows)
-        if (row.kind == Row::Kind::Layer && row.id() == layer) return rectOf(row);
-    return {};
-}
-
-const Timeline::Row* Timeline::laneAt(std::int64_t layer, const std::string& property) const {
-    for (const Row& row : m_rows)
-        if (row.kind == Row::Kind::Track && row.id() == layer && row.property == property) return &row;
-    return nullptr;
-}
-
-QRectF Timeline::laneOf(std::int64_t layer, const std::string& property) const {
-    const Row* row = laneAt(layer, property);
-    return row ? rectOf(*row) : QRectF();
-}
-
-QPointF Timeline::placeOf(const interaction::KeyRef& key) const {
-    const auto* at = interaction::keyOf(*m_session.scene(), key);
-    const Row* row = laneAt(key.layer, key.property);
-    return at && row ? placeOf(*row, rectOf(*row), key.time, at->value) : QPointF();
-}
-
-QPointF Timeline::placeOf(const Row& row, const QRectF& lane, Rational time, double value) const {
-    const Curve& curve = curveOf(row);
-    const double share =
-        curve.high - curve.low > 1e-12 ? (value - curve.low) / (curve.high - curve.low) : 0.5;
-    return {xOf(time), lane.bottom() - 7 - share * (lane.height() - 14)};
-}
-
-int Timeline::rowAt(const QPointF& place) const {
-    if (rowRect(0).contains(place)) return 0;
-    if (place.y() <= headHeight + rowHeight) return -1;
-    for (std::size_t i = 1; i < m_rows.size(); ++i)
-        if (rectOf(m_rows[i]).contains(place)) return static_cast<int>(i);
-    return -1;
-}
-
-int Timeline::markAt(const QPointF& place) const {
-    if (!rowRect(0).contains(place)) return -1;
-    const auto& marks = m_session.scene()->camera.marks;
-    for (std::size_t i = 0; i < marks.size(); ++i)
-        if (std::abs(xOf(marks[i].time) - place.x()) < 8) return static_cast<int>(i);
-    return -1;
-}
-
-std::optional<interaction::KeyRef> Timeline::keyAt(const QPointF& place) const {
-    const int row = rowAt(place);
-    if (row < 0 || m_rows[static_cast<std::size_t>(row)].kind != Row::Kind::Track ||
-        place.x() < namesWidth - 8)
-        return {};
-    const Row& lane = m_rows[static_cast<std::size_t>(row)];
-    const scene::Track* track = interaction::trackOf(*m_session.scene(), lane.id(), lane.property);
-    if (!track) return {};
-    std::optional<interaction::KeyRef> best;
-    double nearest = 7;
-    for (const auto& key : track->keys)
-        if (const double off = std::abs(xOf(key.time) - place.x()); off < nearest)
-            nearest = off, best = interaction::KeyRef{lane.id(), lane.property, key.time};
-    return best;
-}
-
-QRectF Timeline::barOf(const scene::Layer& layer, const QRectF& row) const {
-    const auto& out = m_session.scene()->output;
-    const double from = layer.showing.in ? (*layer.showing.in * out.rate).toDouble() : 0,
-                 to = layer.showing.out ? (*layer.showing.out * out.rate).toDouble()
-                                        : static_cast<double>(out.frames - 1);
-    const double left = std::clamp<double>(xOfFrame(from), namesWidth, width() - rightRoom),
-                 right = std::clamp<double>(xOfFrame(to), left, width() - rightRoom);
-    return {left, row.top() + 6, right - left, row.height() - 12};
-}
-
-QRectF Timeline::barOf(std::int64_t layer) const {
-    for (std::size_t i = 0; i < m_rows.size(); ++i)
-        if (m_rows[i].kind == Row::Kind::Layer && m_rows[i].id() == layer)
-            return barOf(*m_rows[i].layer, rectOf(m_rows[i]));
-    return {};
-}
-
-const Timeline::Curve& Timeline::curveOf(const Row& row) const {
-    const auto key = std::pair(row.kind == Row::Kind::Lens ? -1 : row.id(),
-                               row.kind == Row::Kind::Lens ? std::string("focus") : row.property);
-    const auto [at, made] = m_curves.try_emplace(key);
-    Curve& curve = at->second;
-    if (!made) return curve;
-    const scene::Scene& scene = *m_session.scene();
-    const motion::CameraMove& move = m_session.move();
-    const motion::Values values(scene, [&](double t) { return move.posed(t); });
-    const auto count = std::min<std::int64_t>(scene.output.frames, 400);
-    const double seconds = scene::lastTime(scene).toDouble();
-    for (std::int64_t i = 0; i < count; ++i) {
-        const double t = count > 1 ? seconds * static_cast<double>(i) / static_cast<double>(count - 1) : 0;
-        double v = 0;
-        if (row.kind == Row::Kind::Lens)
-            v = -1 / std::max(1e-3, move.at(t).focus); // dioptres, far above: as a focus ring goes
-        else if (row.id() == 0)
-            v = scene::cameraProperty(row.property)->get(move.at(t));
-        else
-            v = values.of(row.id(), row.property, t).value_or(0);
-        curve.values.push_back(v);
-    }
-    std::vector<double> all = curve.values;
-    if (const scene::Track* track =
-            row.kind == Row::Kind::Lens ? nullptr : interaction::trackOf(scene, row.id(), row.property))
-        for (const auto& k : track->keys)
-            all.push_back(k.value);
-    const auto [low, high] = std::minmax_element(all.begin(), all.end());
-    curve.low = *low, curve.high = *high;
-    return curve;
+void Timeline::open(std::int64_t layer, bool on) {
+    m_map.setOpen(layer, on);
+    redraw();
 }
 
 // ---- drawing
@@ -289,7 +94,7 @@ void Timeline::paintName(QPainter& painter, const QRectF& rect, const QString& n
                          double kept, bool bold, const QColor& colour) {
     painter.setPen(colour);
     painter.setFont(theme::sans(12, bold));
-    const double room = namesWidth - 12 - indent - kept;
+    const double room = TimelineMap::namesWidth - 12 - indent - kept;
     painter.drawText(
         QRectF(rect.left() + indent, rect.top(), room, rect.height()), Qt::AlignLeft | Qt::AlignVCenter,
         painter.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(std::max(0.0, room))));
@@ -306,9 +111,9 @@ void Timeline::paintChevron(QPainter& painter, const QRectF& rect, bool open) {
 }
 
 /// What a lane's property is at the playhead.
-void Timeline::paintValue(QPainter& painter, const Row& row, const QRectF& rect) {
-    if (row.kind == Row::Kind::Places) return;
-    const bool lens = row.kind == Row::Kind::Lens;
+void Timeline::paintValue(QPainter& painter, const TimelineMap::Row& row, const QRectF& rect) {
+    if (row.kind == TimelineMap::Row::Kind::Places) return;
+    const bool lens = row.kind == TimelineMap::Row::Kind::Lens;
     const interaction::PropertyFormat reading =
         interaction::propertyFormat(row.id(), lens ? "focus" : row.property);
     double now = m_session.camera.pose().focus;
@@ -320,13 +125,14 @@ void Timeline::paintValue(QPainter& painter, const Row& row, const QRectF& rect)
                   .value_or(0);
     painter.setFont(theme::figures(10));
     painter.setPen(theme::dim);
-    painter.drawText(
-        QRectF(rect.left(), rect.top(), namesWidth - 10, rect.height()), Qt::AlignRight | Qt::AlignVCenter,
-        figure(now, reading.decimals) + (reading.unit.empty() ? QString() : QStringLiteral(" ")) +
-            QString::fromStdString(reading.unit));
+    painter.drawText(QRectF(rect.left(), rect.top(), TimelineMap::namesWidth - 10, rect.height()),
+                     Qt::AlignRight | Qt::AlignVCenter,
+                     figure(now, reading.decimals) +
+                         (reading.unit.empty() ? QString() : QStringLiteral(" ")) +
+                         QString::fromStdString(reading.unit));
 }
 
-void Timeline::paintLayer(QPainter& painter, const Row& row, const QRectF& rect) {
+void Timeline::paintLayer(QPainter& painter, const TimelineMap::Row& row, const QRectF& rect) {
     const scene::Scene& scene = *m_session.scene();
     const auto& out = scene.output;
     const scene::Layer& layer = *row.layer;
@@ -338,7 +144,7 @@ void Timeline::paintLayer(QPainter& painter, const Row& row, const QRectF& rect)
                 layer.visible ? theme::text : theme::dim)
         .paint(&painter, QRect(10, static_cast<int>(rect.center().y()) - 7, 14, 14));
     const bool lanes = !layer.tracks.empty() || !layer.places.empty();
-    if (lanes) paintChevron(painter, rect, isOpen(layer.id));
+    if (lanes) paintChevron(painter, rect, m_map.isOpen(layer.id));
     paintName(painter, rect, QString::fromStdString(layer.name), 46, 0, selected,
               layer.visible ? theme::text : theme::dim);
     QColor colour = m_session.swatches().of(scene, row.layer).colour;
@@ -346,11 +152,12 @@ void Timeline::paintLayer(QPainter& painter, const Row& row, const QRectF& rect)
     if (colour.lightness() < 90)
         colour = QColor::fromHsl(colour.hslHue(), std::min(colour.hslSaturation(), 110), 90);
     colour.setAlphaF(layer.visible ? 0.9f : 0.35f);
-    const QRectF bar = barOf(layer, rect);
+    const QRectF bar = m_map.barOf(layer, rect);
     if (bar.width() <= 0) return;
     painter.save();
-    painter.setClipRect(QRectF(namesWidth - 2, rect.top(), width() - namesWidth, rect.height()),
-                        Qt::IntersectClip);
+    painter.setClipRect(
+        QRectF(TimelineMap::namesWidth - 2, rect.top(), width() - TimelineMap::namesWidth, rect.height()),
+        Qt::IntersectClip);
     QPainterPath shape;
     shape.addRoundedRect(bar, 3, 3);
     painter.setPen(selected ? QPen(theme::vermilion, 1.2) : QPen(Qt::NoPen));
@@ -367,19 +174,19 @@ void Timeline::paintLayer(QPainter& painter, const Row& row, const QRectF& rect)
             to = from +
                  (Rational(footage->last() - footage->in + 1) / footage->rate * out.rate).toDouble() / speed -
                  1;
-        const QRectF strip =
-            QRectF(QPointF(xOfFrame(from), bar.bottom() - 5), QPointF(xOfFrame(to), bar.bottom() - 1))
-                .intersected(bar);
+        const QRectF strip = QRectF(QPointF(m_map.xOfFrame(from), bar.bottom() - 5),
+                                    QPointF(m_map.xOfFrame(to), bar.bottom() - 1))
+                                 .intersected(bar);
         painter.setPen(Qt::NoPen);
         painter.setBrush(QColor(0, 0, 0, 110));
         painter.drawRect(strip);
         painter.setPen(QPen(theme::text, 1.2));
-        if (const double x = xOfFrame(from); x > bar.left() - 1 && x < bar.right())
+        if (const double x = m_map.xOfFrame(from); x > bar.left() - 1 && x < bar.right())
             painter.drawLine(QPointF(x, bar.bottom() - 7), QPointF(x, bar.bottom()));
     }
     // Fades: what is not there yet, or no more, is cut off the bar's upper corners.
     const auto fade = [&](Rational seconds, bool in) {
-        const double by = xOf(seconds) - xOf(Rational(0));
+        const double by = m_map.xOf(seconds) - m_map.xOf(Rational(0));
         const double x = in ? std::min(bar.right(), bar.left() + by) : std::max(bar.left(), bar.right() - by);
         if (by > 0.5) {
             const QPointF corner = in ? bar.topLeft() : bar.topRight(),
@@ -398,46 +205,47 @@ void Timeline::paintLayer(QPainter& painter, const Row& row, const QRectF& rect)
     };
     fade(layer.showing.fadeIn, true);
     fade(layer.showing.fadeOut, false);
-    if (lanes && !isOpen(layer.id)) { // where keys are, while its lanes are closed
+    if (lanes && !m_map.isOpen(layer.id)) { // where keys are, while its lanes are closed
         painter.setPen(Qt::NoPen);
         painter.setBrush(theme::text);
         for (const scene::Track& track : layer.tracks)
             for (const auto& key : track.keys)
-                painter.drawEllipse(QPointF(xOf(key.time), bar.center().y()), 2, 2);
+                painter.drawEllipse(QPointF(m_map.xOf(key.time), bar.center().y()), 2, 2);
         for (const auto& key : layer.places)
-            painter.drawEllipse(QPointF(xOf(key.time), bar.center().y()), 2, 2);
+            painter.drawEllipse(QPointF(m_map.xOf(key.time), bar.center().y()), 2, 2);
     }
     painter.restore();
 }
 
-void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) {
+void Timeline::paintLane(QPainter& painter, const TimelineMap::Row& row, const QRectF& rect) {
     const scene::Scene& scene = *m_session.scene();
     painter.fillRect(rect, theme::edge);
     painter.setPen(QPen(theme::panel, 1));
     painter.drawLine(rect.bottomLeft(), rect.bottomRight());
-    if (row.kind == Row::Kind::Places) {
+    if (row.kind == TimelineMap::Row::Kind::Places) {
         paintName(painter, rect, tr("place"), 58, 0, false, theme::dim);
         painter.setPen(QPen(theme::edge, 1));
         painter.setBrush(theme::brass);
         for (const auto& key : row.layer->places)
-            painter.drawRect(QRectF(xOf(key.time) - 3.5, rect.center().y() - 3.5, 7, 7));
+            painter.drawRect(QRectF(m_map.xOf(key.time) - 3.5, rect.center().y() - 3.5, 7, 7));
         return;
     }
-    const bool lens = row.kind == Row::Kind::Lens;
+    const bool lens = row.kind == TimelineMap::Row::Kind::Lens;
     const scene::Track* track = lens ? nullptr : interaction::trackOf(scene, row.id(), row.property);
     paintName(painter, rect, lens ? tr("Focus") : QString::fromStdString(row.property), lens ? 46 : 58,
               lens ? 60 : 66, false, lens ? theme::text : theme::dim);
     painter.save();
-    painter.setClipRect(QRectF(namesWidth - 6, rect.top(), width() - namesWidth + 6, rect.height()),
-                        Qt::IntersectClip);
-    const std::vector<double>& curve = curveOf(row).values;
+    painter.setClipRect(
+        QRectF(TimelineMap::namesWidth - 6, rect.top(), width() - TimelineMap::namesWidth + 6, rect.height()),
+        Qt::IntersectClip);
+    const std::vector<double>& curve = m_map.curveOf(row).values;
     const double last = static_cast<double>(scene.output.frames - 1);
     QPolygonF line;
     const QRectF lane = lens ? rect.adjusted(0, 1, 0, -1) : rect;
     for (std::size_t i = 0; i < curve.size(); ++i) {
         const double frame =
             curve.size() > 1 ? last * static_cast<double>(i) / static_cast<double>(curve.size() - 1) : 0;
-        line << QPointF(xOfFrame(frame), placeOf(row, lane, Rational(0), curve[i]).y());
+        line << QPointF(m_map.xOfFrame(frame), m_map.placeOf(row, lane, Rational(0), curve[i]).y());
     }
     const QColor ink = lens ? theme::focus.lighter(130) : theme::brass;
     painter.setPen(QPen(ink, 1.5));
@@ -448,15 +256,15 @@ void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) 
         painter.setPen(Qt::NoPen);
         for (const scene::Mark& mark : scene.camera.marks) {
             const double focus = m_session.move().at(mark.time.toDouble()).focus;
-            painter.drawEllipse(
-                QPointF(xOf(mark.time), placeOf(row, lane, mark.time, -1 / std::max(1e-3, focus)).y()), 3.2,
-                3.2);
+            painter.drawEllipse(QPointF(m_map.xOf(mark.time),
+                                        m_map.placeOf(row, lane, mark.time, -1 / std::max(1e-3, focus)).y()),
+                                3.2, 3.2);
         }
     }
     if (track)
         for (const auto& key : track->keys) {
             const interaction::KeyRef ref{row.id(), row.property, key.time};
-            const QPointF at = placeOf(row, lane, key.time, key.value);
+            const QPointF at = m_map.placeOf(row, lane, key.time, key.value);
             const bool chosen = interaction::contains(m_session.selection.keys(), ref);
             painter.setPen(QPen(chosen ? theme::text : theme::edge, chosen ? 1.4 : 1));
             painter.setBrush(chosen ? theme::vermilion : theme::brass);
@@ -477,7 +285,7 @@ void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) 
             words << QString::fromLatin1(scene::noiseNames[static_cast<std::size_t>(noise.kind)].data());
         painter.setFont(theme::sans(10));
         const QString text = words.join(QStringLiteral(", "));
-        const QRectF box(width() - rightRoom - painter.fontMetrics().horizontalAdvance(text) - 8,
+        const QRectF box(width() - TimelineMap::rightRoom - painter.fontMetrics().horizontalAdvance(text) - 8,
                          rect.top() + 2, painter.fontMetrics().horizontalAdvance(text) + 6, 13);
         painter.fillRect(box, QColor(0x1C, 0x1F, 0x22, 200));
         painter.setPen(theme::dim);
@@ -488,15 +296,16 @@ void Timeline::paintLane(QPainter& painter, const Row& row, const QRectF& rect) 
 
 void Timeline::paintRuler(QPainter& painter) {
     const auto& out = m_session.scene()->output;
-    painter.fillRect(QRectF(0, 0, width(), headHeight), theme::raised);
-    const double rate = out.rate.toDouble(), perSecond = xOfFrame(rate) - xOfFrame(0);
+    painter.fillRect(QRectF(0, 0, width(), TimelineMap::headHeight), theme::raised);
+    const double rate = out.rate.toDouble(), perSecond = m_map.xOfFrame(rate) - m_map.xOfFrame(0);
     painter.save();
-    painter.setClipRect(QRectF(namesWidth - 6, 0, width() - namesWidth + 6, headHeight));
+    painter.setClipRect(QRectF(TimelineMap::namesWidth - 6, 0, width() - TimelineMap::namesWidth + 6,
+                               TimelineMap::headHeight));
     // The part that is played, when it is not all.
     if (!m_session.playhead.playsAll()) {
         const auto [first, last] = m_session.playhead.range();
-        const QRectF band(QPointF(xOfFrame(static_cast<double>(first)), 2),
-                          QPointF(xOfFrame(static_cast<double>(last)), headHeight - 4));
+        const QRectF band(QPointF(m_map.xOfFrame(static_cast<double>(first)), 2),
+                          QPointF(m_map.xOfFrame(static_cast<double>(last)), TimelineMap::headHeight - 4));
         painter.fillRect(band, QColor(0xD2, 0xA5, 0x48, 46));
         painter.setPen(QPen(theme::brass, 1.4));
         painter.drawLine(band.topLeft(), band.bottomLeft());
@@ -506,21 +315,22 @@ void Timeline::paintRuler(QPainter& painter) {
     for (const double s : {1.0, 2.0, 5.0, 10.0, 30.0, 60.0, 300.0, 1800.0, 1e5})
         if (step = s; perSecond * s > 50) break;
     painter.setFont(theme::figures(11));
-    const double first = std::max(0.0, std::floor(frameAtX(namesWidth) / rate / step) * step),
-                 end = std::min(static_cast<double>(out.frames - 1) / rate, frameAtX(width()) / rate);
+    const double first =
+                     std::max(0.0, std::floor(m_map.frameAtX(TimelineMap::namesWidth) / rate / step) * step),
+                 end = std::min(static_cast<double>(out.frames - 1) / rate, m_map.frameAtX(width()) / rate);
     const double frames = perSecond / rate; // px
     if (frames > 7) {                       // so near that frames can be told apart
         painter.setPen(QPen(QColor(0x5A, 0x60, 0x66), 1));
         for (auto f = static_cast<std::int64_t>(first * rate); static_cast<double>(f) <= end * rate; ++f)
-            painter.drawLine(QPointF(xOfFrame(static_cast<double>(f)), headHeight - 6),
-                             QPointF(xOfFrame(static_cast<double>(f)), headHeight - 3));
+            painter.drawLine(QPointF(m_map.xOfFrame(static_cast<double>(f)), TimelineMap::headHeight - 6),
+                             QPointF(m_map.xOfFrame(static_cast<double>(f)), TimelineMap::headHeight - 3));
     }
     for (double s = first; s <= end + 1e-9; s += step) {
-        const double x = xOfFrame(s * rate);
+        const double x = m_map.xOfFrame(s * rate);
         painter.setPen(QPen(theme::dim, 1));
-        painter.drawLine(QPointF(x, headHeight - 11), QPointF(x, headHeight - 3));
-        painter.drawText(QRectF(x + 4, headHeight - 18, 70, 14), Qt::AlignLeft | Qt::AlignVCenter,
-                         tr("%1 s").arg(s, 0, 'f', 0));
+        painter.drawLine(QPointF(x, TimelineMap::headHeight - 11), QPointF(x, TimelineMap::headHeight - 3));
+        painter.drawText(QRectF(x + 4, TimelineMap::headHeight - 18, 70, 14),
+                         Qt::AlignLeft | Qt::AlignVCenter, tr("%1 s").arg(s, 0, 'f', 0));
     }
     painter.restore();
 }
@@ -528,28 +338,32 @@ void Timeline::paintRuler(QPainter& painter) {
 /// Frames that are there to be played: a teal line along the ruler's foot.
 void Timeline::paintCached(QPainter& painter) {
     if (!m_cache) return;
-    painter.setClipRect(QRectF(namesWidth - 6, 0, width() - namesWidth + 6, headHeight));
-    painter.fillRect(QRectF(namesWidth, headHeight - 2.5, width() - namesWidth - rightRoom, 2.5),
+    painter.setClipRect(QRectF(TimelineMap::namesWidth - 6, 0, width() - TimelineMap::namesWidth + 6,
+                               TimelineMap::headHeight));
+    painter.fillRect(QRectF(TimelineMap::namesWidth, TimelineMap::headHeight - 2.5,
+                            width() - TimelineMap::namesWidth - TimelineMap::rightRoom, 2.5),
                      theme::edge);
-    const double half = std::max(0.5, (xOfFrame(1) - xOfFrame(0)) / 2);
+    const double half = std::max(0.5, (m_map.xOfFrame(1) - m_map.xOfFrame(0)) / 2);
     for (const auto& [first, last] : m_cache->runs())
-        painter.fillRect(QRectF(QPointF(xOfFrame(static_cast<double>(first)) - half, headHeight - 2.5),
-                                QPointF(xOfFrame(static_cast<double>(last)) + half, headHeight)),
-                         theme::focus.lighter(125));
+        painter.fillRect(
+            QRectF(QPointF(m_map.xOfFrame(static_cast<double>(first)) - half, TimelineMap::headHeight - 2.5),
+                   QPointF(m_map.xOfFrame(static_cast<double>(last)) + half, TimelineMap::headHeight)),
+            theme::focus.lighter(125));
     painter.setClipping(false);
 }
 
 void Timeline::paintMove(QPainter& painter) {
     const scene::Scene& scene = *m_session.scene();
-    const QRectF row = rowRect(0);
+    const QRectF row = m_map.rowRect(0);
     painter.fillRect(row, theme::panel);
     painter.setPen(QPen(theme::edge, 1));
     painter.drawLine(row.bottomLeft(), row.bottomRight());
     const bool whole = scene.camera.pace.has_value();
-    if (!scene.camera.tracks.empty()) paintChevron(painter, row, isOpen(0));
+    if (!scene.camera.tracks.empty()) paintChevron(painter, row, m_map.isOpen(0));
     paintName(painter, row, tr("Camera move"), 46, 0, false, theme::text);
     painter.save();
-    painter.setClipRect(QRectF(namesWidth - 10, row.top(), width() - namesWidth + 10, row.height()));
+    painter.setClipRect(QRectF(TimelineMap::namesWidth - 10, row.top(),
+                               width() - TimelineMap::namesWidth + 10, row.height()));
     const auto& marks = scene.camera.marks;
     const auto name = [&](const QRectF& bar, const QString& text) {
         painter.setPen(theme::text);
@@ -558,22 +372,22 @@ void Timeline::paintMove(QPainter& painter) {
             painter.drawText(bar, Qt::AlignCenter, text);
     };
     for (std::size_t i = 0; i + 1 < marks.size(); ++i) {
-        const QRectF bar(QPointF(xOf(marks[i].time), row.top() + 8),
-                         QPointF(xOf(marks[i + 1].time), row.bottom() - 7));
+        const QRectF bar(QPointF(m_map.xOf(marks[i].time), row.top() + 8),
+                         QPointF(m_map.xOf(marks[i + 1].time), row.bottom() - 7));
         painter.fillRect(bar, QColor(0x73, 0x37, 0x2A));
         if (!whole) name(bar, paceName(marks[i].pace));
     }
     if (whole && marks.size() > 1) { // where the marks leave the most room
         QRectF widest;
         for (std::size_t i = 0; i + 1 < marks.size(); ++i) {
-            const QRectF bar(QPointF(xOf(marks[i].time), row.top() + 8),
-                             QPointF(xOf(marks[i + 1].time), row.bottom() - 7));
+            const QRectF bar(QPointF(m_map.xOf(marks[i].time), row.top() + 8),
+                             QPointF(m_map.xOf(marks[i + 1].time), row.bottom() - 7));
             if (bar.width() > widest.width()) widest = bar;
         }
         name(widest, tr("%1, over the whole move").arg(paceName(*scene.camera.pace)));
     }
     for (std::size_t i = 0; i < marks.size(); ++i) {
-        const double x = xOf(marks[i].time), y = row.top() + 6;
+        const double x = m_map.xOf(marks[i].time), y = row.top() + 6;
         // Under one pace the marks in between follow from the path: a shorter stem.
         const bool follows = whole && i > 0 && i + 1 < marks.size();
         painter.setPen(QPen(theme::vermilion, follows ? 2 : 3));
@@ -585,7 +399,7 @@ void Timeline::paintMove(QPainter& painter) {
                          QString::number(i + 1));
     }
     if (const auto& off = m_session.camera.offMove()) { // an open T: a pose that is no mark yet
-        const double x = xOf(off->time);
+        const double x = m_map.xOf(off->time);
         painter.setPen(QPen(theme::vermilion, 1.4, Qt::DashLine));
         painter.drawLine(QPointF(x - 6, row.top() + 6), QPointF(x + 6, row.top() + 6));
         painter.drawLine(QPointF(x, row.top() + 6), QPointF(x, row.bottom() - 5));
@@ -597,11 +411,13 @@ void Timeline::paintMove(QPainter& painter) {
 void Timeline::paintFindings(QPainter& painter) {
     if (!m_findings) return;
     for (const checks::Finding& finding : m_findings->report().findings) {
-        const QRectF row = finding.layer == 0 ? rowRect(0) : rowOf(finding.layer);
-        if (row.isEmpty() || (finding.layer != 0 && row.top() < headHeight + rowHeight - 2)) continue;
-        const double from = std::max(namesWidth, xOf(finding.from)), to = xOf(finding.to),
-                     at = xOf(finding.at);
-        if (at < namesWidth - 2 || at > width()) continue;
+        const QRectF row = finding.layer == 0 ? m_map.rowRect(0) : m_map.rowOf(finding.layer);
+        if (row.isEmpty() ||
+            (finding.layer != 0 && row.top() < TimelineMap::headHeight + TimelineMap::rowHeight - 2))
+            continue;
+        const double from = std::max(TimelineMap::namesWidth, m_map.xOf(finding.from)),
+                     to = m_map.xOf(finding.to), at = m_map.xOf(finding.at);
+        if (at < TimelineMap::namesWidth - 2 || at > width()) continue;
         painter.setPen(QPen(QColor(0xF0, 0xA5, 0x8F), 2));
         if (to - from > 1) painter.drawLine(QPointF(from, row.bottom() - 3), QPointF(to, row.bottom() - 3));
         const QPointF top(at, row.bottom() - 12);
@@ -618,7 +434,8 @@ void Timeline::redraw() {
 
 /// All but the buttons, which would be painted too.
 void Timeline::repaintTime() {
-    update(QRegion(rect()) - QRect(0, 0, static_cast<int>(namesWidth) - 6, static_cast<int>(headHeight)));
+    update(QRegion(rect()) - QRect(0, 0, static_cast<int>(TimelineMap::namesWidth) - 6,
+                                   static_cast<int>(TimelineMap::headHeight)));
 }
 
 /// All that does not change from frame to frame.
@@ -626,22 +443,23 @@ void Timeline::paintStill(QPainter& painter) {
     painter.setRenderHint(QPainter::Antialiasing);
     painter.fillRect(rect(), theme::panel);
     // All but the camera's move scrolls under it.
-    const QRectF scrolled(0, headHeight + rowHeight, width(), height() - headHeight - rowHeight);
+    const QRectF scrolled(0, TimelineMap::headHeight + TimelineMap::rowHeight, width(),
+                          height() - TimelineMap::headHeight - TimelineMap::rowHeight);
     painter.setClipRect(scrolled);
-    for (std::size_t i = 1; i < m_rows.size(); ++i) {
-        const QRectF row = rectOf(m_rows[i]);
-        if (row.bottom() < headHeight || row.top() > height()) continue;
-        if (m_rows[i].kind == Row::Kind::Layer)
-            paintLayer(painter, m_rows[i], row);
+    for (std::size_t i = 1; i < m_map.rows().size(); ++i) {
+        const QRectF row = m_map.rectOf(m_map.rows()[i]);
+        if (row.bottom() < TimelineMap::headHeight || row.top() > height()) continue;
+        if (m_map.rows()[i].kind == TimelineMap::Row::Kind::Layer)
+            paintLayer(painter, m_map.rows()[i], row);
         else
-            paintLane(painter, m_rows[i], row);
+            paintLane(painter, m_map.rows()[i], row);
     }
-    const double room = scrolled.height(), all = rowsHeight();
+    const double room = scrolled.height(), all = m_map.rowsHeight();
     if (all > room) {
         painter.setPen(Qt::NoPen);
         painter.setBrush(QColor(0x4A, 0x51, 0x58));
         painter.drawRoundedRect(
-            QRectF(width() - 8, scrolled.top() + m_scroll / all * room, 6, room / all * room), 3, 3);
+            QRectF(width() - 8, scrolled.top() + m_map.scroll() / all * room, 6, room / all * room), 3, 3);
     }
     painter.setClipping(false);
     paintRuler(painter);
@@ -662,11 +480,13 @@ void Timeline::paintEvent(QPaintEvent*) {
     painter.drawPixmap(0, 0, m_still);
     painter.setRenderHint(QPainter::Antialiasing);
     paintCached(painter);
-    painter.setClipRect(QRectF(0, headHeight + rowHeight, width(), height() - headHeight - rowHeight));
-    for (std::size_t i = 1; i < m_rows.size(); ++i)
-        if (const QRectF row = rectOf(m_rows[i]);
-            m_rows[i].kind != Row::Kind::Layer && row.bottom() > headHeight && row.top() < height())
-            paintValue(painter, m_rows[i], row);
+    painter.setClipRect(QRectF(0, TimelineMap::headHeight + TimelineMap::rowHeight, width(),
+                               height() - TimelineMap::headHeight - TimelineMap::rowHeight));
+    for (std::size_t i = 1; i < m_map.rows().size(); ++i)
+        if (const QRectF row = m_map.rectOf(m_map.rows()[i]);
+            m_map.rows()[i].kind != TimelineMap::Row::Kind::Layer && row.bottom() > TimelineMap::headHeight &&
+            row.top() < height())
+            paintValue(painter, m_map.rows()[i], row);
     if (m_drag == Drag::Frame && m_moved) {
         painter.setPen(QPen(theme::vermilion, 1, Qt::DashLine));
         painter.setBrush(QColor(0xD9, 0x51, 0x2F, 30));
@@ -674,10 +494,10 @@ void Timeline::paintEvent(QPaintEvent*) {
     }
     painter.setClipping(false);
     // Playhead.
-    const double x = xOfFrame(static_cast<double>(m_session.playhead.frame()));
-    if (x > namesWidth - 2) {
+    const double x = m_map.xOfFrame(static_cast<double>(m_session.playhead.frame()));
+    if (x > TimelineMap::namesWidth - 2) {
         painter.setPen(QPen(theme::brass, 1.4));
-        painter.drawLine(QPointF(x, headHeight - 6), QPointF(x, height()));
+        painter.drawLine(QPointF(x, TimelineMap::headHeight - 6), QPointF(x, height()));
         QPainterPath head;
         head.moveTo(x - 6, 4);
         head.lineTo(x + 6, 4);

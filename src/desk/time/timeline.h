@@ -1,16 +1,13 @@
 // Time: the playhead, the camera's marks, its lens, the layers with when they show, and the lanes of tracks.
 #pragma once
 
-#include "desk/session/session.h"
+#include "desk/time/timeline_map.h"
 #include "interaction/bar_edits.h"
-#include "interaction/time_scale.h"
 
 #include <QElapsedTimer>
 #include <QPixmap>
 #include <QTimer>
 #include <QWidget>
-#include <map>
-#include <set>
 
 class QLineEdit;
 class QToolButton;
@@ -33,17 +30,10 @@ public:
     void setPlaying(bool playing);
     void toMark(int way); ///< the next one after (1) or before (-1) the playhead
     void fitAll();        ///< all of the scene's time
-    /// Lanes of a layer's tracks (0: the camera's) are shown under it.
-    void setOpen(std::int64_t layer, bool open);
-    bool isOpen(std::int64_t layer) const { return m_open.contains(layer); }
-
-    // Where things are, for input and for tests.
-    double xOfFrame(double frame) const;
-    QRectF rowRect(int row) const; ///< 0 is the camera's move, 1 its lens, then the layers, topmost first
-    QRectF rowOf(std::int64_t layer) const;
-    QRectF laneOf(std::int64_t layer, const std::string& property) const; ///< empty where there is none
-    QPointF placeOf(const interaction::KeyRef& key) const;
-    QRectF barOf(std::int64_t layer) const;
+    /// Shows or hides the lanes of a layer's tracks (0: the camera's) under it.
+    void open(std::int64_t layer, bool on);
+    /// Where things are.
+    const TimelineMap& map() const { return m_map; }
 
 Q_SIGNALS:
     void playingChanged(bool playing);
@@ -64,35 +54,10 @@ protected:
     bool event(QEvent* event) override;
 
 private:
-    static constexpr double headHeight = 28, rowHeight = 27, laneHeight = 30, namesWidth = 180,
-                            rightRoom = 26;
-    struct Row {
-        enum class Kind { Move, Lens, Layer, Track, Places } kind = Kind::Move;
-        scene::LayerPtr layer; ///< of a layer, or of its lane
-        std::string property;
-        double top = 0, height = rowHeight; ///< px, before rows are scrolled
-        std::int64_t id() const { return layer ? layer->id : 0; }
-    };
-    struct Curve {
-        std::vector<double> values; ///< over the frames, few enough to draw
-        double low = 0, high = 0;   ///< of them, and of the keys
-    };
+    using Row = TimelineMap::Row;
     enum class Drag { None, Playhead, Range, Mark, Bar, Keys, Frame };
 
-    std::int64_t frameOfX(double x) const;
-    double frameAtX(double x) const; ///< not rounded, not clamped
-    double xOf(Rational time) const;
-    interaction::TimeScale::Room room() const; ///< in frames
-    int markAt(const QPointF& place) const;
-    int rowAt(const QPointF& place) const; ///< of m_rows; -1: none
-    std::optional<interaction::KeyRef> keyAt(const QPointF& place) const;
     std::optional<interaction::BarPart> barPartAt(const scene::Layer& layer, const QPointF& place) const;
-    QRectF barOf(const scene::Layer& layer, const QRectF& row) const;
-    double rowsHeight() const;
-    const Row* laneAt(std::int64_t layer, const std::string& property) const;
-    QRectF rectOf(const Row& row) const;
-    const Curve& curveOf(const Row& row) const;
-    QPointF placeOf(const Row& row, const QRectF& lane, Rational time, double value) const;
 
     void redraw(); ///< also what stands still
     void repaintTime();
@@ -115,22 +80,16 @@ private:
     void setClock();
     void choosePace(int move, const QPoint& where);
     void readTime();
-    void reveal(std::int64_t layer);
-    void layOut();
 
     Session& m_session;
+    TimelineMap m_map;
     const FrameCache* m_cache = nullptr;
     const Findings* m_findings = nullptr;
     QTimer m_clock;
     QElapsedTimer m_since;
     std::int64_t m_startFrame = 0;
-    std::vector<Row> m_rows;
-    std::set<std::int64_t> m_open;
-    mutable std::map<std::pair<std::int64_t, std::string>, Curve> m_curves;
     QPixmap m_still;
     bool m_stale = true;
-    double m_scroll = 0;
-    interaction::TimeScale m_zoom;
 
     Drag m_drag = Drag::None;
     interaction::BarPart m_part = interaction::BarPart::Whole;

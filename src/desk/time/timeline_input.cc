@@ -67,7 +67,7 @@ void Timeline::toMark(int way) {
 }
 
 void Timeline::fitAll() {
-    m_zoom.showAll();
+    m_map.zoom().showAll();
     redraw();
 }
 
@@ -107,9 +107,9 @@ void Timeline::choosePace(int move, const QPoint& where) {
 
 void Timeline::contextMenuEvent(QContextMenuEvent* event) {
     const QPointF place = event->pos();
-    if (place.y() < headHeight) {
+    if (place.y() < TimelineMap::headHeight) {
         QMenu menu(this);
-        const std::int64_t frame = frameOfX(place.x());
+        const std::int64_t frame = m_map.frameOfX(place.x());
         menu.addAction(tr("Play from here"), this, [this, frame] {
             m_session.playhead.setRange(std::pair(frame, std::max(frame, m_session.playhead.range().second)));
         });
@@ -119,23 +119,24 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event) {
         menu.addAction(tr("Play all"), this, [this] { m_session.playhead.setRange({}); })
             ->setEnabled(!m_session.playhead.playsAll());
         menu.addSeparator();
-        menu.addAction(tr("Show all of the time"), this, &Timeline::fitAll)->setEnabled(!m_zoom.showsAll());
+        menu.addAction(tr("Show all of the time"), this, &Timeline::fitAll)
+            ->setEnabled(!m_map.zoom().showsAll());
         menu.exec(event->globalPos());
         return;
     }
-    if (const auto key = keyAt(place)) {
+    if (const auto key = m_map.keyAt(place)) {
         if (!interaction::contains(m_session.selection.keys(), *key)) m_session.selection.chooseKeys({*key});
         Q_EMIT keyMenuAsked(event->globalPos());
         return;
     }
-    const int row = rowAt(place);
+    const int row = m_map.rowAt(place);
     if (row <= 0) return;
-    const Row& at = m_rows[static_cast<std::size_t>(row)];
-    if (at.kind == Row::Kind::Track) {
+    const TimelineMap::Row& at = m_map.rows()[static_cast<std::size_t>(row)];
+    if (at.kind == TimelineMap::Row::Kind::Track) {
         m_session.selection.chooseKeys(
             interaction::keysOf(*m_session.scene(), at.id(), at.property)); // all of the lane
         Q_EMIT keyMenuAsked(event->globalPos());
-    } else if (at.kind == Row::Kind::Layer) {
+    } else if (at.kind == TimelineMap::Row::Kind::Layer) {
         if (!m_session.selection.contains(at.id())) m_session.selection.select({at.id()});
         Q_EMIT layerMenuAsked(event->globalPos());
     }
@@ -144,14 +145,14 @@ void Timeline::contextMenuEvent(QContextMenuEvent* event) {
 // ---- presses
 
 std::optional<BarPart> Timeline::barPartAt(const scene::Layer& layer, const QPointF& place) const {
-    const QRectF bar = barOf(layer.id);
-    const auto by = [&](Rational seconds) { return xOf(seconds) - xOf(Rational(0)); };
+    const QRectF bar = m_map.barOf(layer.id);
+    const auto by = [&](Rational seconds) { return m_map.xOf(seconds) - m_map.xOf(Rational(0)); };
     return interaction::barPartAt(
         {toV2d(bar.topLeft()), toV2d(bar.bottomRight()), by(layer.showing.fadeIn), by(layer.showing.fadeOut)},
         toV2d(place), m_session.selection.contains(layer.id));
 }
 
-void Timeline::pressLayer(const Row& row, QMouseEvent* event) {
+void Timeline::pressLayer(const TimelineMap::Row& row, QMouseEvent* event) {
     const QPointF place = event->position();
     const scene::LayerPtr layer = row.layer;
     if (place.x() < 28) {
@@ -159,8 +160,8 @@ void Timeline::pressLayer(const Row& row, QMouseEvent* event) {
         return;
     }
     if (place.x() < 44 && (!layer->tracks.empty() || !layer->places.empty()))
-        return setOpen(layer->id, !isOpen(layer->id));
-    const auto part = place.x() < namesWidth - 6 ? std::nullopt : barPartAt(*layer, place);
+        return open(layer->id, !m_map.isOpen(layer->id));
+    const auto part = place.x() < TimelineMap::namesWidth - 6 ? std::nullopt : barPartAt(*layer, place);
     const bool also = event->modifiers() & Qt::ControlModifier;
     // Ctrl on the bar of footage slides what is inside it.
     const bool slides =
@@ -176,16 +177,16 @@ void Timeline::pressLayer(const Row& row, QMouseEvent* event) {
     m_part = slides ? BarPart::Footage : *part;
 }
 
-void Timeline::pressKeys(const Row& row, QMouseEvent* event) {
+void Timeline::pressKeys(const TimelineMap::Row& row, QMouseEvent* event) {
     const QPointF place = event->position();
     const bool also = event->modifiers() & Qt::ControlModifier;
-    if (place.x() < namesWidth - 8) { // its name: all of its keys
+    if (place.x() < TimelineMap::namesWidth - 8) { // its name: all of its keys
         interaction::KeyRefs keys = also ? m_session.selection.keys() : interaction::KeyRefs{};
         for (const interaction::KeyRef& key : interaction::keysOf(*m_session.scene(), row.id(), row.property))
             if (!interaction::contains(keys, key)) keys.push_back(key);
         return m_session.selection.chooseKeys(std::move(keys));
     }
-    const auto key = keyAt(place);
+    const auto key = m_map.keyAt(place);
     if (!key) {
         if (!also) m_session.selection.chooseKeys({});
         m_drag = Drag::Frame;
@@ -205,18 +206,18 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
     const QPointF place = m_pressed = event->position();
     m_moved = false;
     if (event->button() != Qt::LeftButton) return;
-    if (place.y() < headHeight) {
-        if (place.x() < namesWidth - 8) return;
+    if (place.y() < TimelineMap::headHeight) {
+        if (place.x() < TimelineMap::namesWidth - 8) return;
         setPlaying(false);
         m_drag = event->modifiers() & Qt::ShiftModifier ? Drag::Range : Drag::Playhead;
-        if (m_drag == Drag::Playhead) m_session.playhead.setFrame(frameOfX(place.x()));
+        if (m_drag == Drag::Playhead) m_session.playhead.setFrame(m_map.frameOfX(place.x()));
         return;
     }
     // The sign of what was found, where one is hit.
     if (m_findings)
         for (const checks::Finding& finding : m_findings->report().findings) {
-            const QRectF row = finding.layer == 0 ? rowRect(0) : rowOf(finding.layer);
-            if (row.isEmpty() || std::abs(xOf(finding.at) - place.x()) > 6 ||
+            const QRectF row = finding.layer == 0 ? m_map.rowRect(0) : m_map.rowOf(finding.layer);
+            if (row.isEmpty() || std::abs(m_map.xOf(finding.at) - place.x()) > 6 ||
                 std::abs(row.bottom() - 7 - place.y()) > 7)
                 continue;
             setPlaying(false);
@@ -226,8 +227,8 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
         }
     const auto& scene = *m_session.scene();
     const auto& marks = scene.camera.marks;
-    if (rowRect(0).contains(place)) {
-        if (const int mark = markAt(place); mark >= 0) {
+    if (m_map.rowRect(0).contains(place)) {
+        if (const int mark = m_map.markAt(place); mark >= 0) {
             m_drag = Drag::Mark;
             m_dragMark = mark;
             m_from = marks[static_cast<std::size_t>(mark)].time;
@@ -237,24 +238,25 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
             m_session.playhead.setFrame(frameAt(m_from, scene.output.rate));
             return;
         }
-        if (place.x() > namesWidth)
+        if (place.x() > TimelineMap::namesWidth)
             for (int i = 0; i + 1 < static_cast<int>(marks.size()); ++i)
-                if (place.x() >= xOf(marks[static_cast<std::size_t>(i)].time) &&
-                    place.x() <= xOf(marks[static_cast<std::size_t>(i) + 1].time))
+                if (place.x() >= m_map.xOf(marks[static_cast<std::size_t>(i)].time) &&
+                    place.x() <= m_map.xOf(marks[static_cast<std::size_t>(i) + 1].time))
                     return choosePace(i, event->globalPosition().toPoint());
-        if (place.x() > 28 && place.x() < 44 && !scene.camera.tracks.empty()) return setOpen(0, !isOpen(0));
-        if (place.x() < namesWidth) m_session.selection.select({}); // the camera's details
+        if (place.x() > 28 && place.x() < 44 && !scene.camera.tracks.empty())
+            return open(0, !m_map.isOpen(0));
+        if (place.x() < TimelineMap::namesWidth) m_session.selection.select({}); // the camera's details
         return;
     }
-    const int at = rowAt(place);
+    const int at = m_map.rowAt(place);
     if (at < 0) return;
-    const Row row = m_rows[static_cast<std::size_t>(at)];
+    const TimelineMap::Row row = m_map.rows()[static_cast<std::size_t>(at)];
     switch (row.kind) {
-    case Row::Kind::Layer:
+    case TimelineMap::Row::Kind::Layer:
         return pressLayer(row, event);
-    case Row::Kind::Track:
+    case TimelineMap::Row::Kind::Track:
         return pressKeys(row, event);
-    case Row::Kind::Lens:
+    case TimelineMap::Row::Kind::Lens:
         return m_session.selection.select({});
     default:
         return;
@@ -264,12 +266,12 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
 /// On a lane a key is set there, on the ruler all of the time is shown.
 void Timeline::mouseDoubleClickEvent(QMouseEvent* event) {
     const QPointF place = event->position();
-    if (place.y() < headHeight && place.x() > namesWidth) return fitAll();
-    const int at = rowAt(place);
-    if (at < 0 || place.x() < namesWidth) return mousePressEvent(event);
-    const Row row = m_rows[static_cast<std::size_t>(at)];
-    if (row.kind != Row::Kind::Track || keyAt(place)) return mousePressEvent(event);
-    const Rational time = timeOfFrame(frameOfX(place.x()), m_session.scene()->output.rate);
+    if (place.y() < TimelineMap::headHeight && place.x() > TimelineMap::namesWidth) return fitAll();
+    const int at = m_map.rowAt(place);
+    if (at < 0 || place.x() < TimelineMap::namesWidth) return mousePressEvent(event);
+    const TimelineMap::Row row = m_map.rows()[static_cast<std::size_t>(at)];
+    if (row.kind != TimelineMap::Row::Kind::Track || m_map.keyAt(place)) return mousePressEvent(event);
+    const Rational time = timeOfFrame(m_map.frameOfX(place.x()), m_session.scene()->output.rate);
     edit::Edit edit = {{"edit", "key"}, {"property", row.property}, {"time", time.text()}};
     if (row.id() != 0) edit["layers"] = {row.id()};
     if (m_session.document.apply(edit)) m_session.selection.chooseKeys({{row.id(), row.property, time}});
@@ -280,7 +282,7 @@ void Timeline::mouseDoubleClickEvent(QMouseEvent* event) {
 void Timeline::dragBar(const QPointF& place) {
     const scene::Scene& before = *m_session.document.history().scene();
     const Rational rate = before.output.rate;
-    const std::int64_t by = std::llround(frameAtX(place.x()) - frameAtX(m_pressed.x()));
+    const std::int64_t by = std::llround(m_map.frameAtX(place.x()) - m_map.frameAtX(m_pressed.x()));
     const auto change = interaction::barDragged(
         before, m_session.selection.contains(m_grabbed) ? m_session.movable() : std::vector{m_grabbed},
         m_grabbed, m_part, timeOfFrame(by, rate));
@@ -318,27 +320,27 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
     const Rational rate = m_session.scene()->output.rate; // the scene goes with a change
     switch (m_drag) {
     case Drag::Playhead:
-        m_session.playhead.setFrame(frameOfX(place.x()));
+        m_session.playhead.setFrame(m_map.frameOfX(place.x()));
         return;
     case Drag::Range:
-        m_session.playhead.setRange(std::pair(frameOfX(m_pressed.x()), frameOfX(place.x())));
+        m_session.playhead.setRange(std::pair(m_map.frameOfX(m_pressed.x()), m_map.frameOfX(place.x())));
         return;
     case Drag::Mark: {
-        const Rational time = timeOfFrame(frameOfX(place.x()), rate);
+        const Rational time = timeOfFrame(m_map.frameOfX(place.x()), rate);
         if (time == m_from && !m_session.document.previewing()) return;
         m_session.document.preview({{"edit", m_copies ? "copy-mark" : "move-mark"},
                                     {"mark", m_dragMark + 1},
                                     {"time", time.text()}});
         if (!m_session.document.previewing()) return;
-        m_session.playhead.setFrame(frameOfX(place.x()));
+        m_session.playhead.setFrame(m_map.frameOfX(place.x()));
         m_say = tr("mark %1 at %2")
                     .arg(m_dragMark + 1)
-                    .arg(QString::fromStdString(scene::timecode(frameOfX(place.x()), rate)));
+                    .arg(QString::fromStdString(scene::timecode(m_map.frameOfX(place.x()), rate)));
         return update();
     }
     case Drag::Keys: {
         const Rational shift =
-            timeOfFrame(frameOfX(place.x()), rate) - timeOfFrame(frameAt(m_from, rate), rate);
+            timeOfFrame(m_map.frameOfX(place.x()), rate) - timeOfFrame(frameAt(m_from, rate), rate);
         interaction::KeyChange change{.shift = shift};
         if (m_copies) change.more["copy"] = true;
         m_session.selection.previewKeys(
@@ -353,13 +355,15 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
         m_frame = QRectF(m_pressed, place).normalized();
         interaction::KeyRefs keys =
             event->modifiers() & Qt::ControlModifier ? m_session.selection.keys() : interaction::KeyRefs{};
-        for (std::size_t i = 0; i < m_rows.size(); ++i) {
-            const Row& row = m_rows[i];
-            const QRectF lane = rectOf(row);
-            if (row.kind != Row::Kind::Track || !lane.intersects(m_frame.adjusted(0, -0.5, 0, 0.5))) continue;
+        for (std::size_t i = 0; i < m_map.rows().size(); ++i) {
+            const TimelineMap::Row& row = m_map.rows()[i];
+            const QRectF lane = m_map.rectOf(row);
+            if (row.kind != TimelineMap::Row::Kind::Track ||
+                !lane.intersects(m_frame.adjusted(0, -0.5, 0, 0.5)))
+                continue;
             for (const interaction::KeyRef& key :
                  interaction::keysOf(*m_session.scene(), row.id(), row.property))
-                if (const double x = xOf(key.time);
+                if (const double x = m_map.xOf(key.time);
                     x >= m_frame.left() && x <= m_frame.right() && !interaction::contains(keys, key))
                     keys.push_back(key);
         }
@@ -389,12 +393,11 @@ void Timeline::mouseReleaseEvent(QMouseEvent* event) {
 void Timeline::wheelEvent(QWheelEvent* event) {
     const double turns = event->angleDelta().y() / 120.0;
     if (event->modifiers() & Qt::ControlModifier) {
-        m_zoom.spread(event->position().x(), turns, 6, room());
-    } else if (event->modifiers() & Qt::ShiftModifier && !m_zoom.showsAll()) {
-        m_zoom.slide(turns, room());
+        m_map.zoom().spread(event->position().x(), turns, 6, m_map.room());
+    } else if (event->modifiers() & Qt::ShiftModifier && !m_map.zoom().showsAll()) {
+        m_map.zoom().slide(turns, m_map.room());
     } else {
-        const double most = std::max(0.0, rowsHeight() - (height() - headHeight - rowHeight));
-        m_scroll = std::clamp(m_scroll - event->angleDelta().y() * 0.4, 0.0, most);
+        m_map.scrollTo(m_map.scroll() - event->angleDelta().y() * 0.4);
     }
     redraw();
     event->accept();
@@ -411,18 +414,18 @@ bool Timeline::event(QEvent* event) {
     }
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
-        const int at = rowAt(help->pos());
+        const int at = m_map.rowAt(help->pos());
         QString tip;
-        if (help->pos().y() < headHeight && help->pos().x() > namesWidth)
+        if (help->pos().y() < TimelineMap::headHeight && help->pos().x() > TimelineMap::namesWidth)
             tip = tr("Drag: the playhead. With Shift: what is played, in a loop. Ctrl and the wheel: spread "
                      "the time; double click: all of it.");
         else if (at == 0)
             tip = tr("Drag a mark in time, with Ctrl a copy of it; click between two for the pace.");
-        else if (at > 0 && m_rows[static_cast<std::size_t>(at)].kind == Row::Kind::Layer)
+        else if (at > 0 && m_map.rows()[static_cast<std::size_t>(at)].kind == TimelineMap::Row::Kind::Layer)
             tip =
                 tr("Drag the ends of its bar: when it comes in and goes out. The dots at the top: its fades. "
                    "The middle: all of it; with Ctrl the footage alone.");
-        else if (at > 0 && m_rows[static_cast<std::size_t>(at)].kind == Row::Kind::Track)
+        else if (at > 0 && m_map.rows()[static_cast<std::size_t>(at)].kind == TimelineMap::Row::Kind::Track)
             tip = tr(
                 "Drag keys in time, with Shift a copy; double click: a key. A name chooses all of its keys.");
         setToolTip(tip);
