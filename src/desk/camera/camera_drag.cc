@@ -7,14 +7,6 @@
 #include <QCoreApplication>
 
 namespace stage::desk {
-namespace {
-
-QString tr(const char* text) {
-    return QCoreApplication::translate("CameraDrag", text);
-}
-
-}
-
 std::vector<CameraHandle> cameraHandles(const Session& session) {
     return interaction::cameraHandles(*session.scene(), session.move(), session.playhead.time(),
                                       session.camera.pose());

@@ -5,6 +5,8 @@
 #include "desk/session/session.h"
 #include "interaction/camera_handles.h"
 
+#include <QCoreApplication>
+
 namespace stage::desk {
 
 using interaction::CameraHandle;
@@ -15,6 +17,7 @@ std::vector<CameraHandle> cameraHandles(const Session& session);
 /// One drag of a handle. What it changes is previewed, and becomes a step of history with commit(), or is the
 /// pose off the move.
 class CameraDrag {
+    Q_DECLARE_TR_FUNCTIONS(stage::desk::CameraDrag)
 public:
     CameraDrag(Session& session, const CameraHandle& handle);
     /// The handle's place in the world is now there. keys: Ctrl moves a handle of the path on its own. Gives

@@ -1,6 +1,5 @@
 #include "desk/commands/time_commands.h"
 #include "desk/dialogs/move_dialogs.h"
-#include "desk/kit/number_field.h"
 #include "desk/time/curve_view.h"
 
 namespace stage::desk {
@@ -125,9 +124,9 @@ void KeyCommands::chooseAll() {
 
 void KeyCommands::copy() {
     m_copied = interaction::copyKeys(*m_session.scene(), m_session.selection.keys());
-    const auto count = static_cast<qint64>(m_copied.keys.size());
+    const auto count = static_cast<int>(m_copied.keys.size());
     say(count == 0 ? tr("Choose keys in the timeline or on the curves first.")
-                   : tr("%1 copied.").arg(counted(count, tr("key"), tr("keys"))));
+                   : tr("%n key(s) copied.", nullptr, count));
 }
 
 void KeyCommands::paste() {

@@ -30,9 +30,13 @@ QPushButton* colourButton(const Json& colour) {
     return button;
 }
 
-const char* matteNames[] = {QT_TR_NOOP("Outline"), QT_TR_NOOP("Rectangle"), QT_TR_NOOP("Ellipse"),
-                            QT_TR_NOOP("Painted"), QT_TR_NOOP("Alike"),     QT_TR_NOOP("Thing"),
-                            QT_TR_NOOP("Layer")};
+const char* matteNames[] = {QT_TRANSLATE_NOOP("stage::desk::CutPanel", "Outline"),
+                            QT_TRANSLATE_NOOP("stage::desk::CutPanel", "Rectangle"),
+                            QT_TRANSLATE_NOOP("stage::desk::CutPanel", "Ellipse"),
+                            QT_TRANSLATE_NOOP("stage::desk::CutPanel", "Painted"),
+                            QT_TRANSLATE_NOOP("stage::desk::CutPanel", "Alike"),
+                            QT_TRANSLATE_NOOP("stage::desk::CutPanel", "Thing"),
+                            QT_TRANSLATE_NOOP("stage::desk::CutPanel", "Layer")};
 
 }
 

@@ -144,14 +144,14 @@ void CameraPart::addIris() {
     shape->setObjectName(QStringLiteral("iris"));
     shape->addItem(tr("round"), 0);
     for (int blades = 5; blades <= 9; ++blades)
-        shape->addItem(tr("%1 blades").arg(blades), blades);
+        shape->addItem(tr("%n blade(s)", nullptr, blades), blades);
     shape->setToolTip(tr("The lens's opening, of the whole scene: what is out of focus takes its shape"));
     line(m_rows.layout(), tr("Iris"), shape, 118);
     connect(shape, &QComboBox::activated, this,
             [this, shape, iris](int i) { setIris(shape->itemData(i).toInt(), iris().turn); });
     m_rows.onRefresh([shape, iris] {
         shape->setCurrentIndex(shape->findData(iris().blades));
-        shape->setPlaceholderText(tr("%1 blades").arg(iris().blades));
+        shape->setPlaceholderText(tr("%n blade(s)", nullptr, iris().blades));
     });
     NumberField* turn = m_rows.number(
         tr("Iris rotation"), degrees(5, 0), tr("Degrees by which its blades are turned"),

@@ -58,8 +58,8 @@ void DetailsPanel::refresh() {
 std::pair<QString, QString> DetailsPanel::title() const {
     static const char* const kinds[] = {QT_TR_NOOP("picture"), QT_TR_NOOP("footage"), QT_TR_NOOP("text"),
                                         QT_TR_NOOP("group"), QT_TR_NOOP("card")};
-    const auto count = m_session.selection.layers().size();
-    if (count > 1) return {tr("%1 layers").arg(count), tr("moved together")};
+    const auto count = static_cast<int>(m_session.selection.layers().size());
+    if (count > 1) return {tr("%n layer(s)", nullptr, count), tr("moved together")};
     if (const scene::LayerPtr layer = m_session.selection.only().layer) {
         QString note = tr(kinds[layer->content.index()]);
         if (!layer->group()) note += QStringLiteral(" · %1 × %2").arg(layer->pixels.x).arg(layer->pixels.y);

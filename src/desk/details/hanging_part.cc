@@ -210,10 +210,9 @@ void HangingPart::showKeys() {
     m_keyRow->setVisible(!places.empty());
     const bool here = std::any_of(places.begin(), places.end(),
                                   [this](const auto& key) { return key.time == m_session.playhead.time(); });
-    m_keys->setText(here ? tr("Keyed here: moving it changes this key alone")
-                         : tr("%1: moving it moves them all")
-                               .arg(counted(static_cast<qint64>(places.size()), tr("key of place"),
-                                            tr("keys of place"))));
+    m_keys->setText(
+        here ? tr("Keyed here: moving it changes this key alone")
+             : tr("%n key(s) of place: moving it moves them all", nullptr, static_cast<int>(places.size())));
 }
 
 }

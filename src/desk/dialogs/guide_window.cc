@@ -227,7 +227,7 @@ void GuideWindow::markAll() {
     m_page->setExtraSelections(all);
     m_count->setText(text.isEmpty()  ? QString()
                      : all.isEmpty() ? tr("Not found")
-                                     : counted(all.size(), tr("place"), tr("places")));
+                                     : tr("%n place(s)", nullptr, static_cast<int>(all.size())));
 }
 
 }

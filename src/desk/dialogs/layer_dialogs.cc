@@ -19,7 +19,8 @@ std::optional<edit::Edit> askPush(QWidget* parent, const scene::Scene& scene, st
                                   double nearest, double farthest, const Previewer& previewer,
                                   const std::function<edit::Edit(const edit::Edit&)>& whole) {
     using scene::Measured;
-    Form form(parent, QObject::tr("Push %1 layers").arg(layers), QObject::tr("Push"));
+    Form form(parent, QObject::tr("Push %n layer(s)", nullptr, static_cast<int>(layers)),
+              QObject::tr("Push"));
     auto* way = new QComboBox;
     way->setObjectName(QStringLiteral("pushWay"));
     way->addItems({QObject::tr("by the same distance"), QObject::tr("by the same ratio"),

@@ -17,15 +17,16 @@ std::optional<edit::Edit> askReadyMove(QWidget* parent, const scene::Scene& scen
     auto* move = new QComboBox;
     move->setObjectName(QStringLiteral("readyMove"));
     const char* const tips[] = {
-        QT_TR_NOOP("Ahead along the axis, so many metres"),
-        QT_TR_NOOP("Back along the axis: what is around comes into view"),
-        QT_TR_NOOP("To the right; less than 0: to the left"),
-        QT_TR_NOOP("Up, tilting so that the subject stays where it is"),
-        QT_TR_NOOP("Around the subject, degrees; seen from above anticlockwise"),
-        QT_TR_NOOP("A little ahead and aside, for a picture that only breathes"),
-        QT_TR_NOOP("Ahead through all layers, to just before the last"),
-        QT_TR_NOOP("Ahead while the lens widens: the subject stays as wide, its ground grows"),
-        QT_TR_NOOP("Once around the subject; ends where it began")};
+        QT_TRANSLATE_NOOP("QObject", "Ahead along the axis, so many metres"),
+        QT_TRANSLATE_NOOP("QObject", "Back along the axis: what is around comes into view"),
+        QT_TRANSLATE_NOOP("QObject", "To the right; less than 0: to the left"),
+        QT_TRANSLATE_NOOP("QObject", "Up, tilting so that the subject stays where it is"),
+        QT_TRANSLATE_NOOP("QObject", "Around the subject, degrees; seen from above anticlockwise"),
+        QT_TRANSLATE_NOOP("QObject", "A little ahead and aside, for a picture that only breathes"),
+        QT_TRANSLATE_NOOP("QObject", "Ahead through all layers, to just before the last"),
+        QT_TRANSLATE_NOOP("QObject",
+                          "Ahead while the lens widens: the subject stays as wide, its ground grows"),
+        QT_TRANSLATE_NOOP("QObject", "Once around the subject; ends where it began")};
     for (const std::string_view name : motion::readyNames)
         move->addItem(QString::fromUtf8(name.data(), static_cast<qsizetype>(name.size())));
     form.layout->addRow(QObject::tr("Move"), move);

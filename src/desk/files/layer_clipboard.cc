@@ -1,6 +1,5 @@
 #include "desk/files/layer_clipboard.h"
 
-#include "desk/kit/number_field.h"
 #include "edit/clipboard.h"
 
 #include <QClipboard>
@@ -38,8 +37,7 @@ void LayerClipboard::copy() {
     layers->setData(QLatin1String(layersType), QByteArray::fromStdString(*text));
     layers->setData(QLatin1String(originType), originOf(m_session));
     QGuiApplication::clipboard()->setMimeData(layers);
-    Q_EMIT m_session.said(
-        tr("Copied %1.").arg(counted(static_cast<qint64>(chosen.size()), tr("layer"), tr("layers"))));
+    Q_EMIT m_session.said(tr("Copied %n layer(s).", nullptr, static_cast<int>(chosen.size())));
 }
 
 void LayerClipboard::paste() {

@@ -2,7 +2,6 @@
 
 #include "desk/dialogs/bring_in_dialog.h"
 #include "desk/jobs/background.h"
-#include "desk/kit/number_field.h"
 #include "edit/relink.h"
 #include "media/probe.h"
 
@@ -87,9 +86,8 @@ void MediaFiles::find(const std::filesystem::path& folder) {
             const auto missing = relinked->missing.size();
             if (missing > 0)
                 Q_EMIT m_session.problem(
-                    tr("%1 still missing, such as %2.")
-                        .arg(counted(static_cast<qint64>(missing), tr("file is"), tr("files are")),
-                             QString::fromStdString(relinked->missing.front())));
+                    tr("%n file(s) still missing, such as %1.", nullptr, static_cast<int>(missing))
+                        .arg(QString::fromStdString(relinked->missing.front())));
             else
                 Q_EMIT m_session.said(tr("All media are found."));
             Q_EMIT found(missing == 0);

@@ -1,7 +1,6 @@
 #include "desk/files/scene_files.h"
 
 #include "desk/jobs/background.h"
-#include "desk/kit/number_field.h"
 #include "desk/kit/question.h"
 #include "desk/kit/settings.h"
 #include "desk/kit/shipped.h"
@@ -78,9 +77,10 @@ std::optional<bool> SceneFiles::recovered(const std::filesystem::path& path, con
     }
     if (!*kept) return std::nullopt;
     edit::Recovered& work = **kept;
-    const QString count = counted(static_cast<qint64>(work.steps), tr("edit"), tr("edits"));
-    const Recovery answer = askRecovery(
-        m_window, tr("%1 was not saved when the program ended: %2 can be recovered.").arg(name, count));
+    const Recovery answer =
+        askRecovery(m_window, tr("%1 was not saved when the program ended: %n edit(s) can be recovered.",
+                                 nullptr, static_cast<int>(work.steps))
+                                  .arg(name));
     if (answer == Recovery::Discard) return std::nullopt;
     if (answer == Recovery::Later) return false;
     if (!work.problem.empty())
@@ -123,11 +123,9 @@ void SceneFiles::offerRecovery() {
                                    });
     if (!found) return;
     for (Work& work : *found) {
-        const QString count = counted(static_cast<qint64>(work.recovered.steps), tr("edit"), tr("edits"));
-        const Recovery answer = askRecovery(
-            m_window,
-            tr("A scene without a file was being worked on when the program ended: %1 can be recovered.")
-                .arg(count));
+        const Recovery answer = askRecovery(m_window, tr("A scene without a file was being worked on when "
+                                                         "the program ended: %n edit(s) can be recovered.",
+                                                         nullptr, static_cast<int>(work.recovered.steps)));
         std::error_code code;
         // Its journal goes once another has all of it.
         if (answer == Recovery::Discard ||

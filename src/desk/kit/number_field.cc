@@ -14,10 +14,6 @@ QString figure(double value, int decimals) {
     return text.replace(QLatin1Char('-'), QChar(0x2212));
 }
 
-QString counted(qint64 count, const QString& one, const QString& many) {
-    return QStringLiteral("%1 %2").arg(count).arg(count == 1 ? one : many);
-}
-
 std::vector<double> primes() {
     return {14, 18, 21, 24, 28, 35, 40, 50, 65, 75, 85, 100, 135, 180, 200, 300};
 }

@@ -45,9 +45,6 @@ private:
 std::vector<double> primes();
 std::vector<double> fullStops();
 
-/// "1 layer", "3 layers".
-QString counted(qint64 count, const QString& one, const QString& many);
-
 /// A number as the desk writes it: fixed decimals, a typographic minus.
 QString figure(double value, int decimals);
 

@@ -11,12 +11,14 @@
 #include <QPalette>
 #include <QStyleFactory>
 #include <QSvgRenderer>
+#include <QTranslator>
 #include <algorithm>
 #include <memory>
 
 // Outside any namespace, as the macro asks; a static library's resources are not found by themselves.
 static void initResources() {
     Q_INIT_RESOURCE(desk);
+    Q_INIT_RESOURCE(translations);
 }
 
 namespace stage::desk::theme {
@@ -67,8 +69,16 @@ public:
 
 }
 
+/// English has forms for one and for many as well ("1 layer", "3 layers"), which a translation gives.
+void translate(QApplication& application) {
+    auto* forms = new QTranslator(&application);
+    if (forms->load(QStringLiteral(":/translations/open-stage_en.qm")))
+        QApplication::installTranslator(forms);
+}
+
 void apply(QApplication& application) {
     initResources();
+    translate(application);
     application.installEventFilter(new WheelRule(&application));
     for (const char* name : {"DeskSansRegular", "DeskSansBold", "DeskMonoRegular", "DeskMonoBold"})
         QFontDatabase::addApplicationFont(QStringLiteral(":/desk/fonts/%1.otf").arg(QLatin1String(name)));

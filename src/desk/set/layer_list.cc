@@ -21,6 +21,7 @@ constexpr int idRole = Qt::UserRole, searchRole = Qt::UserRole + 1;
 
 /// The scene's tree. Rows keep their places while layers only change; another structure resets it.
 class LayerModel : public QAbstractItemModel {
+    Q_DECLARE_TR_FUNCTIONS(stage::desk::LayerModel)
 public:
     explicit LayerModel(Session& session, QObject* parent) : QAbstractItemModel(parent), m_session(session) {
         rebuild();

@@ -95,7 +95,7 @@ void CurveView::fill() {
         if (track && track->link)
             mark = tr("follows");
         else if (track && !track->keys.empty())
-            mark = counted(static_cast<qint64>(track->keys.size()), tr("key"), tr("keys"));
+            mark = tr("%n key(s)", nullptr, static_cast<int>(track->keys.size()));
         if (track && !track->noises.empty()) mark += mark.isEmpty() ? tr("noise") : tr(" + noise");
         item->setText(mark.isEmpty() ? name : name + QStringLiteral("  ·  ") + mark);
         QFont font = theme::sans(12, track != nullptr);

@@ -307,7 +307,7 @@ void Timeline::dragBar(const QPointF& place) {
         break;
     case BarPart::Whole:
     case BarPart::Footage:
-        m_say = tr("by %1 s, %2").arg(seconds, counted(by, tr("frame"), tr("frames")));
+        m_say = tr("by %1 s, %n frame(s)", nullptr, static_cast<int>(by)).arg(seconds);
     }
     m_session.document.preview(change->edit);
 }
@@ -346,9 +346,8 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
         m_session.selection.previewKeys(
             interaction::changeOfKeys(m_keysFrom, change, m_copies ? "Copy keys" : "Move keys"),
             interaction::shiftedKeys(m_keysFrom, shift));
-        m_say = tr("%1 by %2 s")
-                    .arg(counted(static_cast<qint64>(m_keysFrom.size()), tr("key"), tr("keys")),
-                         figure(shift.toDouble(), 2));
+        m_say = tr("%n key(s) by %1 s", nullptr, static_cast<int>(m_keysFrom.size()))
+                    .arg(figure(shift.toDouble(), 2));
         return update();
     }
     case Drag::Frame: {

@@ -21,6 +21,7 @@ extern "C" void onSignal(int) {
 
 /// What a library throws while an event is handled ends that event, not the program.
 class Application : public QApplication {
+    Q_DECLARE_TR_FUNCTIONS(Application)
 public:
     using QApplication::QApplication;
     bool notify(QObject* receiver, QEvent* event) override {

@@ -91,10 +91,8 @@ void StatusLine::showSharpness() {
 }
 
 QString StatusLine::aboutScene() const {
-    const auto layers = [](std::size_t count) {
-        return counted(static_cast<qint64>(count), tr("layer"), tr("layers"));
-    };
-    if (!m_media.missing().empty()) return tr("▲  %1 without media").arg(layers(m_media.missing().size()));
+    if (const auto missing = static_cast<int>(m_media.missing().size()); missing > 0)
+        return tr("▲  %n layer(s) without media", nullptr, missing);
     const auto& chosen = m_session.selection.layers();
     const scene::LayerPath found =
         chosen.size() == 1 ? m_session.now().find(chosen.front()) : scene::LayerPath{};
@@ -106,8 +104,8 @@ QString StatusLine::aboutScene() const {
         if (measure.enlargement <= 1.005) return text;
         return text + tr(" · ▲ enlarged to %1 %").arg(figure(measure.enlargement * 100, 0));
     }
-    const std::size_t count = scene::all(*m_session.scene()).size();
-    return count == 0 ? tr("●  No layers yet") : tr("●  %1, all media present").arg(layers(count));
+    const auto count = static_cast<int>(scene::all(*m_session.scene()).size());
+    return count == 0 ? tr("●  No layers yet") : tr("●  %n layer(s), all media present", nullptr, count);
 }
 
 void StatusLine::refreshFindings() {
@@ -115,8 +113,8 @@ void StatusLine::refreshFindings() {
         QT_TR_NOOP("● believable by hand"), QT_TR_NOOP("● believable on a dolly"),
         QT_TR_NOOP("● believable on a crane"), QT_TR_NOOP("● believable by drone")};
     const checks::Report& report = m_findings.report();
-    const auto count = static_cast<qint64>(report.findings.size());
-    m_findingsButton->setText(count > 0    ? tr("▲ %1").arg(counted(count, tr("finding"), tr("findings")))
+    const auto count = static_cast<int>(report.findings.size());
+    m_findingsButton->setText(count > 0    ? tr("▲ %n finding(s)", nullptr, count)
                               : report.rig ? tr(believable[static_cast<std::size_t>(*report.rig)])
                                            : tr("● nothing found"));
     m_findingsButton->setProperty("warns", count > 0);
