@@ -15,13 +15,14 @@ tree, build, count, seed = sys.argv[1], sys.argv[2], int(sys.argv[3]), int(sys.a
 modules = sys.argv[5:] or ["optics", "motion", "interaction", "cutout", "render", "edit"]
 SHARE = 0.85
 
-# What is looked for, and what it becomes. Spaces around keep templates and pointers out.
+# What is looked for, and what it becomes. Spaces around keep templates and pointers out. A comparison becomes its
+# opposite: whether equal numbers belong to one side or the other is most often of no account. Tolerances stay.
 changes = [(r"(?<=[\w)\]]) \+ (?=[\w(])", " - "), (r"(?<=[\w)\]]) - (?=[\w(])", " + "),
            (r"(?<=[\w)\]]) \* (?=[\w(])", " / "), (r"(?<=[\w)\]]) / (?=[\w(])", " * "),
-           (r" < ", " <= "), (r" <= ", " < "), (r" > ", " >= "), (r" >= ", " > "),
+           (r" < ", " >= "), (r" <= ", " > "), (r" > ", " <= "), (r" >= ", " < "),
            (r" == ", " != "), (r" != ", " == "), (r" && ", " || "), (r" \|\| ", " && "),
            (r"(?<![\w.\"])\d+\.\d+(?![\w.])", lambda m: str(float(m.group()) * 1.25 + 0.05)),
-           (r"(?<![\w.\[\"])[1-9]\d?(?![\w.\"\]])", lambda m: str(int(m.group()) + 1))]
+           (r"(?<![\w.\[\"])(?<!e-)[1-9]\d?(?![\w.\"\]])", lambda m: str(int(m.group()) + 1))]
 
 
 def places():
