@@ -118,6 +118,21 @@ TEST_F(Panels, PaceIsChosenOnTheBarBetweenTwoMarks) {
     EXPECT_NEAR(pace->peak(), 2 / 5.0 * 1.7241, 2e-3);
 }
 
+TEST_F(Panels, OneAndManyHaveFormsOfTheirOwn) {
+    const auto says = [this](const char* text) {
+        const auto labels = window.findChildren<QLabel*>();
+        return std::any_of(labels.begin(), labels.end(), [&](const QLabel* label) {
+            return label->isVisible() && label->text().contains(QString::fromUtf8(text));
+        });
+    };
+    ASSERT_EQ(scene().layers.size(), 1u);
+    session().selection.select({});
+    EXPECT_TRUE(QTest::qWaitFor([&] { return says("1 layer, all media present"); }, 15000));
+    ASSERT_TRUE(session().document.apply({{"edit", "add-card"}}));
+    session().selection.select({});
+    EXPECT_TRUE(QTest::qWaitFor([&] { return says("2 layers, all media present"); }, 15000));
+}
+
 TEST_F(Panels, FieldsStepWithTheArrowKeys) {
     session().selection.select({scene().layers[0]->id});
     NumberField* depth = field("Depth");

@@ -22,6 +22,32 @@ struct Sessions : ::testing::Test {
     std::string name() const { return session.scene()->layers[0]->name; }
 };
 
+// ---- layers that are added
+
+TEST_F(Sessions, AddedLayersAreSelectedTheOutermostOfThem) {
+    const std::int64_t before = scene::highestId(*session.scene());
+    const auto& layers = session.scene()->layers;
+    const std::vector<std::int64_t> two{layers[0]->id, layers[1]->id};
+    ASSERT_TRUE(session.addLayers(edit::onLayers("group", two)));
+    ASSERT_EQ(session.selection.layers(), std::vector{before + 1}); // not what it holds
+    ASSERT_TRUE(session.addLayers(edit::onLayers("duplicate", session.selection.layers())));
+    ASSERT_EQ(session.selection.layers().size(), 1u);
+    const auto copy = session.selection.only().layer;
+    ASSERT_TRUE(copy->group());
+    EXPECT_EQ(copy->group()->children.size(), 2u);
+    EXPECT_FALSE(session.addLayers(edit::onLayers("duplicate", std::vector<std::int64_t>{999})));
+    EXPECT_EQ(session.selection.only().layer, copy); // refused: nothing has changed
+}
+
+TEST_F(Sessions, WhatTheUserStoppedIsNoProblem) {
+    QSignalSpy told(&session, &Session::problem);
+    session.tell(cancelled().value());
+    EXPECT_TRUE(told.isEmpty());
+    session.tell(Error{"The disk is full."});
+    ASSERT_EQ(told.count(), 1);
+    EXPECT_EQ(told[0][0].toString(), QStringLiteral("The disk is full."));
+}
+
 // ---- document
 
 TEST_F(Sessions, APreviewIsNoStepUntilItIsCommitted) {

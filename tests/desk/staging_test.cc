@@ -1,5 +1,6 @@
 // Staging by hand: views, handles, catching, the ladder and the list, commands. Each gesture is made with the
 // mouse or the keyboard on the real widgets; the scene says what came of it.
+#include "desk/cutting/cut_view.h"
 #include "desk/kit/panes.h"
 #include "desk/look/points.h"
 #include "desk/set/draft_view.h"
@@ -73,6 +74,24 @@ TEST_F(Staging, LayoutsRememberTheirViews) {
     run("panes-2");
     panes.show(0, Panes::View::Camera);
     panes.keep();
+}
+
+TEST_F(Staging, WhatCuttingOutHidesComesBack) {
+    Panes& panes = *window.views().panes;
+    panes.setCount(2);
+    ASSERT_EQ(panes.at(1), Panes::View::Plan);
+    window.views().setCutting(true);
+    EXPECT_EQ(panes.at(1), Panes::View::CutOut);
+    EXPECT_TRUE(window.views().cut->hasFocus());
+    window.views().setCutting(false);
+    EXPECT_EQ(panes.at(1), Panes::View::Plan);
+    // Shown elsewhere meanwhile, it does not come twice, and one is never left cutting.
+    window.views().setCutting(true);
+    panes.show(0, Panes::View::Plan);
+    window.views().setCutting(false);
+    EXPECT_FALSE(window.views().cutting());
+    EXPECT_EQ(panes.at(0), Panes::View::Plan);
+    EXPECT_NE(panes.at(1), Panes::View::Plan);
 }
 
 TEST_F(Staging, PaperZoomsAtThePointerAndUnfolds) {

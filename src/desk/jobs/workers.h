@@ -57,7 +57,7 @@ template <class Work> void onWorker(Work work) {
 
 /// Runs a call on the interface thread, after what that does now. Thread-safe.
 template <class Call> void onInterface(Call call) {
-    QMetaObject::invokeMethod(qApp, HandedOver<Call>(std::move(call)));
+    QMetaObject::invokeMethod(qApp, HandedOver<Call>(std::move(call)), Qt::QueuedConnection);
 }
 
 }
