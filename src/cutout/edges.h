@@ -18,6 +18,7 @@ struct Cut {
 /// those farther inside; where alpha appears on pixels that had none, they take the mean of what is near.
 /// `in` covers the box wanted, grown by reachOfEdges; lengths in its pixels.
 Cut cleaned(Cut in, const scene::Edges& edges, const Box& wanted);
+/// Pixels around a box that its cleaned edge is made from.
 int reachOfEdges(const scene::Edges& edges);
 
 /// Lengths multiplied.

@@ -27,6 +27,7 @@ KeyedPixel keyedBy(const scene::BrightnessKey& key, const Triple& colour);
 /// c - (1 - alpha) plate.
 KeyedPixel keyedBy(const scene::DifferenceKey& key, const Triple& colour, const Triple& plate);
 
+/// Of linear Rec. 709, 0..1 for colours that a screen shows.
 inline float luminance(const Triple& c) {
     return 0.2126f * c[0] + 0.7152f * c[1] + 0.0722f * c[2];
 }

@@ -13,6 +13,7 @@ struct Colours {
     Triple mean{}, spread{}; ///< in OKLab; spread: standard deviation
     double weight = 0;       ///< sum of alpha
 };
+/// Of scene-linear premultiplied pixels. Weight 0 where all are clear.
 Colours coloursOf(const media::Raster& picture);
 
 /// What a match does to a straight colour. First the cast goes: each channel is multiplied by luminance /
@@ -20,7 +21,9 @@ Colours coloursOf(const media::Raster& picture);
 /// ratios within 1/3 .. 3). Each is done by the strength.
 class Matching {
 public:
+    /// like: of the picture to be matched; null: only the cast goes.
     Matching(const scene::Match& match, const Colours& own, const Colours* like);
+    /// Linear Rec. 709, straight.
     Triple operator()(const Triple& straight) const;
 
 private:

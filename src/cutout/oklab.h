@@ -9,6 +9,7 @@ namespace stage::cutout {
 
 using Triple = std::array<float, 3>;
 
+/// {L, a, b} of linear {r, g, b}.
 inline Triple oklabOf(const Triple& rgb) {
     const float l = std::cbrt(0.4122214708f * rgb[0] + 0.5363325363f * rgb[1] + 0.0514459929f * rgb[2]);
     const float m = std::cbrt(0.2119034982f * rgb[0] + 0.6806995451f * rgb[1] + 0.1073969566f * rgb[2]);
@@ -18,6 +19,7 @@ inline Triple oklabOf(const Triple& rgb) {
             0.0259040371f * l + 0.7827717662f * m - 0.8086757660f * s};
 }
 
+/// The inverse; channels may be below 0 or above 1.
 inline Triple rgbOf(const Triple& lab) {
     const auto cube = [](float v) { return v * v * v; };
     const float l = cube(lab[0] + 0.3963377774f * lab[1] + 0.2158037573f * lab[2]);

@@ -16,6 +16,7 @@ Mask coverOf(const scene::Ellipse& ellipse, double scale, const Box& box);
 /// radius) * flow (radius and flow times the pressure there); the profile is 1 up to the hardness, then falls
 /// as half a cosine to 0 at the rim. Strokes one after another add a + s - a s, or erase: a (1 - s).
 void paint(Mask& mask, const scene::Stroke& stroke, double scale);
+/// share: of the radius, 0 in the middle; hardness: 0..1. Coverage, 0..1.
 double brushProfile(double share, double hardness);
 
 /// The box that a stroke touches, unscaled px.

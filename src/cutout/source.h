@@ -8,7 +8,8 @@
 namespace stage::cutout {
 
 /// Sources on top of each other: content, fills, clones, key and mattes and edges, match. Building it decodes
-/// and computes nothing; files are asked for as contentOf says (media/content.h). Null for groups. Thread-safe.
+/// and computes nothing; files are asked for as contentOf says (media/content.h). Null for groups.
+/// Thread-safe.
 media::PixelSourcePtr sourceOf(const motion::Pixels& pixels);
 
 /// Mattes of a layer laid over each other, as scene::Matte says, over a box of its own pixels (natural size).

@@ -13,6 +13,7 @@ struct Home {
     scene::Placement placement;
     double width = 0, height = 0; ///< of what the frame shows there, metres
 };
+/// Of the first mark, at the scene's home depth.
 Home homeOf(const scene::Scene& scene);
 
 /// A layered picture as its layers, as one group of them, or as the one picture merged from them.

@@ -29,6 +29,7 @@ std::vector<std::string> editNames();
 Edit walked(const scene::Scene& scene, Rational time, const scene::Pose& seen, const scene::Pose& to);
 /// An edit with the member 'layers', and more members.
 Edit onLayers(std::string_view kind, std::span<const std::int64_t> layers, const Edit& more = Edit::object());
+/// Edits one after the other, as one step of that name.
 Edit several(std::string name, std::vector<Edit> edits);
 
 }

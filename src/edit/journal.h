@@ -28,8 +28,11 @@ public:
     Result<void> begin(const std::filesystem::path& path, const scene::Scene& base, const Start& start);
     /// Whether a journal, of this or another program, is open there.
     static bool inUse(const std::filesystem::path& path);
+    /// Handed to the system before it returns. Errors: the file cannot be written.
     Result<void> applied(const Edit& edit);
+    /// As applied().
     Result<void> undone();
+    /// As applied().
     Result<void> redone();
     /// Closes the journal and removes its file: everything is saved or was given up on purpose.
     void end();

@@ -1,4 +1,6 @@
 // Edits of the camera's move. They throw Misread (scene/fields.h); used by edit.cc only.
+// Each changes the scene in place and reads the members that docs/edits.md gives for the edit of its name; what
+// throws may have changed the scene already, which is then dropped.
 #pragma once
 
 #include "edit/named.h"

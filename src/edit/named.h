@@ -22,10 +22,12 @@ scene::Json withId(const scene::Scene& scene, scene::Json json, const std::strin
 /// Layers named, without those inside groups that are named too, in the order of the scene.
 std::vector<scene::LayerPath> outermost(const scene::Scene& scene, const std::vector<std::int64_t>& ids);
 
+/// Names of all layers, also of those in groups.
 std::set<std::string> namesIn(const scene::Scene& scene);
 /// The name, or with the next number that is free.
 std::string freeName(const std::set<std::string>& taken, const std::string& name);
 
+/// What it holds; its error is thrown as a Misread.
 template <class T> T value(Result<T> result) {
     if (!result) throw scene::Misread{result.error().sentence};
     return std::move(*result);

@@ -1,4 +1,6 @@
 // Edits of where layers hang. They throw Misread (scene/fields.h); used by edit.cc only.
+// Each changes the scene in place and reads the members that docs/edits.md gives for the edit of its name; what
+// throws may have changed the scene already, which is then dropped.
 //
 // All of them look at the scene as it stands at their member 'time' (default: the first mark's). A layer
 // whose place is keyed and has a key at just that time is changed there alone; otherwise all its keys are

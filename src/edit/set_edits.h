@@ -1,5 +1,7 @@
 // Edits of the set as a whole: groups, followers, copies, tags, locks, guides, and the media that layers
 // show. They throw Misread (scene/fields.h); used by edit.cc only.
+// Each changes the scene in place and reads the members that docs/edits.md gives for the edit of its name; what
+// throws may have changed the scene already, which is then dropped.
 #pragma once
 
 #include "edit/named.h"

@@ -67,6 +67,7 @@ struct PathTicks {
     std::vector<V3d> places;
     std::vector<bool> wholeSeconds;
 };
+/// Of all of the move.
 PathTicks pathTicks(const scene::Scene& scene, const motion::CameraMove& move);
 
 }

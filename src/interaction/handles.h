@@ -1,6 +1,6 @@
-// The handles on a selected layer in the Camera view: at the corners and edges of what is seen of it, to scale
-// it; at its pivot; and one to turn it in its own plane. All of it works in the layer's plane, so it holds
-// for turned layers too. Pure functions; places are frame coordinates.
+// The handles on a selected layer in the Camera view: at the corners and edges of what is seen of it, to
+// scale it; at its pivot; and one to turn it in its own plane. All of it works in the layer's plane, so it
+// holds for turned layers too. Pure functions; places are frame coordinates.
 #pragma once
 
 #include "optics/placing.h"

@@ -17,10 +17,13 @@ using KeyRefs = std::vector<KeyRef>;
 
 /// The tracks of a layer, or (0) of the camera; none for a layer that is not there.
 const std::vector<scene::Track>& tracksOf(const scene::Scene& scene, std::int64_t layer);
+/// layer 0: the camera's. Null where there is none; valid as long as the scene is.
 const scene::Track* trackOf(const scene::Scene& scene, std::int64_t layer, std::string_view property);
+/// Null where there is none; valid as long as the scene is.
 const scene::Key<double>* keyOf(const scene::Scene& scene, const KeyRef& ref);
 /// All keys of a track.
 KeyRefs keysOf(const scene::Scene& scene, std::int64_t layer, const std::string& property);
+/// Whether it is among them.
 bool contains(const KeyRefs& keys, const KeyRef& key);
 /// Without those that are not there any more.
 KeyRefs existingKeys(const scene::Scene& scene, KeyRefs keys);
@@ -31,6 +34,7 @@ struct PropertyFormat {
     int decimals = 2;
     double low = 0, high = 0; ///< what it is kept within
 };
+/// How values of a property are shown: of a layer, or (0) of the camera.
 PropertyFormat propertyFormat(std::int64_t layer, std::string_view property);
 /// The names of the properties of a layer, or (0) of the camera.
 std::vector<std::string> propertiesOf(std::int64_t layer);
@@ -42,6 +46,7 @@ struct KeyChange {
     bool reverse = false;
     edit::Edit more = edit::Edit::object(); ///< other members of `keys`
 };
+/// As one step of that name. keys: at least one.
 edit::Edit changeOfKeys(const KeyRefs& keys, const KeyChange& how, const std::string& name);
 /// Several edits as one, whatever some of them hold.
 edit::Edit combined(const std::string& name, const std::vector<edit::Edit>& edits);
@@ -52,6 +57,7 @@ KeyRefs shiftedKeys(KeyRefs keys, Rational by);
 struct CopiedKeys {
     std::vector<std::pair<KeyRef, scene::Key<double>>> keys;
 };
+/// Those of them that are there.
 CopiedKeys copyKeys(const scene::Scene& scene, const KeyRefs& keys);
 /// The same keys from a time on, on other layers, or (none) on the camera. Where they come from one layer, or
 /// the camera, all targets get them; what a target has no property for is left out. Nothing when nothing is

@@ -18,7 +18,9 @@ struct OrbitView {
     double distance = 40; ///< from the target
     double pan = -32, tilt = -16;
 
+    /// Of the eye that looks at the model.
     scene::Pose pose() const;
+    /// size: of the picture, px.
     optics::View view(V2i size) const;
 
     /// Tilts stay within 89 degrees of the level.

@@ -18,6 +18,7 @@ struct PaceScope {
 };
 /// Nothing where there is no move.
 std::optional<PaceScope> paceAtTime(const scene::Scene& scene, double seconds);
+/// Of one move between marks, or of the whole.
 const scene::Pace& paceOf(const scene::Camera& camera, const PaceScope& scope);
 /// An edit that gives it a pace.
 edit::Edit paceEdit(const PaceScope& scope, edit::Edit pace);
@@ -28,7 +29,9 @@ edit::Edit wholePaceEdit(const scene::Scene& scene, double seconds, bool whole);
 class DrawnPace {
 public:
     static constexpr std::size_t steps = 49;
+    /// Of the pace as it is now, which is drawn over.
     DrawnPace(const motion::CameraMove& move, const PaceScope& scope);
+    /// What it is the pace of.
     const PaceScope& scope() const { return m_scope; }
     /// At even steps of the time from its begin to its end.
     const std::vector<double>& speeds() const { return m_speeds; }

@@ -21,13 +21,18 @@ public:
     /// depthUp: depth runs up the paper (Plan); else to the right (Section).
     explicit PaperScale(bool depthUp) : m_depthUp(depthUp) {}
 
+    /// Whether what is far takes less room.
     bool folded() const { return m_folded; }
     /// fold: metres, above 0.
     void setFolded(bool folded, double fold) { m_folded = folded, m_fold = fold; }
+    /// As it was set, metres.
     double fold() const { return m_fold; }
 
+    /// Px of the paper, from its upper left.
     V2d place(const PaperPoint& point) const;
+    /// The inverse of place().
     PaperPoint metres(const V2d& place) const;
+    /// Metres.
     double depthAt(const V2d& place) const { return metres(place).depth; }
     /// Nearest depth that can be shown: folded paper ends a little behind the camera.
     double nearest() const;
@@ -39,6 +44,7 @@ public:
     void fit(const std::vector<PaperPoint>& points, const V2d& low, const V2d& high);
     /// Factor above 1 enlarges; the place stays where it is.
     void zoom(double factor, const V2d& at);
+    /// by: px.
     void pan(const V2d& by) { m_origin += by; }
 
 private:

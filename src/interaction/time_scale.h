@@ -13,13 +13,18 @@ public:
         double left = 0, width = 1, whole = 1;
     };
 
+    /// From the first to the last, whatever the room.
     void showAll() { m_span = 0; }
     bool showsAll() const { return m_span <= 0; }
+    /// The time at the left edge.
     double first() const { return showsAll() ? 0 : m_first; }
+    /// From the left edge to the right one.
     double span(const Room& room) const { return showsAll() ? room.whole : m_span; }
+    /// Px of the widget.
     double xOf(double time, const Room& room) const {
         return room.left + (time - first()) / span(room) * room.width;
     }
+    /// The inverse of xOf(); not clamped.
     double timeAt(double x, const Room& room) const {
         return first() + (x - room.left) / room.width * span(room);
     }
@@ -31,6 +36,7 @@ public:
                              room.whole - span);
         m_span = span >= room.whole ? 0 : span;
     }
+    /// turns: of a wheel; positive goes to earlier times.
     void slide(double turns, const Room& room) {
         if (!showsAll())
             m_first = std::clamp(m_first - turns * m_span * 0.1, 0.0, std::max(0.0, room.whole - m_span));

@@ -26,6 +26,7 @@ public:
     /// name: of the picture, for errors. folder: where the file lies. Errors: those of reading; no room.
     static Result<std::shared_ptr<const DiskPyramid>>
     make(const std::string& name, V2i size, const std::filesystem::path& folder, const Read& read);
+    /// A box within a level. Errors: the disk cannot be read.
     Result<Raster> read(int level, const Box& box) const;
     std::int64_t bytes() const { return m_start.back(); } ///< on disk, at most
 
@@ -36,7 +37,7 @@ private:
     std::vector<std::int64_t> m_start; ///< of each level, bytes
 };
 
-/// The spilled pictures in use; those used least recently are given up for others.
+/// The pictures on the disk that are in use; those used least recently go to make room for others.
 class DiskPyramids {
 public:
     /// most: bytes on disk of all that are kept; nothing: half of what is free there, looked at each time.

@@ -31,6 +31,7 @@ public:
                                                        const Progress& progress = {});
     ~FootageReader();
 
+    /// Of the clip; valid as long as the reader is.
     const FootageInfo& info() const;
     /// The n-th frame shown, 0-based. Reading forward continues; elsewhere it seeks to the key frame before.
     Result<Raster> frame(std::int64_t n);

@@ -31,12 +31,17 @@ public:
     Result<Raster> read(const PixelSourcePtr& source, int level, const Box& box,
                         const Progress& progress = {});
 
+    /// Of pixels, now.
     std::size_t bytesKept() const;
+    /// Bytes.
     std::size_t budget() const;
     void setBudget(std::size_t bytes); ///< 0: a quarter of the machine's memory
+    /// What could not be made is tried again when it is next asked for.
     void forgetProblems();
 
+    /// The readers of clips that are open.
     Clips& clips() { return m_clips; }
+    /// Pictures that are kept on the disk, being too large.
     DiskPyramids& diskPyramids() { return m_diskPyramids; }
 
 private:

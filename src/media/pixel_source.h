@@ -18,6 +18,7 @@ class PixelSource {
 public:
     virtual ~PixelSource() = default;
 
+    /// What the cache keeps its pixels under.
     const std::string& key() const { return m_key; }
     /// Of level 0, px.
     V2i size() const { return m_size; }
@@ -27,6 +28,7 @@ public:
         ByBox,     ///< any box of level 0; smaller levels are means of it
         EveryLevel ///< any box of any level (drawings, which are sharp at each)
     };
+    /// What is made in one go.
     Granularity granularity() const { return m_granularity; }
 
     /// Pixels of a box inside the level. May ask the cache for those of other sources.

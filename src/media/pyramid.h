@@ -23,16 +23,19 @@ struct Tile : Raster {
     std::array<std::uint32_t, cellsAcross> clear{}, opaque{};
     Imath::half most{0.f}; ///< of all channels of all texels, whatever their sign
 
+    /// At most tileSide texels across and down.
     explicit Tile(Raster raster);
     bool clearAt(int x, int y) const { ///< the cell that holds a texel of the tile
         return clear[static_cast<std::size_t>(y / cellSide)] >> (x / cellSide) & 1;
     }
+    /// In memory.
     std::size_t bytes() const { return rgba.size() * sizeof(Imath::half) + sizeof *this; }
 };
 using TilePtr = std::shared_ptr<const Tile>;
 
 /// Level n of a picture has half the width and height of level n - 1, rounded up, down to one pixel.
 V2i levelSize(V2i base, int level);
+/// At least 1; the last level has one texel.
 int levelCount(V2i base);
 
 struct TiledLevel {
@@ -41,8 +44,11 @@ struct TiledLevel {
     std::vector<TilePtr> tiles; ///< row by row; null where not there
 
     TiledLevel() = default;
+    /// Of that many texels, without tiles.
     explicit TiledLevel(V2i pixels);
+    /// tx, ty: a tile, from the left and the top.
     std::size_t indexOf(int tx, int ty) const { return static_cast<std::size_t>(ty) * grid.x + tx; }
+    /// The tile that holds a texel of the level; null where it is not there.
     const Tile* tileAt(int x, int y) const { return tiles[indexOf(x / tileSide, y / tileSide)].get(); }
     /// One texel inside the level, or null where its tile is not there.
     const Imath::half* texel(int x, int y) const {
@@ -54,7 +60,9 @@ struct TiledLevel {
     struct Cells {
         std::uint64_t clear = 0, opaque = 0;
     };
+    /// row, first: cells from the level's upper left.
     Cells cells(int row, int first, int count) const;
+    /// Texels of the level.
     Box boxOfTile(std::size_t index) const;
     /// Texels of a box that lies inside the level; what is not there, and what lies outside, is clear.
     Raster piece(const Box& box) const;
@@ -65,6 +73,7 @@ struct Pyramid {
 
     Pyramid() = default;
     explicit Pyramid(V2i base); ///< without tiles
+    /// Of all its tiles, in memory.
     std::size_t bytes() const;
 };
 using PyramidPtr = std::shared_ptr<const Pyramid>;
@@ -78,12 +87,15 @@ PyramidPtr makePyramid(const Raster& base);
 /// Tiles wanted of a picture.
 class Need {
 public:
+    /// Nothing yet. base: size of level 0.
     explicit Need(V2i base);
     /// The box is cut to the level.
     void add(int level, const Box& box);
+    /// Every tile of one level.
     static Need all(V2i base, int level);
 
     int levels() const { return static_cast<int>(m_wanted.size()); }
+    /// Indices of the tiles wanted, in order.
     std::vector<std::size_t> tiles(int level) const;
 
 private:

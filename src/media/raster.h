@@ -15,12 +15,14 @@ struct Box {
 
     V2i size() const { return {x1 - x0, y1 - y0}; }
     bool empty() const { return x1 <= x0 || y1 <= y0; }
+    /// On each side; below 0: shrunk.
     Box grown(int by) const { return {x0 - by, y0 - by, x1 + by, y1 + by}; }
     Box within(const Box& o) const {
         return {std::max(x0, o.x0), std::max(y0, o.y0), std::min(x1, o.x1), std::min(y1, o.y1)};
     }
     bool operator==(const Box&) const = default;
 };
+/// From 0, 0.
 inline Box boxOf(V2i size) {
     return {0, 0, size.x, size.y};
 }
@@ -31,13 +33,16 @@ struct Raster {
     std::vector<Imath::half> rgba;
 
     Raster() = default;
+    /// Clear.
     explicit Raster(V2i pixels) : size(pixels), rgba(static_cast<std::size_t>(pixels.x) * pixels.y * 4) {}
+    /// RGBA of a row from the top.
     Imath::half* row(int y) { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
     const Imath::half* row(int y) const { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
 };
 
 /// The sRGB transfer curve (IEC 61966-2-1), encoded to linear and back, for values within 0..1 and beyond.
 float linearFromSrgb(float encoded);
+/// The inverse of linearFromSrgb.
 float srgbFromLinear(float linear);
 /// The linear value of each 16-bit encoded one.
 const std::vector<float>& linearFromSrgb16();

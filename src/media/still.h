@@ -22,6 +22,7 @@ struct StillInfo {
 
 /// Header only.
 Result<StillInfo> probeStill(const std::filesystem::path& path);
+/// bytes: the whole file; name: for errors.
 Result<StillInfo> probeStill(const std::string& bytes, const std::string& name);
 
 /// Reads a picture. part: which of several in the file, as in scene::Picture (`#2`, `#0:diffuse`); empty: the

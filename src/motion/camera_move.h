@@ -16,6 +16,7 @@ namespace stage::motion {
 /// Immutable once made; thread-safe.
 class CameraMove {
 public:
+    /// Keeps a copy of the scene, which shares its layers.
     explicit CameraMove(const scene::Scene& scene);
 
     /// The pose at a time in seconds; before the first and after the last mark the camera stands there.
@@ -30,6 +31,7 @@ public:
     double turning(double seconds) const;
     /// Length of the path between mark i and the next, metres.
     double length(std::size_t move) const { return m_moves[move].path.length(); }
+    /// From mark `move` to the next one.
     const Path& path(std::size_t move) const { return m_moves[move].path; }
     /// A point of the path between mark i and the next; fraction of its length, 0..1.
     V3d point(std::size_t move, double fraction) const { return m_moves[move].path.at(fraction); }
@@ -39,6 +41,7 @@ public:
         std::size_t move;
         double share;
     };
+    /// Nothing where it stands still.
     std::optional<Place> placeIn(double seconds) const;
     /// When mark i is passed, seconds: its own time, or what follows from the pace over the whole move.
     double arrival(std::size_t mark) const;

@@ -26,6 +26,7 @@ struct Measure {
     /// Length of its pivot's path over all frames of the scene, px; where it is ahead and not further than a
     /// frame beside the picture.
     double travel = 0;
+    /// Px; 0 where it is behind.
     V2d size() const { return high - low; }
 };
 

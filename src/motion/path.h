@@ -14,13 +14,16 @@ namespace stage::motion {
 class Path {
 public:
     Path() = default;
+    /// Ends and handles of a cubic Bezier curve, metres; handles are offsets from their ends.
     Path(const V3d& from, const V3d& leaving, const V3d& arriving, const V3d& to);
 
+    /// Metres.
     double length() const { return m_lengths.empty() ? 0 : m_lengths.back(); }
     /// The place at a share of the length. Below 0 and above 1 it runs straight on.
     V3d at(double share) const;
     /// The direction of travel there, a unit vector; nothing where the curve is a point.
     std::optional<V3d> direction(double share) const;
+    /// Its control points, in the world.
     const std::array<V3d, 4>& points() const { return m_points; }
     /// The two parts of it up to and from a share of its length, which together are the same curve (de
     /// Casteljau).

@@ -31,9 +31,11 @@ struct ResolvedScene {
     optics::View view, first;
     std::vector<scene::LayerPath> all; ///< its layers with what carries them, in the scene's order
 
+    /// pose: of the camera at that time, to which layers turn.
     ResolvedScene(const scene::Scene& scene, Rational time, const scene::Pose& pose);
     /// layer is null when there is none of that id. Valid as long as this is.
     const scene::LayerPath& find(std::int64_t id) const;
+    /// Metres from the first mark along its axis, of the pivot.
     double depthOf(const scene::LayerPath& found) const {
         return optics::depthOf(first, optics::pivotOf(found));
     }

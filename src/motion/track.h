@@ -9,9 +9,11 @@
 
 namespace stage::motion {
 
+/// f: 0 gives a, 1 gives b; beyond them it goes on.
 inline double lerp(double a, double b, double f) {
     return a + (b - a) * f;
 }
+/// Centre, size and turn each along a straight line.
 scene::Area lerp(const scene::Area& a, const scene::Area& b, double f);
 /// Position, turn and scale each along a straight line.
 scene::Placement lerp(const scene::Placement& a, const scene::Placement& b, double f);
@@ -29,6 +31,7 @@ template <class T> T valueAt(const std::vector<scene::Key<T>>& keys, Rational ti
     const double x = ((time - from.time) / (later->time - from.time)).toDouble();
     return lerp(from.value, later->value, paceAt(from.pace, x));
 }
+/// The same of a value that has keys, or is constant.
 template <class T> T valueAt(const scene::Keyed<T>& keyed, Rational time) {
     return keyed.moves() ? valueAt(keyed.keys, time) : keyed.value;
 }

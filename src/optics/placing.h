@@ -14,6 +14,7 @@ namespace stage::optics {
 struct Affine {
     V3d x{1, 0, 0}, y{0, 1, 0}, z{0, 0, 1}; ///< images of the unit axes
     V3d origin{0};
+    /// Without the shift.
     V3d direction(const V3d& v) const { return x * v.x + y * v.y + z * v.z; }
     V3d operator()(const V3d& v) const { return origin + direction(v); }
     Affine operator*(const Affine& inner) const;
@@ -24,6 +25,7 @@ struct Affine {
 /// From a layer's own metres (at scale 1, around its picture's centre) to those of its carrier. In depth a
 /// group is scaled as it is across. Facing is of no account here: motion::resolved has turned the layer.
 Affine frameOf(const scene::Placement& placement);
+/// Of the layer alone, without what carries it.
 Affine frameOf(const scene::Layer& layer);
 /// From the innermost carrier's metres to the world's.
 Affine worldOf(const std::vector<scene::LayerPtr>& carriers);
@@ -39,13 +41,17 @@ struct Surface {
     V3d front{0, 0, 1}; ///< unit vector out of its front
     double bend = 0;    ///< radians of arc over the picture's width; above 0 hollow towards the front
     double left = 0, right = 0, top = 0, bottom = 0; ///< what it goes on by, in shares
+    /// Of the flat card.
     V3d centre() const { return corner + (across + down) * 0.5; }
+    /// Of length 1, out of its front.
     V3d normal() const { return across.cross(down).normalized(); }
+    /// Across and down, 0..1 on the picture; metres in the world. Bent ones as well.
     V3d at(double s, double t) const;
     /// Around it with what it goes on by, clockwise from its top left as its front is seen: four corners,
     /// more where it is bent.
     std::vector<V3d> outline() const;
 };
+/// world: of what carries the layer.
 Surface surfaceOf(const scene::Layer& layer, const Affine& world);
 
 /// Where a ray through a place in the frame meets a card, nearest first where it meets a bent one twice.
@@ -53,6 +59,7 @@ struct Meeting {
     double s, t;
     double depth; ///< along the view's axis
 };
+/// Nothing where the ray misses it, or meets it behind the lens.
 std::optional<Meeting> meet(const View& view, const V2d& place, const Surface& card);
 
 /// The view of the first mark, from which depths are measured.

@@ -17,6 +17,7 @@ struct View {
     double focus = 10;                                  ///< depth of the plane that is sharp, metres
 };
 
+/// gate: width in mm of what is exposed; frame: px.
 View viewOf(const scene::Pose& pose, double gate, V2i frame);
 
 /// Metres along the viewing axis, positive ahead.
@@ -40,6 +41,7 @@ struct Sharpness {
     double hyperfocal; ///< focused there, all beyond is sharp too
     double disc;       ///< px that still count as sharp
 };
+/// gate: mm; frame: px. Distances in metres, the disc in px.
 Sharpness sharpnessOf(const scene::Pose& pose, double gate, V2i frame);
 
 /// Unit vector along which a pose looks.

@@ -16,7 +16,9 @@ namespace stage::output {
 class FrameSink {
 public:
     virtual ~FrameSink() = default;
+    /// The next frame, of the size that the sink was opened with. Errors: it cannot be written.
     virtual Result<void> add(const render::Picture& picture) = 0;
+    /// After the last frame. A movie is there only when this succeeds.
     virtual Result<void> finish() = 0;
 };
 

@@ -17,8 +17,11 @@ struct Canvas {
     alignas(64) float rgba[side * side * 4];
     bool full[side * side / group]; ///< groups in which nothing more can be seen
 
+    /// Of that size, with nothing on it.
     void clear(int w, int h);
+    /// Whether nothing more can be seen under it.
     bool allFull() const;
+    /// RGBA of a row from the top.
     float* row(int y) { return rgba + 4 * y * side; }
 };
 

@@ -3,7 +3,9 @@
 
 namespace stage::render {
 
+/// The sRGB curve, by a table up to 1; 0 for what is below 0 or no number.
 float encode(float linear);
+/// The inverse of encode().
 float decode(float encoded);
 
 }

@@ -23,6 +23,7 @@ struct Entry {
     std::vector<Entry> group; ///< of a flattened group
 };
 
+/// Haze as the frame's camera sees it.
 Air airOf(const motion::Frame& frame);
 /// Pixels of the frame that are wanted, as whole pieces.
 media::Box regionOf(const motion::Frame& frame, const Quality& quality);

@@ -15,6 +15,7 @@ inline constexpr float glintContrast = 4;
 
 /// A source without its glints, and the glints alone (black elsewhere). Together they are the source.
 media::PixelSourcePtr withoutGlints(const media::PixelSourcePtr& source);
+/// The same picture with nothing but its glints.
 media::PixelSourcePtr glintsAlone(const media::PixelSourcePtr& source);
 
 /// A spot of light as the lens throws it onto the frame: a disc about (x, y), each place of which is seen

@@ -18,6 +18,7 @@ struct RayPoints {
     int count = 0;
     std::vector<float> u, v, t, a;
 };
+/// count: rounded up to a multiple of the step.
 RayPoints rayPoints(int count);
 
 /// Blue noise within 0..1, `side` x `side`, by Ulichney's void-and-cluster; made when first asked for (some
@@ -29,6 +30,7 @@ struct BlueNoise {
         return value[static_cast<std::size_t>((y & (side - 1)) * side + (x & (side - 1)))];
     }
 };
+/// The one table; valid for good.
 const BlueNoise& blueNoise();
 
 /// The opening of the lens, inside the unit circle. Round, or n blades: a regular polygon with its corners on

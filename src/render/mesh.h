@@ -33,6 +33,7 @@ struct Rays16 {
 /// Immutable once made; thread-safe.
 class Mesh {
 public:
+    /// Of triangles between the grid's points.
     explicit Mesh(const Grid& grid);
     ~Mesh();
     Mesh(const Mesh&) = delete;
@@ -40,6 +41,7 @@ public:
 
     /// The nearest that a ray from the eye through a place of the frame meets behind a depth.
     std::optional<optics::Meeting> meet(const optics::View& view, const V2d& place, double from = 1e-6) const;
+    /// Fills in what each ray meets first. Thread-safe.
     void meet(Rays16& rays) const;
 
 private:

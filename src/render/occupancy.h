@@ -8,6 +8,7 @@ namespace stage::render {
 /// A summed-area table (Crow 1984).
 class Occupancy {
 public:
+    /// Of a patch; what was known before is forgotten.
     void survey(const Patch& patch);
     /// Whether texels x0..x1, y0..y1 of the patch, which are brought inside it, are clear.
     bool clear(int x0, int y0, int x1, int y1) const;

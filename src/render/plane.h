@@ -33,6 +33,7 @@ struct RayBasis {
     RayBasis operator+(const RayBasis& o) const;
     RayBasis operator*(double k) const;
 };
+/// Of the view's rays; places are px of its frame.
 RayBasis raysOf(const optics::View& view);
 
 /// A card seen through a view.
@@ -63,7 +64,9 @@ struct Plane {
     double x0 = 0, y0 = 0, x1 = 0,
            y1 = 0; ///< where a mesh is seen by a pinhole, px; all of the plane if some is behind the eye
 
+    /// Seen through a mesh.
     bool bent() const { return mesh != nullptr; }
+    /// Base texels to the left of which nothing of it shows, with its extensions.
     double farLeft() const { return -extensions.left.reach() * size.x; }
     double farRight() const { return (1 + extensions.right.reach()) * size.x; }
     double farTop() const { return -extensions.top.reach() * size.y; }

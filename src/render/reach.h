@@ -37,6 +37,7 @@ struct Reach {
     bool off = false;                                        ///< it shows nothing of the card
     int met = 0; ///< of a bent card: at how many of the places looked at it is there
 };
+/// Box: px of the frame, the last ones left out.
 Reach reachOf(const Plane& plane, int x0, int y0, int x1, int y1, Through through);
 
 /// How coarsely what is out of focus is read.
@@ -64,6 +65,7 @@ std::pair<double, double> insideOf(double low, double high, double length, const
 /// What is known of a box of the frame (pixels x0..x1-1, y0..y1-1) without sampling it at a level or the one
 /// above.
 enum class Presence { Nothing, Something, Opaque };
+/// level: that will be read.
 Presence presenceOf(const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int level);
 
 }

@@ -1,6 +1,6 @@
-// Value-or-error for the whole program. What can fail returns Result<T>. Exceptions are used inside only: readers of
-// JSON throw Misread (scene/fields.h), and libraries may throw; the public function that began the work makes an Error of
-// either, so that none leaves `edit::apply`, `scene::load`, a render or a job.
+// Value-or-error for the whole program. What can fail returns Result<T>. Exceptions are used inside only:
+// readers of JSON throw Misread (scene/fields.h), and libraries may throw; the public function that began the
+// work makes an Error of either, so that none leaves `edit::apply`, `scene::load`, a render or a job.
 #pragma once
 
 #include <exception>
@@ -20,10 +20,12 @@ struct Error {
 
 template <class T> using Result = tl::expected<T, Error>;
 
+/// A whole sentence for the user.
 inline tl::unexpected<Error> fail(std::string sentence) {
     return tl::unexpected<Error>(Error{std::move(sentence), false});
 }
 
+/// The user stopped it.
 inline tl::unexpected<Error> cancelled() {
     return tl::unexpected<Error>(Error{"Cancelled.", true});
 }

@@ -36,11 +36,13 @@ struct Extension {
     Beyond beyond = Beyond::Nothing;
     double by = 0; ///< how far it goes on, in widths (heights) of the picture
     bool operator==(const Extension&) const = default;
+    /// Share of the picture beyond its edge; 0: none.
     double reach() const { return beyond == Beyond::Nothing ? 0 : by; }
 };
 struct Extensions {
     Extension left, right, top, bottom;
     bool operator==(const Extensions&) const = default;
+    /// Whether something is seen beyond an edge.
     bool any() const {
         return left.reach() > 0 || right.reach() > 0 || top.reach() > 0 || bottom.reach() > 0;
     }

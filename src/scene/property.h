@@ -19,10 +19,12 @@ template <class Thing> struct Property {
 
 /// In the order in which the desk offers them.
 std::span<const Property<Layer>> layerProperties();
+/// All that a track of the camera may change.
 std::span<const Property<Pose>> cameraProperties();
 
 /// Null where there is none of that name.
 const Property<Layer>* layerProperty(std::string_view name);
+/// Null where there is none of that name.
 const Property<Pose>* cameraProperty(std::string_view name);
 
 }

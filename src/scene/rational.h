@@ -15,6 +15,7 @@ namespace stage {
 class Rational {
 public:
     constexpr Rational() = default;
+    /// Reduced; den is not 0.
     constexpr Rational(std::int64_t num, std::int64_t den = 1) : Rational(reduced(num, den)) {}
 
     /// To the microsecond, within a million seconds.
@@ -27,6 +28,7 @@ public:
     Rational onGrid() const { return m_den <= 1'000'000 ? *this : nearest(toDouble()); }
 
     constexpr std::int64_t num() const { return m_num; }
+    /// Above 0.
     constexpr std::int64_t den() const { return m_den; }
     constexpr double toDouble() const { return static_cast<double>(m_num) / static_cast<double>(m_den); }
     /// Largest whole number not above this.
@@ -35,6 +37,7 @@ public:
     constexpr std::int64_t ceil() const { return m_num / m_den + (m_num % m_den > 0 ? 1 : 0); }
     /// Nearest whole number, halves up.
     constexpr std::int64_t round() const { return (Rational(1, 2) + *this).floor(); }
+    /// "24000/1001".
     std::string text() const { return std::to_string(m_num) + "/" + std::to_string(m_den); }
 
     friend constexpr Rational operator+(Rational a, Rational b) {

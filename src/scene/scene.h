@@ -186,6 +186,7 @@ struct Layer {
     CutoutPtr cutout;            ///< null: nothing is cut
     Json extra = Json::object(); ///< members this version does not know
 
+    /// Null where it is none.
     const Group* group() const { return std::get_if<Group>(&content); }
     /// Width and height at its own scale, in metres of the group that holds it.
     V2d size() const {
@@ -340,6 +341,7 @@ std::string whyNotCarried(const Scene& scene);
 /// The media of a layer, or null for a layer without a file.
 const Media* mediaOf(const Layer& layer);
 
+/// Of layers; 0 where there are none.
 std::int64_t highestId(const Scene& scene);
 
 /// The scene with the layer of that id put through change(Layer&); groups on the way are copied.
@@ -371,6 +373,8 @@ template <class Change> bool changeLayerIn(std::vector<LayerPtr>& layers, std::i
     }
     return false;
 }
+/// Changes a copy of a layer, wherever it is, and copies the groups that hold it. Nothing where it is not
+/// there.
 template <class Change> void changeLayer(std::vector<LayerPtr>& layers, std::int64_t id, Change&& change) {
     changeLayerIn(layers, id, change);
 }
