@@ -240,151 +240,170 @@ bool stageLoose(desk::MainWindow& window, const QString& view, const std::filesy
     return save();
 }
 
-bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
+void stageDesk(desk::MainWindow& window) {
     desk::Session& session = window.session();
-    const auto save = [&] { return QGuiApplication::primaryScreen()->grabWindow(0).save(out); };
-    if (view == QLatin1String("desk")) {
-        session.playhead.setFrame(77);
-        session.selection.select({layerNamed(session, "Boatman")});
-        QTest::qWait(1500);
-        return save();
+    session.playhead.setFrame(77);
+    session.selection.select({layerNamed(session, "Boatman")});
+    QTest::qWait(1500);
+}
+
+void stageFourPanes(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    window.views().panes->setCount(4);
+    session.playhead.setFrame(30);
+    session.selection.select({layerNamed(session, "Houses left")});
+    QTest::qWait(2500);
+}
+
+void stageModel(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    window.views().panes->setCount(2);
+    window.views().panes->show(1, desk::Panes::View::Model);
+    session.selection.select({layerNamed(session, "Bridge")});
+    QTest::qWait(2500);
+}
+
+void stageFolded(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    window.views().panes->setCount(3);
+    window.views().panes->show(1, desk::Panes::View::Plan);
+    window.views().panes->show(2, desk::Panes::View::Section);
+    session.selection.select({layerNamed(session, "Hill town")});
+    QTest::qWait(2500);
+}
+
+void stageMany(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    session.selection.select({layerNamed(session, "Night sky"), layerNamed(session, "Bridge"),
+                              layerNamed(session, "Houses left"), layerNamed(session, "Houses right")});
+    QTest::qWait(1500);
+}
+
+void stageList(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    session.document.apply({{"edit", "scatter"},
+                            {"layer", layerNamed(session, "Lantern string")},
+                            {"count", 300},
+                            {"seed", 7},
+                            {"box", {30, 9, 26}},
+                            {"turn", 8},
+                            {"sizes", 0.5}});
+    session.document.apply(
+        {{"edit", "group"}, {"layers", {"Houses left", "Houses right"}}, {"name", "Houses"}});
+    session.document.apply({{"edit", "lock"}, {"layers", {"Night sky"}}});
+    session.document.apply({{"edit", "look"}, {"layers", {"Mist"}}, {"visible", false}});
+    window.views().ladder->setListing(true);
+    session.selection.select({layerNamed(session, "Houses")});
+    QTest::qWait(4000);
+}
+
+void stagePlaying(desk::MainWindow& window) {
+    window.views().timeline->setPlaying(true);
+    QTest::qWait(7000); // once through fills the cache
+}
+
+void stagePush(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    desk::Rungs& rungs = window.views().ladder->rungs();
+    const QPointF rung = rungs.rungRect(layerNamed(session, "Bridge")).center();
+    send(&rungs, QEvent::MouseButtonPress, rung);
+    for (int i = 1; i <= 10; ++i)
+        send(&rungs, QEvent::MouseMove, rung + QPointF(0, 4 * i));
+    QTest::qWait(1000);
+}
+
+void stageCurves(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    window.views().panes->show(1, desk::Panes::View::Curves);
+    const std::int64_t reeds = layerNamed(session, "Reeds left"), title = layerNamed(session, "Title");
+    session.document.apply({{"edit", "key"},
+                            {"layers", {title}},
+                            {"property", "turn"},
+                            {"time", 4},
+                            {"value", -25},
+                            {"pace", "soft stop"}});
+    session.document.apply(
+        {{"edit", "key"}, {"layers", {title}}, {"property", "turn"}, {"time", 6}, {"value", 0}});
+    window.views().timeline->open(reeds, true);
+    window.views().timeline->open(title, true);
+    window.views().timeline->open(0, false);
+    session.playhead.setFrame(118);
+    session.selection.select({title});
+    session.selection.chooseKeys({{title, "height", Rational(4)}, {title, "height", Rational(7)}});
+    window.views().curves->setProperty("height");
+    QTest::qWait(3000);
+}
+
+void stagePace(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    // The path bent by its handle at a mark, the pace drawn.
+    session.selection.select({});
+    desk::PacePaper& paper = window.views().pace->paper();
+    QTest::qWait(500);
+    send(&paper, QEvent::MouseButtonPress, paper.placeOf(0.05, 0));
+    for (int i = 0; i <= 30; ++i)
+        send(&paper, QEvent::MouseMove,
+             paper.placeOf(0.05 + 6.95 * i / 30.0, 0.65 * std::pow(std::sin(i / 30.0 * 3.1416), 0.8)));
+    send(&paper, QEvent::MouseButtonRelease, paper.placeOf(6.7, 0.2));
+    session.document.apply({{"edit", "mark"}, {"mark", 3}, {"leaving", {-0.35, 0.05, -0.1}}});
+    session.playhead.setFrame(frameAt(session.scene()->camera.marks[2].time, session.scene()->output.rate));
+    for (int i = 0; i < 5; ++i) { // nearer
+        QWheelEvent wheel(window.views().plan->placeOf(session.camera.pose().position), QPointF(), QPoint(),
+                          QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+        QApplication::sendEvent(window.views().plan, &wheel);
     }
-    if (view == QLatin1String("four-panes")) {
-        window.views().panes->setCount(4);
-        session.playhead.setFrame(30);
-        session.selection.select({layerNamed(session, "Houses left")});
-        QTest::qWait(2500);
-        return save();
-    }
-    if (view == QLatin1String("model")) {
-        window.views().panes->setCount(2);
-        window.views().panes->show(1, desk::Panes::View::Model);
-        session.selection.select({layerNamed(session, "Bridge")});
-        QTest::qWait(2500);
-        return save();
-    }
-    if (view == QLatin1String("folded")) {
-        window.views().panes->setCount(3);
-        window.views().panes->show(1, desk::Panes::View::Plan);
-        window.views().panes->show(2, desk::Panes::View::Section);
-        session.selection.select({layerNamed(session, "Hill town")});
-        QTest::qWait(2500);
-        return save();
-    }
-    if (view == QLatin1String("many")) {
-        session.selection.select({layerNamed(session, "Night sky"), layerNamed(session, "Bridge"),
-                                  layerNamed(session, "Houses left"), layerNamed(session, "Houses right")});
-        QTest::qWait(1500);
-        return save();
-    }
-    if (view == QLatin1String("list")) {
-        session.document.apply({{"edit", "scatter"},
-                                {"layer", layerNamed(session, "Lantern string")},
-                                {"count", 300},
-                                {"seed", 7},
-                                {"box", {30, 9, 26}},
-                                {"turn", 8},
-                                {"sizes", 0.5}});
-        session.document.apply(
-            {{"edit", "group"}, {"layers", {"Houses left", "Houses right"}}, {"name", "Houses"}});
-        session.document.apply({{"edit", "lock"}, {"layers", {"Night sky"}}});
-        session.document.apply({{"edit", "look"}, {"layers", {"Mist"}}, {"visible", false}});
-        window.views().ladder->setListing(true);
-        session.selection.select({layerNamed(session, "Houses")});
-        QTest::qWait(4000);
-        return save();
-    }
-    if (view == QLatin1String("playing")) {
-        window.views().timeline->setPlaying(true);
-        QTest::qWait(7000); // once through fills the cache
-        const bool ok = save();
-        window.views().timeline->setPlaying(false);
-        return ok;
-    }
-    if (view == QLatin1String("push")) {
-        desk::Rungs& rungs = window.views().ladder->rungs();
-        const QPointF rung = rungs.rungRect(layerNamed(session, "Bridge")).center();
-        send(&rungs, QEvent::MouseButtonPress, rung);
-        for (int i = 1; i <= 10; ++i)
-            send(&rungs, QEvent::MouseMove, rung + QPointF(0, 4 * i));
-        QTest::qWait(1000);
-        const bool ok = save();
-        send(&rungs, QEvent::MouseButtonRelease, rung + QPointF(0, 40));
-        return ok;
-    }
-    if (view == QLatin1String("curves")) {
-        window.views().panes->show(1, desk::Panes::View::Curves);
-        const std::int64_t reeds = layerNamed(session, "Reeds left"), title = layerNamed(session, "Title");
-        session.document.apply({{"edit", "key"},
-                                {"layers", {title}},
-                                {"property", "turn"},
-                                {"time", 4},
-                                {"value", -25},
-                                {"pace", "soft stop"}});
-        session.document.apply(
-            {{"edit", "key"}, {"layers", {title}}, {"property", "turn"}, {"time", 6}, {"value", 0}});
-        window.views().timeline->open(reeds, true);
-        window.views().timeline->open(title, true);
-        window.views().timeline->open(0, false);
-        session.playhead.setFrame(118);
-        session.selection.select({title});
-        session.selection.chooseKeys({{title, "height", Rational(4)}, {title, "height", Rational(7)}});
-        window.views().curves->setProperty("height");
-        QTest::qWait(3000);
-        return save();
-    }
-    if (view == QLatin1String("pace")) {
-        // The path bent by its handle at a mark, the pace drawn.
-        session.selection.select({});
-        desk::PacePaper& paper = window.views().pace->paper();
-        QTest::qWait(500);
-        send(&paper, QEvent::MouseButtonPress, paper.placeOf(0.05, 0));
-        for (int i = 0; i <= 30; ++i)
-            send(&paper, QEvent::MouseMove,
-                 paper.placeOf(0.05 + 6.95 * i / 30.0, 0.65 * std::pow(std::sin(i / 30.0 * 3.1416), 0.8)));
-        send(&paper, QEvent::MouseButtonRelease, paper.placeOf(6.7, 0.2));
-        session.document.apply({{"edit", "mark"}, {"mark", 3}, {"leaving", {-0.35, 0.05, -0.1}}});
-        session.playhead.setFrame(
-            frameAt(session.scene()->camera.marks[2].time, session.scene()->output.rate));
-        for (int i = 0; i < 5; ++i) { // nearer
-            QWheelEvent wheel(window.views().plan->placeOf(session.camera.pose().position), QPointF(),
-                              QPoint(), QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase,
-                              false);
-            QApplication::sendEvent(window.views().plan, &wheel);
+    QTest::qWait(2500);
+}
+
+void stageCheck(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    session.document.apply({{"edit", "retime"}, {"seconds", 2}});
+    session.document.apply(
+        {{"edit", "push"}, {"layers", {"Lantern string"}}, {"depth", 2.4}, {"holdFraming", false}});
+    session.document.apply({{"edit", "slide"}, {"layers", {"Lantern string"}}, {"by", {0, -0.6, 0}}});
+    session.playhead.setFrame(24);
+    for (int i = 0; i < 100 && !window.findings().known(); ++i)
+        QTest::qWait(50);
+    QTest::qWait(1500);
+    if (QAction* action = window.commands().find(QStringLiteral("findings"))) action->trigger();
+    QTest::qWait(800);
+}
+
+void stageOffTheMove(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    session.playhead.setFrame(40);
+    window.views().camera->setTool(desk::CameraView::Tool::Walk);
+    const QPointF from = window.views().camera->frameRect().center();
+    send(window.views().camera, QEvent::MouseButtonPress, from, Qt::ShiftModifier);
+    for (int i = 1; i <= 10; ++i)
+        send(window.views().camera, QEvent::MouseMove, from + QPointF(-4 * i, 2 * i), Qt::ShiftModifier);
+    QTest::qWait(1000);
+}
+
+void stageText(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    session.selection.select({layerNamed(session, "Title")});
+    QTest::qWait(1500);
+}
+
+struct View {
+    const char* name;
+    void (*stage)(desk::MainWindow& window); ///< until it is as it shall be shown
+};
+const View views[] = {{"desk", stageDesk},       {"four-panes", stageFourPanes},
+                      {"model", stageModel},     {"folded", stageFolded},
+                      {"many", stageMany},       {"list", stageList},
+                      {"playing", stagePlaying}, {"push", stagePush},
+                      {"curves", stageCurves},   {"pace", stagePace},
+                      {"check", stageCheck},     {"off-the-move", stageOffTheMove},
+                      {"text", stageText}};
+
+bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
+    for (const View& each : views)
+        if (view == QLatin1String(each.name)) {
+            each.stage(window);
+            return QGuiApplication::primaryScreen()->grabWindow(0).save(out);
         }
-        QTest::qWait(2500);
-        return save();
-    }
-    if (view == QLatin1String("check")) {
-        session.document.apply({{"edit", "retime"}, {"seconds", 2}});
-        session.document.apply(
-            {{"edit", "push"}, {"layers", {"Lantern string"}}, {"depth", 2.4}, {"holdFraming", false}});
-        session.document.apply({{"edit", "slide"}, {"layers", {"Lantern string"}}, {"by", {0, -0.6, 0}}});
-        session.playhead.setFrame(24);
-        for (int i = 0; i < 100 && !window.findings().known(); ++i)
-            QTest::qWait(50);
-        QTest::qWait(1500);
-        if (QAction* action = window.commands().find(QStringLiteral("findings"))) action->trigger();
-        QTest::qWait(800);
-        return save();
-    }
-    if (view == QLatin1String("off-the-move")) {
-        session.playhead.setFrame(40);
-        window.views().camera->setTool(desk::CameraView::Tool::Walk);
-        const QPointF from = window.views().camera->frameRect().center();
-        send(window.views().camera, QEvent::MouseButtonPress, from, Qt::ShiftModifier);
-        for (int i = 1; i <= 10; ++i)
-            send(window.views().camera, QEvent::MouseMove, from + QPointF(-4 * i, 2 * i), Qt::ShiftModifier);
-        QTest::qWait(1000);
-        const bool ok = save();
-        send(window.views().camera, QEvent::MouseButtonRelease, from + QPointF(-40, 20), Qt::ShiftModifier);
-        return ok;
-    }
-    if (view == QLatin1String("text")) {
-        session.selection.select({layerNamed(session, "Title")});
-        QTest::qWait(1500);
-        return save();
-    }
     // The dialog of any command.
     if (QAction* action =
             window.commands().find(view == QLatin1String("output") ? QStringLiteral("write") : view)) {

@@ -32,8 +32,8 @@ struct OrbitView {
     /// Turned as it is, as near as shows all of the points, in the middle, with room around them for labels.
     /// Nothing happens without points.
     void fit(const std::vector<V3d>& points, V2i size);
-
-private:
+    /// As near to its target as all of the points are seen, with room at the edges: 36 px at the left, 24 at
+    /// the top and right, 30 at the foot; within a hundredth and eight times of its distance.
     void comeNear(const std::vector<V3d>& points, V2i size);
 };
 

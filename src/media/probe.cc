@@ -145,6 +145,83 @@ std::optional<fs::path> sequenceOf(const fs::path& picture) {
     return path;
 }
 
+namespace {
+
+bool isArchive(const fs::path& path) {
+    std::ifstream in(path, std::ios::binary);
+    char magic[4] = {};
+    in.read(magic, 4);
+    return std::string_view(magic, 4) == std::string_view("PK\3\4", 4);
+}
+
+/// A picture in layers. merged: the part that has all of them in one; empty: the file as a whole. paint:
+/// they are mixed in encoded values.
+Contents layered(Contents contents, Stack stack, std::optional<std::string> merged, bool paint) {
+    contents.canvas = stack.canvas;
+    contents.stack = std::move(stack);
+    contents.merged = std::move(merged);
+    contents.paint = paint;
+    return contents;
+}
+
+/// A file that holds several pictures, as layers; one alone as that picture.
+Result<Contents> severalPictures(const fs::path& path, const SubPictures& parts, Contents contents,
+                                 const Progress& progress) {
+    Stack stack;
+    stack.canvas = parts.canvas;
+    for (const SubPicture& picture : parts.pictures) {
+        StackItem item;
+        item.name = picture.name;
+        item.offset = picture.offset;
+        item.size = picture.size;
+        item.part = picture.part;
+        stack.items.push_back(std::move(item));
+    }
+    if (stack.items.size() > 1)
+        return layered(std::move(contents), std::move(stack),
+                       parts.merged ? std::optional<std::string>("#0") : std::nullopt, !parts.light);
+    contents.canvas = stack.canvas;
+    contents.offset = stack.items[0].offset;
+    contents.size = stack.items[0].size;
+    if (auto pixels = readStill(path, {}, progress); !pixels) return tl::unexpected(pixels.error());
+    return contents;
+}
+
+/// Reads a picture to its end, in strips, so that a large one is not held.
+Result<Contents> onePicture(const fs::path& path, Contents contents, const Progress& progress) {
+    const auto info = probeStill(path);
+    const auto whole = readStrips(
+        path, {}, [](int, const Raster&) { return true; }, progress);
+    if (!whole) return tl::unexpected(whole.error());
+    contents.canvas = contents.size = info ? info->size : V2i(0);
+    if (endsEarly(path))
+        contents.notes.push_back(path.filename().string() +
+                                 " ends early: the lower part of the picture is missing.");
+    return contents;
+}
+
+Result<Contents> clip(const fs::path& path, Contents contents, const Progress& progress) {
+    auto reader = FootageReader::open(path, progress);
+    if (!reader) return tl::unexpected(reader.error());
+    const FootageInfo& info = (*reader)->info();
+    contents.canvas = contents.size = info.size;
+    scene::Footage footage;
+    footage.media = contents.media;
+    footage.rate = info.rate;
+    footage.frames = info.frames;
+    contents.footage = footage;
+    const std::string name = path.filename().string();
+    if (info.varies)
+        contents.notes.push_back(name + ": its frames come at uneven times; it is read at " +
+                                 info.rate.text() + " frames per second, with each frame in its place.");
+    if (info.interlaced)
+        contents.notes.push_back(name +
+                                 " is interlaced; the lines of its second field are made from the first.");
+    return contents;
+}
+
+}
+
 Result<Contents> probe(const fs::path& path, const Progress& progress) {
     std::error_code code;
     if (path.filename().string().find('#') != std::string::npos && !fs::exists(path, code))
@@ -154,98 +231,27 @@ Result<Contents> probe(const fs::path& path, const Progress& progress) {
     Contents contents;
     contents.media = *media;
     contents.name = path.stem().string();
-
-    std::ifstream in(path, std::ios::binary);
-    char magic[4] = {};
-    in.read(magic, 4);
-    const auto layered = [&](Stack stack, bool paint) {
-        contents.canvas = stack.canvas;
-        contents.stack = std::move(stack);
-        contents.paint = paint;
-        return contents;
-    };
-    if (std::string_view(magic, 4) == std::string_view("PK\3\4", 4)) {
-        auto stack = readStack(path);
-        if (!stack) return tl::unexpected(stack.error());
-        contents.merged = "mergedimage.png";
-        return layered(std::move(*stack), true);
-    }
     const std::string suffix = suffixOf(path);
-    if (oneOf(suffix, {".svg", ".svgz"})) {
-        auto stack = readDrawing(path);
+    const bool archive = isArchive(path);
+    if (archive || oneOf(suffix, {".svg", ".svgz"})) {
+        auto stack = archive ? readStack(path) : readDrawing(path);
         if (!stack) return tl::unexpected(stack.error());
-        contents.merged = "";
-        return layered(std::move(*stack), true);
+        return layered(std::move(contents), std::move(*stack), archive ? "mergedimage.png" : "", true);
     }
     // A movie suffix is believed first, because a picture reader may take a movie's first frame for a still.
-    const bool movie = oneOf(suffix, {".mp4", ".mov", ".mkv", ".webm", ".avi", ".m4v", ".mpg", ".mpeg",
-                                      ".mxf", ".ogv", ".ts", ".gif"});
-    if (!movie) {
-        auto parts = readSubPictures(path);
-        if (parts && !parts->pictures.empty()) {
-            Stack stack;
-            stack.canvas = parts->canvas;
-            for (const SubPicture& picture : parts->pictures) {
-                StackItem item;
-                item.name = picture.name;
-                item.offset = picture.offset;
-                item.size = picture.size;
-                item.part = picture.part;
-                stack.items.push_back(std::move(item));
-            }
-            if (stack.items.size() == 1) {
-                contents.canvas = stack.canvas;
-                contents.offset = stack.items[0].offset;
-                contents.size = stack.items[0].size;
-                if (auto pixels = readStill(path, {}, progress); !pixels)
-                    return tl::unexpected(pixels.error());
-                return contents;
-            }
-            if (parts->merged) contents.merged = "#0";
-            return layered(std::move(stack), !parts->light);
-        }
-        Result<V2i> size = V2i(0);
-        if (!parts) {
-            size = tl::unexpected(parts.error());
-        } else {
-            // To the end, in strips, so that a large one is not held.
-            const auto info = probeStill(path);
-            const auto whole = readStrips(
-                path, {}, [](int, const Raster&) { return true; }, progress);
-            if (!whole)
-                size = tl::unexpected(whole.error());
-            else if (info)
-                size = info->size;
-        }
-        if (size) {
-            contents.canvas = contents.size = *size;
-            if (endsEarly(path))
-                contents.notes.push_back(path.filename().string() +
-                                         " ends early: the lower part of the picture is missing.");
-            return contents;
-        }
-        if (size.error().cancelled) return tl::unexpected(size.error());
-        const bool picture = oneOf(suffix, {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".exr", ".bmp",
-                                            ".tga", ".hdr", ".dpx"});
-        if (picture) return tl::unexpected(size.error());
-    }
-    auto reader = FootageReader::open(path, progress);
-    if (!reader) return tl::unexpected(reader.error());
-    const FootageInfo& info = (*reader)->info();
-    contents.canvas = contents.size = info.size;
-    scene::Footage footage;
-    footage.media = *media;
-    footage.rate = info.rate;
-    footage.frames = info.frames;
-    contents.footage = footage;
-    if (info.varies)
-        contents.notes.push_back(path.filename().string() +
-                                 ": its frames come at uneven times; it is read at " + info.rate.text() +
-                                 " frames per second, with each frame in its place.");
-    if (info.interlaced)
-        contents.notes.push_back(path.filename().string() +
-                                 " is interlaced; the lines of its second field are made from the first.");
-    return contents;
+    if (oneOf(suffix, {".mp4", ".mov", ".mkv", ".webm", ".avi", ".m4v", ".mpg", ".mpeg", ".mxf", ".ogv",
+                       ".ts", ".gif"}))
+        return clip(path, std::move(contents), progress);
+    const auto parts = readSubPictures(path);
+    if (parts && !parts->pictures.empty())
+        return severalPictures(path, *parts, std::move(contents), progress);
+    auto picture = parts ? onePicture(path, contents, progress) : tl::unexpected(parts.error());
+    // By its suffix it is a picture, so what is wrong with the picture is told.
+    if (picture || picture.error().cancelled ||
+        oneOf(suffix,
+              {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".exr", ".bmp", ".tga", ".hdr", ".dpx"}))
+        return picture;
+    return clip(path, std::move(contents), progress);
 }
 
 }

@@ -61,6 +61,29 @@ TEST(OrbitView, FittingShowsAllAsNearAsItCan) {
     EXPECT_EQ(orbit.target, before.target);
 }
 
+/// One point to a side of the target: as near as it can be, the point is at the room that is kept there.
+struct Side {
+    double right, up; ///< of the view
+    double V2d::*axis;
+    double at; ///< px
+};
+class OrbitViewMargins : public ::testing::TestWithParam<Side> {};
+
+TEST_P(OrbitViewMargins, AreKeptAndNoMore) {
+    const Side side = GetParam();
+    OrbitView orbit;
+    const optics::View before = orbit.view(size);
+    const V3d point = orbit.target + (before.right * side.right + before.up * side.up) * 5;
+    orbit.comeNear({point}, size);
+    const auto seen = optics::project(orbit.view(size), point);
+    ASSERT_TRUE(seen);
+    EXPECT_NEAR((*seen).*side.axis, side.at, 0.01);
+}
+
+INSTANTIATE_TEST_SUITE_P(Sides, OrbitViewMargins,
+                         ::testing::Values(Side{-1, 0, &V2d::x, 36}, Side{1, 0, &V2d::x, 776},
+                                           Side{0, 1, &V2d::y, 24}, Side{0, -1, &V2d::y, 570}));
+
 TEST(OrbitView, LinesAreCutWhereTheyPassTheEye) {
     scene::Pose pose;
     pose.position = V3d(0);

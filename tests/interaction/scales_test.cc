@@ -70,6 +70,10 @@ TEST(PaperScale, NothingIsFittedIntoNoRoom) {
     scale.fit({{0, 0}, {1, 1}}, {0, 0}, {3, 100});
     scale.fit({}, {0, 0}, {100, 100});
     EXPECT_EQ(scale.place({1, 2}), before);
+    scale.fit({{0, 0}, {1, 1}}, {0, 0}, {100, 3});
+    EXPECT_EQ(scale.place({1, 2}), before);
+    scale.fit({{0, 0}, {1, 1}}, {0, 0}, {4, 100}); // little is not none
+    EXPECT_NE(scale.place({1, 2}), before);
     scale.fit({{2, 5}}, {0, 0}, {100, 100}); // a single point: in the middle
     EXPECT_NEAR(scale.place({2, 5}).x, 50, 1e-6);
     EXPECT_NEAR(scale.place({2, 5}).y, 50, 1e-6);

@@ -83,6 +83,17 @@ TEST(BarParts, AreTakenWithinTheirReach) {
     EXPECT_FALSE(barPartAt(bar, {150, 45}, true));
     EXPECT_FALSE(barPartAt(bar, {80, 30}, true));
     EXPECT_FALSE(barPartAt({{100, 20}, {100, 40}, 0, 0}, {100, 30}, true));
+    // A short one has no fades to take, so that its ends can be.
+    EXPECT_EQ(barPartAt({{100, 20}, {124, 40}, 0, 0}, {106, 25}, true), BarPart::Whole);
+    EXPECT_EQ(barPartAt({{100, 20}, {125, 40}, 0, 0}, {106, 25}, true), BarPart::FadeIn);
+    // Reaches end sharply: 6 px beside an end, 5 beside a fade's, 4 above and below.
+    EXPECT_EQ(barPartAt(bar, {94.1, 30}, false), BarPart::In);
+    EXPECT_FALSE(barPartAt(bar, {93.9, 30}, false));
+    EXPECT_EQ(barPartAt(bar, {134.9, 25}, true), BarPart::FadeIn);
+    EXPECT_EQ(barPartAt(bar, {135.1, 25}, true), BarPart::Whole);
+    EXPECT_EQ(barPartAt(bar, {150, 43.9}, false), BarPart::Whole);
+    EXPECT_FALSE(barPartAt(bar, {150, 44.1}, false));
+    EXPECT_FALSE(barPartAt(bar, {150, 15.9}, false));
 }
 
 // ---- pace

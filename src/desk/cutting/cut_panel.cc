@@ -278,7 +278,6 @@ void CutPanel::buildMattes(QVBoxLayout* layout, const Json& now) {
 
 void CutPanel::buildMatte(QVBoxLayout* layout, const Json& matte) {
     const std::string at = "/mattes/" + std::to_string(m_view.matte());
-    const std::string kind = matte["kind"];
     const auto combine = std::find(scene::combineNames.begin(), scene::combineNames.end(),
                                    matte["combine"].get<std::string>()) -
                          scene::combineNames.begin();
@@ -289,6 +288,25 @@ void CutPanel::buildMatte(QVBoxLayout* layout, const Json& matte) {
     connect(how, &QComboBox::activated, this, [this](int i) {
         changeMatte("combine", scene::combineNames[static_cast<std::size_t>(i)], false);
     });
+    buildMatteShape(layout, matte);
+    number(layout, tr("Grow"), at + "/grow", 0, QStringLiteral("px"), 1, 1, 0.5,
+           tr("Moves its edge outwards; below 0: inwards"),
+           [this](double v) { changeMatte("grow", std::clamp(v, -200.0, 200.0), true); });
+    number(layout, tr("Feather"), at + "/feather", 0, QStringLiteral("px"), 1, 1, 0.5,
+           tr("Width of its soft edge"),
+           [this](double v) { changeMatte("feather", std::clamp(v, 0.0, 1000.0), true); });
+    number(layout, tr("Opacity"), at + "/opacity", 1, QStringLiteral("%"), 100, 0, 5,
+           tr("How much it counts"),
+           [this](double v) { changeMatte("opacity", std::clamp(v, 0.0, 1.0), true); });
+    auto* invert = tick(layout, tr("Invert"), matte.value("invert", false), tr("What lies outside of it"));
+    connect(invert, &QCheckBox::toggled, this, [this](bool on) { changeMatte("invert", on, false); });
+    buildMatteKeys(layout, matte);
+}
+
+/// What only mattes of its kind have.
+void CutPanel::buildMatteShape(QVBoxLayout* layout, const Json& matte) {
+    const std::string at = "/mattes/" + std::to_string(m_view.matte());
+    const std::string kind = matte["kind"];
     if (kind == "alike") {
         number(layout, tr("Tolerance"), at + "/tolerance", 10, QStringLiteral("%"), 1, 1, 1,
                tr("How far a colour may be off: percent of the way from black to white"),
@@ -324,17 +342,10 @@ void CutPanel::buildMatte(QVBoxLayout* layout, const Json& matte) {
             tick(layout, tr("By its brightness"), matte.value("brightness", false), tr("Else by its alpha"));
         connect(bright, &QCheckBox::toggled, this, [this](bool on) { changeMatte("brightness", on, false); });
     }
-    number(layout, tr("Grow"), at + "/grow", 0, QStringLiteral("px"), 1, 1, 0.5,
-           tr("Moves its edge outwards; below 0: inwards"),
-           [this](double v) { changeMatte("grow", std::clamp(v, -200.0, 200.0), true); });
-    number(layout, tr("Feather"), at + "/feather", 0, QStringLiteral("px"), 1, 1, 0.5,
-           tr("Width of its soft edge"),
-           [this](double v) { changeMatte("feather", std::clamp(v, 0.0, 1000.0), true); });
-    number(layout, tr("Opacity"), at + "/opacity", 1, QStringLiteral("%"), 100, 0, 5,
-           tr("How much it counts"),
-           [this](double v) { changeMatte("opacity", std::clamp(v, 0.0, 1.0), true); });
-    auto* invert = tick(layout, tr("Invert"), matte.value("invert", false), tr("What lies outside of it"));
-    connect(invert, &QCheckBox::toggled, this, [this](bool on) { changeMatte("invert", on, false); });
+}
+
+void CutPanel::buildMatteKeys(QVBoxLayout* layout, const Json& matte) {
+    const std::string kind = matte["kind"];
     // What may be keyed: its shape where it has one to draw, and its edge.
     std::vector<std::string> members = {"grow", "feather", "opacity"};
     if (kind == "outline") members.emplace_back("points");

@@ -30,6 +30,8 @@ private:
     void build();
     void buildMattes(QVBoxLayout* layout, const scene::Json& cutout);
     void buildMatte(QVBoxLayout* layout, const scene::Json& matte);
+    void buildMatteShape(QVBoxLayout* layout, const scene::Json& matte);
+    void buildMatteKeys(QVBoxLayout* layout, const scene::Json& matte);
     void buildKey(QVBoxLayout* layout, const scene::Json& cutout);
     void buildEdges(QVBoxLayout* layout);
     void buildFills(QVBoxLayout* layout, const scene::Json& cutout);
