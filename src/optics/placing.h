@@ -43,7 +43,7 @@ struct Surface {
     double left = 0, right = 0, top = 0, bottom = 0; ///< what it goes on by, in shares
     /// Of the flat card.
     V3d centre() const { return corner + (across + down) * 0.5; }
-    /// Of length 1, out of its front.
+    /// Of length 1; away from its front.
     V3d normal() const { return across.cross(down).normalized(); }
     /// Across and down, 0..1 on the picture; metres in the world. Bent ones as well.
     V3d at(double s, double t) const;
