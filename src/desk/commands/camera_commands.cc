@@ -10,7 +10,7 @@
 
 namespace stage::desk {
 
-CameraCommands::CameraCommands(const Desk& desk, QMenu* menu) : CommandGroup(desk) {
+CameraCommands::CameraCommands(const CommandContext& context, QMenu* menu) : CommandGroup(context) {
     addMarks(menu);
     menu->addSeparator();
     addMoves(menu);

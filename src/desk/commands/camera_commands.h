@@ -8,7 +8,7 @@ namespace stage::desk {
 class CameraCommands : public CommandGroup {
     Q_OBJECT
 public:
-    CameraCommands(const Desk& desk, QMenu* menu);
+    CameraCommands(const CommandContext& context, QMenu* menu);
     /// What may be done with a mark (from 0), at a place of the screen.
     void showMarkMenu(const QPoint& global, int mark);
 

@@ -4,9 +4,9 @@
 
 namespace stage::desk {
 
-CommandGroup::CommandGroup(const Desk& desk)
-    : QObject(desk.window), m_window(desk.window), m_session(desk.session), m_commands(desk.commands),
-      m_views(desk.views) {}
+CommandGroup::CommandGroup(const CommandContext& context)
+    : QObject(context.window), m_window(context.window), m_session(context.session),
+      m_commands(context.commands), m_views(context.views) {}
 
 QAction* CommandGroup::add(QMenu* menu, const char* name, const QString& text, const char* keys,
                            const QString& tip, std::function<void()> run) {

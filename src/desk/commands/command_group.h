@@ -12,7 +12,7 @@
 namespace stage::desk {
 
 /// What commands act on; all of it outlives them.
-struct Desk {
+struct CommandContext {
     QWidget* window; ///< parent of dialogs
     Session& session;
     Commands& commands;
@@ -22,7 +22,7 @@ struct Desk {
 class CommandGroup : public QObject {
     Q_OBJECT
 public:
-    explicit CommandGroup(const Desk& desk);
+    explicit CommandGroup(const CommandContext& context);
 
 protected:
     /// As Commands::add, with the keys as text ("Ctrl+Alt+F").

@@ -4,7 +4,7 @@
 
 namespace stage::desk {
 
-KeyCommands::KeyCommands(const Desk& desk, QMenu* menu) : CommandGroup(desk) {
+KeyCommands::KeyCommands(const CommandContext& context, QMenu* menu) : CommandGroup(context) {
     addChoosing(menu);
     menu->addSeparator();
     addChanges(menu);

@@ -39,12 +39,13 @@ std::vector<std::string> commonTags(const scene::Scene& scene, const std::vector
 
 }
 
-LayerCommands::LayerCommands(const Desk& desk, QMenu* menu, MediaFiles& media) : CommandGroup(desk) {
+LayerCommands::LayerCommands(const CommandContext& context, QMenu* menu, MediaFiles& media)
+    : CommandGroup(context) {
     addNames(menu);
     addVisibility(menu);
     menu->addSeparator();
-    new DepthCommands(desk, menu->addMenu(tr("Depth")));
-    new PlaceCommands(desk, menu->addMenu(tr("Place")));
+    new DepthCommands(context, menu->addMenu(tr("Depth")));
+    new PlaceCommands(context, menu->addMenu(tr("Place")));
     menu->addSeparator();
     addGroups(menu);
     menu->addSeparator();

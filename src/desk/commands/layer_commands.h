@@ -12,7 +12,7 @@ class MediaFiles;
 class LayerCommands : public CommandGroup {
     Q_OBJECT
 public:
-    LayerCommands(const Desk& desk, QMenu* menu, MediaFiles& media);
+    LayerCommands(const CommandContext& context, QMenu* menu, MediaFiles& media);
     /// What may be done with the selection, at a place of the screen; inCamera: the place in the Camera view,
     /// px, when it was asked for there.
     void showMenu(const QPoint& global, std::optional<QPointF> inCamera = {});
@@ -35,7 +35,7 @@ private:
 class DepthCommands : public CommandGroup {
     Q_OBJECT
 public:
-    DepthCommands(const Desk& desk, QMenu* menu);
+    DepthCommands(const CommandContext& context, QMenu* menu);
 
 private:
     std::pair<double, double> depths() const; ///< the nearest and the farthest of the movable ones, m
@@ -48,7 +48,7 @@ private:
 class PlaceCommands : public CommandGroup {
     Q_OBJECT
 public:
-    PlaceCommands(const Desk& desk, QMenu* menu);
+    PlaceCommands(const CommandContext& context, QMenu* menu);
 
 private:
     /// Does an edit of places to the movable selection.

@@ -10,7 +10,7 @@ namespace stage::desk {
 
 // ---- depth
 
-DepthCommands::DepthCommands(const Desk& desk, QMenu* menu) : CommandGroup(desk) {
+DepthCommands::DepthCommands(const CommandContext& context, QMenu* menu) : CommandGroup(context) {
     add(menu, "push", tr("Push or spread…"), "Ctrl+P",
         tr("The selected layers by the same distance or ratio, or spread between two depths, evenly or in "
            "equal steps of parallax"),
@@ -79,7 +79,7 @@ void DepthCommands::focusHere() {
 
 // ---- place
 
-PlaceCommands::PlaceCommands(const Desk& desk, QMenu* menu) : CommandGroup(desk) {
+PlaceCommands::PlaceCommands(const CommandContext& context, QMenu* menu) : CommandGroup(context) {
     addFits(menu);
     menu->addSeparator();
     add(menu, "flip-across", tr("Flip across"), "Shift+H", tr("About its pivot"),

@@ -20,8 +20,9 @@
 
 namespace stage::desk {
 
-SceneCommands::SceneCommands(const Desk& desk, QMenu* menu, SceneFiles& scenes, MediaFiles& media)
-    : CommandGroup(desk) {
+SceneCommands::SceneCommands(const CommandContext& context, QMenu* menu, SceneFiles& scenes,
+                             MediaFiles& media)
+    : CommandGroup(context) {
     add(menu, "new", tr("New"), QKeySequence::New, tr("An empty scene"), [&scenes] { scenes.startNew(); });
     add(menu, "open", tr("Open…"), QKeySequence::Open, tr("A scene file"),
         [&scenes] { scenes.chooseAndOpen(); });
@@ -51,14 +52,16 @@ SceneCommands::SceneCommands(const Desk& desk, QMenu* menu, SceneFiles& scenes, 
     add(menu, "quit", tr("Quit"), QKeySequence::Quit, {}, [this] { m_window->close(); });
 }
 
-OutputCommands::OutputCommands(const Desk& desk, QMenu* menu, OutputWriter& writer) : CommandGroup(desk) {
+OutputCommands::OutputCommands(const CommandContext& context, QMenu* menu, OutputWriter& writer)
+    : CommandGroup(context) {
     add(menu, "write", tr("Write movie or pictures…"), "Ctrl+R", {}, [this, &writer] {
         m_views.timeline->setPlaying(false);
         writer.choose();
     });
 }
 
-EditCommands::EditCommands(const Desk& desk, QMenu* menu, LayerClipboard& clipboard) : CommandGroup(desk) {
+EditCommands::EditCommands(const CommandContext& context, QMenu* menu, LayerClipboard& clipboard)
+    : CommandGroup(context) {
     addUndo(menu);
     add(menu, "history", tr("Steps…"), "Ctrl+Alt+Z", tr("All steps of undo, to click in"),
         [this] { showSteps(); });
@@ -144,7 +147,8 @@ void EditCommands::showSteps() {
     dialog.exec();
 }
 
-HelpCommands::HelpCommands(const Desk& desk, QMenu* menu, SceneFiles& scenes) : CommandGroup(desk) {
+HelpCommands::HelpCommands(const CommandContext& context, QMenu* menu, SceneFiles& scenes)
+    : CommandGroup(context) {
     add(menu, "guide", tr("Guide"), QKeySequence::HelpContents, tr("How things are done, with pictures"),
         [this] { showGuide(); });
     add(menu, "demo", tr("Open the demo"), "", tr("The lantern quay, as a copy: nothing can be spoilt"),

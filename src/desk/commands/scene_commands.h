@@ -13,20 +13,20 @@ class SceneFiles;
 class SceneCommands : public CommandGroup {
     Q_OBJECT
 public:
-    SceneCommands(const Desk& desk, QMenu* menu, SceneFiles& scenes, MediaFiles& media);
+    SceneCommands(const CommandContext& context, QMenu* menu, SceneFiles& scenes, MediaFiles& media);
 };
 
 class OutputCommands : public CommandGroup {
     Q_OBJECT
 public:
-    OutputCommands(const Desk& desk, QMenu* menu, OutputWriter& writer);
+    OutputCommands(const CommandContext& context, QMenu* menu, OutputWriter& writer);
 };
 
 /// Steps of undo, the clipboard, what is selected, and finding commands.
 class EditCommands : public CommandGroup {
     Q_OBJECT
 public:
-    EditCommands(const Desk& desk, QMenu* menu, LayerClipboard& clipboard);
+    EditCommands(const CommandContext& context, QMenu* menu, LayerClipboard& clipboard);
 
 private:
     void addUndo(QMenu* menu);
@@ -39,7 +39,7 @@ private:
 class HelpCommands : public CommandGroup {
     Q_OBJECT
 public:
-    HelpCommands(const Desk& desk, QMenu* menu, SceneFiles& scenes);
+    HelpCommands(const CommandContext& context, QMenu* menu, SceneFiles& scenes);
 
 private:
     void showGuide();

@@ -9,14 +9,14 @@
 
 namespace stage::desk {
 
-TimeCommands::TimeCommands(const Desk& desk, QMenu* menu) : CommandGroup(desk) {
+TimeCommands::TimeCommands(const CommandContext& context, QMenu* menu) : CommandGroup(context) {
     addPlaying(menu);
     menu->addSeparator();
     addRange(menu);
     menu->addSeparator();
     addShowing(menu);
     menu->addSeparator();
-    m_keys = new KeyCommands(desk, menu->addMenu(tr("Keys")));
+    m_keys = new KeyCommands(context, menu->addMenu(tr("Keys")));
 }
 
 void TimeCommands::showKeyMenu(const QPoint& global) {

@@ -10,7 +10,7 @@ class KeyCommands;
 class TimeCommands : public CommandGroup {
     Q_OBJECT
 public:
-    TimeCommands(const Desk& desk, QMenu* menu);
+    TimeCommands(const CommandContext& context, QMenu* menu);
     /// What may be done with the chosen keys, at a place of the screen.
     void showKeyMenu(const QPoint& global);
 
@@ -25,7 +25,7 @@ private:
 class KeyCommands : public CommandGroup {
     Q_OBJECT
 public:
-    KeyCommands(const Desk& desk, QMenu* menu);
+    KeyCommands(const CommandContext& context, QMenu* menu);
     void showMenu(const QPoint& global);
 
 private:

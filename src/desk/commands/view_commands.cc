@@ -13,7 +13,7 @@
 
 namespace stage::desk {
 
-ViewCommands::ViewCommands(const Desk& desk, QMenu* menu) : CommandGroup(desk) {
+ViewCommands::ViewCommands(const CommandContext& context, QMenu* menu) : CommandGroup(context) {
     addPanes(menu);
     menu->addSeparator();
     addSwitches(menu);
@@ -105,9 +105,9 @@ void ViewCommands::askMemory() {
     m_session.sources().setBudget(static_cast<std::size_t>(megabytes) << 20);
 }
 
-CheckCommands::CheckCommands(const Desk& desk, QMenu* menu, Findings& findings,
+CheckCommands::CheckCommands(const CommandContext& context, QMenu* menu, Findings& findings,
                              std::function<void()> showFindings)
-    : CommandGroup(desk) {
+    : CommandGroup(context) {
     add(menu, "findings", tr("Findings"), "F10", tr("With a fix for each"), std::move(showFindings));
     add(menu, "next-finding", tr("Next finding"), "Shift+F10", tr("Goes there"), [this, &findings] {
         if (const checks::Finding* finding = findings.goToNext())

@@ -10,7 +10,7 @@ class Findings;
 class ViewCommands : public CommandGroup {
     Q_OBJECT
 public:
-    ViewCommands(const Desk& desk, QMenu* menu);
+    ViewCommands(const CommandContext& context, QMenu* menu);
 
 private:
     void addPanes(QMenu* menu);
@@ -24,7 +24,8 @@ class CheckCommands : public CommandGroup {
     Q_OBJECT
 public:
     /// showFindings: shows their list.
-    CheckCommands(const Desk& desk, QMenu* menu, Findings& findings, std::function<void()> showFindings);
+    CheckCommands(const CommandContext& context, QMenu* menu, Findings& findings,
+                  std::function<void()> showFindings);
 
 private:
     void addRigs(QMenu* menu);

@@ -86,17 +86,17 @@ const Views& MainWindow::views() const {
 }
 
 void MainWindow::makeMenus() {
-    const Desk desk{this, m_session, m_commands, views()};
+    const CommandContext context{this, m_session, m_commands, views()};
     const auto menu = [this](const QString& title) { return menuBar()->addMenu(title); };
-    new SceneCommands(desk, menu(tr("Scene")), *m_scenes, *m_media);
-    new EditCommands(desk, menu(tr("Edit")), *m_clipboard);
-    m_layerCommands = new LayerCommands(desk, menu(tr("Layer")), *m_media);
-    m_cameraCommands = new CameraCommands(desk, menu(tr("Camera")));
-    m_timeCommands = new TimeCommands(desk, menu(tr("Time")));
-    new ViewCommands(desk, menu(tr("View")));
-    new CheckCommands(desk, menu(tr("Check")), *m_findings, [this] { m_status->askForFindings(); });
-    new OutputCommands(desk, menu(tr("Output")), *m_writer);
-    new HelpCommands(desk, menu(tr("Help")), *m_scenes);
+    new SceneCommands(context, menu(tr("Scene")), *m_scenes, *m_media);
+    new EditCommands(context, menu(tr("Edit")), *m_clipboard);
+    m_layerCommands = new LayerCommands(context, menu(tr("Layer")), *m_media);
+    m_cameraCommands = new CameraCommands(context, menu(tr("Camera")));
+    m_timeCommands = new TimeCommands(context, menu(tr("Time")));
+    new ViewCommands(context, menu(tr("View")));
+    new CheckCommands(context, menu(tr("Check")), *m_findings, [this] { m_status->askForFindings(); });
+    new OutputCommands(context, menu(tr("Output")), *m_writer);
+    new HelpCommands(context, menu(tr("Help")), *m_scenes);
 
     const auto showLayerMenu = [this](const QPoint& at) { m_layerCommands->showMenu(at); };
     for (DraftView* view : {views().plan, views().section})
