@@ -117,10 +117,12 @@ void CameraView::resizeEvent(QResizeEvent*) {
 void CameraView::placeBars() {
     const QRectF frame = frameRect();
     QWidget* bar = m_walk->bar();
-    bar->adjustSize();
-    bar->move(static_cast<int>(std::max(0.0, frame.left())) + 8,
-              static_cast<int>(std::max(0.0, frame.top())) + 8);
-    m_banner->refresh(width() / 2.0, std::floor(frame.top()) + (bar->isVisible() ? 46 : 10));
+    if (!bar->isHidden()) {
+        bar->adjustSize();
+        bar->move(static_cast<int>(std::max(0.0, frame.left())) + 8,
+                  static_cast<int>(std::max(0.0, frame.top())) + 8);
+    }
+    m_banner->refresh(width() / 2.0, std::floor(frame.top()) + (bar->isHidden() ? 10 : 46));
 }
 
 // ---- what is drawn

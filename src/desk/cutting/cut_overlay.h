@@ -21,6 +21,7 @@ public:
         : m_painter(painter), m_place(std::move(place)) {}
 
     QPainterPath polygon(const std::vector<V2d>& places, bool closed) const;
+    /// points: at least one.
     QPainterPath curve(const std::vector<scene::PathPoint>& points, bool closed) const;
 
     void line(const QPainterPath& path, const QColor& colour, Qt::PenStyle style = Qt::SolidLine);

@@ -10,6 +10,7 @@
 namespace stage::desk {
 
 PlacementPart::PlacementPart(Session& session) : Part(session) {
+    m_rows.onRefresh([this] { m_measured = motion::measureAt(m_session.now(), found()); });
     m_rows.section(tr("Placement"));
     addPlace();
     addSize();
@@ -26,7 +27,7 @@ void PlacementPart::addPlace() {
     m_rows.number(
         tr("Depth"), metres(0.1),
         tr("Metres from the first mark along its viewing axis. Framing is held when Hold framing is on."),
-        [this] { return measured().depth; },
+        [this] { return m_measured.depth; },
         [this](double v) {
             apply(m_session.push({{"depth", v}}));
         });
@@ -48,16 +49,16 @@ void PlacementPart::slideTo(int axis, double metres) {
 void PlacementPart::addSize() {
     m_rows.number(
         tr("Width"), metres(0.05), tr("Metres. With the lock closed its height keeps the ratio"),
-        [this] { return measured().metres.x; },
+        [this] { return m_measured.metres.x; },
         [this](double v) {
-            const double now = measured().metres.x;
+            const double now = m_measured.metres.x;
             if (now > 0) scaleTo(v / now, m_locked->isChecked() ? v / now : 1);
         });
     m_rows.number(
         tr("Height"), metres(0.05), tr("Metres. With the lock closed its width keeps the ratio"),
-        [this] { return measured().metres.y; },
+        [this] { return m_measured.metres.y; },
         [this](double v) {
-            const double now = measured().metres.y;
+            const double now = m_measured.metres.y;
             if (now > 0) scaleTo(m_locked->isChecked() ? v / now : 1, v / now);
         });
     m_locked = desk::tick(m_rows.layout(), tr("Width and height together"), true,
@@ -111,11 +112,8 @@ void PlacementPart::addReadings() {
                    tr("Width and height of the box around its corners, in percent of the frame"),
                    [this] { return sizeInFrame(); });
     m_rows.reading(tr("Distance"), tr("From the camera at the playhead to the layer's centre"),
-                   [this] { return tr("%1 m").arg(figure(measured().distance, 2)); });
-    QLabel* enlargement = m_rows.reading(
-        tr("Enlargement"), tr("Frame pixels per pixel of its picture; above 100 % it gets soft"),
-        [] { return QString(); });
-    m_rows.onRefresh([this, enlargement] { showEnlargement(enlargement); });
+                   [this] { return tr("%1 m").arg(figure(m_measured.distance, 2)); });
+    addEnlargement();
     m_rows.reading(tr("Blur disc"),
                    tr("Diameter in px into which the lens blurs a point at its pivot, at the playhead"),
                    [this] { return blur(); });
@@ -137,26 +135,31 @@ void PlacementPart::addReadings() {
 }
 
 QString PlacementPart::sizeInFrame() const {
-    const motion::Measure m = measured();
+    const motion::Measure& m = m_measured;
     if (!m.corners) return tr("behind");
     const V2d frame(m_session.scene()->output.frame);
     return tr("%1 × %2 %").arg(figure(100 * m.size().x / frame.x, 1), figure(100 * m.size().y / frame.y, 1));
 }
 
 QString PlacementPart::blur() const {
-    const double disc = measured().blur;
+    const double disc = m_measured.blur;
     return disc <= optics::sharpDisc(m_session.scene()->output.frame.x)
                ? tr("%1 px · sharp").arg(figure(disc, 1))
                : tr("%1 px").arg(figure(disc, 1));
 }
 
-void PlacementPart::showEnlargement(QLabel* label) const {
-    const double share = measured().enlargement * 100;
-    const bool soft = share > 100.5;
-    label->setText(soft        ? tr("▲ %1 %").arg(figure(share, 0))
-                   : share > 0 ? tr("%1 %").arg(figure(share, 0))
-                               : QStringLiteral("–"));
-    label->setStyleSheet(soft ? QStringLiteral("color:#F0A58F") : QString());
+void PlacementPart::addEnlargement() {
+    const auto percent = [this] { return m_measured.enlargement * 100; };
+    const auto soft = [percent] { return percent() > 100.5; };
+    QLabel* label = m_rows.reading(tr("Enlargement"),
+                                   tr("Frame pixels per pixel of its picture; above 100 % it gets soft"),
+                                   [percent, soft] {
+                                       return soft()          ? tr("▲ %1 %").arg(figure(percent(), 0))
+                                              : percent() > 0 ? tr("%1 %").arg(figure(percent(), 0))
+                                                              : QStringLiteral("–");
+                                   });
+    m_rows.onRefresh(
+        [label, soft] { label->setStyleSheet(soft() ? QStringLiteral("color:#F0A58F") : QString()); });
 }
 
 }

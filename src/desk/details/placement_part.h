@@ -22,15 +22,15 @@ private:
     void addTurns();
     void addReadings();
     const scene::LayerPath& found() const; ///< as it stands at the playhead
-    motion::Measure measured() const { return motion::measureAt(m_session.now(), found()); }
     void slideTo(int axis, double metres);
     void turnTo(int axis, double degrees);
     V3d turn() const;
     void scaleTo(double across, double up); ///< factors
     QString sizeInFrame() const;
     QString blur() const;
-    void showEnlargement(QLabel* label) const;
+    void addEnlargement();
 
+    motion::Measure m_measured; ///< as it was last shown: a large group is looked at once, not for each row
     QCheckBox* m_locked;
     QTimer m_settled; ///< travel is measured over the whole move, so not at every step of a drag
 };

@@ -104,7 +104,8 @@ QString StatusLine::aboutScene() const {
         if (measure.enlargement <= 1.005) return text;
         return text + tr(" · ▲ enlarged to %1 %").arg(figure(measure.enlargement * 100, 0));
     }
-    const auto count = static_cast<int>(scene::all(*m_session.scene()).size());
+    int count = 0;
+    scene::forEach(*m_session.scene(), [&](const auto&, const auto&) { ++count; });
     return count == 0 ? tr("●  No layers yet") : tr("●  %n layer(s), all media present", nullptr, count);
 }
 
