@@ -359,6 +359,28 @@ TEST_F(Tracks, ASignOfAFindingLeadsThereAndToTheList) {
     sheet->hide();
 }
 
+TEST_F(Tracks, AMarkUnderASignIsDraggedAllTheSame) {
+    // A corner at the second mark at full speed: what is wrong there is told in that frame.
+    const auto mark = [&](int time, double x, double z) {
+        ASSERT_TRUE(
+            session().document.apply({{"edit", "set-mark"}, {"time", time}, {"position", {x, 1.5, z}}}));
+    };
+    mark(2, 0, -8);
+    mark(4, 9, -8);
+    for (const int from : {1, 2})
+        ASSERT_TRUE(session().document.apply({{"edit", "pace"}, {"mark", from}, {"pace", "even"}}));
+    const auto sign = [&]() -> std::optional<Rational> {
+        for (const auto& finding : window.findings().report().findings)
+            if (finding.layer == 0 && std::abs(finding.at.toDouble() - 2) < 0.02) return finding.at;
+        return {};
+    };
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window.findings().known() && sign(); }, 10000));
+    const double y = timeline().map().rowRect(0).center().y() + 1;
+    drag(&timeline(), {timeline().map().xOf(*sign()), y}, {timeline().map().xOfFrame(72), y});
+    EXPECT_EQ(scene().camera.marks[1].time, Rational(3));
+    EXPECT_FALSE(window.findChild<FindingsSheet*>()->isVisible());
+}
+
 TEST_F(Tracks, FootageIsSlidInsideItsBar) {
     auto footage = std::make_shared<scene::Layer>(layer(front));
     footage->content = scene::Footage{{"rain.####.png", 0, ""}, Rational(24), 100, 0, Rational(0)};

@@ -407,14 +407,18 @@ void Timeline::paintMove(QPainter& painter) {
     painter.restore();
 }
 
+QRectF Timeline::rowOf(const checks::Finding& finding) const {
+    if (finding.layer == 0) return m_map.rowRect(0);
+    const QRectF row = m_map.rowOf(finding.layer);
+    return row.top() < TimelineMap::headHeight + TimelineMap::rowHeight - 2 ? QRectF() : row;
+}
+
 /// What the checks found: a bar over the stretch, and a sign where it is worst, in the row that it is about.
 void Timeline::paintFindings(QPainter& painter) {
     if (!m_findings) return;
     for (const checks::Finding& finding : m_findings->report().findings) {
-        const QRectF row = finding.layer == 0 ? m_map.rowRect(0) : m_map.rowOf(finding.layer);
-        if (row.isEmpty() ||
-            (finding.layer != 0 && row.top() < TimelineMap::headHeight + TimelineMap::rowHeight - 2))
-            continue;
+        const QRectF row = rowOf(finding);
+        if (row.isEmpty()) continue;
         const double from = std::max(TimelineMap::namesWidth, m_map.xOf(finding.from)),
                      to = m_map.xOf(finding.to), at = m_map.xOf(finding.at);
         if (at < TimelineMap::namesWidth - 2 || at > width()) continue;

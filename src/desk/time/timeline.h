@@ -12,6 +12,10 @@
 class QLineEdit;
 class QToolButton;
 
+namespace stage::checks {
+struct Finding;
+}
+
 namespace stage::desk {
 
 class Findings;
@@ -57,6 +61,10 @@ private:
     using Row = TimelineMap::Row;
     enum class Drag { None, Playhead, Range, Mark, Bar, Keys, Frame };
 
+    /// The row that a finding is about; empty where it is scrolled away.
+    QRectF rowOf(const checks::Finding& finding) const;
+    /// Time of the finding whose sign is at a place.
+    std::optional<Rational> findingAt(const QPointF& place) const;
     std::optional<interaction::BarPart> barPartAt(const scene::Layer& layer, const QPointF& place) const;
 
     void redraw(); ///< also what stands still
@@ -95,6 +103,7 @@ private:
     interaction::BarPart m_part = interaction::BarPart::Whole;
     bool m_moved = false, m_copies = false;
     QPointF m_pressed;
+    std::optional<Rational> m_pressedFinding; ///< time of the finding whose sign was pressed
     int m_dragMark = -1;
     Rational m_from; ///< of what is dragged, as the drag began
     std::int64_t m_grabbed = 0;

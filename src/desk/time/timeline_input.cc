@@ -152,6 +152,17 @@ std::optional<BarPart> Timeline::barPartAt(const scene::Layer& layer, const QPoi
         toV2d(place), m_session.selection.contains(layer.id));
 }
 
+std::optional<Rational> Timeline::findingAt(const QPointF& place) const {
+    if (!m_findings) return {};
+    for (const checks::Finding& finding : m_findings->report().findings) {
+        const QRectF row = rowOf(finding);
+        if (!row.isEmpty() && std::abs(m_map.xOf(finding.at) - place.x()) <= 6 &&
+            std::abs(row.bottom() - 7 - place.y()) <= 7)
+            return finding.at;
+    }
+    return {};
+}
+
 void Timeline::pressLayer(const TimelineMap::Row& row, QMouseEvent* event) {
     const QPointF place = event->position();
     const scene::LayerPtr layer = row.layer;
@@ -205,7 +216,9 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
     setFocus();
     const QPointF place = m_pressed = event->position();
     m_moved = false;
+    m_pressedFinding.reset();
     if (event->button() != Qt::LeftButton) return;
+    m_pressedFinding = findingAt(place);
     if (place.y() < TimelineMap::headHeight) {
         if (place.x() < TimelineMap::namesWidth - 8) return;
         setPlaying(false);
@@ -213,18 +226,6 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
         if (m_drag == Drag::Playhead) m_session.playhead.setFrame(m_map.frameOfX(place.x()));
         return;
     }
-    // The sign of what was found, where one is hit.
-    if (m_findings)
-        for (const checks::Finding& finding : m_findings->report().findings) {
-            const QRectF row = finding.layer == 0 ? m_map.rowRect(0) : m_map.rowOf(finding.layer);
-            if (row.isEmpty() || std::abs(m_map.xOf(finding.at) - place.x()) > 6 ||
-                std::abs(row.bottom() - 7 - place.y()) > 7)
-                continue;
-            setPlaying(false);
-            m_session.playhead.setFrame(frameAt(finding.at, m_session.scene()->output.rate));
-            Q_EMIT findingsAsked(event->globalPosition().toPoint());
-            return;
-        }
     const auto& scene = *m_session.scene();
     const auto& marks = scene.camera.marks;
     if (m_map.rowRect(0).contains(place)) {
@@ -238,7 +239,7 @@ void Timeline::mousePressEvent(QMouseEvent* event) {
             m_session.playhead.setFrame(frameAt(m_from, scene.output.rate));
             return;
         }
-        if (place.x() > TimelineMap::namesWidth)
+        if (place.x() > TimelineMap::namesWidth && !m_pressedFinding)
             for (int i = 0; i + 1 < static_cast<int>(marks.size()); ++i)
                 if (place.x() >= m_map.xOf(marks[static_cast<std::size_t>(i)].time) &&
                     place.x() <= m_map.xOf(marks[static_cast<std::size_t>(i) + 1].time))
@@ -375,7 +376,17 @@ void Timeline::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void Timeline::mouseReleaseEvent(QMouseEvent* event) {
-    if (event->button() != Qt::LeftButton || m_drag == Drag::None) return;
+    if (event->button() != Qt::LeftButton) return;
+    const auto finding = std::exchange(m_pressedFinding, std::nullopt);
+    if (finding && !m_moved) { // clicked; what is dragged is what lies under the sign
+        m_drag = Drag::None;
+        m_session.document.dropPreview();
+        setPlaying(false);
+        m_session.playhead.setFrame(frameAt(*finding, m_session.scene()->output.rate));
+        Q_EMIT findingsAsked(event->globalPosition().toPoint());
+        return update();
+    }
+    if (m_drag == Drag::None) return;
     const Drag drag = std::exchange(m_drag, Drag::None);
     m_say.clear();
     if (drag == Drag::Range && !m_moved) m_session.playhead.setRange({});
@@ -436,6 +447,7 @@ void Timeline::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Escape) {
         if (m_drag != Drag::None) {
             m_drag = Drag::None;
+            m_pressedFinding.reset();
             m_say.clear();
             m_session.document.dropPreview();
         } else {
