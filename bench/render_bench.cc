@@ -19,7 +19,7 @@
 namespace {
 
 using namespace stage;
-using render::Way;
+using render::Method;
 
 struct Stage {
     scene::Scene scene;
@@ -73,8 +73,8 @@ double encoded(double c) {
 }
 
 /// Peak signal to noise over the whole frame, as the screen shows it, against 1024 rays.
-double distance(const render::Picture& picture) {
-    static const render::Picture truth = *render::render(stage_("ten").frame, {Way::Traced, 1024}, cache());
+double distance(const render::Image& picture) {
+    static const render::Image truth = *render::render(stage_("ten").frame, {Method::Traced, 1024}, cache());
     double sum = 0;
     for (std::size_t i = 0; i < truth.rgba.size(); ++i)
         if (i % 4 != 3) sum += std::pow(encoded(picture.rgba[i]) - encoded(truth.rgba[i]), 2);
@@ -118,7 +118,7 @@ void everything(benchmark::State& state) {
     const V2i size = stage.frame.size;
     const int across = (size.x + side - 1) / side, down = (size.y + side - 1) / side;
     for (auto _ : state) {
-        render::Picture picture(size);
+        render::Image picture(size);
         oneapi::tbb::parallel_for(0, across * down, [&](int index) {
             thread_local render::PatchArena arena;
             thread_local render::Canvas sum, layer;
@@ -159,7 +159,7 @@ void stopping(benchmark::State& state) {
             asked = std::chrono::steady_clock::now();
             stop.request_stop();
         });
-        (void)render::render(stage.frame, {Way::Final, 128}, cache(), {{}, stop.get_token()});
+        (void)render::render(stage.frame, {Method::Final, 128}, cache(), {{}, stop.get_token()});
         hand.join();
         const double ms =
             std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - asked).count();
@@ -220,12 +220,12 @@ int main(int argc, char** argv) {
     add("warp veils", [](auto& s) { warp(s, "veils"); });
     add("gl veils", [](auto& s) { gl(s, "veils"); });
     add("pinhole 1 thread", [](auto& s) { ours(s, "ten", {}, 1); });
-    add("draft", [](auto& s) { ours(s, "ten", {Way::Draft}, 1, false, true); });
-    slow("final 64", [](auto& s) { ours(s, "ten", {Way::Final, 64}, 1, false, true); });
-    slow("final 128", [](auto& s) { ours(s, "ten", {Way::Final, 128}, 1, false, true); });
-    slow("final 64 exposed", [](auto& s) { ours(s, "ten", {Way::Final, 64}, 1, true); });
-    slow("final 64 2 threads", [](auto& s) { ours(s, "ten", {Way::Final, 64}, 2); });
-    slow("final 64 bent", [](auto& s) { ours(s, "bent", {Way::Final, 64}, 1); });
+    add("draft", [](auto& s) { ours(s, "ten", {Method::Draft}, 1, false, true); });
+    slow("final 64", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 1, false, true); });
+    slow("final 128", [](auto& s) { ours(s, "ten", {Method::Final, 128}, 1, false, true); });
+    slow("final 64 exposed", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 1, true); });
+    slow("final 64 2 threads", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 2); });
+    slow("final 64 bent", [](auto& s) { ours(s, "bent", {Method::Final, 64}, 1); });
     once("stopping", [](auto& s) { stopping(s); })->UseManualTime()->Iterations(8)->Repetitions(1);
     benchmark::Initialize(&argc, argv);
     benchmark::RunSpecifiedBenchmarks();

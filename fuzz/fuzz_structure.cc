@@ -1,8 +1,9 @@
-// fuzz_structure edits|scenes|all COUNT [SEED], or fuzz_structure file SCENE: gives edits and scenes that were spoilt by structure (types
-// swapped, members dropped or doubled, values extreme) to the reader, the edits, the move, the checks and the
-// renderer, and holds their answers: nothing ends the program or takes longer than 10 s or more than 1 GB; a
-// refusal is a sentence that names a place and leaves the scene as it was, byte by byte; what is accepted
-// reads back equal. Ends with 1 and the input at the first answer that does not hold.
+// fuzz_structure edits|scenes|all COUNT [SEED], or fuzz_structure file SCENE: gives edits and scenes that
+// were spoilt by structure (types swapped, members dropped or doubled, values extreme) to the reader, the
+// edits, the move, the checks and the renderer, and holds their answers: nothing ends the program or takes
+// longer than 10 s or more than 1 GB; a refusal is a sentence that names a place and leaves the scene as it
+// was, byte by byte; what is accepted reads back equal. Ends with 1 and the input at the first answer that
+// does not hold.
 #include "checks/choreography.h"
 #include "edit/history.h"
 #include "motion/measure.h"
@@ -199,9 +200,9 @@ void use(const scene::Scene& scene, media::PixelCache& cache, bool rendered) {
     if (scene.layers.size() < 50) (void)motion::measureAll(scene, move, Rational(0));
     if (scene.output.frames < 2000) (void)checks::choreography(scene);
     if (!rendered) return;
-    for (const render::Way way : {render::Way::Pinhole, render::Way::Draft, render::Way::Final}) {
+    for (const render::Method way : {render::Method::Pinhole, render::Method::Draft, render::Method::Final}) {
         render::Quality quality;
-        quality.way = way;
+        quality.method = way;
         quality.samples = 16;
         quality.placeholders = true;
         const auto picture =
@@ -210,7 +211,7 @@ void use(const scene::Scene& scene, media::PixelCache& cache, bool rendered) {
         if (picture)
             for (std::size_t i = 0; i < picture->rgba.size(); ++i)
                 if (!(picture->rgba[i] == picture->rgba[i]))
-                    broken("a pixel of " + std::string(render::wayNames[static_cast<std::size_t>(way)]) +
+                    broken("a pixel of " + std::string(render::methodNames[static_cast<std::size_t>(way)]) +
                            " is not a number");
     }
 }
@@ -319,7 +320,8 @@ void scenes(long count, unsigned seed, const test::TempDir& dir, Watch& watch) {
 
 int main(int argc, char** argv) {
     if (argc < 3) {
-        std::fputs("usage: fuzz_structure edits|scenes|all COUNT [SEED]\n       fuzz_structure file SCENE\n", stderr);
+        std::fputs("usage: fuzz_structure edits|scenes|all COUNT [SEED]\n       fuzz_structure file SCENE\n",
+                   stderr);
         return 2;
     }
     const std::string which = argv[1];

@@ -145,9 +145,9 @@ protected:
     std::string m_scenePath, m_outPath;
 };
 
-class New : public Command {
+class NewCommand : public Command {
 public:
-    explicit New(CLI::App& app) : Command(app, "new", "Make an empty scene") {
+    explicit NewCommand(CLI::App& app) : Command(app, "new", "Make an empty scene") {
         takesOutput("Scene to write (.ostage)");
         m_options->add_option("--frame", m_frame, "Frame of the scene, WxH (default: 1920x1080)");
         m_options->add_option("--rate", m_rate, "Frames per second, such as 25 or 24000/1001 (default: 24)");
@@ -177,9 +177,9 @@ private:
     double m_seconds = 0, m_homeDepth = 0;
 };
 
-class Import : public Command {
+class ImportCommand : public Command {
 public:
-    explicit Import(CLI::App& app)
+    explicit ImportCommand(CLI::App& app)
         : Command(app, "import", "Make a scene from layered pictures, pictures and footage") {
         m_options->add_option("FILE", m_files, "Files to bring in, lowest first")->required();
         takesOutput("Scene to write (.ostage)");
@@ -203,9 +203,9 @@ private:
     std::string m_frame, m_as = "layers";
 };
 
-class Apply : public Command {
+class ApplyCommand : public Command {
 public:
-    explicit Apply(CLI::App& app) : Command(app, "apply", "Apply a list of edits to a scene") {
+    explicit ApplyCommand(CLI::App& app) : Command(app, "apply", "Apply a list of edits to a scene") {
         takesScene();
         m_options->add_option("EDITS", m_editsPath, "JSON list of edits; - reads standard input")->required();
         takesOutput("Scene to write");
@@ -237,9 +237,9 @@ private:
     std::string m_editsPath;
 };
 
-class Relink : public Command {
+class RelinkCommand : public Command {
 public:
-    explicit Relink(CLI::App& app)
+    explicit RelinkCommand(CLI::App& app)
         : Command(app, "relink", "Find missing media in a folder and those inside it") {
         takesScene();
         m_options->add_option("FOLDER", m_folder)->required();
@@ -258,15 +258,17 @@ private:
     std::string m_folder;
 };
 
-class Info : public Command {
+class InfoCommand : public Command {
 public:
-    explicit Info(CLI::App& app) : Command(app, "info", "Print what a scene holds, as JSON") { takesScene(); }
+    explicit InfoCommand(CLI::App& app) : Command(app, "info", "Print what a scene holds, as JSON") {
+        takesScene();
+    }
     void run(std::ostream& out, std::ostream&) override { out << info(scene()).dump(2) << '\n'; }
 };
 
-class Measure : public Command {
+class MeasureCommand : public Command {
 public:
-    explicit Measure(CLI::App& app)
+    explicit MeasureCommand(CLI::App& app)
         : Command(
               app, "measure",
               "Print what the lens makes of each layer, as JSON: depth in m, corners in px, size in frame, "
@@ -286,9 +288,9 @@ private:
     std::int64_t m_frame = 0;
 };
 
-class Check : public Command {
+class CheckCommand : public Command {
 public:
-    explicit Check(CLI::App& app)
+    explicit CheckCommand(CLI::App& app)
         : Command(
               app, "check",
               "Print what stands in the way of the camera's move, as JSON, each with edits that mend it") {
@@ -297,9 +299,9 @@ public:
     void run(std::ostream& out, std::ostream&) override { out << findings(scene()).dump(2) << '\n'; }
 };
 
-class Render : public Command {
+class RenderCommand : public Command {
 public:
-    explicit Render(CLI::App& app)
+    explicit RenderCommand(CLI::App& app)
         : Command(app, "render", "Render frames: .mp4/.mov (H.264), .mkv (FFV1), or .png") {
         m_options->add_option("--memory", m_memory, "MB of pictures to keep; 0: a quarter of the machine's")
             ->check(CLI::Range(0, 1 << 24));
@@ -308,7 +310,7 @@ public:
         m_options->add_option("--frames", m_frames, "A-B, both included, or one number (default: all)");
         m_options->add_option("--size", m_size, "WxH in pixels (default: the scene's frame)");
         m_options
-            ->add_option("--quality", m_way,
+            ->add_option("--quality", m_method,
                          "draft: fast; final: rays through lens and shutter; traced: the same without short "
                          "cuts; pinhole: all sharp, nothing blurs")
             ->check(CLI::IsMember({"pinhole", "draft", "final", "traced"}));
@@ -334,12 +336,12 @@ private:
         if (!m_size.empty()) job.size = sizeFrom(m_size);
         if (!m_frames.empty()) framesFrom(m_frames, job);
         job.quality.samples = m_samples;
-        for (std::size_t i = 0; i < render::wayNames.size(); ++i)
-            if (render::wayNames[i] == m_way) job.quality.way = static_cast<render::Way>(i);
+        for (std::size_t i = 0; i < render::methodNames.size(); ++i)
+            if (render::methodNames[i] == m_method) job.quality.method = static_cast<render::Method>(i);
         return job;
     }
     std::size_t m_memory = 0;
-    std::string m_frames, m_size, m_way = "final";
+    std::string m_frames, m_size, m_method = "final";
     int m_samples = 64;
     bool m_quiet = false;
 };
@@ -351,14 +353,14 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     app.footer(examples);
     app.require_subcommand(1);
     app.set_version_flag("--version", "open-stage-cli 0.1.0");
-    New fresh(app);
-    Import import(app);
-    Apply apply(app);
-    Relink relink(app);
-    Info infoCommand(app);
-    Measure measure(app);
-    Check check(app);
-    Render render(app);
+    NewCommand fresh(app);
+    ImportCommand import(app);
+    ApplyCommand apply(app);
+    RelinkCommand relink(app);
+    InfoCommand info(app);
+    MeasureCommand measure(app);
+    CheckCommand check(app);
+    RenderCommand render(app);
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& error) {
@@ -366,7 +368,7 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     }
     try {
         for (Command* command : std::initializer_list<Command*>{&fresh, &import, &apply, &relink,
-                                                                &infoCommand, &measure, &check, &render})
+                                                                &info, &measure, &check, &render})
             if (command->asked()) command->run(out, err);
     } catch (const Failure& failure) {
         if (!failure.sentence.empty()) err << failure.sentence << '\n';

@@ -14,7 +14,7 @@ namespace {
 using scene::Layer;
 using scene::LayerPtr;
 
-struct Hanging {
+struct LayerBuilder {
     const media::Contents& contents;
     const std::vector<std::string>& parts;
     double metresPerPixel;
@@ -114,7 +114,7 @@ Result<BroughtIn> bringIn(const scene::Scene& before, std::span<const std::files
         }
         const Home home = homeOf(scene);
         const double perPixel = std::max(home.width / contents->canvas.x, home.height / contents->canvas.y);
-        Hanging hanging{*contents, options.parts, perPixel};
+        LayerBuilder hanging{*contents, options.parts, perPixel};
         std::vector<LayerPtr> layers;
         if (contents->stack && options.as == As::OneLayer && contents->merged) {
             layers.push_back(hanging.flat(contents->name, {0, 0}, contents->canvas,

@@ -119,10 +119,10 @@ namespace {
 /// Gives marks the handles that they need for the paths between them to be these; paths[i] goes from marks[i]
 /// to the next, none: whatever it is.
 void keepPaths(std::vector<Mark>& marks, const std::vector<std::optional<motion::Path>>& paths) {
-    std::vector<motion::Stop> stops;
+    std::vector<motion::PathPoint> points;
     for (const Mark& mark : marks)
-        stops.push_back({mark.pose.position, mark.corner, mark.arriving, mark.leaving});
-    const std::vector<motion::Path> now = motion::pathsThrough(stops);
+        points.push_back({mark.pose.position, mark.corner, mark.arriving, mark.leaving});
+    const std::vector<motion::Path> now = motion::pathsThrough(points);
     for (std::size_t i = 0; i < paths.size(); ++i) {
         if (!paths[i] || !(paths[i]->length() > 0)) continue;
         const auto& wanted = paths[i]->points();

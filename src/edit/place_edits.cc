@@ -23,13 +23,13 @@ using scene::Misread;
 using scene::Placement;
 using scene::Scene;
 
-struct Box {
+struct FrameBox {
     V2d low, high;
     double depth; ///< of the pivot, along the view
     V2d middle() const { return (low + high) / 2.0; }
 };
 /// The box of a layer in the frame.
-Box boxOf(const ResolvedScene& resolved, const LayerPath& found, const std::string& doing) {
+FrameBox boxOf(const ResolvedScene& resolved, const LayerPath& found, const std::string& doing) {
     const motion::Measure m = motion::measureAt(resolved, found);
     const double depth = optics::depthOf(resolved.view, optics::pivotOf(found));
     if (!(depth > 1e-9) || (!(m.high.x > m.low.x) && !(m.high.y > m.low.y)))
@@ -47,13 +47,13 @@ ResolvedScene placedAt(const ResolvedScene& resolved, std::int64_t id, const Pla
 
 /// Moves a layer parallel to the frame until `missing(box)` px are left; what it does not name stays.
 Placement slidInFrame(const ResolvedScene& resolved, const LayerPath& found, const std::string& doing,
-                      const std::function<V2d(const Box&)>& missing) {
+                      const std::function<V2d(const FrameBox&)>& missing) {
     const optics::View& view = resolved.view;
     const std::int64_t id = found.layer->id;
     Placement place = found.layer->placement;
     for (int round = 0; round < 12; ++round) {
         const ResolvedScene now = placedAt(resolved, id, place);
-        const Box box = boxOf(now, now.find(id), doing);
+        const FrameBox box = boxOf(now, now.find(id), doing);
         const V2d px = missing(box);
         if (px.length() < 1e-7) break;
         place = optics::slid(now.find(id), (view.right * px.x - view.up * px.y) * (box.depth / view.slope));
@@ -154,12 +154,12 @@ void recede(Scene& scene, Fields& fields) {
     // The eye that the way ends at decides how much larger a layer is then.
     const ResolvedScene ending(scene, to, move.at(to.toDouble()));
     const double eye = optics::depthOf(ending.first, ending.pose.position);
-    struct Way {
+    struct Growth {
         scene::LayerPtr original;
         double most; ///< growth at the end
         std::vector<scene::Key<Placement>> keys;
     };
-    std::map<std::int64_t, Way> ways;
+    std::map<std::int64_t, Growth> ways;
     for (const std::int64_t id : ids) {
         const scene::LayerPtr original = scene::find(scene, id).layer;
         for (const scene::Key<Placement>& key : original->places)
@@ -309,9 +309,9 @@ void fit(Scene& scene, Fields& fields) {
                 for (int round = 0; round < 8; ++round) {
                     const ResolvedScene tried = placedAt(at, layer.id, place);
                     place = slidInFrame(tried, tried.find(layer.id), "fitted",
-                                        [&](const Box& box) { return frame / 2.0 - box.middle(); });
+                                        [&](const FrameBox& box) { return frame / 2.0 - box.middle(); });
                     const ResolvedScene centred = placedAt(at, layer.id, place);
-                    const Box box = boxOf(centred, centred.find(layer.id), "fitted");
+                    const FrameBox box = boxOf(centred, centred.find(layer.id), "fitted");
                     const V2d k(frame.x / (box.high.x - box.low.x), frame.y / (box.high.y - box.low.y));
                     const double by = over * (to == 0   ? std::max(k.x, k.y)
                                               : to == 1 ? std::min(k.x, k.y)
@@ -360,13 +360,13 @@ void align(Scene& scene, Fields& fields) {
         const ResolvedScene resolved(scene, reference.time, reference.pose);
         low = V2d(1e300), high = V2d(-1e300);
         for (const std::int64_t id : ids) {
-            const Box box = boxOf(resolved, resolved.find(id), "aligned");
+            const FrameBox box = boxOf(resolved, resolved.find(id), "aligned");
             low = {std::min(low.x, box.low.x), std::min(low.y, box.low.y)};
             high = {std::max(high.x, box.high.x), std::max(high.y, box.high.y)};
         }
     }
     changePlaces(scene, ids, reference, [&](const ResolvedScene& at, const LayerPath& found) {
-        return slidInFrame(at, found, "aligned", [&](const Box& box) {
+        return slidInFrame(at, found, "aligned", [&](const FrameBox& box) {
             switch (to) {
             case 0:
                 return V2d(low.x - box.low.x, 0);
@@ -394,7 +394,7 @@ void distribute(Scene& scene, Fields& fields) {
     const ResolvedScene resolved(scene, reference.time, reference.pose);
     std::vector<std::pair<double, std::int64_t>> centres;
     for (const std::int64_t id : ids) {
-        const Box box = boxOf(resolved, resolved.find(id), "distributed");
+        const FrameBox box = boxOf(resolved, resolved.find(id), "distributed");
         centres.emplace_back(across ? box.middle().x : box.middle().y, id);
     }
     std::stable_sort(centres.begin(), centres.end(),
@@ -405,7 +405,7 @@ void distribute(Scene& scene, Fields& fields) {
                                                                 static_cast<double>(i) /
                                                                 static_cast<double>(centres.size() - 1);
     changePlaces(scene, ids, reference, [&](const ResolvedScene& at, const LayerPath& found) {
-        return slidInFrame(at, found, "distributed", [&](const Box& box) {
+        return slidInFrame(at, found, "distributed", [&](const FrameBox& box) {
             const double wanted = target.at(found.layer->id);
             return across ? V2d(wanted - box.middle().x, 0) : V2d(0, wanted - box.middle().y);
         });

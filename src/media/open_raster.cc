@@ -1,6 +1,7 @@
 #include "media/open_raster.h"
 
 #include "media/still.h"
+#include "scene/fields.h"
 #include "scene/utf8.h"
 
 #include <algorithm>
@@ -66,22 +67,18 @@ scene::Blend blendOf(const std::string& op) {
                                             : static_cast<scene::Blend>(found - scene::blendNames.begin());
 }
 
-struct Misread {
-    std::string sentence;
-};
-
 class StackReader {
 public:
     explicit StackReader(std::map<std::string, V2i> sizes) : m_sizes(std::move(sizes)) {}
 
     std::vector<StackItem> items(const pugi::xml_node& stack, V2i offset, int depth) {
-        if (depth > scene::Limits::groupDepth) throw Misread{"its stacks are nested too deep"};
+        if (depth > scene::Limits::groupDepth) throw scene::Misread{"its stacks are nested too deep"};
         std::vector<StackItem> result;
         for (const pugi::xml_node& node : stack.children()) {
             const std::string kind = node.name();
             if (kind != "layer" && kind != "stack")
                 continue; // other elements are allowed and mean nothing here
-            if (++m_count > scene::Limits::layers) throw Misread{"it has too many layers"};
+            if (++m_count > scene::Limits::layers) throw scene::Misread{"it has too many layers"};
             StackItem item;
             item.name = node.attribute("name").as_string(kind == "layer" ? "Layer" : "Group");
             item.name = scene::asUtf8(item.name, 1000);
@@ -96,12 +93,12 @@ public:
             } else {
                 item.part = node.attribute("src").as_string();
                 if (leavesArchive(item.part))
-                    throw Misread{"its layer '" + item.name + "' points outside the archive ('" + item.part +
-                                  "')"};
+                    throw scene::Misread{"its layer '" + item.name + "' points outside the archive ('" +
+                                         item.part + "')"};
                 const auto size = m_sizes.find(item.part);
                 if (size == m_sizes.end())
-                    throw Misread{"the picture of its layer '" + item.name + "' ('" + item.part +
-                                  "') is missing or broken"};
+                    throw scene::Misread{"the picture of its layer '" + item.name + "' ('" + item.part +
+                                         "') is missing or broken"};
                 item.size = size->second;
             }
             result.push_back(std::move(item));
@@ -114,7 +111,7 @@ private:
     int whole(const pugi::xml_node& node, const char* name) const {
         const double value = node.attribute(name).as_double(0);
         if (!(std::abs(value) <= scene::Limits::pictureSide))
-            throw Misread{"an offset in it is out of range"};
+            throw scene::Misread{"an offset in it is out of range"};
         return static_cast<int>(value);
     }
 
@@ -177,7 +174,7 @@ Result<Stack> readStack(const std::filesystem::path& path) {
         return fail("Cannot read " + file + ": its stack.xml gives no usable canvas size.");
     try {
         stack.items = StackReader(std::move(sizes)).items(image.child("stack"), V2i(0, 0), 0);
-    } catch (const Misread& misread) {
+    } catch (const scene::Misread& misread) {
         return fail("Cannot read " + file + ": " + misread.sentence + ".");
     }
     return stack;

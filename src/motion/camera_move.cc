@@ -39,13 +39,13 @@ V3d turned(const V3d& a, const V3d& b, double share) {
 
 CameraMove::CameraMove(const scene::Scene& scene) : m_scene(scene) {
     const std::vector<scene::Mark>& marks = m_scene.camera.marks;
-    std::vector<Stop> stops;
+    std::vector<PathPoint> points;
     for (const scene::Mark& mark : marks) {
-        stops.push_back({mark.pose.position, mark.corner, mark.arriving, mark.leaving});
+        points.push_back({mark.pose.position, mark.corner, mark.arriving, mark.leaving});
         m_aims = m_aims || mark.aim.at != scene::Aim::At::Pose;
         m_focuses = m_focuses || mark.focusOn != 0;
     }
-    const std::vector<Path> paths = pathsThrough(stops);
+    const std::vector<Path> paths = pathsThrough(points);
     for (std::size_t i = 0; i < paths.size(); ++i) {
         Move move;
         move.path = paths[i];

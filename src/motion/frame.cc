@@ -11,14 +11,14 @@ namespace stage::motion {
 namespace {
 
 /// A scene as it stands at the times that count, of which the middle one decides what is there.
-struct Moment {
+struct ExposureScene {
     const ResolvedScene* now;
     const std::vector<scene::LayerPtr>* layers;
     optics::Affine holder;
 };
-using Moments = std::array<Moment, 3>; ///< as the exposure begins, in its middle, as it ends
+using ExposureScenes = std::array<ExposureScene, 3>; ///< as the exposure begins, in its middle, as it ends
 
-void gather(const Moments& moments, bool exposed, double opacity, scene::Blend blend,
+void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::Blend blend,
             std::vector<Item>& items) {
     const std::size_t first = exposed ? 0 : 1, last = exposed ? 2 : 1;
     for (std::size_t n = 0; n < moments[1].layers->size(); ++n) {
@@ -38,7 +38,7 @@ void gather(const Moments& moments, bool exposed, double opacity, scene::Blend b
         const scene::Blend own = layer->blend == scene::Blend::Normal ? blend : layer->blend;
         Item item{layer, {}, nullptr, seen, own, false, {}, {}, {}};
         if (const scene::Group* group = layer->group()) {
-            Moments inside = moments;
+            ExposureScenes inside = moments;
             for (std::size_t m = first; m <= last; ++m) {
                 const scene::Layer& then = *(*moments[m].layers)[n];
                 inside[m].layers = &then.group()->children;
@@ -86,7 +86,7 @@ Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::a
     const auto view = [&](const scene::Pose& pose) { return optics::viewOf(pose, scene.camera.gate, size); };
     frame.view = view(poses[1]), frame.open = view(poses[0]), frame.close = view(poses[2]);
     const ResolvedScene now(scene, time, poses[1]);
-    Moments moments;
+    ExposureScenes moments;
     moments[1] = {&now, &now.scene.layers, {}};
     if (!frame.exposed) {
         gather(moments, false, 1, scene::Blend::Normal, frame.items);

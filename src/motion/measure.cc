@@ -96,7 +96,7 @@ bool pivotMoves(const scene::LayerPath& found) {
 }
 
 /// The camera's view at frames all over the scene.
-struct Sight {
+struct ViewAtTime {
     Rational time;
     scene::Pose pose;
     optics::View view;
@@ -108,7 +108,7 @@ void addTravel(const scene::Scene& scene, const CameraMove& move, const Resolved
     const bool changes = std::any_of(layers.begin(), layers.end(), pivotMoves);
     // So long a scene that it would take noticeable time is sampled at fewer frames.
     const std::int64_t step = std::max<std::int64_t>(1, scene.output.frames / (changes ? 500 : 5000));
-    std::vector<Sight> sights;
+    std::vector<ViewAtTime> sights;
     for (std::int64_t frame = 0; frame < scene.output.frames; frame += step) {
         const Rational t = timeOfFrame(frame, scene.output.rate);
         const scene::Pose pose = move.at(t.toDouble());
@@ -120,7 +120,7 @@ void addTravel(const scene::Scene& scene, const CameraMove& move, const Resolved
         const bool moves = pivotMoves(layers[i]);
         V3d pivot = optics::pivotOf(now.find(layers[i].layer->id));
         std::optional<V2d> last;
-        for (const Sight& sight : sights) {
+        for (const ViewAtTime& sight : sights) {
             if (moves) pivot = pivotAt(scene, values, layers[i], sight.time, sight.pose.position);
             const auto place = optics::project(sight.view, pivot);
             // Beside the lens a place runs away without bound; of that nothing is seen.

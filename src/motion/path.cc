@@ -99,19 +99,20 @@ std::optional<V3d> Path::direction(double share) const {
     return {};
 }
 
-std::vector<Path> pathsThrough(const std::vector<Stop>& stops) {
+std::vector<Path> pathsThrough(const std::vector<PathPoint>& points) {
     std::vector<Path> paths;
-    for (std::size_t i = 0; i + 1 < stops.size(); ++i) {
-        const Stop &from = stops[i], &to = stops[i + 1];
+    for (std::size_t i = 0; i + 1 < points.size(); ++i) {
+        const PathPoint &from = points[i], &to = points[i + 1];
         const V3d way = to.at - from.at;
         V3d leaving = from.at, arriving = to.at;
         if (way.length() > samePlace) {
-            const auto beyond = [&](bool exists, std::size_t other, const Stop& end, const V3d& reflected) {
-                const bool smooth = exists && !end.corner && (stops[other].at - end.at).length() > samePlace;
-                return smooth ? stops[other].at : reflected;
+            const auto beyond = [&](bool exists, std::size_t other, const PathPoint& end,
+                                    const V3d& reflected) {
+                const bool smooth = exists && !end.corner && (points[other].at - end.at).length() > samePlace;
+                return smooth ? points[other].at : reflected;
             };
             const V3d knots[4] = {beyond(i > 0, i - 1, from, from.at - way), from.at, to.at,
-                                  beyond(i + 2 < stops.size(), i + 2, to, to.at + way)};
+                                  beyond(i + 2 < points.size(), i + 2, to, to.at + way)};
             double times[4] = {0, 0, 0, 0};
             for (int k = 1; k < 4; ++k)
                 times[k] = times[k - 1] + std::sqrt((knots[k] - knots[k - 1]).length());

@@ -39,14 +39,14 @@ private:
 };
 
 /// A place that a way goes through.
-struct Stop {
+struct PathPoint {
     V3d at{0};
     bool corner = false;                  ///< straight to it and on from it, unless a handle says otherwise
     std::optional<V3d> arriving, leaving; ///< handles, from the place
 };
-/// The ways from each stop to the next: centripetal Catmull-Rom (Yuksel, Schaefer, Keyser 2011), each of
+/// The ways from each point to the next: centripetal Catmull-Rom (Yuksel, Schaefer, Keyser 2011), each of
 /// whose pieces is a cubic and so a Bezier curve, with the handles and corners that were set. Where there is
 /// no neighbour, or it stands at the same place, the way is continued by reflection.
-std::vector<Path> pathsThrough(const std::vector<Stop>& stops);
+std::vector<Path> pathsThrough(const std::vector<PathPoint>& points);
 
 }

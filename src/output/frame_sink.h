@@ -1,7 +1,7 @@
 // Where finished pictures go, one after the other.
 #pragma once
 
-#include "render/picture.h"
+#include "render/image.h"
 #include "scene/error.h"
 #include "scene/rational.h"
 
@@ -17,7 +17,7 @@ class FrameSink {
 public:
     virtual ~FrameSink() = default;
     /// The next frame, of the size that the sink was opened with. Errors: it cannot be written.
-    virtual Result<void> add(const render::Picture& picture) = 0;
+    virtual Result<void> add(const render::Image& picture) = 0;
     /// After the last frame. A movie is there only when this succeeds.
     virtual Result<void> finish() = 0;
 };

@@ -83,12 +83,12 @@ public:
         return {};
     }
 
-    Result<void> add(const render::Picture& picture) override {
+    Result<void> add(const render::Image& picture) override {
         std::vector<std::uint8_t> rgba;
         if (m_spec.alpha && !m_yuv) {
             rgba = render::encoded<std::uint8_t>(picture);
         } else {
-            render::Picture overBlack = picture; // premultiplied colours are what shows over black
+            render::Image overBlack = picture; // premultiplied colours are what shows over black
             for (std::size_t i = 3; i < overBlack.rgba.size(); i += 4)
                 overBlack.rgba[i] = 1;
             rgba = render::encoded<std::uint8_t>(overBlack);

@@ -23,7 +23,7 @@ public:
         return {};
     }
 
-    Result<void> add(const render::Picture& picture) override {
+    Result<void> add(const render::Image& picture) override {
         const fs::path path = numbered(m_next++);
         const fs::path part = path.parent_path() / ("." + path.filename().string() + ".part.png");
         const auto failed = [&](const Error& error) {
@@ -36,7 +36,7 @@ public:
         spec["oiio:UnassociatedAlpha"] = 1;
         spec["oiio:ColorSpace"] = "sRGB";
         spec["png:compressionLevel"] = 4;
-        render::Picture overBlack;
+        render::Image overBlack;
         if (!m_spec.alpha) {
             overBlack = picture;
             for (std::size_t i = 3; i < overBlack.rgba.size(); i += 4)

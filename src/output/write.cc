@@ -49,7 +49,7 @@ Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCach
     for (std::int64_t i = job.first; i <= job.last; ++i) {
         const Rational time = timeOfFrame(i, scene.output.rate);
         const motion::Frame frame =
-            motion::evaluate(scene, time, job.size, job.quality.way != render::Way::Pinhole);
+            motion::evaluate(scene, time, job.size, job.quality.method != render::Method::Pinhole);
         const auto picture = render::render(frame, job.quality, sources, {{}, progress.stop});
         if (!picture) return tl::unexpected(picture.error());
         if (auto added = (*sink)->add(*picture); !added) return added;

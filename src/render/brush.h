@@ -49,7 +49,7 @@ struct Brush {
     TileLinear lod;            ///< above that of the finest patch
     int taps = 1;
     float du = 0, dv = 0; ///< from tap to tap
-    Edges edges;
+    PatchEdges edges;
     float opacity = 1;
     Blocks without = 0; ///< which are not painted
     bool hazy = false;

@@ -35,7 +35,7 @@ media::Box regionOf(const motion::Frame& frame, const Quality& quality) {
 namespace {
 
 LensSampling readingOf(const Quality& quality) {
-    return {quality.way != Way::Pinhole, quality.way == Way::Draft ? 0 : quality.samples};
+    return {quality.method != Method::Pinhole, quality.method == Method::Draft ? 0 : quality.samples};
 }
 
 constexpr std::size_t mostGlints = 20'000;
@@ -132,8 +132,8 @@ std::optional<optics::Surface> straightened(const optics::Surface& card, const o
 Plane seen(const motion::Item& item, const motion::Frame& frame, const Quality& quality, V2i size) {
     const scene::Extensions& on = item.layer->hanging.extensions;
     optics::View view = frame.view;
-    if (quality.way == Way::Pinhole) view.aperture = 0;
-    const bool exposed = frame.exposed && quality.way != Way::Pinhole;
+    if (quality.method == Method::Pinhole) view.aperture = 0;
+    const bool exposed = frame.exposed && quality.method != Method::Pinhole;
     if (item.card.bend == 0 && size.x > 0)
         if (const auto small = straightened(item.card, view)) {
             Plane plane = planeOf(*small, view, size);
@@ -152,7 +152,7 @@ Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const 
                                   const Progress& progress) {
     const media::Box region = regionOf(frame, quality);
     std::vector<Entry> entries;
-    const Through through = quality.way == Way::Pinhole ? Through::Pinhole : Through::Lens;
+    const Through through = quality.method == Method::Pinhole ? Through::Pinhole : Through::Lens;
     for (const motion::Item& item : items) {
         if (progress.stopped()) return cancelled();
         Entry entry;
@@ -228,8 +228,8 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
         const auto bright = cache.pyramid(glintsAlone(entry.source), finest, stopped);
         if (!bright) return tl::unexpected(bright.error());
         const std::size_t before = entries.glints.size();
-        throwGlints(entry.plane, **bright, frame.size, share, quality.way == Way::Draft ? 12 : 32, &entry,
-                    entries.glints);
+        throwGlints(entry.plane, **bright, frame.size, share, quality.method == Method::Draft ? 12 : 32,
+                    &entry, entries.glints);
         if (entries.glints.size() > mostGlints) { // a field of stars is sampled like anything else
             entries.glints.resize(before);
             continue;
@@ -285,7 +285,7 @@ Result<Entries> entriesOf(const motion::Frame& frame, const Quality& quality, me
     auto list = gather(frame.items, frame, quality, cache, progress);
     if (!list) return tl::unexpected(list.error());
     Entries entries{std::move(*list), {}};
-    if (quality.way == Way::Final || quality.way == Way::Draft)
+    if (quality.method == Method::Final || quality.method == Method::Draft)
         if (auto taken = takeGlints(entries, frame, quality, cache, progress); !taken)
             return tl::unexpected(taken.error());
     return entries;

@@ -65,7 +65,7 @@ HWY_INLINE void placeOn(D d, const Patch& patch, V u, V v, int i, Places& out) {
 }
 
 /// How much of a pixel at a place is inside a card's edges.
-template <class D, class V = hn::Vec<D>> HWY_INLINE V coverOf(D d, const Edges& edges, V u, V v) {
+template <class D, class V = hn::Vec<D>> HWY_INLINE V coverOf(D d, const PatchEdges& edges, V u, V v) {
     const auto half = hn::Set(d, 0.5f), one = hn::Set(d, 1.f), zero = hn::Zero(d);
     const auto inside = [&](auto place, float low, float high, float reach) {
         const auto each = hn::Set(d, 1 / reach);

@@ -78,10 +78,10 @@ media::Box texelsAround(const Reach& reach, double spanU, double spanV, int leve
             least(reach.v1 + spanV) + 3};
 }
 
-Edges edgesOf(const Plane& plane, const Reach& reach, const Patch& patch, int level, const V2d& covers) {
+PatchEdges edgesOf(const Plane& plane, const Reach& reach, const Patch& patch, int level, const V2d& covers) {
     const double shrink = std::ldexp(1.0, -level);
     const auto edge = [&](double at, int origin) { return static_cast<float>(at * shrink - 0.5 - origin); };
-    Edges edges;
+    PatchEdges edges;
     edges.any = reach.u0 - reach.marginU < plane.farLeft() || reach.u1 + reach.marginU > plane.farRight() ||
                 reach.v0 - reach.marginV < plane.farTop() || reach.v1 + reach.marginV > plane.farBottom();
     edges.left = edge(plane.farLeft(), patch.x0), edges.right = edge(plane.farRight(), patch.x0);

@@ -24,13 +24,13 @@ struct Patch {
 media::Box texelsAround(const Reach& reach, double spanU, double spanV, int level);
 
 /// Where a card ends, as texels of a patch from the middle of its first.
-struct Edges {
+struct PatchEdges {
     bool any = false; ///< some pixels are at them or beyond
     float left = 0, top = 0, right = 0, bottom = 0;
     float reachU = 1, reachV = 1; ///< what a pixel covers
 };
 /// For a patch of that level, in a box whose reach is that; `covers`: base texels that a pixel covers.
-Edges edgesOf(const Plane& plane, const Reach& reach, const Patch& patch, int level, const V2d& covers);
+PatchEdges edgesOf(const Plane& plane, const Reach& reach, const Patch& patch, int level, const V2d& covers);
 
 /// Where patches that had to be put together live. For one thread.
 class PatchArena {

@@ -27,7 +27,7 @@ struct RayCard {
     Occupancy occupancy;
     float du = 0,
           dv = 0; ///< the long axis of a pixel's footprint, where it is longer than texels of the patch
-    Edges edges;
+    PatchEdges edges;
     float opacity = 1;
     bool hazy = false;
     Air air;

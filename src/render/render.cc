@@ -42,13 +42,13 @@ void putAway(const float* in, int pixels, float* out) {
         hn::Stream(hn::Load(pixel, in + i), pixel, out + i);
 }
 
-Result<Picture> rendered(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
-                         const Progress& progress) {
+Result<Image> rendered(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
+                       const Progress& progress) {
     const auto entries = entriesOf(frame, quality, cache, progress);
     if (!entries) return tl::unexpected(entries.error());
 
     const media::Box region = regionOf(frame, quality);
-    Picture picture(frame.size);
+    Image picture(frame.size);
     if (region != media::boxOf(frame.size)) std::fill(picture.rgba.begin(), picture.rgba.end(), 0.f);
     const bool paint = frame.blending == scene::Blending::Paint;
     const Air air = airOf(frame);
@@ -64,7 +64,7 @@ Result<Picture> rendered(const motion::Frame& frame, const Quality& quality, med
 
     const Opening opening{frame.iris.blades, static_cast<float>(radians(frame.iris.turn))};
     const RayPoints points = rayPoints(quality.samples);
-    const bool draft = quality.way == Way::Draft;
+    const bool draft = quality.method == Method::Draft;
     struct Worker {
         TilePainter layers;
         LensPainter lens;
@@ -72,8 +72,8 @@ Result<Picture> rendered(const motion::Frame& frame, const Quality& quality, med
     };
     oneapi::tbb::enumerable_thread_specific<Worker> workers([&] {
         return Worker{TilePainter(draft, opening, air, frame.blending),
-                    LensPainter(points, draft ? plentyOfRays : points.count, opening, air, frame.blending),
-                    {}};
+                      LensPainter(points, draft ? plentyOfRays : points.count, opening, air, frame.blending),
+                      {}};
     });
     const std::vector<media::Box> tiles = tilesOf(region);
     std::atomic<std::size_t> next = 0, done = 0;
@@ -85,7 +85,7 @@ Result<Picture> rendered(const motion::Frame& frame, const Quality& quality, med
         } const flush;
         for (std::size_t i; (i = next++) < tiles.size() && !progress.stopped();) {
             const media::Box& box = tiles[i];
-            if (quality.way == Way::Pinhole || draft) {
+            if (quality.method == Method::Pinhole || draft) {
                 worker.layers.paint(*entries, box, ground, worker.canvas);
                 if (draft) worker.lens.addGlints(*entries, box, worker.canvas);
             } else {
@@ -110,8 +110,8 @@ Result<Picture> rendered(const motion::Frame& frame, const Quality& quality, med
 
 }
 
-Result<Picture> render(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
-                       const Progress& progress) {
+Result<Image> render(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
+                     const Progress& progress) {
     return guarded([&] { return rendered(frame, quality, cache, progress); });
 }
 

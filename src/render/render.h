@@ -4,7 +4,7 @@
 
 #include "media/pixel_cache.h"
 #include "motion/frame.h"
-#include "render/picture.h"
+#include "render/image.h"
 #include "scene/error.h"
 #include "scene/progress.h"
 
@@ -15,32 +15,32 @@
 namespace stage::render {
 
 /// How the picture is made.
-enum class Way {
+enum class Method {
     Pinhole, ///< everything sharp, nothing moves
     Draft,   ///< each layer blurred by its disc, then laid over each other: fast
     Final,   ///< rays through the lens and the exposure
     Traced   ///< the same and nothing else, with no short cut: the truth that the others are held against
 };
 
-inline constexpr std::array<std::string_view, 4> wayNames = {"pinhole", "draft", "final", "traced"};
+inline constexpr std::array<std::string_view, 4> methodNames = {"pinhole", "draft", "final", "traced"};
 
 /// Pieces of a picture are at most so many pixels across and down.
 inline constexpr int pieceSide = 32;
 
 struct Quality {
-    Way way = Way::Pinhole;
+    Method method = Method::Pinhole;
     int samples = 64; ///< rays per pixel, of final and traced; rounded up to a multiple of 16
     /// A layer whose media cannot be read is drawn as a hatched card instead of failing the picture.
     bool placeholders = false;
     /// Pixels that are wanted; pieces without any are black and clear. Empty: all.
     media::Box region;
     /// Told of each piece as it is done, from the middle of the region outwards, by the threads that render.
-    std::function<void(const Picture&, const media::Box&)> piece;
+    std::function<void(const Image&, const media::Box&)> piece;
 };
 
 /// What the lens sees, layers mixed far to near by their true distance at every pixel; where two lie in one
 /// plane, the one later in the scene is above. Errors: media that cannot be read; stopped.
-Result<Picture> render(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
-                       const Progress& progress = {});
+Result<Image> render(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
+                     const Progress& progress = {});
 
 }

@@ -1,4 +1,5 @@
 #include "scene/quantity.h"
+#include "scene/fields.h"
 
 #include <cctype>
 #include <charconv>
@@ -20,10 +21,6 @@ constexpr Unit angles[] = {{"deg", 1}, {"\xC2\xB0", 1}, {"rad", 180 / std::numbe
 constexpr Unit focals[] = {{"mm", 1}, {"cm", 10}};
 constexpr Unit percents[] = {{"%", 1}};
 constexpr Unit pixelUnits[] = {{"px", 1}};
-
-struct Misread {
-    std::string sentence;
-};
 
 class Parser {
 public:

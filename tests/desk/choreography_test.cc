@@ -1,6 +1,6 @@
 // The whole of a move by hand in the real window: marks set by walking, a mark dragged in time, the path
 // bent, the pace changed, focus pulled, played, and all of it undone step by step.
-#include "desk/camera/camera_drag.h"
+#include "desk/camera/camera_handle_drag.h"
 #include "desk/set/draft_view.h"
 #include "desk/set/model_view.h"
 #include "desk/time/pace_view.h"

@@ -253,7 +253,7 @@ TEST_F(Cutting, APhotographBecomesThreeLayersInAFewActions) {
         const auto frame = motion::evaluate(scene(), Rational(0), {600, 400});
         return *render::render(frame, {}, session().sources());
     };
-    const render::Picture before = render();
+    const render::Image before = render();
     for (QAction* action : window.findChildren<QAction*>())
         if (action->text() == QStringLiteral("Split a photograph…")) action->trigger();
     ++actions;
@@ -274,7 +274,7 @@ TEST_F(Cutting, APhotographBecomesThreeLayersInAFewActions) {
     EXPECT_LT(optics::depthOf(scene(), scene::find(scene(), scene().layers[2]->id)),
               optics::depthOf(scene(), scene::find(scene(), scene().layers[0]->id)));
     // nothing seems to have happened
-    const render::Picture after = render();
+    const render::Image after = render();
     double sum = 0;
     for (std::size_t i = 0; i < after.rgba.size(); ++i)
         sum += i % 4 == 3 ? 0

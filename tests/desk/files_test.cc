@@ -166,7 +166,7 @@ TEST_F(Files, WhatIsWrittenIsThereAndWhatIsNotIsTold) {
     output::Job job = output::wholeScene(scene(), dir / "f.####.png", output::Format::Png);
     job.size = {64, 36};
     job.last = 1;
-    job.quality.way = render::Way::Pinhole;
+    job.quality.method = render::Method::Pinhole;
     QSignalSpy written(&writer, &OutputWriter::written), said(&session, &Session::said),
         told(&session, &Session::problem);
     writer.write(job);

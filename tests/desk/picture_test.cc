@@ -49,7 +49,7 @@ TEST_F(Pictures, WhatStandsStillIsRefinedToWhatIsWritten) {
     media::PixelCache cache;
     const auto expected = render::encoded<std::uint8_t>(
         *render::render(motion::evaluate(scene(), session().playhead.time(), size, true),
-                        {.way = render::Way::Final}, cache));
+                        {.method = render::Method::Final}, cache));
     // Laid into the view as the view lays it.
     const QImage image = shown();
     QImage wanted(image.size(), QImage::Format_ARGB32_Premultiplied);

@@ -75,14 +75,14 @@ TEST(Path, IsTheCentripetalSpline) {
 }
 
 TEST(Path, CornersAreStraightAndHandlesLead) {
-    std::vector<Stop> stops{{V3d(0, 0, 0)}, {V3d(2, 0, 0)}, {V3d(2, 0, -3)}};
-    stops[1].corner = true;
-    const auto straight = pathsThrough(stops);
+    std::vector<PathPoint> points{{V3d(0, 0, 0)}, {V3d(2, 0, 0)}, {V3d(2, 0, -3)}};
+    points[1].corner = true;
+    const auto straight = pathsThrough(points);
     EXPECT_NEAR(straight[0].length(), 2, 1e-9);
     EXPECT_NEAR(straight[1].length(), 3, 1e-9);
     EXPECT_NEAR((straight[1].at(0.25) - V3d(2, 0, -0.75)).length(), 0, 1e-9);
-    stops[1].leaving = V3d(1, 0, 0);
-    const auto led = pathsThrough(stops);
+    points[1].leaving = V3d(1, 0, 0);
+    const auto led = pathsThrough(points);
     EXPECT_NEAR((*led[1].direction(0) - V3d(1, 0, 0)).length(), 0, 1e-6);
     EXPECT_GT(led[1].length(), 3.05);
 }

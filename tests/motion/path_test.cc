@@ -64,8 +64,8 @@ TEST(Paths, ACornerIsReachedAndLeftStraight) {
 }
 
 TEST(Paths, HandlesGoBeforeBoth) {
-    Stop stop{{4, 0, 0}, true, V3d(0, 0, 2), V3d(0, 0, -1)};
-    const auto paths = pathsThrough({{{0, 0, 0}}, stop, {{4, 4, 0}}});
+    PathPoint point{{4, 0, 0}, true, V3d(0, 0, 2), V3d(0, 0, -1)};
+    const auto paths = pathsThrough({{{0, 0, 0}}, point, {{4, 4, 0}}});
     EXPECT_NEAR((paths[0].points()[2] - V3d(4, 0, 2)).length(), 0, 1e-12);
     EXPECT_NEAR((paths[1].points()[1] - V3d(4, 0, -1)).length(), 0, 1e-12);
 }

@@ -47,13 +47,13 @@ public:
         const V3d centre =
             view.eye + view.forward * std::exp(in(0.5, 3.5)) + view.right * in(-4, 4) + view.up * in(-3, 3);
         scene::Extensions on;
-        const scene::Beyond ways[] = {scene::Beyond::Nothing, scene::Beyond::Mirror, scene::Beyond::Repeat,
-                                      scene::Beyond::Stretch};
+        const scene::Beyond methods[] = {scene::Beyond::Nothing, scene::Beyond::Mirror, scene::Beyond::Repeat,
+                                         scene::Beyond::Stretch};
         if (m_random() % 3 == 0)
-            on = {{ways[m_random() % 4], in(0, 1)},
-                  {ways[m_random() % 4], in(0, 1)},
-                  {ways[m_random() % 4], in(0, 1)},
-                  {ways[m_random() % 4], in(0, 1)}};
+            on = {{methods[m_random() % 4], in(0, 1)},
+                  {methods[m_random() % 4], in(0, 1)},
+                  {methods[m_random() % 4], in(0, 1)},
+                  {methods[m_random() % 4], in(0, 1)}};
         optics::Surface card{centre - (across + down) * 0.5, across, down};
         made.plane = planeOf(card, view, size, on);
         const int x = 8 * static_cast<int>(in(0, 28)), y = static_cast<int>(in(0, 112));

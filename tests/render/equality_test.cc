@@ -1,4 +1,4 @@
-// One sharp scene made in every way is one picture: over all blendings, blend modes, kinds of layer and of
+// One sharp scene made by every method is one picture: over all blendings, blend modes, kinds of layer and of
 // group, haze, extensions, bends, backgrounds and orders in depth. A new kind of layer adds itself to
 // `kinds` below.
 #include "edit/edit.h"
@@ -34,7 +34,7 @@ double encoded(double v) {
     return v <= 0.0031308 ? 12.92 * v : 1.055 * std::pow(v, 1 / 2.4) - 0.055;
 }
 
-double decibels(const Picture& a, const Picture& b) {
+double decibels(const Image& a, const Image& b) {
     double sum = 0;
     std::size_t count = 0;
     for (std::size_t i = 0; i < a.rgba.size(); ++i) {
@@ -47,14 +47,14 @@ double decibels(const Picture& a, const Picture& b) {
     return sum > 0 ? -10 * std::log10(sum / static_cast<double>(count)) : 200;
 }
 
-Picture shown(const scene::Scene& scene, Way way, bool exposed = false) {
+Image shown(const scene::Scene& scene, Method method, bool exposed = false) {
     Quality quality;
-    quality.way = way;
+    quality.method = method;
     quality.samples = exposed ? 128 : 16;
     media::PixelCache cache;
     auto picture = render(motion::evaluate(scene, Rational(1, 24), frame, exposed), quality, cache);
     EXPECT_TRUE(picture) << picture.error().sentence;
-    return picture ? *picture : Picture(frame);
+    return picture ? *picture : Image(frame);
 }
 
 /// Files that the layers show, made once.
@@ -272,10 +272,10 @@ TEST_P(EveryWay, IsOnePicture) {
                     sceneWith(changed(GetParam().make(), [&](Layer& l) { l.blend = blend; }));
                 scene.output.blending = blending;
                 variant.change(scene);
-                const Picture traced = shown(scene, Way::Traced);
-                for (const Way way : {Way::Pinhole, Way::Draft, Way::Final})
-                    EXPECT_GE(decibels(shown(scene, way), traced), sameStill)
-                        << wayNames[static_cast<std::size_t>(way)] << ", "
+                const Image traced = shown(scene, Method::Traced);
+                for (const Method method : {Method::Pinhole, Method::Draft, Method::Final})
+                    EXPECT_GE(decibels(shown(scene, method), traced), sameStill)
+                        << methodNames[static_cast<std::size_t>(method)] << ", "
                         << scene::blendNames[static_cast<std::size_t>(blend)] << ", " << variant.name
                         << (blending == Blending::Paint ? ", in paint" : ", in light");
             }
@@ -287,10 +287,10 @@ TEST_P(EveryWay, OfAllModes) {
             scene::Scene scene =
                 sceneWith(changed(GetParam().make(), [&](Layer& l) { l.blend = static_cast<Blend>(mode); }));
             scene.output.blending = blending;
-            const Picture traced = shown(scene, Way::Traced);
-            for (const Way way : {Way::Pinhole, Way::Draft, Way::Final})
-                EXPECT_GE(decibels(shown(scene, way), traced), sameStill)
-                    << wayNames[static_cast<std::size_t>(way)] << ", " << scene::blendNames[mode]
+            const Image traced = shown(scene, Method::Traced);
+            for (const Method method : {Method::Pinhole, Method::Draft, Method::Final})
+                EXPECT_GE(decibels(shown(scene, method), traced), sameStill)
+                    << methodNames[static_cast<std::size_t>(method)] << ", " << scene::blendNames[mode]
                     << (blending == Blending::Paint ? ", in paint" : ", in light");
         }
 }
@@ -305,9 +305,9 @@ TEST_P(EveryWay, AlsoWhileTheShutterIsOpen) {
         second.time = 1;
         second.pose.position = {1.5, 0, -0.5};
         scene.camera.marks.push_back(second);
-        const Picture traced = shown(scene, Way::Traced, true);
-        EXPECT_GE(decibels(shown(scene, Way::Final, true), traced), sameStill);
-        EXPECT_GE(decibels(shown(scene, Way::Draft, true), traced), sameMoving);
+        const Image traced = shown(scene, Method::Traced, true);
+        EXPECT_GE(decibels(shown(scene, Method::Final, true), traced), sameStill);
+        EXPECT_GE(decibels(shown(scene, Method::Draft, true), traced), sameMoving);
     }
 }
 
@@ -315,7 +315,7 @@ INSTANTIATE_TEST_SUITE_P(Kinds, EveryWay, testing::ValuesIn(kinds),
                          [](const auto& of) { return std::string(of.param.name); });
 
 /// A flat picture of layers in paint, mixed here by the definition of W3C Compositing and Blending Level 1
-/// for `normal` and `multiply`, comes out of every way as it was.
+/// for `normal` and `multiply`, comes out of every method as it was.
 TEST(EveryWayOfFlatLayers, IsTheFlatPicture) {
     const TempDir dir;
     const auto far = [](int x, int y) { return Rgba8{200 - x, 40 + 2 * y, 90, 255}; };
@@ -339,8 +339,8 @@ TEST(EveryWayOfFlatLayers, IsTheFlatPicture) {
                         if (id == 3) l.opacity = 0.5;
                     }));
     }
-    for (const Way way : {Way::Pinhole, Way::Draft, Way::Final, Way::Traced}) {
-        const Picture picture = shown(scene, way);
+    for (const Method method : {Method::Pinhole, Method::Draft, Method::Final, Method::Traced}) {
+        const Image picture = shown(scene, method);
         double worst = 0;
         for (int y = 0; y < frame.y; ++y)
             for (int x = 0; x < frame.x; ++x) {
@@ -357,7 +357,7 @@ TEST(EveryWayOfFlatLayers, IsTheFlatPicture) {
                                      std::abs(encoded(static_cast<double>(picture.row(y)[4 * x + c])) - v));
                 }
             }
-        EXPECT_LT(worst, 0.01) << wayNames[static_cast<std::size_t>(way)];
+        EXPECT_LT(worst, 0.01) << methodNames[static_cast<std::size_t>(method)];
     }
 }
 

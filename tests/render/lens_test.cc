@@ -20,7 +20,7 @@ namespace {
 using test::Rgba8;
 using test::TempDir;
 
-constexpr Way ways[] = {Way::Draft, Way::Final, Way::Traced};
+constexpr Method methods[] = {Method::Draft, Method::Final, Method::Traced};
 
 void writeExr(const std::filesystem::path& path, V2i size,
               const std::function<std::array<float, 4>(int, int)>& paint) {
@@ -49,7 +49,7 @@ scene::Scene sceneOf(V2i frame, double focal, double fstop, double focus,
     return scene;
 }
 
-Picture shown(const scene::Scene& scene, const Quality& quality, Rational time = 0, bool exposed = false) {
+Image shown(const scene::Scene& scene, const Quality& quality, Rational time = 0, bool exposed = false) {
     media::PixelCache cache;
     auto picture = render(motion::evaluate(scene, time, scene.output.frame, exposed), quality, cache);
     EXPECT_TRUE(picture) << picture.error().sentence;
@@ -60,7 +60,7 @@ Picture shown(const scene::Scene& scene, const Quality& quality, Rational time =
 struct Spread {
     double light = 0, x = 0, y = 0, square = 0, squareX = 0;
 };
-Spread spreadOf(const Picture& picture) {
+Spread spreadOf(const Image& picture) {
     Spread s;
     for (int y = 0; y < picture.size.y; ++y)
         for (int x = 0; x < picture.size.x; ++x) {
@@ -98,25 +98,25 @@ TEST(Lens, APointBecomesADiscOfTheDiameterThatOpticsSays) {
                           {35, 2, 6.4, 60, 4.5597},
                           {85, 1.8, 3, 30, 64.222}})
         for (const float value : {1.f, 300.f}) // sampled; thrown as a whole
-            for (const Way way : ways) {
+            for (const Method method : methods) {
                 const TempDir dir;
                 const double perPixel =
                     row.depth * 36 / row.focal / 1920; // metres that a pixel sees at that depth
                 auto scene = sceneOf({1920, 1080}, row.focal, row.fstop, row.focus,
                                      {dot(dir, row.depth, perPixel, value)});
-                const Spread s = spreadOf(shown(scene, {way, 256}));
+                const Spread s = spreadOf(shown(scene, {method, 256}));
                 // A disc's mean square is R^2 / 2; the dot adds its own, as a pinhole shows it.
-                const Spread sharp = spreadOf(shown(scene, {Way::Pinhole}));
+                const Spread sharp = spreadOf(shown(scene, {Method::Pinhole}));
                 const double disc = 2 * std::sqrt(2 * std::max(0.0, s.square - sharp.square));
                 EXPECT_NEAR(disc, row.disc, std::max(0.3, 0.02 * row.disc))
-                    << "f " << row.focal << " way " << static_cast<int>(way) << " value " << value;
+                    << "f " << row.focal << " method " << static_cast<int>(method) << " value " << value;
                 EXPECT_NEAR(s.x, 960, 0.15);
                 EXPECT_NEAR(s.y, 540, 0.15);
                 // One pixel's light, wherever it goes: exactly where it is thrown as a whole, else to the
                 // rays' chance.
-                const bool thrown = value > 1 && way != Way::Traced && row.disc > 5;
+                const bool thrown = value > 1 && method != Method::Traced && row.disc > 5;
                 EXPECT_NEAR(s.light / static_cast<double>(value), 1, thrown ? 0.005 : 0.02)
-                    << row.disc << " way " << static_cast<int>(way) << " value " << value;
+                    << row.disc << " method " << static_cast<int>(method) << " value " << value;
             }
 }
 
@@ -124,16 +124,16 @@ TEST(Lens, SixBladesMakeAHexagon) {
     const TempDir dir;
     for (const double turn : {0.0, 20.0})
         for (const double depth : {2.0, 30.0}) // in front of and behind the focus plane
-            for (const Way way : ways) {
+            for (const Method method : methods) {
                 auto scene = sceneOf({480, 270}, 50, 0.35, 4, {dot(dir, depth, depth * 36 / 50 / 480, 300)});
                 scene.camera.iris = {6, turn};
-                const Picture picture = shown(scene, {way, 256});
+                const Image picture = shown(scene, {method, 256});
                 const Spread s = spreadOf(picture);
                 const double radius =
                     50e-3 / 0.35 / 2 * (50.0 / 36 * 480) * std::abs(depth - 4) / (4 * depth);
                 // J / A of a regular hexagon is 5/12 of its circumradius squared.
                 EXPECT_NEAR(s.square - 2 / 12.0, 5 / 12.0 * radius * radius, 0.04 * radius * radius)
-                    << static_cast<int>(way);
+                    << static_cast<int>(method);
                 // Light at a corner, none between two beyond the flat side. In front it is the other way
                 // round.
                 const auto at = [&](double angle, double share) {
@@ -146,9 +146,9 @@ TEST(Lens, SixBladesMakeAHexagon) {
                                 a)))[4 * static_cast<int>(240 + sign * share * radius * std::cos(a)) + 1];
                 };
                 const double inside = at(0, 0.3);
-                if (way == Way::Traced) continue; // grainy from pixel to pixel
-                EXPECT_GT(at(60, 0.8), 0.8 * inside) << static_cast<int>(way);
-                EXPECT_LT(at(30, 1.0), 0.2 * inside) << static_cast<int>(way);
+                if (method == Method::Traced) continue; // grainy from pixel to pixel
+                EXPECT_GT(at(60, 0.8), 0.8 * inside) << static_cast<int>(method);
+                EXPECT_LT(at(30, 1.0), 0.2 * inside) << static_cast<int>(method);
             }
 }
 
@@ -156,13 +156,13 @@ TEST(Lens, AnEdgeOutOfFocusIsADiscCutByALine) {
     const TempDir dir;
     test::writePicture(dir / "white.png", {64, 64}, [](int, int) { return Rgba8{255, 255, 255}; });
     for (const double depth : {2.0, 40.0})
-        for (const Way way : ways) {
+        for (const Method method : methods) {
             // Its left edge runs through the middle of the frame.
             const double width = 40 * depth / 4;
             const auto scene = sceneOf(
                 {320, 180}, 50, 1.4, 4,
                 {test::pictureLayer(1, "a", dir / "white.png", {64, 64}, width, {width / 2, 0, -depth})});
-            const Picture picture = shown(scene, {way, 256});
+            const Image picture = shown(scene, {method, 256});
             const double radius = 50e-3 / 1.4 / 2 * (50.0 / 36 * 320) * std::abs(depth - 4) / (4 * depth);
             ASSERT_GT(radius, 1.5);
             double worst = 0;
@@ -174,7 +174,8 @@ TEST(Lens, AnEdgeOutOfFocusIsADiscCutByALine) {
                 }
                 worst = std::max(worst, std::abs(picture.row(90)[4 * x + 3] - covered));
             }
-            EXPECT_LT(worst, way == Way::Draft ? 0.03 : 0.02) << depth << " way " << static_cast<int>(way);
+            EXPECT_LT(worst, method == Method::Draft ? 0.03 : 0.02)
+                << depth << " method " << static_cast<int>(method);
         }
 }
 
@@ -189,7 +190,7 @@ TEST(Lens, CrossingPlanesAreRightForEveryRay) {
     red->placement.turn = {0, 35, 0};
     green->placement.turn = {0, -35, 0};
     const auto scene = sceneOf({160, 90}, 50, 0.5, 3, {red, green});
-    const Picture picture = shown(scene, {Way::Final, 256});
+    const Image picture = shown(scene, {Method::Final, 256});
     const double slope = 50.0 / 36 * 160, aperture = 50e-3 / 0.5 / 2;
     // A card's plane: through its middle, its normal turned about the upright axis.
     const auto depthOf = [&](const V3d& from, const V3d& along, const V3d& middle, double turn) {
@@ -232,14 +233,14 @@ TEST(Lens, ABentBackdropIsBlurredByItsDepthAtEveryColumn) {
     const double angle = radians(100), arc = 12 / angle;
     const auto scene = sceneOf({640, 360}, 30, 0.5, 4, {layer});
     const double slope = 30.0 / 36 * 640;
-    for (const Way way : {Way::Pinhole, Way::Draft, Way::Final}) {
-        const Picture picture = shown(scene, {way, 128});
+    for (const Method method : {Method::Pinhole, Method::Draft, Method::Final}) {
+        const Image picture = shown(scene, {method, 128});
         for (const int bar : {1, 2, 3, 4, 5, 6}) {
             const double a = ((bar * 128 + 64.0) / columns - 0.5) * angle;
             const double x = arc * std::sin(a), depth = 9 - arc * (1 - std::cos(a));
             const double middle = 320 + slope * x / depth;
             const double radius =
-                way == Way::Pinhole ? 0 : 30e-3 / 0.5 / 2 * slope * std::abs(1 / depth - 1 / 4.0);
+                method == Method::Pinhole ? 0 : 30e-3 / 0.5 / 2 * slope * std::abs(1 / depth - 1 / 4.0);
             double light = 0, place = 0, square = 0;
             for (int px = static_cast<int>(middle - 18); px < static_cast<int>(middle + 19); ++px) {
                 const double v = picture.row(180)[4 * px + 1];
@@ -248,12 +249,12 @@ TEST(Lens, ABentBackdropIsBlurredByItsDepthAtEveryColumn) {
             place /= light;
             for (int px = static_cast<int>(middle - 18); px < static_cast<int>(middle + 19); ++px)
                 square += picture.row(180)[4 * px + 1] * (px + 0.5 - place) * (px + 0.5 - place) / light;
-            EXPECT_NEAR(place, middle, 0.25) << bar << " way " << static_cast<int>(way);
+            EXPECT_NEAR(place, middle, 0.25) << bar << " method " << static_cast<int>(method);
             // Across a line, a disc's mean square is R^2 / 4; the bar itself is about 2 px wide.
             const double own =
                 std::pow(slope * 12.0 * 4 / columns / depth * std::cos(a - std::atan2(x, depth)), 2) / 12;
             EXPECT_NEAR(square, radius * radius / 4 + own, 0.1 * radius * radius / 4 + 0.4)
-                << bar << " way " << static_cast<int>(way);
+                << bar << " method " << static_cast<int>(method);
         }
     }
 }
@@ -269,7 +270,7 @@ TEST(Lens, ABentCardIsSeenTwiceAlongARay) {
     auto layer = std::make_shared<scene::Layer>(
         *test::pictureLayer(1, "tube", dir / "tube.png", {360, 64}, 2 * std::numbers::pi * 2, {0, 0, -6}));
     layer->hanging.bend = -355; // hollow away from us: its middle is nearest
-    const Picture picture = shown(sceneOf({160, 90}, 35, 8, 6, {layer}), {Way::Final, 32});
+    const Image picture = shown(sceneOf({160, 90}, 35, 8, 6, {layer}), {Method::Final, 32});
     // Red through the window; in the very middle the tube's ends leave a gap.
     for (const int x : {75, 86}) {
         EXPECT_GT(picture.row(45)[4 * x], 0.9);
@@ -289,15 +290,15 @@ TEST(Lens, OrderIsByDepthWhateverTheListSays) {
         });
         layers.push_back(test::pictureLayer(i + 1, "c", path, {16, 16}, 3, {0.4 * i, 0, -3.0 - i}));
     }
-    for (const Way way : {Way::Draft, Way::Final}) {
+    for (const Method method : {Method::Draft, Method::Final}) {
         std::vector<int> order = {0, 1, 2};
-        std::optional<Picture> first;
+        std::optional<Image> first;
         do {
-            const Picture picture = shown(sceneOf({96, 54}, 35, 1, 4,
-                                                  {layers[static_cast<std::size_t>(order[0])],
-                                                   layers[static_cast<std::size_t>(order[1])],
-                                                   layers[static_cast<std::size_t>(order[2])]}),
-                                          {way, 32});
+            const Image picture = shown(sceneOf({96, 54}, 35, 1, 4,
+                                                {layers[static_cast<std::size_t>(order[0])],
+                                                 layers[static_cast<std::size_t>(order[1])],
+                                                 layers[static_cast<std::size_t>(order[2])]}),
+                                        {method, 32});
             if (first) {
                 EXPECT_EQ(picture.rgba, first->rgba);
             }
@@ -313,17 +314,17 @@ TEST(Air, HazeTakesWhatOpticsSays) {
         *test::pictureLayer(1, "a", dir / "white.png", {8, 8}, 200, {0, 0, -23}));
     for (const double opacity : {1.0, 0.5})
         for (const double turn : {0.0, 30.0})
-            for (const Way way : {Way::Pinhole, Way::Draft, Way::Final, Way::Traced}) {
+            for (const Method method : {Method::Pinhole, Method::Draft, Method::Final, Method::Traced}) {
                 layer->opacity = opacity;
                 layer->placement.turn = {0, turn, 0};
                 auto scene = sceneOf({64, 36}, 35, 8, 10, {layer});
                 scene.haze = {{0.25, 0.5, 0.75, 1}, 0.05, 3};
-                const Picture picture = shown(scene, {way, 64});
+                const Image picture = shown(scene, {method, 64});
                 const float* pixel = picture.row(18) + 4 * 32;
                 // The pixel's middle is half a pixel off the axis: depth 20 behind the start, to a little.
                 for (int c = 0; c < 3; ++c)
                     EXPECT_NEAR(pixel[c], opacity * (0.36788 + (1 - 0.36788) * (c + 1) / 4), 4e-3)
-                        << static_cast<int>(way) << " " << turn;
+                        << static_cast<int>(method) << " " << turn;
                 EXPECT_NEAR(pixel[3], opacity, 1e-3);
             }
 }
@@ -335,21 +336,21 @@ TEST(Air, HazeRunsToTheHorizonOfAGround) {
     auto ground = std::make_shared<scene::Layer>(
         *test::pictureLayer(1, "ground", dir / "white.png", {64, 64}, 4000, {0, -2, 0}));
     for (const double lean : {-90.0, 90.0}) // whichever way it lies
-        for (const Way way : {Way::Pinhole, Way::Draft, Way::Final, Way::Traced}) {
+        for (const Method method : {Method::Pinhole, Method::Draft, Method::Final, Method::Traced}) {
             ground->placement.turn = {lean, 0, 0};
             auto scene = sceneOf({160, 90}, 35, 8, 10, {ground});
             scene.haze = {{0.2, 0.4, 0.6, 1}, 0.01, 0};
-            const Picture picture = shown(scene, {way, 64});
+            const Image picture = shown(scene, {method, 64});
             const double slope = 35.0 / 36 * 160;
             int looked = 0;
             for (int y = 47; y < 90; y += 2) {
                 const double depth = 2 * slope / (y + 0.5 - 45), t = std::exp(-0.01 * depth);
                 const float* pixel = picture.row(y) + 4 * 80;
                 if (pixel[3] < 0.99f) continue;
-                EXPECT_NEAR(pixel[1], t + 0.4 * (1 - t), 0.02) << y << " way " << static_cast<int>(way);
+                EXPECT_NEAR(pixel[1], t + 0.4 * (1 - t), 0.02) << y << " method " << static_cast<int>(method);
                 ++looked;
             }
-            EXPECT_GT(looked, 15) << static_cast<int>(way);
+            EXPECT_GT(looked, 15) << static_cast<int>(method);
         }
 }
 
@@ -359,7 +360,7 @@ TEST(Shutter, AStreakIsAsLongAsTheExposure) {
         double angle, bend;
     };
     for (const auto& [angle, bend] : {Case{90, 0}, Case{180, 0}, Case{360, 0}, Case{180, 5}})
-        for (const Way way : ways) {
+        for (const Method method : methods) {
             const scene::LayerPtr light = dot(dir, 5, 5.0 * 36 / 35 / 480, 1);
             const auto bent = std::make_shared<scene::Layer>(*light);
             bent->hanging.bend = bend;
@@ -374,12 +375,12 @@ TEST(Shutter, AStreakIsAsLongAsTheExposure) {
             scene.camera.marks.push_back(end);
             scene.camera.marks[0].pace = {0, 0, 1, 1};
             const double length = 30.0 / 24 * angle / 360 * (35.0 / 36 * 480 / 5);
-            const Spread s = spreadOf(shown(scene, {way, 256}, 1, true));
-            const Spread still = spreadOf(shown(scene, {way, 64}, 1, false));
+            const Spread s = spreadOf(shown(scene, {method, 256}, 1, true));
+            const Spread still = spreadOf(shown(scene, {method, 64}, 1, false));
             EXPECT_LT(still.squareX, 0.5);
             EXPECT_NEAR(s.squareX - still.squareX, length * length / 12,
                         std::max(0.1, 0.05 * length * length / 12))
-                << angle << " way " << static_cast<int>(way) << " bent by " << bend;
+                << angle << " method " << static_cast<int>(method) << " bent by " << bend;
             EXPECT_NEAR(s.x, 240, 0.2); // the exposure is centred on the frame's time
         }
 }
@@ -400,14 +401,14 @@ TEST(Blending, EveryWayMixesByTheFormulas) {
                                               {Blend::Darken, std::min(b, s)},
                                               {Blend::Exclusion, b + s - 2 * b * s}};
     for (const auto& [mode, mixed] : modes)
-        for (const Way way : {Way::Pinhole, Way::Draft, Way::Final}) {
+        for (const Method method : {Method::Pinhole, Method::Draft, Method::Final}) {
             const auto low = test::pictureLayer(1, "low", dir / "low.png", {8, 8}, 60, {0, 0, -9});
             auto high = std::make_shared<scene::Layer>(
                 *test::pictureLayer(2, "high", dir / "high.png", {8, 8}, 40, {0, 0, -6}));
             high->blend = mode;
-            const Picture picture = shown(sceneOf({64, 36}, 35, 2, 4, {low, high}), {way, 32});
+            const Image picture = shown(sceneOf({64, 36}, 35, 2, 4, {low, high}), {method, 32});
             EXPECT_NEAR(picture.row(18)[4 * 32 + 1], as * mixed + (1 - as) * b, 2e-3)
-                << static_cast<int>(mode) << " way " << static_cast<int>(way);
+                << static_cast<int>(mode) << " method " << static_cast<int>(method);
         }
 }
 
@@ -416,7 +417,7 @@ TEST(Groups, AreMixedFirstOrStayInTheirDepths) {
     test::writePicture(dir / "white.png", {8, 8}, [](int, int) { return Rgba8{255, 255, 255}; });
     test::writePicture(dir / "black.png", {8, 8}, [](int, int) { return Rgba8{0, 0, 0}; });
     for (const bool inDepth : {false, true})
-        for (const Way way : {Way::Pinhole, Way::Draft, Way::Final}) {
+        for (const Method method : {Method::Pinhole, Method::Draft, Method::Final}) {
             auto group = std::make_shared<scene::Layer>();
             group->id = 10;
             group->opacity = 0.5;
@@ -429,12 +430,13 @@ TEST(Groups, AreMixedFirstOrStayInTheirDepths) {
             group->content = content;
             // Between the two: hides half of the far one only where they stay in their depths.
             const auto between = test::pictureLayer(3, "c", dir / "black.png", {8, 8}, 50, {0, 0, -6});
-            const Picture picture = shown(sceneOf({64, 36}, 35, 2, 4, {between, group}), {way, 32});
-            EXPECT_NEAR(picture.row(18)[4 * 32], 0.5, 2e-3) << inDepth << " way " << static_cast<int>(way);
+            const Image picture = shown(sceneOf({64, 36}, 35, 2, 4, {between, group}), {method, 32});
+            EXPECT_NEAR(picture.row(18)[4 * 32], 0.5, 2e-3)
+                << inDepth << " method " << static_cast<int>(method);
             EXPECT_NEAR(picture.row(18)[4 * 32 + 3], 1, 1e-3);
-            const Picture alone = shown(sceneOf({64, 36}, 35, 2, 4, {group}), {way, 32});
+            const Image alone = shown(sceneOf({64, 36}, 35, 2, 4, {group}), {method, 32});
             EXPECT_NEAR(alone.row(18)[4 * 32], inDepth ? 0.75 : 0.5, 2e-3)
-                << inDepth << " way " << static_cast<int>(way);
+                << inDepth << " method " << static_cast<int>(method);
         }
 }
 
@@ -455,12 +457,12 @@ TEST(Work, BlurAndMotionAreTheSameForAnyNumberOfThreads) {
     end.pose.position = {0.5, 0.1, -0.4};
     end.pose.pan = 3;
     scene.camera.marks.push_back(end);
-    for (const Way way : {Way::Draft, Way::Final}) {
-        std::vector<Picture> pictures;
+    for (const Method method : {Method::Draft, Method::Final}) {
+        std::vector<Image> pictures;
         for (const std::size_t threads : {1, 2, 7}) {
             const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
                                                     threads);
-            pictures.push_back(shown(scene, {way, 32}, Rational(1, 2), true));
+            pictures.push_back(shown(scene, {method, 32}, Rational(1, 2), true));
         }
         EXPECT_EQ(pictures[0].rgba, pictures[1].rgba);
         EXPECT_EQ(pictures[0].rgba, pictures[2].rgba);

@@ -1,4 +1,5 @@
-// What becomes of light on its way: energy of small cards, haze by distance, lenses that nearly touch a card.
+// What becomes of light on its way: energy of small cards, haze by distance, lenses that nearly touch a
+// card.
 #include "render/render.h"
 #include "support/support.h"
 
@@ -10,7 +11,7 @@ namespace {
 
 using test::Rgba8;
 
-const std::vector<Way> allWays = {Way::Pinhole, Way::Draft, Way::Final, Way::Traced};
+const std::vector<Method> allWays = {Method::Pinhole, Method::Draft, Method::Final, Method::Traced};
 
 std::shared_ptr<scene::Layer> card(double width, double height, V3d position) {
     auto layer = std::make_shared<scene::Layer>();
@@ -31,14 +32,14 @@ scene::Scene sceneOf(std::vector<scene::LayerPtr> layers, V2i frame) {
     return scene;
 }
 
-Picture shown(const scene::Scene& scene, Way way, int samples = 64) {
+Image shown(const scene::Scene& scene, Method method, int samples = 64) {
     Quality quality;
-    quality.way = way;
+    quality.method = method;
     quality.samples = samples;
     media::PixelCache cache;
     auto picture = render(motion::evaluate(scene, Rational(0), scene.output.frame), quality, cache);
     EXPECT_TRUE(picture) << (picture ? "" : picture.error().sentence);
-    return picture ? *picture : Picture(scene.output.frame);
+    return picture ? *picture : Image(scene.output.frame);
 }
 
 /// A card of less than a pixel gives as much light as it covers, wherever in the pixel grid it stands.
@@ -47,23 +48,23 @@ TEST(Light, OfCardsSmallerThanAPixelIsTheirArea) {
     const V2i frame(96, 54);
     const double perMetre = focal / gate * frame.x / depth; // px
     for (const double side : {0.3, 0.6, 1.4})
-        for (const Way way : {Way::Pinhole, Way::Draft, Way::Final})
+        for (const Method method : {Method::Pinhole, Method::Draft, Method::Final})
             for (const double shift : {0.0, 0.25, 0.5, 0.8}) {
                 auto scene = sceneOf({card(side / perMetre, side / perMetre,
                                            {shift / perMetre, 0.37 * shift / perMetre, -depth})},
                                      frame);
                 scene.camera.marks.front().pose.focus = depth;
-                const Picture picture = shown(scene, way);
+                const Image picture = shown(scene, method);
                 double sum = 0;
                 for (std::size_t i = 1; i < picture.rgba.size(); i += 4)
                     sum += static_cast<double>(picture.rgba[i]);
                 EXPECT_NEAR(sum / (side * side), 1, 0.02)
-                    << side << " px, " << wayNames[static_cast<std::size_t>(way)] << " at " << shift;
+                    << side << " px, " << methodNames[static_cast<std::size_t>(method)] << " at " << shift;
             }
 }
 
-/// Haze is as thick as the way through it is long, not as the axis' depth; and nothing is seen through all of
-/// it.
+/// Haze is as thick as the way through it is long, not as the axis' depth; and nothing is seen through all
+/// of it.
 TEST(Light, HazeIsByDistance) {
     constexpr double density = 0.08, start = 2, depth = 10;
     const V2i frame(160, 90);
@@ -71,21 +72,21 @@ TEST(Light, HazeIsByDistance) {
     scene.haze = {{0, 0, 0, 1}, density, start};
     scene.camera.marks.front().pose.focal = 18;
     scene.camera.marks.front().pose.fstop = 1000;
-    for (const Way way : allWays) {
-        const Picture picture = shown(scene, way);
+    for (const Method method : allWays) {
+        const Image picture = shown(scene, method);
         const double slope = 18.0 / 36 * frame.x;
         for (const V2i& at : {V2i(80, 45), V2i(2, 45), V2i(157, 3), V2i(40, 80)}) {
             const V2d off = (V2d(at.x + 0.5, at.y + 0.5) - V2d(frame) / 2.0) / slope;
             const double distance = depth * std::sqrt(1 + off.x * off.x + off.y * off.y);
             EXPECT_NEAR(picture.row(at.y)[4 * at.x], std::exp(-density * (distance - start)), 3e-3)
-                << wayNames[static_cast<std::size_t>(way)] << " " << at.x << ", " << at.y;
+                << methodNames[static_cast<std::size_t>(method)] << " " << at.x << ", " << at.y;
         }
     }
     scene.layers.clear();
     scene.output.background = {1, 0, 0, 1};
     scene.haze.colour = {0.1, 0.4, 0.7, 1};
-    for (const Way way : allWays) {
-        const Picture picture = shown(scene, way);
+    for (const Method method : allWays) {
+        const Image picture = shown(scene, method);
         for (int c = 0; c < 3; ++c)
             EXPECT_NEAR(picture.row(20)[4 * 30 + c], 0.1 + 0.3 * c, 1e-3);
     }
@@ -96,7 +97,7 @@ TEST(Light, ALensThatNearlyTouchesACardCostsAPicture) {
     for (const double near : {1e-2, 1e-3, 1e-4, 1e-5}) {
         auto scene = sceneOf({card(40, 30, {0, 0, -12}), card(4, 3, {0.3, 0.2, -near})}, {320, 180});
         scene.camera.marks.front().pose.fstop = 1.4;
-        const Picture picture = shown(scene, Way::Draft);
+        const Image picture = shown(scene, Method::Draft);
         for (const float v : picture.rgba)
             ASSERT_TRUE(std::isfinite(v)) << near;
     }
@@ -104,7 +105,7 @@ TEST(Light, ALensThatNearlyTouchesACardCostsAPicture) {
     floor->placement.turn = {-90, 0, 0};
     auto scene = sceneOf({floor}, {320, 180});
     scene.camera.marks.front().pose.fstop = 1.4;
-    const Picture picture = shown(scene, Way::Draft);
+    const Image picture = shown(scene, Method::Draft);
     EXPECT_GT(picture.row(170)[4 * 160 + 1], 0.5); // the floor is there
     EXPECT_LT(picture.row(10)[4 * 160 + 1], 0.5);  // and ends at the horizon
 }

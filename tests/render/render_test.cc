@@ -33,7 +33,7 @@ scene::Scene sceneOf(V2i frame, std::vector<scene::LayerPtr> layers) {
     return scene;
 }
 
-Picture shown(const scene::Scene& scene, Rational time = 0) {
+Image shown(const scene::Scene& scene, Rational time = 0) {
     media::PixelCache sources;
     auto picture = render(motion::evaluate(scene, time, scene.output.frame), {}, sources);
     EXPECT_TRUE(picture) << picture.error().sentence;
@@ -49,7 +49,7 @@ TEST(Pinhole, NaturalSizeComesOutAsItWent) {
     test::writePicture(dir / "a.png", {96, 54}, noisy);
     auto scene = sceneOf({96, 54}, {test::pictureLayer(1, "a", dir / "a.png", {96, 54}, 10, {0, 0, -10})});
     scene.output.background = {0, 0, 0, 0};
-    const Picture picture = shown(scene);
+    const Image picture = shown(scene);
     for (int y = 0; y < 54; ++y)
         for (int x = 0; x < 96; ++x) {
             const Rgba8 c = noisy(x, y);
@@ -70,7 +70,7 @@ TEST(Pinhole, PerspectiveOfATurnedCard) {
     layer->placement.turn = {0, 60, 0};
     layer->placement.scale = {1, 4};
     const scene::Scene scene = sceneOf({320, 180}, {layer});
-    const Picture picture = shown(scene);
+    const Image picture = shown(scene);
     const double c = std::cos(radians(60)), s = std::sin(radians(60));
     for (int x = 100; x < 220; ++x) {
         // card point u along its width: (u c, -10 - u s); pixel slope k = (x + 0.5 - 160) / 320 = u c / (10 +
@@ -94,7 +94,7 @@ TEST(Pinhole, MinifiedDetailIsItsMean) {
     for (int step = 0; step < 10; ++step) {
         const auto scene = sceneOf(
             {32, 32}, {test::pictureLayer(1, "a", dir / "a.png", {1024, 1024}, 20, {step * 0.013, 0, -10})});
-        const Picture picture = shown(scene);
+        const Image picture = shown(scene);
         for (int i = 10; i < 22; ++i) {
             lowest = std::min<double>(lowest, picture.row(i)[4 * i]);
             highest = std::max<double>(highest, picture.row(i)[4 * i]);
@@ -111,7 +111,7 @@ TEST(Pinhole, CardEdgesAreCoveredByTheirShareOfThePixel) {
     for (const double share : {0.0, 0.25, 0.5, 0.75}) {
         const auto scene = sceneOf(
             {100, 100}, {test::pictureLayer(1, "a", dir / "a.png", {16, 16}, 4, {0.1 * share, 0, -10})});
-        const Picture picture = shown(scene);
+        const Image picture = shown(scene);
         EXPECT_NEAR(picture.row(50)[4 * 70], share, 0.01);     // right edge at 70 + share
         EXPECT_NEAR(picture.row(50)[4 * 30], 1 - share, 0.01); // left edge at 30 + share
         EXPECT_EQ(picture.row(50)[4 * 50], 1.f);
@@ -128,7 +128,7 @@ TEST(Pinhole, NoFringeAtSoftAlphaEdges) {
         auto scene = sceneOf({120, 120},
                              {test::pictureLayer(1, "a", dir / "a.png", {64, 64}, width, {0.31, 0.17, -10})});
         scene.output.background = {1, 1, 1, 1};
-        const Picture picture = shown(scene);
+        const Image picture = shown(scene);
         for (std::size_t i = 0; i < picture.rgba.size(); i += 4)
             ASSERT_NEAR(picture.rgba[i], 1, 1e-3);
     }
@@ -148,7 +148,7 @@ TEST(Order, ByDepthWhateverTheListSays) {
     std::vector<scene::LayerPtr> layers = {red, green, blue};
     std::sort(layers.begin(), layers.end());
     do {
-        const Picture picture = shown(sceneOf({70, 70}, layers));
+        const Image picture = shown(sceneOf({70, 70}, layers));
         EXPECT_EQ(picture.row(35)[4 * 35], 1.f);
         EXPECT_EQ(picture.row(35)[4 * 35 + 1], 0.f);
     } while (std::next_permutation(layers.begin(), layers.end()));
@@ -172,7 +172,7 @@ TEST(Order, CrossingCardsAreRightAtEveryPixel) {
     auto green = std::make_shared<scene::Layer>(*colourCard(dir, 2, {0, 255, 0}, 10, 12));
     red->placement.turn = {0, 40, 0}; // its right side is farther away
     green->placement.turn = {0, -40, 0};
-    const Picture picture = shown(sceneOf({200, 200}, {red, green}));
+    const Image picture = shown(sceneOf({200, 200}, {red, green}));
     for (int x = 70; x < 131; ++x) {
         if (std::abs(x - 100) < 2) continue;
         const bool greenInFront = x > 100; // turned by -40: the right side comes nearer
@@ -185,7 +185,7 @@ TEST(Order, NothingIsSeenBehindTheCamera) {
     const TempDir dir;
     auto scene = sceneOf({70, 70}, {colourCard(dir, 1, {255, 0, 0}, 5)});
     scene.camera.marks[0].pose.position = {0, 0, -6};
-    const Picture picture = shown(scene);
+    const Image picture = shown(scene);
     for (std::size_t i = 0; i < picture.rgba.size(); i += 4)
         ASSERT_EQ(picture.rgba[i], 0.f);
     scene.camera.marks[0].pose.position = {0, 0, -5}; // in the very plane
@@ -352,7 +352,7 @@ TEST(Work, IsTheSameForAnyNumberOfThreads) {
         *test::pictureLayer(1, "a", dir / "a.png", {200, 150}, 6, {0.83, -0.37, -7}));
     layer->placement.turn = {13, -28, 7};
     const auto scene = sceneOf({333, 187}, {colourCard(dir, 2, {30, 60, 90}, 7), layer});
-    std::vector<Picture> pictures;
+    std::vector<Image> pictures;
     for (const std::size_t threads : {1, 2, 7}) {
         const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
                                                 threads);
@@ -387,7 +387,7 @@ TEST(Work, StopsWhenAsked) {
 }
 
 /// The card's own plane seen at natural size, 40 x 20 px in a frame of 120 x 60.
-Picture extended(scene::Beyond beyond, double turn = 0) {
+Image extended(scene::Beyond beyond, double turn = 0) {
     const TempDir dir;
     test::writePicture(dir / "a.png", {40, 20}, noisy);
     auto layer = std::make_shared<scene::Layer>(
@@ -412,7 +412,7 @@ TEST(Hanging, BeyondItsEdgesAPictureGoesOnWithoutASeam) {
         }
     };
     for (const auto beyond : {scene::Beyond::Mirror, scene::Beyond::Repeat, scene::Beyond::Stretch}) {
-        const Picture picture = extended(beyond);
+        const Image picture = extended(beyond);
         for (int y = 0; y < 60; ++y)
             for (int x = 0; x < 120; ++x) {
                 const Rgba8 c = noisy(expected(beyond, x - 40, 40), expected(beyond, y - 20, 20));
@@ -421,7 +421,7 @@ TEST(Hanging, BeyondItsEdgesAPictureGoesOnWithoutASeam) {
                 ASSERT_NEAR(picture.row(y)[4 * x + 3], a, 6e-4) << x << " " << y;
             }
     }
-    const Picture none = extended(scene::Beyond::Nothing);
+    const Image none = extended(scene::Beyond::Nothing);
     EXPECT_EQ(none.row(30)[4 * 20 + 3], 0);
 }
 
@@ -435,7 +435,7 @@ TEST(Hanging, ABentCardShowsEachColumnWhereItsArcIs) {
         layer->hanging.bend = bend;
         auto scene = sceneOf({160, 90}, {layer});
         scene.output.background = {0, 0, 0, 0};
-        const Picture picture = shown(scene);
+        const Image picture = shown(scene);
         const double angle = bend * std::numbers::pi / 180, radius = 8 / angle;
         int looked = 0;
         for (double s = 0.04; s < 0.97; s += 0.01) {
@@ -472,7 +472,7 @@ TEST(Hanging, ABentCardCrossesAFlatOne) {
     const double radius = 12 / (120 * std::numbers::pi / 180);
     const auto flat =
         test::pictureLayer(2, "flat", dir / "blue.png", {32, 32}, 30, {0, 0, -12 + radius * 0.2});
-    const Picture picture = shown(sceneOf({128, 72}, {arc, flat}));
+    const Image picture = shown(sceneOf({128, 72}, {arc, flat}));
     // cos a = 0.8 where they meet; nearer ends are red, the middle is blue.
     const double x = radius * 0.6, crossing = 64 + 128 * x / (12 - radius * 0.2);
     EXPECT_GT(picture.row(36)[4 * 64 + 2], 0.99);

@@ -15,7 +15,7 @@ using test::TempDir;
 
 /// Largest change of any pixel between frames of a truck by 0.1 px each. An exact box filter of the pixel
 /// would change by at most a tenth of the contrast.
-double worstStep(const scene::LayerPtr& layer, double perPixel, Way way) {
+double worstStep(const scene::LayerPtr& layer, double perPixel, Method method) {
     scene::Scene scene = scene::emptyScene();
     scene.output.frame = {128, 72};
     scene.camera.marks[0].pose.focal = 36;
@@ -24,10 +24,10 @@ double worstStep(const scene::LayerPtr& layer, double perPixel, Way way) {
     scene.layers = {layer};
     media::PixelCache cache;
     double worst = 0;
-    std::optional<Picture> before;
+    std::optional<Image> before;
     for (int step = 0; step < 24; ++step) {
         scene.camera.marks[0].pose.position.x = step * 0.1 * perPixel;
-        const auto picture = render(motion::evaluate(scene, 0, scene.output.frame), {way, 16}, cache);
+        const auto picture = render(motion::evaluate(scene, 0, scene.output.frame), {method, 16}, cache);
         EXPECT_TRUE(picture);
         if (before)
             for (int y = 20; y < 52; ++y)
@@ -44,13 +44,13 @@ TEST(Shimmer, ACheckerboardCreepsWithoutFlicker) {
         return (x / 2 + y / 2) % 2 ? Rgba8{255, 255, 255} : Rgba8{0, 0, 0};
     });
     for (const double texels : {0.7, 1.0, 1.6, 3.3, 9.0}) // for a pixel
-        for (const Way way : {Way::Pinhole, Way::Final}) {
+        for (const Method method : {Method::Pinhole, Method::Final}) {
             const double perPixel = 10.0 / 128;
             const double step = worstStep(test::pictureLayer(1, "board", dir / "board.png", {1024, 1024},
                                                              1024 * perPixel / texels, {0, 0, -10}),
-                                          perPixel, way);
+                                          perPixel, method);
             // Squares of two texels: an edge crosses a pixel by a tenth of it at a time.
-            EXPECT_LT(step, 0.16) << texels << " way " << static_cast<int>(way);
+            EXPECT_LT(step, 0.16) << texels << " method " << static_cast<int>(method);
         }
 }
 
@@ -65,7 +65,7 @@ TEST(Shimmer, AHairlineKeepsItsLight) {
             auto layer = std::make_shared<scene::Layer>(*test::pictureLayer(
                 1, "line", dir / "line.png", {1024, 1024}, 1024 * perPixel / texels, {0, 0, -10}));
             layer->placement.turn.z = roll;
-            EXPECT_LT(worstStep(layer, perPixel, Way::Pinhole), 0.16 / texels)
+            EXPECT_LT(worstStep(layer, perPixel, Method::Pinhole), 0.16 / texels)
                 << texels << " rolled by " << roll;
         }
 }
@@ -87,12 +87,12 @@ TEST(Budget, ManyLargePicturesStayWithinIt) {
                                                   {1200, 900}, 3, {i * 0.9 - 6, 0, -10.0 - i}));
     constexpr std::size_t budget = std::size_t{32} << 20; // three of them whole
     media::PixelCache cache(budget);
-    for (const Way way : {Way::Draft, Way::Final}) {
+    for (const Method method : {Method::Draft, Method::Final}) {
         const motion::Frame frame = motion::evaluate(scene, 0, scene.output.frame);
-        ASSERT_TRUE(render(frame, {way, 16}, cache));
+        ASSERT_TRUE(render(frame, {method, 16}, cache));
         EXPECT_LE(cache.bytesKept(), budget);
         // What a frame holds on to is a small part of them.
-        const auto entries = entriesOf(frame, {way, 16}, cache, {});
+        const auto entries = entriesOf(frame, {method, 16}, cache, {});
         ASSERT_TRUE(entries);
         std::size_t held = 0;
         for (const Entry& entry : entries->list)
@@ -110,14 +110,14 @@ TEST(Work, OnlyTheRegionIsRenderedAndPiecesCoverIt) {
     scene.layers = {test::pictureLayer(1, "a", dir / "a.png", {64, 64}, 40, {0, 0, -10})};
     const motion::Frame frame = motion::evaluate(scene, 0, {300, 170});
     media::PixelCache cache;
-    for (const Way way : {Way::Pinhole, Way::Draft, Way::Final}) {
-        const auto whole = render(frame, {way, 16}, cache);
+    for (const Method method : {Method::Pinhole, Method::Draft, Method::Final}) {
+        const auto whole = render(frame, {method, 16}, cache);
         ASSERT_TRUE(whole);
-        Quality quality{way, 16};
+        Quality quality{method, 16};
         quality.region = {37, 20, 190, 111};
         std::mutex lock;
         std::vector<int> told(300 * 170);
-        quality.piece = [&](const Picture& picture, const media::Box& box) {
+        quality.piece = [&](const Image& picture, const media::Box& box) {
             const std::lock_guard guard(lock);
             EXPECT_EQ(picture.size, V2i(300, 170));
             for (int y = box.y0; y < box.y1; ++y)
@@ -132,7 +132,7 @@ TEST(Work, OnlyTheRegionIsRenderedAndPiecesCoverIt) {
                 ASSERT_EQ(told[static_cast<std::size_t>(y * 300 + x)], inside ? 1 : 0) << x << ", " << y;
                 for (int c = 0; c < 4; ++c)
                     ASSERT_EQ(part->row(y)[4 * x + c], inside ? whole->row(y)[4 * x + c] : 0)
-                        << x << ", " << y << " way " << static_cast<int>(way);
+                        << x << ", " << y << " method " << static_cast<int>(method);
             }
     }
 }
@@ -142,11 +142,11 @@ TEST(Work, EveryWayStopsWhenAsked) {
     test::writePicture(dir / "a.png", {64, 64}, [](int x, int y) { return Rgba8{x * 4, y * 4, 90}; });
     scene::Scene scene = scene::emptyScene();
     scene.layers = {test::pictureLayer(1, "a", dir / "a.png", {64, 64}, 40, {0, 0, -10})};
-    for (const Way way : {Way::Draft, Way::Final, Way::Traced}) {
+    for (const Method method : {Method::Draft, Method::Final, Method::Traced}) {
         media::PixelCache cache;
         std::stop_source stop;
         std::atomic<int> pieces = 0;
-        const auto picture = render(motion::evaluate(scene, 0, {1920, 1080}), {way, 256}, cache,
+        const auto picture = render(motion::evaluate(scene, 0, {1920, 1080}), {method, 256}, cache,
                                     {[&](double) { stop.request_stop(), ++pieces; }, stop.get_token()});
         ASSERT_FALSE(picture);
         EXPECT_TRUE(picture.error().cancelled);

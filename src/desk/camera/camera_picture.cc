@@ -218,7 +218,7 @@ void CameraPicture::refine() {
     wanted.frame = offHere() ? motion::evaluate(*m_session.scene(), m_session.playhead.time(), size,
                                                 m_session.camera.pose(), true)
                              : motion::evaluate(*m_session.scene(), m_session.playhead.time(), size, true);
-    wanted.quality.way = render::Way::Final;
+    wanted.quality.method = render::Method::Final;
     wanted.pieces = true;
     m_final.ask(std::move(wanted));
 }

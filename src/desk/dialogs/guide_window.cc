@@ -38,6 +38,41 @@ GuideWindow::GuideWindow(const std::filesystem::path& page, QWidget* parent) : Q
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(12, 12, 12, 12);
     layout->setSpacing(8);
+    layout->addLayout(makeSearch());
+
+    m_page = new QTextBrowser;
+    m_page->setObjectName(QStringLiteral("guidePage"));
+    m_page->setOpenExternalLinks(false);
+    m_page->setFont(theme::sans(13));
+    m_page->document()->setDocumentMargin(18);
+    m_page->setPlaceholderText(tr("The pages are being read."));
+    auto* chapters = new QListWidget;
+    chapters->setAccessibleName(tr("Chapters"));
+    chapters->setWordWrap(true);
+    chapters->setTextElideMode(Qt::ElideNone);
+    chapters->setSpacing(2);
+    auto* both = new QSplitter;
+    both->addWidget(chapters);
+    both->addWidget(m_page);
+    both->setStretchFactor(1, 1);
+    both->setSizes({280, 660});
+    both->setChildrenCollapsible(false);
+    layout->addWidget(both, 1);
+
+    inBackground<Pages>(
+        this, tr("Reading the guide"), [page](const Progress&) { return read(page); },
+        [this, chapters](const Result<Pages>& pages) {
+            if (!pages) return m_page->setPlainText(QString::fromStdString(pages.error().sentence));
+            showPages(*pages, *chapters);
+        });
+    connect(chapters, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
+        if (item) showFrom(item->data(Qt::UserRole).toInt());
+    });
+    m_search->setFocus();
+}
+
+/// The field for what is looked for, with its arrows and keys.
+QLayout* GuideWindow::makeSearch() {
     auto* row = new QHBoxLayout;
     m_search = new QLineEdit;
     m_search->setPlaceholderText(tr("Search the guide"));
@@ -58,43 +93,6 @@ GuideWindow::GuideWindow(const std::filesystem::path& page, QWidget* parent) : Q
     };
     arrow(QStringLiteral("↑"), tr("The one before (Shift+Enter)"), true);
     arrow(QStringLiteral("↓"), tr("The next one (Enter)"), false);
-    layout->addLayout(row);
-
-    m_page = new QTextBrowser;
-    m_page->setObjectName(QStringLiteral("guidePage"));
-    m_page->setOpenExternalLinks(false);
-    m_page->setFont(theme::sans(13));
-    m_page->document()->setDocumentMargin(18);
-    auto* chapters = new QListWidget;
-    chapters->setAccessibleName(tr("Chapters"));
-    chapters->setWordWrap(true);
-    chapters->setTextElideMode(Qt::ElideNone);
-    chapters->setSpacing(2);
-    auto* both = new QSplitter;
-    both->addWidget(chapters);
-    both->addWidget(m_page);
-    both->setStretchFactor(1, 1);
-    both->setSizes({280, 660});
-    both->setChildrenCollapsible(false);
-    layout->addWidget(both, 1);
-
-    m_page->setPlaceholderText(tr("The pages are being read."));
-    inBackground<Pages>(
-        this, tr("Reading the guide"), [page](const Progress&) { return read(page); },
-        [this, chapters](const Result<Pages>& pages) {
-            if (!pages) return m_page->setPlainText(QString::fromStdString(pages.error().sentence));
-            showPages(*pages, *chapters);
-        });
-    connect(chapters, &QListWidget::currentItemChanged, this, [this](QListWidgetItem* item) {
-        if (!item) return;
-        QTextCursor cursor(m_page->document());
-        cursor.setPosition(m_page->document()->characterCount() - 1);
-        m_page->setTextCursor(cursor); // so that the heading comes to the top
-        cursor.setPosition(item->data(Qt::UserRole).toInt());
-        m_page->setTextCursor(cursor);
-        m_page->verticalScrollBar()->setValue(m_page->verticalScrollBar()->value() +
-                                              m_page->cursorRect().top() - 12);
-    });
     connect(m_search, &QLineEdit::textChanged, this, [this] {
         QTextCursor start = m_page->textCursor();
         start.setPosition(start.selectionStart());
@@ -111,7 +109,18 @@ GuideWindow::GuideWindow(const std::filesystem::path& page, QWidget* parent) : Q
         m_search->selectAll();
     });
     addAction(toSearch);
-    m_search->setFocus();
+    return row;
+}
+
+/// Brings a place of the text to the top.
+void GuideWindow::showFrom(int position) {
+    QTextCursor cursor(m_page->document());
+    cursor.setPosition(m_page->document()->characterCount() - 1);
+    m_page->setTextCursor(cursor);
+    cursor.setPosition(position);
+    m_page->setTextCursor(cursor);
+    m_page->verticalScrollBar()->setValue(m_page->verticalScrollBar()->value() + m_page->cursorRect().top() -
+                                          12);
 }
 
 Result<GuideWindow::Pages> GuideWindow::read(const std::filesystem::path& page) {

@@ -33,6 +33,8 @@ private:
         QMap<QString, QImage> pictures; ///< by the names that the text has
     };
     static Result<Pages> read(const std::filesystem::path& page);
+    QLayout* makeSearch();
+    void showFrom(int position);
     void showPages(const Pages& pages, QListWidget& chapters);
     void find(bool back);
     void markAll();

@@ -29,20 +29,20 @@ constexpr Kind kinds[] = {
 
 struct QualityEntry {
     const char* name;
-    render::Way way;
+    render::Method method;
     int samples;
 };
 constexpr QualityEntry qualities[] = {
     {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "draft: fast, each layer blurred by itself"),
-     render::Way::Draft, 16},
+     render::Method::Draft, 16},
     {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "final: 64 rays through lens and shutter"),
-     render::Way::Final, 64},
-    {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "final: 128 rays, twice the time"), render::Way::Final,
+     render::Method::Final, 64},
+    {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "final: 128 rays, twice the time"), render::Method::Final,
      128},
     {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "traced: 1024 rays and no short cut"),
-     render::Way::Traced, 1024},
+     render::Method::Traced, 1024},
     {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "pinhole: all sharp, nothing blurs"),
-     render::Way::Pinhole, 16}};
+     render::Method::Pinhole, 16}};
 
 class OutputDialog {
     Q_DECLARE_TR_FUNCTIONS(stage::desk::OutputDialog)
@@ -66,7 +66,7 @@ public:
                            {m_width->value(), m_height->value()},
                            m_first->value(),
                            m_last->value(),
-                           {.way = quality.way, .samples = quality.samples}};
+                           {.method = quality.method, .samples = quality.samples}};
     }
 
 private:

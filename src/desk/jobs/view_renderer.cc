@@ -16,7 +16,7 @@ namespace {
 constexpr float covered = 0.998f;
 
 /// The box of the picture as the screen shows it, over the background where that was kept out of the picture.
-QImage imageOf(const render::Picture& picture, const media::Box& box, const ViewExposure& exposure,
+QImage imageOf(const render::Image& picture, const media::Box& box, const ViewExposure& exposure,
                const scene::Colour& background) {
     const V2i size = box.size();
     QImage image(size.x, size.y, QImage::Format_ARGB32_Premultiplied);
@@ -95,12 +95,12 @@ void ViewRenderer::start() {
         RenderRequest& request = job->request;
         const scene::Colour background = request.frame.background;
         if (request.exposure.warnings) request.frame.background = {0, 0, 0, 0};
-        const auto shown = [&](const render::Picture& picture, const media::Box& box) {
+        const auto shown = [&](const render::Image& picture, const media::Box& box) {
             return imageOf(picture, box, request.exposure, background);
         };
         // The application is the context, for the request may be gone by then; the pointer is read there.
         if (request.pieces)
-            request.quality.piece = [&](const render::Picture& picture, const media::Box& box) {
+            request.quality.piece = [&](const render::Image& picture, const media::Box& box) {
                 onInterface([self, job, image = shown(picture, box), box] {
                     if (self && !job->stop.stop_requested())
                         Q_EMIT self->piece(image, {box.x0, box.y0}, job->request.tag);

@@ -2,7 +2,7 @@
 // its path, and what it sees sharply. Layers are pushed in depth here, and marks are moved.
 #pragma once
 
-#include "desk/camera/camera_drag.h"
+#include "desk/camera/camera_handle_drag.h"
 #include "desk/session/session.h"
 #include "interaction/paper_scale.h"
 #include "optics/placing.h"
@@ -72,7 +72,7 @@ private:
     std::optional<CameraHandle> handleAt(const QPointF& place) const;
     /// The sight lines, from the eye, in this view.
     std::array<QPointF, 3> sightLines() const;
-    QPointF aheadPlace() const;                                ///< of the handle that turns the camera
+    QPointF aheadPlace() const;                               ///< of the handle that turns the camera
     V3d worldAt(const QPointF& place, const V3d& like) const; ///< in the plane of this view through a point
     bool onPath(const QPointF& place) const;
     void drawGrid(QPainter& painter) const;
@@ -95,7 +95,7 @@ private:
 
     enum class Drag { None, Layer, Camera, Focus, Pan, Frame } m_drag = Drag::None;
     std::int64_t m_dragLayer = 0;
-    std::optional<CameraDrag> m_camera;
+    std::optional<CameraHandleDrag> m_camera;
     QPointF m_gripOff; ///< of the handle that was taken from the pointer
     bool m_moved = false;
     QPointF m_pressed, m_last;

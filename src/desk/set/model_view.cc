@@ -66,7 +66,7 @@ void ModelView::ask() {
     now.camera.gate = interaction::OrbitView::gate;
     now.output.background = {0, 0, 0, 0};
     m_request.ask({.frame = motion::evaluate(now, m_session.playhead.time(), size, m_orbit.pose()),
-                   .quality = {.way = render::Way::Pinhole, .placeholders = true},
+                   .quality = {.method = render::Method::Pinhole, .placeholders = true},
                    .finish = m_drag != Drag::None || m_session.document.previewing()});
 }
 
@@ -156,10 +156,16 @@ void ModelView::drawCards(QPainter& painter) const {
 
 void ModelView::drawCamera(QPainter& painter) const {
     const scene::Scene& scene = *m_session.scene();
-    const scene::Pose camera = m_session.camera.pose();
-    const optics::View lens = optics::viewOf(camera, scene.camera.gate, scene.output.frame);
-    // Its way, with a tape T at each mark.
-    const auto& marks = scene.camera.marks;
+    const optics::View lens = optics::viewOf(m_session.camera.pose(), scene.camera.gate, scene.output.frame);
+    drawPath(painter);
+    drawSight(painter, lens);
+    drawBody(painter, lens);
+    drawCameraHandles(painter);
+}
+
+/// The camera's path, with a tape T at each mark.
+void ModelView::drawPath(QPainter& painter) const {
+    const auto& marks = m_session.scene()->camera.marks;
     painter.setPen(QPen(theme::vermilion, 1.2));
     for (std::size_t i = 0; i + 1 < marks.size(); ++i)
         for (int k = 0; k < 24; ++k)
@@ -178,7 +184,11 @@ void ModelView::drawCamera(QPainter& painter) const {
             paper::mark(painter, *at, static_cast<int>(i),
                         static_cast<int>(i) == m_session.camera.markHere());
     }
-    // What it sees, out to the farthest layer, and the plane that is sharp.
+}
+
+/// What the camera sees, out to the farthest layer, and the plane that is sharp.
+void ModelView::drawSight(QPainter& painter, const optics::View& lens) const {
+    const scene::Scene& scene = *m_session.scene();
     double far = scene.homeDepth;
     for (const scene::LayerPath& found : m_session.now().all)
         if (!found.layer->group()) far = std::max(far, optics::depthOf(lens, optics::pivotOf(found)));
@@ -190,7 +200,7 @@ void ModelView::drawCamera(QPainter& painter) const {
             at[i] = lens.eye + optics::rayThrough(lens, places[i]) * depth;
         return at;
     };
-    const auto end = corners(far), sharp = corners(camera.focus);
+    const auto end = corners(far), sharp = corners(m_session.camera.pose().focus);
     painter.setPen(QPen(theme::sight, 1.1));
     for (std::size_t i = 0; i < 4; ++i) {
         line(painter, lens.eye, end[i]);
@@ -199,7 +209,10 @@ void ModelView::drawCamera(QPainter& painter) const {
     painter.setPen(QPen(theme::focus, 1.4));
     for (std::size_t i = 0; i < 4; ++i)
         line(painter, sharp[i], sharp[(i + 1) % 4]);
-    // The body: a box behind the eye and a lens before it, large enough to be seen.
+}
+
+/// The camera's body: a box behind the eye and a lens before it, large enough to be seen.
+void ModelView::drawBody(QPainter& painter, const optics::View& lens) const {
     const double size = 0.02 * (lens.eye - m_orbit.pose().position).length() + 0.05;
     const auto at = [&](double x, double y, double z) {
         return lens.eye + lens.right * (x * size) + lens.up * (y * size) + lens.forward * (z * size);
@@ -233,6 +246,10 @@ void ModelView::drawCamera(QPainter& painter) const {
     for (const auto& [x, y] :
          {std::pair(-.8, -.5), std::pair(.8, -.5), std::pair(.8, .5), std::pair(-.8, .5)})
         line(painter, at(0, 0, -.2), at(x, y, 1));
+}
+
+void ModelView::drawCameraHandles(QPainter& painter) const {
+    const auto& marks = m_session.scene()->camera.marks;
     for (const CameraHandle& handle : cameraHandlesSeen()) {
         const auto place = placeOf(handle.at);
         if (!place) continue;

@@ -2,7 +2,7 @@
 // its path and the ground. The selected layer is pushed and slid by arrows.
 #pragma once
 
-#include "desk/camera/camera_drag.h"
+#include "desk/camera/camera_handle_drag.h"
 #include "desk/jobs/view_renderer.h"
 #include "desk/session/session.h"
 #include "interaction/orbit_view.h"
@@ -56,6 +56,10 @@ private:
     void drawGround(QPainter& painter) const;
     void drawCards(QPainter& painter) const;
     void drawCamera(QPainter& painter) const;
+    void drawPath(QPainter& painter) const;
+    void drawSight(QPainter& painter, const optics::View& lens) const;
+    void drawBody(QPainter& painter, const optics::View& lens) const;
+    void drawCameraHandles(QPainter& painter) const;
     void drawArrows(QPainter& painter) const;
     std::int64_t layerAt(const QPointF& place) const;
     std::vector<V3d> arrows() const; ///< unit vectors
@@ -71,7 +75,7 @@ private:
     bool m_own = false;
 
     enum class Drag { None, Turn, Shift, Arrow, Camera } m_drag = Drag::None;
-    std::optional<CameraDrag> m_camera;
+    std::optional<CameraHandleDrag> m_camera;
     int m_arrow = -1;
     bool m_moved = false;
     QPointF m_pressed, m_last;

@@ -134,7 +134,6 @@ void Timeline::paintValue(QPainter& painter, const TimelineMap::Row& row, const 
 
 void Timeline::paintLayer(QPainter& painter, const TimelineMap::Row& row, const QRectF& rect) {
     const scene::Scene& scene = *m_session.scene();
-    const auto& out = scene.output;
     const scene::Layer& layer = *row.layer;
     const bool selected = m_session.selection.contains(layer.id);
     if (selected) painter.fillRect(rect, theme::raised);
@@ -163,48 +162,10 @@ void Timeline::paintLayer(QPainter& painter, const TimelineMap::Row& row, const 
     painter.setPen(selected ? QPen(theme::vermilion, 1.2) : QPen(Qt::NoPen));
     painter.setBrush(colour);
     painter.drawPath(shape);
-    if (const auto* footage = std::get_if<scene::Footage>(&layer.content)) {
-        // What the footage itself covers, within the bar: a darker strip with a notch at its first frame.
-        const double speed = std::abs(footage->speed.toDouble()),
-                     from = (footage->start * out.rate).toDouble();
-        const bool once = (footage->ends == scene::Ends::Hold || footage->ends == scene::Ends::Vanish) &&
-                          !footage->freeze && footage->speeds.empty() && speed > 0;
-        double to = static_cast<double>(out.frames - 1);
-        if (once)
-            to = from +
-                 (Rational(footage->last() - footage->in + 1) / footage->rate * out.rate).toDouble() / speed -
-                 1;
-        const QRectF strip = QRectF(QPointF(m_map.xOfFrame(from), bar.bottom() - 5),
-                                    QPointF(m_map.xOfFrame(to), bar.bottom() - 1))
-                                 .intersected(bar);
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(QColor(0, 0, 0, 110));
-        painter.drawRect(strip);
-        painter.setPen(QPen(theme::text, 1.2));
-        if (const double x = m_map.xOfFrame(from); x > bar.left() - 1 && x < bar.right())
-            painter.drawLine(QPointF(x, bar.bottom() - 7), QPointF(x, bar.bottom()));
-    }
-    // Fades: what is not there yet, or no more, is cut off the bar's upper corners.
-    const auto fade = [&](Rational seconds, bool in) {
-        const double by = m_map.xOf(seconds) - m_map.xOf(Rational(0));
-        const double x = in ? std::min(bar.right(), bar.left() + by) : std::max(bar.left(), bar.right() - by);
-        if (by > 0.5) {
-            const QPointF corner = in ? bar.topLeft() : bar.topRight(),
-                          foot = in ? bar.bottomLeft() : bar.bottomRight();
-            QPainterPath cut;
-            cut.addPolygon(QPolygonF{foot, QPointF(x, bar.top()), corner});
-            painter.fillPath(cut.intersected(shape), QColor(0x2B, 0x30, 0x35, 190));
-            painter.setPen(QPen(theme::text, 1));
-            painter.drawLine(foot, QPointF(x, bar.top()));
-        }
-        if (selected && bar.width() > 24) { // its hand
-            painter.setPen(QPen(theme::edge, 1));
-            painter.setBrush(theme::text);
-            painter.drawEllipse(QPointF(x + (in ? 1 : -1) * (by > 0.5 ? 0 : 6), bar.top() + 1), 3, 3);
-        }
-    };
-    fade(layer.showing.fadeIn, true);
-    fade(layer.showing.fadeOut, false);
+    if (const auto* footage = std::get_if<scene::Footage>(&layer.content))
+        paintFootage(painter, *footage, bar);
+    paintFade(painter, shape, bar, layer.showing.fadeIn, true, selected);
+    paintFade(painter, shape, bar, layer.showing.fadeOut, false, selected);
     if (lanes && !m_map.isOpen(layer.id)) { // where keys are, while its lanes are closed
         painter.setPen(Qt::NoPen);
         painter.setBrush(theme::text);
@@ -215,6 +176,49 @@ void Timeline::paintLayer(QPainter& painter, const TimelineMap::Row& row, const 
             painter.drawEllipse(QPointF(m_map.xOf(key.time), bar.center().y()), 2, 2);
     }
     painter.restore();
+}
+
+/// What footage itself covers, within its layer's bar: a darker strip with a notch at its first frame.
+void Timeline::paintFootage(QPainter& painter, const scene::Footage& footage, const QRectF& bar) {
+    const auto& out = m_session.scene()->output;
+    const double speed = std::abs(footage.speed.toDouble()), from = (footage.start * out.rate).toDouble();
+    const bool once = (footage.ends == scene::Ends::Hold || footage.ends == scene::Ends::Vanish) &&
+                      !footage.freeze && footage.speeds.empty() && speed > 0;
+    double to = static_cast<double>(out.frames - 1);
+    if (once)
+        to = from + (Rational(footage.last() - footage.in + 1) / footage.rate * out.rate).toDouble() / speed -
+             1;
+    const QRectF strip =
+        QRectF(QPointF(m_map.xOfFrame(from), bar.bottom() - 5), QPointF(m_map.xOfFrame(to), bar.bottom() - 1))
+            .intersected(bar);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(0, 0, 0, 110));
+    painter.drawRect(strip);
+    painter.setPen(QPen(theme::text, 1.2));
+    if (const double x = m_map.xOfFrame(from); x > bar.left() - 1 && x < bar.right())
+        painter.drawLine(QPointF(x, bar.bottom() - 7), QPointF(x, bar.bottom()));
+}
+
+/// A fade: what is not there yet, or no more, is cut off a bar's upper corner. With its handle where
+/// selected.
+void Timeline::paintFade(QPainter& painter, const QPainterPath& shape, const QRectF& bar, Rational seconds,
+                         bool in, bool selected) {
+    const double by = m_map.xOf(seconds) - m_map.xOf(Rational(0));
+    const double x = in ? std::min(bar.right(), bar.left() + by) : std::max(bar.left(), bar.right() - by);
+    if (by > 0.5) {
+        const QPointF corner = in ? bar.topLeft() : bar.topRight(),
+                      foot = in ? bar.bottomLeft() : bar.bottomRight();
+        QPainterPath cut;
+        cut.addPolygon(QPolygonF{foot, QPointF(x, bar.top()), corner});
+        painter.fillPath(cut.intersected(shape), QColor(0x2B, 0x30, 0x35, 190));
+        painter.setPen(QPen(theme::text, 1));
+        painter.drawLine(foot, QPointF(x, bar.top()));
+    }
+    if (selected && bar.width() > 24) {
+        painter.setPen(QPen(theme::edge, 1));
+        painter.setBrush(theme::text);
+        painter.drawEllipse(QPointF(x + (in ? 1 : -1) * (by > 0.5 ? 0 : 6), bar.top() + 1), 3, 3);
+    }
 }
 
 void Timeline::paintLane(QPainter& painter, const TimelineMap::Row& row, const QRectF& rect) {

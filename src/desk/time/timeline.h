@@ -76,6 +76,9 @@ private:
     void paintRuler(QPainter& painter);
     void paintMove(QPainter& painter);
     void paintLayer(QPainter& painter, const Row& row, const QRectF& rect);
+    void paintFootage(QPainter& painter, const scene::Footage& footage, const QRectF& bar);
+    void paintFade(QPainter& painter, const QPainterPath& shape, const QRectF& bar, Rational seconds, bool in,
+                   bool selected);
     void paintLane(QPainter& painter, const Row& row, const QRectF& rect);
     void paintFindings(QPainter& painter);
     /// kept: room for a value at its right.

@@ -16,10 +16,10 @@ std::vector<CameraHandle> cameraHandles(const Session& session);
 
 /// One drag of a handle. What it changes is previewed, and becomes a step of history with commit(), or is the
 /// pose off the move.
-class CameraDrag {
-    Q_DECLARE_TR_FUNCTIONS(stage::desk::CameraDrag)
+class CameraHandleDrag {
+    Q_DECLARE_TR_FUNCTIONS(stage::desk::CameraHandleDrag)
 public:
-    CameraDrag(Session& session, const CameraHandle& handle);
+    CameraHandleDrag(Session& session, const CameraHandle& handle);
     /// The handle's place in the world is now there. keys: Ctrl moves a handle of the path on its own. Gives
     /// what to say, in units.
     QString to(const V3d& place, Qt::KeyboardModifiers keys);

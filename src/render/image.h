@@ -14,33 +14,33 @@ void* allocateBytes(std::size_t bytes);
 void giveRoom(void* at, std::size_t bytes);
 
 /// Room for pictures: large pages, and numbers that are not set before they are written.
-template <class T> struct PictureRoom {
+template <class T> struct ImageAllocator {
     using value_type = T;
-    PictureRoom() = default;
-    template <class U> explicit PictureRoom(const PictureRoom<U>&) {}
+    ImageAllocator() = default;
+    template <class U> explicit ImageAllocator(const ImageAllocator<U>&) {}
     T* allocate(std::size_t count) { return static_cast<T*>(allocateBytes(count * sizeof(T))); }
     void deallocate(T* at, std::size_t count) { giveRoom(at, count * sizeof(T)); }
     template <class U> void construct(U* at) { ::new (static_cast<void*>(at)) U; }
     template <class U, class... A> void construct(U* at, A&&... from) {
         ::new (static_cast<void*>(at)) U(std::forward<A>(from)...);
     }
-    bool operator==(const PictureRoom&) const { return true; }
+    bool operator==(const ImageAllocator&) const { return true; }
 };
 
 /// Scene-linear Rec. 709, premultiplied alpha, RGBA float, rows from the top, no padding.
-struct Picture {
+struct Image {
     V2i size{0, 0};
-    std::vector<float, PictureRoom<float>> rgba; ///< of a new picture: anything
+    std::vector<float, ImageAllocator<float>> rgba; ///< of a new picture: anything
 
-    Picture() = default;
-    explicit Picture(V2i pixels) : size(pixels), rgba(static_cast<std::size_t>(pixels.x) * pixels.y * 4) {}
+    Image() = default;
+    explicit Image(V2i pixels) : size(pixels), rgba(static_cast<std::size_t>(pixels.x) * pixels.y * 4) {}
     float* row(int y) { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
     const float* row(int y) const { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
 };
 
 /// sRGB-encoded RGBA, straight alpha, rounded to the nearest of `Int`'s steps.
-template <class Int> std::vector<Int> encoded(const Picture& picture);
-extern template std::vector<std::uint8_t> encoded(const Picture&);
-extern template std::vector<std::uint16_t> encoded(const Picture&);
+template <class Int> std::vector<Int> encoded(const Image& picture);
+extern template std::vector<std::uint8_t> encoded(const Image&);
+extern template std::vector<std::uint16_t> encoded(const Image&);
 
 }

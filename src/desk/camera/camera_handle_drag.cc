@@ -1,4 +1,4 @@
-#include "desk/camera/camera_drag.h"
+#include "desk/camera/camera_handle_drag.h"
 
 #include "desk/kit/number_field.h"
 #include "motion/walking.h"
@@ -12,16 +12,16 @@ std::vector<CameraHandle> cameraHandles(const Session& session) {
                                       session.camera.pose());
 }
 
-CameraDrag::CameraDrag(Session& session, const CameraHandle& handle)
+CameraHandleDrag::CameraHandleDrag(Session& session, const CameraHandle& handle)
     : m_session(session), m_drag(interaction::beginDrag(session.move(), session.scene()->camera.marks.size(),
                                                         handle, session.camera.pose())),
       m_wasOff(session.camera.offHere()) {}
 
-void CameraDrag::cancel() {
+void CameraHandleDrag::cancel() {
     m_session.camera.cancelWalk(m_wasOff ? std::optional(m_drag.from) : std::nullopt);
 }
 
-QString CameraDrag::to(const V3d& place, Qt::KeyboardModifiers keys) {
+QString CameraHandleDrag::to(const V3d& place, Qt::KeyboardModifiers keys) {
     const auto change = interaction::dragged(*m_session.document.history().scene(), m_drag, place,
                                              keys & Qt::ControlModifier);
     if (const auto* edit = std::get_if<edit::Edit>(&change)) m_session.document.preview(*edit);
@@ -29,7 +29,7 @@ QString CameraDrag::to(const V3d& place, Qt::KeyboardModifiers keys) {
     return std::holds_alternative<std::monostate>(change) ? QString() : describe(place, change);
 }
 
-QString CameraDrag::describe(const V3d& place, const interaction::CameraChange& change) const {
+QString CameraHandleDrag::describe(const V3d& place, const interaction::CameraChange& change) const {
     using enum CameraHandle::Kind;
     const scene::Scene& before = *m_session.document.history().scene();
     const auto length = [&](const V3d& from) { return figure((place - from).length(), 2); };

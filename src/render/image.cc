@@ -1,4 +1,4 @@
-#include "render/picture.h"
+#include "render/image.h"
 
 #include "media/parallel.h"
 #include "render/curve.h"
@@ -18,13 +18,13 @@ constexpr std::size_t page = std::size_t{2} << 20;
 
 /// Large rooms given back, of which a few are kept: the system clears what it hands out, which takes longer
 /// than one thinks.
-struct Kept {
+struct FreeBlocks {
     std::mutex lock;
     std::vector<std::pair<std::size_t, void*>> rooms; ///< with their sizes, latest first
     static constexpr std::size_t most = 3, mostBytes = std::size_t{256} << 20;
 };
-Kept& kept() {
-    static Kept* const made = new Kept; // outlives all pictures
+FreeBlocks& freeBlocks() {
+    static FreeBlocks* const made = new FreeBlocks; // outlives all pictures
     return *made;
 }
 
@@ -32,7 +32,7 @@ Kept& kept() {
 
 void* allocateBytes(std::size_t bytes) {
     if (bytes >= page) {
-        Kept& store = kept();
+        FreeBlocks& store = freeBlocks();
         const std::lock_guard guard(store.lock);
         for (auto room = store.rooms.begin(); room != store.rooms.end(); ++room)
             if (room->first == bytes) {
@@ -50,18 +50,18 @@ void* allocateBytes(std::size_t bytes) {
 
 void giveRoom(void* at, std::size_t bytes) {
     if (bytes < page) return std::free(at);
-    Kept& store = kept();
+    FreeBlocks& store = freeBlocks();
     const std::lock_guard guard(store.lock);
     store.rooms.insert(store.rooms.begin(), {bytes, at});
     std::size_t sum = 0, keep = 0;
-    for (; keep < std::min(store.rooms.size(), Kept::most); ++keep)
-        if ((sum += store.rooms[keep].first) > Kept::mostBytes) break;
+    for (; keep < std::min(store.rooms.size(), FreeBlocks::most); ++keep)
+        if ((sum += store.rooms[keep].first) > FreeBlocks::mostBytes) break;
     for (std::size_t i = keep; i < store.rooms.size(); ++i)
         std::free(store.rooms[i].second);
     store.rooms.resize(keep);
 }
 
-template <class Int> std::vector<Int> encoded(const Picture& picture) {
+template <class Int> std::vector<Int> encoded(const Image& picture) {
     constexpr float top = std::numeric_limits<Int>::max();
     std::vector<Int> out(picture.rgba.size());
     media::inParallel(0, picture.size.y, [&](int y) {
@@ -78,7 +78,7 @@ template <class Int> std::vector<Int> encoded(const Picture& picture) {
     return out;
 }
 
-template std::vector<std::uint8_t> encoded(const Picture&);
-template std::vector<std::uint16_t> encoded(const Picture&);
+template std::vector<std::uint8_t> encoded(const Image&);
+template std::vector<std::uint16_t> encoded(const Image&);
 
 }
