@@ -367,8 +367,8 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
         return app.exit(error, out, err) == 0 ? Done : BadUsage;
     }
     try {
-        for (Command* command : std::initializer_list<Command*>{&fresh, &import, &apply, &relink,
-                                                                &info, &measure, &check, &render})
+        for (Command* command : std::initializer_list<Command*>{&fresh, &import, &apply, &relink, &info,
+                                                                &measure, &check, &render})
             if (command->asked()) command->run(out, err);
     } catch (const Failure& failure) {
         if (!failure.sentence.empty()) err << failure.sentence << '\n';

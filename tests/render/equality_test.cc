@@ -256,9 +256,9 @@ std::vector<Variant> variants() {
             {"lowest last", [](scene::Scene& s) { std::reverse(s.layers.begin(), s.layers.end()); }}};
 }
 
-class EveryWay : public testing::TestWithParam<Kind> {};
+class EveryMethod : public testing::TestWithParam<Kind> {};
 
-TEST_P(EveryWay, IsOnePicture) {
+TEST_P(EveryMethod, IsOnePicture) {
     const Blend modes[] = {Blend::Normal,    Blend::Multiply,   Blend::Screen,    Blend::Add,
                            Blend::SoftLight, Blend::Difference, Blend::Luminosity};
     const auto all = variants();
@@ -281,7 +281,7 @@ TEST_P(EveryWay, IsOnePicture) {
             }
 }
 
-TEST_P(EveryWay, OfAllModes) {
+TEST_P(EveryMethod, OfAllModes) {
     for (std::size_t mode = 0; mode < scene::blendNames.size(); ++mode)
         for (const Blending blending : {Blending::Light, Blending::Paint}) {
             scene::Scene scene =
@@ -295,7 +295,7 @@ TEST_P(EveryWay, OfAllModes) {
         }
 }
 
-TEST_P(EveryWay, AlsoWhileTheShutterIsOpen) {
+TEST_P(EveryMethod, AlsoWhileTheShutterIsOpen) {
     for (const Blending blending : {Blending::Light, Blending::Paint}) {
         scene::Scene scene = sceneWith(GetParam().make());
         scene.output.blending = blending;
@@ -311,12 +311,12 @@ TEST_P(EveryWay, AlsoWhileTheShutterIsOpen) {
     }
 }
 
-INSTANTIATE_TEST_SUITE_P(Kinds, EveryWay, testing::ValuesIn(kinds),
+INSTANTIATE_TEST_SUITE_P(Kinds, EveryMethod, testing::ValuesIn(kinds),
                          [](const auto& of) { return std::string(of.param.name); });
 
 /// A flat picture of layers in paint, mixed here by the definition of W3C Compositing and Blending Level 1
 /// for `normal` and `multiply`, comes out of every method as it was.
-TEST(EveryWayOfFlatLayers, IsTheFlatPicture) {
+TEST(EveryMethodOnFlatLayers, IsTheFlatPicture) {
     const TempDir dir;
     const auto far = [](int x, int y) { return Rgba8{200 - x, 40 + 2 * y, 90, 255}; };
     const auto middle = [](int x, int y) { return Rgba8{30, 180, 220 - y, (x * 5 + y) % 256}; };

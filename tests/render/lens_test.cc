@@ -385,7 +385,7 @@ TEST(Shutter, AStreakIsAsLongAsTheExposure) {
         }
 }
 
-TEST(Blending, EveryWayMixesByTheFormulas) {
+TEST(Blending, EveryMethodMixesByTheFormulas) {
     using scene::Blend;
     const TempDir dir;
     test::writePicture(dir / "low.png", {8, 8}, [](int, int) { return Rgba8{188, 120, 60}; });

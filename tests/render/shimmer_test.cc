@@ -137,7 +137,7 @@ TEST(Work, OnlyTheRegionIsRenderedAndPiecesCoverIt) {
     }
 }
 
-TEST(Work, EveryWayStopsWhenAsked) {
+TEST(Work, EveryMethodStopsWhenAsked) {
     const TempDir dir;
     test::writePicture(dir / "a.png", {64, 64}, [](int x, int y) { return Rgba8{x * 4, y * 4, 90}; });
     scene::Scene scene = scene::emptyScene();
