@@ -52,11 +52,16 @@ bool isDrawing(const std::string& path) {
     return suffix == ".svg" || suffix == ".svgz";
 }
 
+Result<void> checkSize(V2i now, V2i size, const std::string& name) {
+    if (now == size) return {};
+    return fail("Cannot show " + name + ": it has changed to " + std::to_string(now.x) + " x " +
+                std::to_string(now.y) + " pixels, but was " + std::to_string(size.x) + " x " +
+                std::to_string(size.y) + " when it was brought in.");
+}
+
 Result<Raster> ofSize(Result<Raster> raster, V2i size, const std::string& name) {
-    if (raster && raster->size != size)
-        return fail("Cannot show " + name + ": it has changed to " + std::to_string(raster->size.x) + " x " +
-                    std::to_string(raster->size.y) + " pixels, but was " + std::to_string(size.x) + " x " +
-                    std::to_string(size.y) + " when it was brought in.");
+    if (!raster) return raster;
+    if (auto same = checkSize(raster->size, size, name); !same) return tl::unexpected(same.error());
     return raster;
 }
 
@@ -104,11 +109,15 @@ private:
 class ClipSource : public PixelSource {
 public:
     ClipSource(std::string path, V2i size, std::int64_t frame)
-        : PixelSource(fileState(path) + std::to_string(frame), size, Granularity::Whole),
+        : PixelSource(fileState(path) + std::to_string(frame), size, Granularity::ByBox, Retention::Short),
           m_path(std::move(path)), m_frame(frame) {}
 
-    Result<Raster> compute(int, const Box&, PixelCache& cache, const Progress&) const override {
-        return ofSize(cache.clips().frame(m_path, m_frame), size(), m_path);
+    Result<Raster> compute(int, const Box& box, PixelCache& cache, const Progress&) const override {
+        const auto frame = cache.clips().frame(m_path, m_frame);
+        if (!frame) return tl::unexpected(frame.error());
+        if (auto same = checkSize((*frame)->size(), size(), m_path); !same)
+            return tl::unexpected(same.error());
+        return (*frame)->pixels(box);
     }
 
 private:

@@ -1,8 +1,6 @@
 #include "media/footage.h"
 
 #include "media/ffmpeg.h"
-#include "media/light.h"
-#include "media/parallel.h"
 #include "scene/scene.h"
 
 extern "C" {
@@ -13,6 +11,9 @@ extern "C" {
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <limits>
+#include <map>
+#include <mutex>
 #include <string_view>
 
 namespace stage::media {
@@ -31,7 +32,7 @@ struct FootageReader::State {
     ffmpeg::Codec codec;
     ffmpeg::Packet packet{av_packet_alloc()};
     ffmpeg::Frame picture{av_frame_alloc()};
-    ffmpeg::Sws sws;
+    std::shared_ptr<const FrameConverter> converter;
     AVStream* stream = nullptr;
     FootageInfo info;
     V2i coded{0, 0};                 ///< size of the pictures in the stream
@@ -61,6 +62,17 @@ struct FootageReader::State {
     static constexpr std::size_t unknown = ~std::size_t{0};
     std::int64_t last = AV_NOPTS_VALUE; ///< presentation time of the last frame decoded
     bool draining = false;
+    std::int64_t soundFrom =
+        0; ///< presentation time from which what is decoded is whole, since the last seek
+
+    struct Kept {
+        DecodedPtr decoded;
+        ClipFramePtr frame; ///< null: not asked for yet
+        std::size_t bytes = 0;
+    };
+    mutable std::mutex keptLock;
+    std::map<std::int64_t, Kept> kept; ///< by presentation time
+    std::size_t keep = 0, bytesKept = 0, lastBytes = 0;
 
     Result<std::vector<std::int64_t>> number(std::vector<Untimed> packets,
                                              const std::vector<std::size_t>& keys, const Progress& progress);
@@ -69,9 +81,18 @@ struct FootageReader::State {
     void restart();
 
     Result<bool> decodeNext();
-    Result<Raster> convert();
+    Kept keptAt(std::int64_t time) const;
+    void keepMore(std::int64_t time, Kept more, std::int64_t wanted);
+    Result<DecodedPtr> decoded(std::int64_t n);
+
+    Result<void> openFile(const std::filesystem::path& path);
+    Result<void> openDecoder();
+    Result<void> index(std::uintmax_t bytes, const Progress& progress);
     void readShape();
     void lineUp(std::vector<std::int64_t> times);
+    tl::unexpected<Error> broken(const std::string& reason) const {
+        return fail("Cannot read " + name + ": " + reason + ".");
+    }
 };
 
 FootageReader::FootageReader(std::unique_ptr<State> state) : m_state(std::move(state)) {}
@@ -81,103 +102,112 @@ const FootageInfo& FootageReader::info() const {
 }
 
 Result<std::unique_ptr<FootageReader>> FootageReader::open(const std::filesystem::path& path,
-                                                           const Progress& progress) {
+                                                           const Progress& progress, std::size_t keep) {
     av_log_set_level(AV_LOG_QUIET);
     auto state = std::make_unique<State>();
     state->name = path.string();
-    const auto broken = [&](const std::string& reason) {
-        return fail("Cannot read " + state->name + ": " + reason + ".");
-    };
+    state->keep = keep;
     std::error_code code;
-    if (!std::filesystem::is_regular_file(path, code)) return broken("there is no such file");
+    if (!std::filesystem::is_regular_file(path, code)) return state->broken("there is no such file");
     const auto bytes = std::filesystem::file_size(path, code);
-    if (bytes == 0) return broken("it is empty");
+    if (bytes == 0) return state->broken("it is empty");
+    if (auto opened = state->openFile(path); !opened) return tl::unexpected(opened.error());
+    if (auto opened = state->openDecoder(); !opened) return tl::unexpected(opened.error());
+    state->readShape();
+    state->converter =
+        std::make_shared<FrameConverter>(state->name, state->coded, state->info.size, state->quarterTurns);
+    if (auto indexed = state->index(bytes, progress); !indexed) return tl::unexpected(indexed.error());
+    state->last = AV_NOPTS_VALUE; // reading starts with a seek
+    return std::unique_ptr<FootageReader>(new FootageReader(std::move(state)));
+}
 
+Result<void> FootageReader::State::openFile(const std::filesystem::path& path) {
     // "file:" keeps names with a colon from being taken as protocols; the list keeps playlists from reaching
     // others.
-    AVFormatContext* format = nullptr;
+    AVFormatContext* opened = nullptr;
     AVDictionary* options = nullptr;
     av_dict_set(&options, "protocol_whitelist", "file", 0);
-    const int opened = avformat_open_input(&format, ("file:" + state->name).c_str(), nullptr, &options);
+    const int code = avformat_open_input(&opened, ("file:" + path.string()).c_str(), nullptr, &options);
     av_dict_free(&options);
-    if (opened < 0) return broken("it is not footage of a known kind, or it is damaged");
-    state->format.reset(format);
-    if (avformat_find_stream_info(format, nullptr) < 0) return broken("it is damaged");
-    const int index = av_find_best_stream(format, AVMEDIA_TYPE_VIDEO, -1, -1, nullptr, 0);
-    if (index < 0) return broken("it has no picture track");
-    state->stream = format->streams[index];
-    const AVCodecParameters* parameters = state->stream->codecpar;
-    const AVCodec* codec = avcodec_find_decoder(parameters->codec_id);
+    if (code < 0) return broken("it is not footage of a known kind, or it is damaged");
+    format.reset(opened);
+    if (avformat_find_stream_info(opened, nullptr) < 0) return broken("it is damaged");
+    const int track = av_find_best_stream(opened, AVMEDIA_TYPE_VIDEO, -1, -1, nullptr, 0);
+    if (track < 0) return broken("it has no picture track");
+    stream = opened->streams[track];
+    return {};
+}
+
+Result<void> FootageReader::State::openDecoder() {
+    const AVCodecParameters* parameters = stream->codecpar;
+    const AVCodec* decoder = avcodec_find_decoder(parameters->codec_id);
     // FFmpeg's own VP8/VP9 decoders drop the alpha that WebM keeps in side data.
-    const AVDictionaryEntry* alphaMode = av_dict_get(state->stream->metadata, "alpha_mode", nullptr, 0);
+    const AVDictionaryEntry* alphaMode = av_dict_get(stream->metadata, "alpha_mode", nullptr, 0);
     const bool sideAlpha =
         alphaMode && std::string(alphaMode->value) == "1" &&
         (parameters->codec_id == AV_CODEC_ID_VP8 || parameters->codec_id == AV_CODEC_ID_VP9);
     if (sideAlpha) {
-        const char* decoder = parameters->codec_id == AV_CODEC_ID_VP9 ? "libvpx-vp9" : "libvpx";
-        if (const AVCodec* better = avcodec_find_decoder_by_name(decoder)) codec = better;
+        const char* other = parameters->codec_id == AV_CODEC_ID_VP9 ? "libvpx-vp9" : "libvpx";
+        if (const AVCodec* better = avcodec_find_decoder_by_name(other)) decoder = better;
     }
-    if (!codec) return broken("its codec is not supported");
-    state->codec.reset(avcodec_alloc_context3(codec));
-    AVCodecContext* context = state->codec.get();
+    if (!decoder) return broken("its codec is not supported");
+    codec.reset(avcodec_alloc_context3(decoder));
+    AVCodecContext* context = codec.get();
     if (avcodec_parameters_to_context(context, parameters) < 0) return broken("it is damaged");
     context->thread_count = 0;
-    context->pkt_timebase = state->stream->time_base;
-    if (avcodec_open2(context, codec, nullptr) < 0) return broken("its codec cannot be opened");
-    state->coded = {context->width, context->height};
+    context->pkt_timebase = stream->time_base;
+    if (avcodec_open2(context, decoder, nullptr) < 0) return broken("its codec cannot be opened");
+    coded = {context->width, context->height};
     if (context->width < 1 || context->height < 1 || context->width > scene::Limits::frameSide ||
         context->height > scene::Limits::frameSide)
         return broken("its picture size is not usable");
-    state->info.alpha = sideAlpha || hasAlpha(context->pix_fmt);
-    state->info.hdr =
-        context->color_trc == AVCOL_TRC_SMPTE2084 || context->color_trc == AVCOL_TRC_ARIB_STD_B67;
-    state->info.interlaced =
+    info.alpha = sideAlpha || hasAlpha(context->pix_fmt);
+    info.hdr = context->color_trc == AVCOL_TRC_SMPTE2084 || context->color_trc == AVCOL_TRC_ARIB_STD_B67;
+    info.interlaced =
         context->field_order != AV_FIELD_UNKNOWN && context->field_order != AV_FIELD_PROGRESSIVE;
-    state->readShape();
+    return {};
+}
 
+/// Reads all packets to learn when each frame is shown and which ones are key frames.
+Result<void> FootageReader::State::index(std::uintmax_t bytes, const Progress& progress) {
     std::vector<std::int64_t> times;
-    std::vector<State::Untimed> packets;
+    std::vector<Untimed> packets;
     std::vector<std::size_t> keys;
     bool timed = true;
-
-    AVPacket* packet = state->packet.get();
     int count = 0;
-    while (av_read_frame(format, packet) >= 0) {
-        if (packet->stream_index == index && !(packet->flags & AV_PKT_FLAG_DISCARD)) {
+    while (av_read_frame(format.get(), packet.get()) >= 0) {
+        if (packet->stream_index == stream->index && !(packet->flags & AV_PKT_FLAG_DISCARD)) {
             timed = timed && packet->pts != AV_NOPTS_VALUE;
             if (packet->flags & AV_PKT_FLAG_KEY) keys.push_back(packets.size());
-            packets.push_back(State::untimedOf(*packet));
+            packets.push_back(untimedOf(*packet));
             const std::int64_t time = packet->pts != AV_NOPTS_VALUE ? packet->pts : packet->dts;
             if (time != AV_NOPTS_VALUE) {
                 times.push_back(time);
                 if (packet->flags & AV_PKT_FLAG_KEY)
-                    state->keyFrames.push_back({time, packet->dts != AV_NOPTS_VALUE ? packet->dts : time, 0});
+                    keyFrames.push_back({time, packet->dts != AV_NOPTS_VALUE ? packet->dts : time, 0});
             }
         }
         const auto place = packet->pos;
-        av_packet_unref(packet);
+        av_packet_unref(packet.get());
         if (++count % 256 == 0) {
             if (progress.stopped()) return cancelled();
-            if (bytes > 0 && place > 0)
-                progress.done(static_cast<double>(place) / static_cast<double>(bytes));
+            if (place > 0) progress.done(static_cast<double>(place) / static_cast<double>(bytes));
         }
         if (packets.size() > static_cast<std::size_t>(scene::Limits::frames))
             return broken("it has too many frames");
     }
-    const AVCodecDescriptor* description = avcodec_descriptor_get(parameters->codec_id);
+    const AVCodecDescriptor* description = avcodec_descriptor_get(stream->codecpar->codec_id);
     if (!timed && description && (description->props & AV_CODEC_PROP_REORDER)) {
-        auto numbered = state->number(std::move(packets), keys, progress);
+        auto numbered = number(std::move(packets), keys, progress);
         if (!numbered) return tl::unexpected(numbered.error());
         times = std::move(*numbered);
     }
     std::sort(times.begin(), times.end());
     times.erase(std::unique(times.begin(), times.end()), times.end());
-    std::sort(state->keyFrames.begin(), state->keyFrames.end());
+    std::sort(keyFrames.begin(), keyFrames.end());
     if (times.empty()) return broken("it holds no frames");
-    state->lineUp(std::move(times));
-    state->last = AV_NOPTS_VALUE;
-    state->draining = true; // reading starts with a seek
-    return std::unique_ptr<FootageReader>(new FootageReader(std::move(state)));
+    lineUp(std::move(times));
+    return {};
 }
 
 /// Turn and shape of the pixels, from what the container says.
@@ -288,7 +318,7 @@ Result<std::vector<std::int64_t>> FootageReader::State::number(std::vector<Untim
     for (std::size_t i = 0; i < packets.size(); ++i)
         packets[i].place = static_cast<std::int64_t>(i);
     untimed = std::move(packets);
-    if (!seekBegin()) return fail("Cannot read " + name + ": it cannot be read from its begin.");
+    if (!seekBegin()) return broken("it cannot be read from its begin");
     std::vector<std::int64_t> order;
     for (;;) {
         if (progress.stopped()) return cancelled();
@@ -324,7 +354,7 @@ Result<bool> FootageReader::State::decodeNext() {
             return true;
         }
         if (got == AVERROR_EOF) return false;
-        if (got != AVERROR(EAGAIN)) return fail("Cannot read " + name + ": a frame is damaged.");
+        if (got != AVERROR(EAGAIN)) return broken("a frame is damaged");
         int sent = 0;
         do {
             av_packet_unref(packet.get());
@@ -352,148 +382,129 @@ Result<bool> FootageReader::State::decodeNext() {
         if (!draining) sent = avcodec_send_packet(codec.get(), packet.get());
         av_packet_unref(packet.get());
         if (sent < 0 && sent != AVERROR_EOF && sent != AVERROR_INVALIDDATA)
-            return fail("Cannot read " + name + ": a frame is damaged.");
+            return broken("a frame is damaged");
     }
 }
 
-Result<Raster> FootageReader::frame(std::int64_t n) {
-    State& s = *m_state;
-    n = std::clamp<std::int64_t>(n, 0, s.info.frames - 1);
-    const std::int64_t wanted = s.shown[static_cast<std::size_t>(n)];
-    const auto key = std::upper_bound(s.keyFrames.begin(), s.keyFrames.end(), wanted,
+FootageReader::State::Kept FootageReader::State::keptAt(std::int64_t time) const {
+    const std::lock_guard guard(keptLock);
+    const auto at = kept.find(time);
+    return at == kept.end() ? Kept{} : at->second;
+}
+
+/// Keeps more of a frame, and drops those farthest from the one that is wanted where it gets too much.
+void FootageReader::State::keepMore(std::int64_t time, Kept more, std::int64_t wanted) {
+    const std::lock_guard guard(keptLock);
+    Kept& here = kept[time];
+    if (more.decoded) here.decoded = std::move(more.decoded);
+    if (more.frame) here.frame = std::move(more.frame);
+    bytesKept -= here.bytes;
+    here.bytes = bytesOf(*here.decoded);
+    if (here.frame && !here.frame->is(here.decoded)) here.bytes += here.frame->bytes();
+    bytesKept += lastBytes = here.bytes;
+    while (bytesKept > keep && kept.size() > 1) {
+        const auto first = kept.begin(), end = std::prev(kept.end());
+        const auto farthest = wanted - first->first > end->first - wanted ? first : end;
+        bytesKept -= farthest->second.bytes;
+        kept.erase(farthest);
+    }
+}
+
+Result<DecodedPtr> FootageReader::State::decoded(std::int64_t n) {
+    const std::int64_t wanted = shown[static_cast<std::size_t>(n)];
+    if (auto here = keptAt(wanted).decoded) return here;
+    const auto key = std::upper_bound(keyFrames.begin(), keyFrames.end(), wanted,
                                       [](std::int64_t t, const auto& k) { return t < k.shown; });
-    const std::int64_t keyShown = key == s.keyFrames.begin() ? AV_NOPTS_VALUE : (key - 1)->shown;
-    const bool goesOn = !s.draining && s.last != AV_NOPTS_VALUE && s.last < wanted &&
-                        (keyShown == AV_NOPTS_VALUE || keyShown <= s.last + 1);
-    const bool already = s.last == wanted && s.picture->data[0];
+    const std::int64_t keyShown = key == keyFrames.begin() ? AV_NOPTS_VALUE : (key - 1)->shown;
+    // Going on is faster than seeking, unless a key frame lies far ahead.
+    constexpr std::int64_t near = 12; // frames
+    const auto reached = std::lower_bound(shown.begin(), shown.end(), last) - shown.begin();
+    const bool goesOn = last != AV_NOPTS_VALUE && last < wanted &&
+                        (keyShown == AV_NOPTS_VALUE || keyShown <= last || n - reached <= near);
     // Some streams need an earlier key frame than the nearest (open groups); go back until the frame appears.
     auto from = key;
     constexpr int attempts = 5;
-    for (int attempt = 0; !already && attempt < attempts; ++attempt) {
+    for (int attempt = 0; attempt < attempts; ++attempt) {
         if (attempt > 0 || !goesOn) {
-            if (from != s.keyFrames.begin()) --from;
-            const std::int64_t target = s.keyFrames.empty() ? s.shown.front() : from->dts;
-            const bool fromBegin = attempt + 1 == attempts && !s.untimed.empty();
-            if (!(fromBegin ? s.seekBegin() : s.seek(target)))
-                return fail("Cannot read " + s.name + ": frame " + std::to_string(n) + " cannot be reached.");
+            if (from != keyFrames.begin()) --from;
+            const std::int64_t target = keyFrames.empty() ? shown.front() : from->dts;
+            const bool fromBegin = attempt + 1 == attempts && !untimed.empty();
+            if (!(fromBegin ? seekBegin() : seek(target)))
+                return broken("frame " + std::to_string(n) + " cannot be reached");
+            // What is shown before the key frame may build on what was not decoded.
+            soundFrom =
+                keyFrames.empty() || fromBegin ? std::numeric_limits<std::int64_t>::min() : from->shown;
         }
         for (;;) {
-            const auto more = s.decodeNext();
+            const auto more = decodeNext();
             if (!more) return tl::unexpected(more.error());
             if (!*more) break;
             // A seek by time may end behind the key frame; what comes then lacks what it builds on.
-            const bool whole = s.untimed.empty() || s.keyFrames.empty() || (attempt == 0 && goesOn) ||
-                               s.begun <= from->packet;
-            if (s.last == wanted && whole) return s.convert();
-            if (s.last != AV_NOPTS_VALUE && s.last > wanted) break;
+            const bool whole =
+                untimed.empty() || keyFrames.empty() || (attempt == 0 && goesOn) || begun <= from->packet;
+            if (whole && last != AV_NOPTS_VALUE && last >= soundFrom) {
+                ffmpeg::Frame copy(av_frame_clone(picture.get()));
+                if (!copy) throw std::bad_alloc();
+                const DecodedPtr here = shared(std::move(copy));
+                keepMore(last, {here, nullptr}, wanted);
+                if (last == wanted) return here;
+            }
+            if (last != AV_NOPTS_VALUE && last > wanted) break;
         }
     }
-    if (already) return s.convert();
-    return fail("Cannot read " + s.name + ": frame " + std::to_string(n) + " is damaged.");
+    return broken("frame " + std::to_string(n) + " is damaged");
 }
 
-namespace {
-
-/// Lines of the second field become the mean of their neighbours.
-void dropSecondField(std::vector<std::uint16_t>& rgba, V2i size, bool topFirst) {
-    const auto width = static_cast<std::size_t>(size.x) * 4;
-    for (int y = topFirst ? 1 : 0; y < size.y; y += 2) {
-        const std::uint16_t* above = rgba.data() + width * static_cast<std::size_t>(y > 0 ? y - 1 : y + 1);
-        const std::uint16_t* below =
-            rgba.data() + width * static_cast<std::size_t>(y + 1 < size.y ? y + 1 : y - 1);
-        std::uint16_t* line = rgba.data() + width * static_cast<std::size_t>(y);
-        for (std::size_t i = 0; i < width; ++i)
-            line[i] = static_cast<std::uint16_t>((above[i] + below[i] + 1) / 2);
-    }
+ClipFramePtr FootageReader::kept(std::int64_t n) const {
+    const auto last = static_cast<std::int64_t>(m_state->shown.size()) - 1;
+    return m_state->keptAt(m_state->shown[static_cast<std::size_t>(std::clamp<std::int64_t>(n, 0, last))])
+        .frame;
 }
 
-/// 16-bit encoded values to linear light of the clip's primaries.
-const std::vector<float>& curveOf(AVColorTransferCharacteristic transfer) {
-    const auto table = [](auto&& linear) {
-        std::vector<float> t(65536);
-        for (std::size_t i = 0; i < t.size(); ++i)
-            t[i] = linear(static_cast<float>(i) / 65535.f);
-        return t;
+void FootageReader::setKeep(std::size_t bytes) {
+    const std::lock_guard guard(m_state->keptLock);
+    m_state->keep = bytes; // what is too much goes with the next frame
+}
+
+std::int64_t FootageReader::mostKept() const {
+    const std::lock_guard guard(m_state->keptLock);
+    return static_cast<std::int64_t>(m_state->keep / std::max<std::size_t>(m_state->lastBytes, 1));
+}
+
+Result<ClipFramePtr> FootageReader::frame(std::int64_t n) {
+    State& s = *m_state;
+    n = std::clamp<std::int64_t>(n, 0, s.info.frames - 1);
+    if (auto here = kept(n)) return here;
+    // In the order in which they are shown, so that none is decoded twice.
+    DecodedPtr before, after;
+    const auto beside = [&](std::int64_t step, DecodedPtr& at) -> Result<void> {
+        for (std::int64_t m = n + step; m >= 0 && m < s.info.frames; m += step) {
+            if (s.shown[static_cast<std::size_t>(m)] == s.shown[static_cast<std::size_t>(n)]) continue;
+            auto decoded = s.decoded(m);
+            if (!decoded) return tl::unexpected(decoded.error());
+            at = std::move(*decoded);
+            break;
+        }
+        return {};
     };
-    static const std::vector<float> pq = table([](float v) { return nitsFromPq(v) / hdrWhite; });
-    static const std::vector<float> hlg = table(sceneFromHlg);
-    static const std::vector<float> linear = table([](float v) { return v; });
-    switch (transfer) {
-    case AVCOL_TRC_SMPTE2084:
-        return pq;
-    case AVCOL_TRC_ARIB_STD_B67:
-        return hlg;
-    case AVCOL_TRC_LINEAR:
-        return linear;
-    default:
-        return linearFromSrgb16();
+    if (s.info.interlaced)
+        if (auto ok = beside(-1, before); !ok) return tl::unexpected(ok.error());
+    const auto found = s.decoded(n);
+    if (!found) return tl::unexpected(found.error());
+    auto decoded = found;
+    if ((*found)->interlaced_frame) {
+        if (!before)
+            if (auto ok = beside(-1, before); !ok) return tl::unexpected(ok.error());
+        if (auto ok = beside(1, after); !ok) return tl::unexpected(ok.error());
+        decoded = deinterlaced(before, *found, after);
+        if (!decoded) return tl::unexpected(decoded.error());
     }
-}
-
-}
-
-Result<Raster> FootageReader::State::convert() {
-    const AVFrame& from = *picture;
-    if (from.width != coded.x || from.height != coded.y)
-        return fail("Cannot read " + name + ": its picture size changes inside the clip.");
-    const V2i flat = quarterTurns % 2 == 1 ? V2i(info.size.y, info.size.x) : info.size;
-    const auto format16 = AV_PIX_FMT_RGBA64LE;
-    sws.reset(sws_getCachedContext(sws.release(), from.width, from.height,
-                                   static_cast<AVPixelFormat>(from.format), flat.x, flat.y, format16,
-                                   SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INT | SWS_FULL_CHR_H_INP,
-                                   nullptr, nullptr, nullptr));
-    if (!sws) return fail("Cannot read " + name + ": its pixel format is not supported.");
-    const int matrix = from.colorspace == AVCOL_SPC_UNSPECIFIED
-                           ? (from.height >= 720 ? SWS_CS_ITU709 : SWS_CS_ITU601)
-                           : (from.colorspace == AVCOL_SPC_BT709        ? SWS_CS_ITU709
-                              : from.colorspace == AVCOL_SPC_BT2020_NCL ? SWS_CS_BT2020
-                                                                        : SWS_CS_ITU601);
-    const int full = from.color_range == AVCOL_RANGE_JPEG ? 1 : 0;
-    sws_setColorspaceDetails(sws.get(), sws_getCoefficients(matrix), full,
-                             sws_getCoefficients(SWS_CS_DEFAULT), 1, 0, 1 << 16, 1 << 16);
-    std::vector<std::uint16_t> straight(static_cast<std::size_t>(flat.x) * flat.y * 4);
-    std::uint8_t* planes[1] = {reinterpret_cast<std::uint8_t*>(straight.data())};
-    const int strides[1] = {flat.x * 8};
-    sws_scale(sws.get(), from.data, from.linesize, 0, from.height, planes, strides);
-    if (from.interlaced_frame && flat.y > 1) dropSecondField(straight, flat, from.top_field_first);
-
-    const std::vector<float>& curve = curveOf(from.color_trc);
-    const bool hlg = from.color_trc == AVCOL_TRC_ARIB_STD_B67;
-    const bool wide = from.color_primaries == AVCOL_PRI_BT2020;
-    Raster raster(info.size);
-    const bool keepsAlpha = hasAlpha(from.format);
-    // The converter widens alpha by a shift, which would leave opaque a little short of it.
-    const int alphaBits =
-        keepsAlpha
-            ? std::clamp(av_pix_fmt_desc_get(static_cast<AVPixelFormat>(from.format))->comp[3].depth, 1, 16)
-            : 16;
-    const auto alphaTop = static_cast<float>((1 << alphaBits) - 1);
-    inParallel(0, flat.y, [&](int y) {
-        const std::uint16_t* in = straight.data() + static_cast<std::size_t>(y) * flat.x * 4;
-        for (int x = 0; x < flat.x; ++x, in += 4) {
-            const V2i place = quarterTurns == 0   ? V2i(x, y)
-                              : quarterTurns == 1 ? V2i(flat.y - 1 - y, x)
-                              : quarterTurns == 2 ? V2i(flat.x - 1 - x, flat.y - 1 - y)
-                                                  : V2i(y, flat.x - 1 - x);
-            Imath::half* out = raster.row(place.y) + 4 * place.x;
-            const float alpha = keepsAlpha ? static_cast<float>(in[3] >> (16 - alphaBits)) / alphaTop : 1.f;
-            std::array<float, 3> colour = {curve[in[0]], curve[in[1]], curve[in[2]]};
-            if (hlg) {
-                nitsFromHlgScene(colour);
-                for (float& v : colour)
-                    v /= hdrWhite;
-            }
-            if (wide) {
-                rec709FromRec2020(colour);
-                for (float& v : colour)
-                    v = std::max(v, 0.f);
-            }
-            for (std::size_t c = 0; c < 3; ++c)
-                out[c] = colour[c] * alpha;
-            out[3] = alpha;
-        }
-    });
-    return raster;
+    auto prepared = s.converter->prepare(std::move(*decoded));
+    if (!prepared) return tl::unexpected(prepared.error());
+    auto frame = std::make_shared<const ClipFrame>(std::move(*prepared), s.converter);
+    const std::int64_t time = s.shown[static_cast<std::size_t>(n)];
+    s.keepMore(time, {*found, frame}, time);
+    return frame;
 }
 
 }

@@ -7,6 +7,8 @@
 namespace stage::media {
 namespace {
 
+// Parts of the budget: one of so many.
+constexpr std::size_t clipsShare = 8, shortShare = 16;
 constexpr std::uint64_t wholeUnit = ~std::uint64_t{0};
 
 std::uint64_t unitFor(int level, std::size_t tile) {
@@ -20,7 +22,9 @@ std::size_t quarterOfMemory() {
 
 }
 
-PixelCache::PixelCache(std::size_t budget) : m_budget(budget ? budget : quarterOfMemory()) {}
+PixelCache::PixelCache(std::size_t budget) : m_clips(0) {
+    share(budget);
+}
 PixelCache::~PixelCache() = default;
 
 // ---- bookkeeping; m_lock is held
@@ -32,36 +36,56 @@ PixelCache::Unit* PixelCache::unitOf(const std::string& source, std::uint64_t un
     return found == units->second.end() ? nullptr : &found->second;
 }
 
-PixelCache::Unit& PixelCache::begin(const std::string& source, std::uint64_t unit) {
-    const auto units = m_sources.try_emplace(source).first;
-    m_byUse.emplace_front(&units->first, unit);
+PixelCache::Unit& PixelCache::begin(const PixelSource& source, std::uint64_t unit) {
+    const auto units = m_sources.try_emplace(source.key()).first;
+    auto& list = shelf(source.retention()).units;
+    list.emplace_front(&units->first, unit);
     Unit& made = units->second[unit];
-    made.place = m_byUse.begin();
+    made.retention = source.retention();
+    made.place = list.begin();
     return made;
+}
+
+void PixelCache::keep(Unit& unit, std::size_t bytes) {
+    unit.loading = false;
+    unit.bytes = bytes;
+    shelf(unit.retention).kept += bytes;
 }
 
 void PixelCache::drop(const std::string& source, std::uint64_t unit) {
     const auto units = m_sources.find(source);
     const auto found = units->second.find(unit);
-    m_kept -= found->second.bytes;
-    m_byUse.erase(found->second.place);
+    Shelf& on = shelf(found->second.retention);
+    on.kept -= found->second.bytes;
+    on.units.erase(found->second.place);
     units->second.erase(found);
     if (units->second.empty()) m_sources.erase(units);
 }
 
 void PixelCache::touch(Unit& unit) {
-    m_byUse.splice(m_byUse.begin(), m_byUse, unit.place);
+    auto& list = shelf(unit.retention).units;
+    list.splice(list.begin(), list, unit.place);
 }
 
 void PixelCache::evict() {
-    for (auto last = m_byUse.end(); m_kept > m_budget && last != m_byUse.begin();) {
-        --last;
-        if (last == m_byUse.begin()) break; // the one just made
-        const auto [source, unit] = *last;
-        if (unitOf(*source, unit)->loading) continue;
-        ++last;
-        drop(*source, unit);
-    }
+    for (Shelf& on : m_shelves)
+        for (auto last = on.units.end(); on.kept > on.budget && last != on.units.begin();) {
+            --last;
+            if (last == on.units.begin()) break; // the one just made
+            const auto [source, unit] = *last;
+            if (unitOf(*source, unit)->loading) continue;
+            ++last;
+            drop(*source, unit);
+        }
+}
+
+void PixelCache::share(std::size_t budget) {
+    m_budget = budget ? budget : quarterOfMemory();
+    const std::size_t clips = m_budget / clipsShare, briefly = m_budget / shortShare;
+    m_clips.setBudget(clips);
+    shelf(PixelSource::Retention::Short).budget = briefly;
+    shelf(PixelSource::Retention::Long).budget = m_budget - clips - briefly;
+    evict();
 }
 
 // ---- making
@@ -77,7 +101,7 @@ Result<PyramidPtr> PixelCache::whole(const PixelSourcePtr& source, const Progres
             }
             m_loaded.wait(guard);
         }
-        begin(source->key(), wholeUnit);
+        begin(*source, wholeUnit);
     }
     Result<PyramidPtr> pixels = guarded([&] {
         return alone([&]() -> Result<PyramidPtr> {
@@ -91,14 +115,11 @@ Result<PyramidPtr> PixelCache::whole(const PixelSourcePtr& source, const Progres
         drop(source->key(), wholeUnit); // the next one to ask begins anew
     } else {
         Unit& unit = *unitOf(source->key(), wholeUnit);
-        unit.loading = false;
-        if (pixels) {
+        if (pixels)
             unit.whole = *pixels;
-            unit.bytes = unit.whole->bytes();
-        } else {
+        else
             unit.problem = pixels.error();
-        }
-        m_kept += unit.bytes;
+        keep(unit, pixels ? unit.whole->bytes() : 0);
         evict();
     }
     m_loaded.notify_all();
@@ -154,7 +175,7 @@ Result<void> PixelCache::fill(const PixelSourcePtr& source, Pyramid& pyramid, in
                 if (places[tile]) continue;
                 Unit* unit = unitOf(source->key(), unitFor(level, tile));
                 if (!unit) {
-                    begin(source->key(), unitFor(level, tile));
+                    begin(*source, unitFor(level, tile));
                     mine.push_back(tile);
                 } else if (unit->loading) {
                     waiting = true;
@@ -178,10 +199,8 @@ Result<void> PixelCache::fill(const PixelSourcePtr& source, Pyramid& pyramid, in
                 continue;
             }
             Unit& unit = *unitOf(source->key(), unitFor(level, tile));
-            unit.loading = false;
             unit.tile = places[tile];
-            unit.bytes = unit.tile->bytes();
-            m_kept += unit.bytes;
+            keep(unit, unit.tile->bytes());
         }
         evict();
         m_loaded.notify_all();
@@ -246,7 +265,10 @@ Result<Raster> PixelCache::read(const PixelSourcePtr& source, int level, const B
 
 std::size_t PixelCache::bytesKept() const {
     std::lock_guard guard(m_lock);
-    return m_kept;
+    std::size_t sum = 0;
+    for (const Shelf& on : m_shelves)
+        sum += on.kept;
+    return sum;
 }
 
 std::size_t PixelCache::budget() const {
@@ -256,8 +278,7 @@ std::size_t PixelCache::budget() const {
 
 void PixelCache::setBudget(std::size_t bytes) {
     std::lock_guard guard(m_lock);
-    m_budget = bytes ? bytes : quarterOfMemory();
-    evict();
+    share(bytes);
 }
 
 void PixelCache::forgetProblems() {

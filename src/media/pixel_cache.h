@@ -5,6 +5,7 @@
 #include "media/disk_pyramid.h"
 #include "media/pixel_source.h"
 
+#include <array>
 #include <condition_variable>
 #include <list>
 #include <mutex>
@@ -16,7 +17,8 @@ namespace stage::media {
 /// long as it is held, also when it is evicted here.
 class PixelCache {
 public:
-    /// budget: bytes of pixels to keep; 0 means a quarter of the machine's memory.
+    /// budget: bytes of pixels to keep, parts of them for decoded frames of clips and for what is not worth
+    /// keeping for long; 0 means a quarter of the machine's memory.
     explicit PixelCache(std::size_t budget = 0);
     ~PixelCache();
     PixelCache(const PixelCache&) = delete;
@@ -52,7 +54,13 @@ private:
         PyramidPtr whole;
         Error problem; ///< where a whole is null
         std::size_t bytes = 0;
+        PixelSource::Retention retention = PixelSource::Retention::Long;
         std::list<std::pair<const std::string*, std::uint64_t>>::iterator place;
+    };
+    /// Units by their use, latest first, within a budget of their own.
+    struct Shelf {
+        std::list<std::pair<const std::string*, std::uint64_t>> units;
+        std::size_t budget = 0, kept = 0;
     };
     using Units = std::unordered_map<std::uint64_t, Unit>;
 
@@ -62,17 +70,19 @@ private:
     Result<void> make(const PixelSourcePtr& source, Pyramid& pyramid, int level,
                       const std::vector<std::size_t>& tiles, const Progress& progress);
     Unit* unitOf(const std::string& source, std::uint64_t unit);
-    Unit& begin(const std::string& source, std::uint64_t unit);
+    Unit& begin(const PixelSource& source, std::uint64_t unit);
+    void keep(Unit& unit, std::size_t bytes);
     void drop(const std::string& source, std::uint64_t unit);
     void touch(Unit& unit);
     void evict();
+    void share(std::size_t budget);
+    Shelf& shelf(PixelSource::Retention retention) { return m_shelves[static_cast<std::size_t>(retention)]; }
 
     mutable std::mutex m_lock;
     std::condition_variable m_loaded;
-    std::size_t m_budget;
-    std::size_t m_kept = 0;
+    std::size_t m_budget = 0;
     std::unordered_map<std::string, Units> m_sources;
-    std::list<std::pair<const std::string*, std::uint64_t>> m_byUse; ///< latest first
+    std::array<Shelf, 2> m_shelves; ///< by retention
     Clips m_clips;
     DiskPyramids m_diskPyramids;
 };

@@ -30,6 +30,12 @@ public:
     };
     /// What is made in one go.
     Granularity granularity() const { return m_granularity; }
+    /// How long pixels are worth keeping.
+    enum class Retention {
+        Long, ///< as long as there is room
+        Short ///< as long as they are in use: they are made again fast, and most are never seen again
+    };
+    Retention retention() const { return m_retention; }
 
     /// Pixels of a box inside the level. May ask the cache for those of other sources.
     virtual Result<Raster> compute(int level, const Box& box, PixelCache& cache,
@@ -37,14 +43,15 @@ public:
 
 protected:
     /// key: without the size, which is added: scenes may say different sizes of one file.
-    PixelSource(std::string key, V2i size, Granularity granularity)
+    PixelSource(std::string key, V2i size, Granularity granularity, Retention retention = Retention::Long)
         : m_key(std::move(key) + '\n' + std::to_string(size.x) + 'x' + std::to_string(size.y)), m_size(size),
-          m_granularity(granularity) {}
+          m_granularity(granularity), m_retention(retention) {}
 
 private:
     std::string m_key;
     V2i m_size;
     Granularity m_granularity;
+    Retention m_retention;
 };
 using PixelSourcePtr = std::shared_ptr<const PixelSource>;
 

@@ -216,7 +216,7 @@ Result<Contents> clip(const fs::path& path, Contents contents, const Progress& p
                                  info.rate.text() + " frames per second, with each frame in its place.");
     if (info.interlaced)
         contents.notes.push_back(name +
-                                 " is interlaced; the lines of its second field are made from the first.");
+                                 " is interlaced; the lines that a field lacks are interpolated.");
     return contents;
 }
 

@@ -1,6 +1,7 @@
 #include "media/pyramid.h"
 
 #include "media/parallel.h"
+#include "media/texels.h"
 
 namespace stage::media {
 
@@ -60,23 +61,28 @@ Tile::Tile(Raster raster) : Raster(std::move(raster)) {
     const std::uint16_t almostOne = Imath::half(0.9995f).bits();
     std::uint16_t highest = 0;
     // Bits of halfs of one sign are in the order of the halfs.
+    const auto rangeOf = [&](int cx, int cy) {
+        const int x0 = cx * cellSide, y0 = cy * cellSide;
+        const auto* first = reinterpret_cast<const std::uint16_t*>(row(y0)) + 4 * x0;
+        if (x0 + cellSide <= size.x && y0 + cellSide <= size.y)
+            return rangeOfCell(first, std::ptrdiff_t{4} * size.x);
+        CellRange range{0, 0x7fff};
+        for (int y = y0; y < std::min(y0 + cellSide, size.y); ++y) {
+            const auto* texels = reinterpret_cast<const std::uint16_t*>(row(y));
+            for (int i = 4 * x0; i < 4 * std::min(x0 + cellSide, size.x); ++i) {
+                const auto bits = static_cast<std::uint16_t>(texels[i] & 0x7fff);
+                range.most = std::max(range.most, bits);
+                if (i % 4 == 3) range.leastAlpha = std::min(range.leastAlpha, bits);
+            }
+        }
+        return range;
+    };
     for (int cy = 0; cy * cellSide < size.y; ++cy)
         for (int cx = 0; cx * cellSide < size.x; ++cx) {
-            const int x0 = cx * cellSide, x1 = std::min(x0 + cellSide, size.x);
-            std::uint16_t low[4] = {0xffff, 0xffff, 0xffff, 0xffff}, high[4] = {0, 0, 0, 0};
-            for (int y = cy * cellSide; y < std::min((cy + 1) * cellSide, size.y); ++y) {
-                const auto* texels = reinterpret_cast<const std::uint16_t*>(row(y));
-                for (int i = 4 * x0; i < 4 * x1; i += 4)
-                    for (int c = 0; c < 4; ++c) {
-                        const auto bits = static_cast<std::uint16_t>(texels[i + c] & 0x7fff);
-                        low[c] = std::min(low[c], bits);
-                        high[c] = std::max(high[c], bits);
-                    }
-            }
-            const std::uint16_t here = std::max({high[0], high[1], high[2], high[3]});
-            clear[static_cast<std::size_t>(cy)] |= std::uint32_t{here == 0} << cx;
-            opaque[static_cast<std::size_t>(cy)] |= std::uint32_t{low[3] >= almostOne} << cx;
-            highest = std::max(highest, here);
+            const CellRange range = rangeOf(cx, cy);
+            clear[static_cast<std::size_t>(cy)] |= std::uint32_t{range.most == 0} << cx;
+            opaque[static_cast<std::size_t>(cy)] |= std::uint32_t{range.leastAlpha >= almostOne} << cx;
+            highest = std::max(highest, range.most);
         }
     most.setBits(highest);
 }
@@ -101,22 +107,32 @@ TiledLevel::Cells TiledLevel::cells(int row, int first, int count) const {
 TilePtr meanTile(const TiledLevel& from, const TiledLevel& level, std::size_t index) {
     const Box box = level.boxOfTile(index);
     Raster tile(box.size());
-    static const Imath::half clear[4] = {0.f, 0.f, 0.f, 0.f};
+    static const Imath::half clear[8] = {}; // two texels
     const auto at = [&](int x, int y) {
         const Imath::half* texel = from.texel(x, y);
         return texel ? texel : clear;
     };
     for (int y = box.y0; y < box.y1; ++y) {
         const int y0 = 2 * y, y1 = std::min(2 * y + 1, from.size.y - 1);
-        Imath::half* out = tile.row(y - box.y0);
-        for (int x = box.x0; x < box.x1; ++x, out += 4) {
-            // Tiles have an even side, so the four lie in one.
-            const Imath::half* upper = at(2 * x, y0);
-            const Imath::half* lower = y1 > y0 ? at(2 * x, y1) : upper;
+        for (int x = box.x0; x < box.x1;) {
+            Imath::half* out = tile.row(y - box.y0) + 4 * (x - box.x0);
+            // Tiles have an even side, so the four lie in one, and so do those of the texels up to its end.
+            const int pairs = std::min({box.x1 - x, (tileSide - 2 * x % tileSide) / 2, from.size.x / 2 - x});
+            const Imath::half *upper = from.texel(2 * x, y0), *lower = from.texel(2 * x, y1);
+            if (pairs > 0 && upper && lower) {
+                const auto bits = [](const Imath::half* texels) {
+                    return reinterpret_cast<const std::uint16_t*>(texels);
+                };
+                meanOfFour(bits(upper), bits(lower), pairs, reinterpret_cast<std::uint16_t*>(out));
+                x += pairs;
+                continue;
+            }
+            upper = at(2 * x, y0), lower = at(2 * x, y1);
             const int right = 2 * x + 1 < from.size.x ? 4 : 0;
             for (int c = 0; c < 4; ++c)
                 out[c] = 0.25f * (float(upper[c]) + float(upper[right + c]) + float(lower[c]) +
                                   float(lower[right + c]));
+            ++x;
         }
     }
     return std::make_shared<const Tile>(std::move(tile));

@@ -4,6 +4,7 @@
 #include "media/probe.h"
 #include "media/still.h"
 #include "media/text_picture.h"
+#include "media/shown_frame.h"
 #include "support/support.h"
 
 #include <cmath>
@@ -272,7 +273,7 @@ TEST(FootageFrames, EveryFrameInRandomOrderOfALongGopClip) {
         order.push_back(n); // and once straight through
     order.push_back(59);    // and the same frame again
     for (const int n : order) {
-        const auto level = (*reader)->frame(n);
+        const auto level = shownFrame(**reader, n);
         ASSERT_TRUE(level) << n << ": " << level.error().sentence;
         const double grey = srgbFromLinear(level->row(20)[4 * 30]) * 255;
         EXPECT_NEAR(grey, 60 + 3 * n, 1.4) << n;
@@ -295,7 +296,7 @@ TEST(FootageFrames, AlphaIsKept) {
         const auto reader = FootageReader::open(dir / name);
         ASSERT_TRUE(reader) << reader.error().sentence;
         EXPECT_TRUE((*reader)->info().alpha) << name;
-        const auto level = (*reader)->frame(2);
+        const auto level = shownFrame(**reader, 2);
         ASSERT_TRUE(level) << level.error().sentence;
         EXPECT_NEAR(level->row(8)[4 * 2 + 3], 1, 1e-3) << name;
         EXPECT_NEAR(level->row(8)[4 * 13 + 3], 64 / 255.0, 0.01) << name;
@@ -318,7 +319,7 @@ TEST(FootageFrames, BadFilesGetASentence) {
         test::writeAll(dir / "cut.mkv", whole.substr(0, whole.size() * part / 10));
         if (auto reader = FootageReader::open(dir / "cut.mkv"))
             for (std::int64_t n = 0; n < (*reader)->info().frames; ++n)
-                (void)(*reader)->frame(n); // an error or a picture
+                (void)shownFrame(**reader, n); // an error or a picture
     }
 }
 

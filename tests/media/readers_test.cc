@@ -4,6 +4,7 @@
 #include "media/light.h"
 #include "media/probe.h"
 #include "media/still.h"
+#include "media/shown_frame.h"
 #include "support/support.h"
 
 #include <OpenImageIO/imageio.h>
@@ -258,7 +259,7 @@ TEST(Footage, UnevenTimesKeepTheirPlaces) {
     ASSERT_EQ(info.frames, 31); // from number 1 to 31, two of three
     for (int n = 0; n < 31; ++n) {
         const int wanted = (n + 1) % 3 == 0 ? n : n + 1; // a dropped one shows the one before
-        const auto raster = (*reader)->frame(n);
+        const auto raster = shownFrame(**reader, n);
         ASSERT_TRUE(raster);
         EXPECT_EQ(numberOf(*raster), wanted) << n;
     }
@@ -282,7 +283,7 @@ TEST(Footage, WithoutTimesOfItsOwnIsExactInAnyOrder) {
         std::string which;
         for (int i = 0; i < 150; ++i) {
             const int n = i < 64 ? i : (i * 37 + i * i * 11) % 64;
-            const auto raster = (*reader)->frame(n);
+            const auto raster = shownFrame(**reader, n);
             if (raster && numberOf(*raster) == n % 32) continue;
             ++wrong;
             which += ' ' + std::to_string(n) + " is " + (raster ? std::to_string(numberOf(*raster)) : "none");
@@ -299,7 +300,7 @@ TEST(Footage, IsTurnedUprightAndItsPixelsMadeSquare) {
     auto reader = FootageReader::open(dir / "turned.mp4");
     ASSERT_TRUE(reader);
     EXPECT_EQ((*reader)->info().size, V2i(64, 256));
-    const auto raster = (*reader)->frame(2);
+    const auto raster = shownFrame(**reader, 2);
     ASSERT_TRUE(raster);
     // against ffmpeg's own turn
     make("ffmpeg -v error -y -i " + (dir / "turned.mp4").string() + " -vf \"select='eq(n,2)'\" -vsync 0 " +
@@ -314,7 +315,7 @@ TEST(Footage, IsTurnedUprightAndItsPixelsMadeSquare) {
     auto wide = FootageReader::open(dir / "wide.mkv");
     ASSERT_TRUE(wide);
     EXPECT_EQ((*wide)->info().size, V2i(512, 64));
-    EXPECT_EQ((*wide)->frame(0)->size, V2i(512, 64));
+    EXPECT_EQ(shownFrame(**wide, 0)->size, V2i(512, 64));
 }
 
 TEST(Footage, OfTwoFieldsShowsOne) {
@@ -327,7 +328,7 @@ TEST(Footage, OfTwoFieldsShowsOne) {
     auto reader = FootageReader::open(dir / "i.mpg");
     ASSERT_TRUE(reader) << reader.error().sentence;
     EXPECT_TRUE((*reader)->info().interlaced);
-    const auto raster = (*reader)->frame(1);
+    const auto raster = shownFrame(**reader, 1);
     ASSERT_TRUE(raster);
     const int shown = numberOf(*raster);
     EXPECT_EQ(shown, 2);
@@ -349,7 +350,7 @@ TEST(Footage, AlphaComesThrough) {
         auto reader = FootageReader::open(dir / name);
         ASSERT_TRUE(reader) << name << reader.error().sentence;
         EXPECT_TRUE((*reader)->info().alpha) << name;
-        const auto raster = (*reader)->frame(1);
+        const auto raster = shownFrame(**reader, 1);
         ASSERT_TRUE(raster) << name;
         EXPECT_NEAR(texel(*raster, 8, 8)[3], 1, 0.01) << name;
         EXPECT_NEAR(texel(*raster, 56, 8)[3], 64 / 255.0, 0.01) << name;
@@ -386,7 +387,7 @@ TEST(Footage, HdrComesToLinearLight) {
     auto reader = FootageReader::open(dir / "pq.mkv");
     ASSERT_TRUE(reader) << reader.error().sentence;
     EXPECT_TRUE((*reader)->info().hdr);
-    const auto raster = (*reader)->frame(1);
+    const auto raster = shownFrame(**reader, 1);
     ASSERT_TRUE(raster);
     expectNear(texel(*raster, 30, 16), {1, 1, 1, 1}, 0.02);
 }

@@ -1,0 +1,21 @@
+// Rows of texels by the widest instructions that the machine has.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+
+namespace stage::media {
+
+/// The mean of each four texels of two rows: out[i] of 2 i and 2 i + 1 of both. RGBA, halfs by their bits.
+/// count: of out, texels.
+void meanOfFour(const std::uint16_t* upper, const std::uint16_t* lower, int count, std::uint16_t* out);
+
+/// What a cell of 8 x 8 texels (RGBA, halfs by their bits) has.
+struct CellRange {
+    std::uint16_t most = 0;       ///< bits without sign of the largest value of all channels
+    std::uint16_t leastAlpha = 0; ///< bits without sign
+};
+/// first: of its upper left texel. stride: from row to row, numbers.
+CellRange rangeOfCell(const std::uint16_t* first, std::ptrdiff_t stride);
+
+}
