@@ -77,6 +77,30 @@ void BlurRow(const float* sums, const DiscEnds* ends, int rows, float each, int 
 #endif
 }
 
+/// The mean of what `count` places of a row show over their motion. stride: of the rows read, numbers.
+void SmearRow(const float* from, std::ptrdiff_t stride, const SmearTap* taps, std::size_t moments, int count,
+              float* out) {
+    const auto over = [&](auto d, int i) {
+        auto sum = hn::Zero(d);
+        for (std::size_t k = 0; k < moments; ++k) {
+            const float* at = from + taps[k].offset + i;
+            sum = hn::MulAdd(hn::LoadU(d, at), hn::Set(d, taps[k].here), sum);
+            sum = hn::MulAdd(hn::LoadU(d, at + 4), hn::Set(d, taps[k].right), sum);
+            sum = hn::MulAdd(hn::LoadU(d, at + stride), hn::Set(d, taps[k].below), sum);
+            sum = hn::MulAdd(hn::LoadU(d, at + stride + 4), hn::Set(d, taps[k].belowRight), sum);
+        }
+        hn::StoreU(sum, d, out + i);
+    };
+    const hn::CappedTag<float, 16> wide;
+    const hn::FixedTag<float, 4> one;
+    const auto lanes = static_cast<int>(hn::Lanes(wide));
+    int i = 0;
+    for (; i + lanes <= 4 * count; i += lanes)
+        over(wide, i);
+    for (; i < 4 * count; i += 4)
+        over(one, i);
+}
+
 /// Colours between two rows of `count`.
 void BetweenRows(const float* upper, const float* lower, float part, float opacity, int count, float* out) {
     const hn::ScalableTag<float> d;
@@ -130,6 +154,7 @@ namespace stage::render {
 
 HWY_EXPORT(BlurRow);
 HWY_EXPORT(BetweenRows);
+HWY_EXPORT(SmearRow);
 HWY_EXPORT(SpreadRow);
 
 namespace {
@@ -297,8 +322,9 @@ struct DiscBlur::Grid {
     double y(int n) const { return firstY + (n - 0.5) * step; }
 };
 
-bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, const Air& air, float opacity,
+bool DiscBlur::paintUnder(const Plane& moving, const media::Pyramid& pixels, const Air& air, float opacity,
                           const media::Box& box, Canvas& canvas) {
+    const Plane plane = atTime(moving, 0);
     const Discs discs(plane, box);
     // Very unlike discs are not blurred in one small picture.
     constexpr double unlike = 4, seen = 8; // px
@@ -311,14 +337,82 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
     // Pixels of the small picture that the discs of the box reach, and one around them for spreading.
     const int reach = static_cast<int>(std::ceil(discs.most() / size)) + 3;
     const auto down = [&](int at) { return static_cast<int>(std::floor(at / size)); };
-    const int x0 = down(box.x0) - reach, y0 = down(box.y0) - reach;
-    const int width = down(box.x1 - 1) + reach + 1 - x0, height = down(box.y1 - 1) + reach + 1 - y0;
+    const int step = shrink > 1 ? 1 << (shrink - 1) : 1 << shrink;
+    const MotionField motion(moving, box);
+    media::Box wide = box; // what the box shows at any time of the exposure
+    if (!motion.still()) {
+        const V2i spare(static_cast<int>(std::ceil(motion.reach().x)) + step,
+                        static_cast<int>(std::ceil(motion.reach().y)) + step);
+        wide = {box.x0 - spare.x, box.y0 - spare.y, box.x1 + spare.x, box.y1 + spare.y};
+    }
+    const int x0 = down(wide.x0) - reach, y0 = down(wide.y0) - reach;
+    const int width = down(wide.x1 - 1) + reach + 1 - x0, height = down(wide.y1 - 1) + reach + 1 - y0;
     raster(small, pixels, air.from(-0.5, -0.5, size), x0, y0, width, height);
     if (nothingThere()) return true;
-    const Grid grid(box, shrink > 1 ? 1 << (shrink - 1) : 1 << shrink);
-    blur(discs, grid, shrink, x0, y0);
+    const Grid grid(box, step), wideGrid(wide, step);
+    if (2 * discs.most() > leastBlur)
+        blur(discs, wideGrid, shrink, x0, y0);
+    else
+        leaveSharp(wideGrid, x0, y0);
+    if (!motion.still()) smear(motion, wideGrid, grid);
     spread(grid, box, opacity, canvas);
     return true;
+}
+
+/// The picture as it is, where it has the frame's pixels.
+void DiscBlur::leaveSharp(const Grid& grid, int x0, int y0) {
+    const auto stride = static_cast<std::size_t>(m_width + 1) * 4;
+    const auto rowSize = static_cast<std::size_t>(grid.across) * 4;
+    m_blurred.resize(rowSize * static_cast<std::size_t>(grid.high) + 16);
+    for (int j = 0; j < grid.high; ++j) {
+        const float* sums = m_sums.data() + static_cast<std::size_t>(grid.firstY + j - 1 - y0) * stride +
+                            4 * static_cast<std::size_t>(grid.firstX - 1 - x0);
+        float* out = m_blurred.data() + static_cast<std::size_t>(j) * rowSize;
+        for (std::size_t i = 0; i < rowSize; ++i)
+            out[i] = sums[i + 4] - sums[i];
+    }
+}
+
+/// The moments of a motion, at even times.
+void DiscBlur::setTaps(const MotionField::Shift& shift, int count, double step, std::ptrdiff_t stride) {
+    m_taps.resize(static_cast<std::size_t>(count));
+    for (int k = 0; k < count; ++k) {
+        const V2d by = shift.at((2 * k + 1.0) / count - 1) / step;
+        const double x = std::floor(by.x), y = std::floor(by.y);
+        const auto u = static_cast<float>(by.x - x), v = static_cast<float>(by.y - y),
+                   each = 1 / static_cast<float>(count);
+        m_taps[static_cast<std::size_t>(k)] = {
+            static_cast<std::ptrdiff_t>(y) * stride + 4 * static_cast<std::ptrdiff_t>(x),
+            (1 - u) * (1 - v) * each, u * (1 - v) * each, (1 - u) * v * each, u * v * each};
+    }
+}
+
+/// From what was blurred around the box to the mean over the exposure in it.
+void DiscBlur::smear(const MotionField& motion, const Grid& wide, const Grid& grid) {
+    constexpr double apart = 1.25, alike = 0.25; // places of the grid
+    constexpr int most = 128;
+    const double step = grid.step;
+    const int moments =
+        std::clamp(static_cast<int>(std::ceil(2 * motion.reach().length() / step / apart)) + 1, 2, most);
+    const auto stride = static_cast<std::ptrdiff_t>(wide.across) * 4;
+    const int left = (grid.firstX - wide.firstX) / grid.step, top = (grid.firstY - wide.firstY) / grid.step;
+    m_smeared.resize(static_cast<std::size_t>(grid.across) * static_cast<std::size_t>(grid.high) * 4 + 16);
+    for (int j = 0; j < grid.high; ++j) {
+        // As many at a time as move alike.
+        const MotionField::Shift first = motion.at(grid.x(0), grid.y(j)),
+                                 last = motion.at(grid.x(grid.across - 1), grid.y(j));
+        const double differ =
+            std::max((last.at(1) - first.at(1)).length(), (last.at(-1) - first.at(-1)).length());
+        const int parts = std::clamp(static_cast<int>(std::ceil(differ / step / alike)), 1, grid.across);
+        for (int part = 0; part < parts; ++part) {
+            const int begin = grid.across * part / parts, end = grid.across * (part + 1) / parts;
+            setTaps(motion.at((grid.x(begin) + grid.x(end - 1)) / 2, grid.y(j)), moments, step, stride);
+            HWY_DYNAMIC_DISPATCH(SmearRow)
+            (m_blurred.data() + (top + j) * stride + 4 * (left + begin), stride, m_taps.data(), m_taps.size(),
+             end - begin, m_smeared.data() + 4 * (std::ptrdiff_t{j} * grid.across + begin));
+        }
+    }
+    std::swap(m_blurred, m_smeared);
 }
 
 bool DiscBlur::nothingThere() const {

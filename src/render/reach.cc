@@ -211,9 +211,7 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
     // Inside the box it may be a little finer than at its corners.
     const double spare = plane.level ? 1e-5 : 0.3;
     const int fine = std::max(0, static_cast<int>(std::floor(low - spare))),
-              coarse = reading.lens && reading.rays == 0 && !plane.level
-                           ? top // blurred in one small picture for discs of many sizes
-                           : std::min(top, static_cast<int>(std::floor(high + spare)) + 1);
+              coarse = std::min(top, static_cast<int>(std::floor(high + spare)) + 1);
     const bool steep = r.behind > 0 || coarse - fine > 2 || r.u1 - r.u0 > 4.0 * plane.size.x ||
                        r.v1 - r.v0 > 4.0 * plane.size.y;
     if (steep && (x1 - x0 > 1 || y1 - y0 > 1)) {
@@ -226,7 +224,9 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
     if (r.behind > 0 && r.u0 > r.u1) return;
     // Sampled around a pixel by as much as its footprint, and a little beyond the box.
     r.u0 -= 2 * r.marginU, r.u1 += 2 * r.marginU, r.v0 -= 2 * r.marginV, r.v1 += 2 * r.marginV;
-    for (int level = fine; level <= coarse; ++level)
+    // The draft blurs in one small picture for discs of many sizes.
+    const int last = reading.lens && reading.rays == 0 && !plane.level ? top : coarse;
+    for (int level = fine; level <= last; ++level)
         need.add(level, texelsOf(plane, r, level));
 }
 

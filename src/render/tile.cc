@@ -12,14 +12,6 @@
 namespace stage::render {
 namespace {
 
-/// Discs below this are not blurred, px of diameter.
-constexpr double leastBlur = 0.6;
-
-bool anyMoves(const std::vector<Entry>& list) {
-    return std::any_of(list.begin(), list.end(),
-                       [](const Entry& entry) { return !entry.plane.still || anyMoves(entry.group); });
-}
-
 double discOver(const Plane& plane, const media::Box& box) {
     if (plane.bent()) {
         const auto [far, near] = nearnessIn(plane, box.x0, box.y0, box.x1, box.y1);
@@ -109,23 +101,8 @@ bool isLarge(const media::Box& box) {
 }
 
 void TilePainter::paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas) {
-    m_time = 0;
-    const auto inLight = [&] {
-        paint(entries.list, box, ground, canvas);
-        if (m_blending == scene::Blending::Paint) toLight(canvas);
-    };
-    if (!m_draft || !anyMoves(entries.list)) return inLight();
-    // A few moments of the exposure, each as if it stood still.
-    constexpr int moments = 5;
-    const auto sum = std::make_unique<Canvas>();
-    sum->clear(box.x1 - box.x0, box.y1 - box.y0);
-    for (int i = 0; i < moments; ++i) {
-        m_time = (2 * i + 1.0) / moments - 1;
-        inLight();
-        for (std::size_t k = 0; k < std::size(canvas.rgba); ++k)
-            sum->rgba[k] += canvas.rgba[k] / moments;
-    }
-    std::copy(std::begin(sum->rgba), std::end(sum->rgba), canvas.rgba);
+    paint(entries.list, box, ground, canvas);
+    if (m_blending == scene::Blending::Paint) toLight(canvas);
 }
 
 void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
@@ -154,7 +131,7 @@ bool TilePainter::find(const std::vector<Entry>& entries, const media::Box& box,
         Seen here{&entry, {}};
         here.nearness = nearnessAt(entry.plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0);
         if (entry.group.empty()) {
-            here.blurred = m_draft && discOver(entry.plane, box) > leastBlur;
+            here.blurred = m_draft && (!entry.plane.still || discOver(entry.plane, box) > leastBlur);
             here.reach = reachOf(entry.plane, box.x0, box.y0, box.x1, box.y1,
                                  m_draft ? Through::Lens : Through::Pinhole);
             if (here.reach.off) continue;
@@ -263,9 +240,7 @@ bool TilePainter::paintFrom(std::size_t first, const std::vector<Seen>& seen, co
         }
         if (m_draft && canvas.allFull()) break;
         if (m_blending == scene::Blending::Light && entry.group.empty() && seen[i].blurred) {
-            if (m_blur.paintUnder(atTime(entry.plane, m_time), *entry.pixels, m_air, entry.opacity, box,
-                                  canvas))
-                continue;
+            if (m_blur.paintUnder(entry.plane, *entry.pixels, m_air, entry.opacity, box, canvas)) continue;
             if (isLarge(box)) return false;
         }
         under(canvas, own(seen[i]), entry.opacity);
@@ -345,12 +320,12 @@ void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas)
         return;
     }
     canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
-    const Plane plane = m_draft ? atTime(entry.plane, m_time) : entry.plane;
+    const Plane plane = m_draft ? atTime(entry.plane, 0) : entry.plane;
     const Reach reach =
         m_draft ? reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole) : seen.reach;
     std::optional<Brush> brush;
     m_arena.reset();
-    if (seen.blurred && m_blur.paintUnder(plane, *entry.pixels, m_air, 1, box, canvas)) {
+    if (seen.blurred && m_blur.paintUnder(entry.plane, *entry.pixels, m_air, 1, box, canvas)) {
         // done
     } else if (reach.off) {
         return;

@@ -10,7 +10,7 @@ namespace stage::render {
 /// For one thread. Reads the entries only.
 class TilePainter {
 public:
-    /// draft: cards are blurred by their discs; else they are as a pinhole sees them.
+    /// draft: cards are blurred by their discs and their motion; else they are as a pinhole sees them.
     TilePainter(bool draft, const Opening& opening, const Air& air, scene::Blending blending)
         : m_draft(draft), m_air(air), m_blending(blending), m_blur(opening) {}
 
@@ -47,7 +47,6 @@ private:
     scene::Blending m_blending;
     PatchArena m_arena;
     DiscBlur m_blur;
-    double m_time = 0; ///< of the exposure
 };
 
 }
