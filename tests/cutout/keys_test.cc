@@ -248,6 +248,23 @@ TEST(Match, GreyBecomesNeutralAtItsBrightness) {
     EXPECT_NEAR(Matching(match, {}, nullptr)({0.3f, 0.2f, 0.1f})[0], 0.3 * (1 + (y / 0.3 - 1) / 2), 1e-5);
 }
 
+TEST(Match, ColoursAreWeighedByAlpha) {
+    // Half of it (1, 0.5, 0) opaque, half (0, 0.5, 1) at a half, so that the first counts twice.
+    media::Raster raster(V2i(4, 2));
+    for (int i = 0; i < 8; ++i) {
+        const bool first = i < 4;
+        const std::array<float, 4> rgba =
+            first ? std::array{1.f, 0.5f, 0.f, 1.f} : std::array{0.f, 0.25f, 0.5f, 0.5f};
+        for (int c = 0; c < 4; ++c)
+            raster.rgba[static_cast<std::size_t>(4 * i + c)] = rgba[static_cast<std::size_t>(c)];
+    }
+    const Colours colours = coloursOf(raster);
+    EXPECT_NEAR(colours.weight, 6, 1e-9);
+    EXPECT_NEAR(colours.light[0], 2.0 / 3, 1e-6);
+    EXPECT_NEAR(colours.light[1], 0.5, 1e-6);
+    EXPECT_NEAR(colours.light[2], 1.0 / 3, 1e-6);
+}
+
 TEST(Match, MeanAndSpreadBecomeThoseOfTheOther) {
     const auto wave = [](double x, double y, double k) {
         return 0.5 + 0.4 * std::sin(x * 0.4 * k + y * 0.23);

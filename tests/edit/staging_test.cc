@@ -299,6 +299,19 @@ TEST(Places, FitFillsTheFrameByTheLeast) {
     EXPECT_NEAR(fitted.layers[1]->placement.scale.x, 4.5, 1e-9);
     fitted = done(scene, {{"edit", "fit"}, {"layers", {2}}, {"to", "inside"}});
     EXPECT_NEAR(fitted.layers[1]->placement.scale.x, 4, 1e-6);
+    // A group by the box around it: the same card, alone in one.
+    const Scene grouped = done(scene, {{"edit", "group"}, {"layers", {2}}, {"name", "alone"}});
+    std::int64_t group = 0;
+    for (const auto& each : grouped.layers)
+        if (each->group()) group = each->id;
+    for (const auto& [to, times] :
+         {std::pair("cover", 4.5), {"inside", 4.0}, {"width", 4.0}, {"height", 4.5}}) {
+        const Scene done_ = done(grouped, {{"edit", "fit"}, {"layers", {group}}, {"to", to}});
+        const auto inside = scene::find(done_, 2);
+        const auto there = optics::surfaceOf(*inside.layer, optics::worldOf(inside.carriers));
+        EXPECT_NEAR(there.across.length(), 2 * times, 1e-6) << to;
+        EXPECT_LT((there.centre() - V3d(0, 0, -8)).length(), 1e-6) << to;
+    }
     // A turned one: all four corners of the frame are on it, and one is on its edge.
     scene = done(scene, {{"edit", "place"}, {"layer", 2}, {"turn", {10, 30, 5}}});
     fitted = done(scene, {{"edit", "fit"}, {"layers", {2}}});

@@ -120,6 +120,7 @@ TEST_F(Camera, ARayAtTheSideSetsTheFocalLength) {
     EXPECT_NEAR(focal(Kind::TopRay, {0, 5, -10}), 18, 1e-9); // 9 mm up
     EXPECT_EQ(focal(Kind::SideRay, {5, 0, 10}), 0);          // behind: nothing
     EXPECT_EQ(focal(Kind::SideRay, {1e-5, 0, -1e6}), 2000);
+    EXPECT_EQ(focal(Kind::SideRay, {1e3, 0, -10}), 1);
 }
 
 TEST_F(Camera, ATargetTakesAllMarksThatAimAtIt) {

@@ -91,6 +91,8 @@ TEST(BarParts, AreTakenWithinTheirReach) {
     EXPECT_FALSE(barPartAt(bar, {93.9, 30}, false));
     EXPECT_EQ(barPartAt(bar, {134.9, 25}, true), BarPart::FadeIn);
     EXPECT_EQ(barPartAt(bar, {135.1, 25}, true), BarPart::Whole);
+    EXPECT_EQ(barPartAt(bar, {189.1, 25}, true), BarPart::FadeOut);
+    EXPECT_EQ(barPartAt(bar, {188.9, 25}, true), BarPart::Whole);
     EXPECT_EQ(barPartAt(bar, {150, 43.9}, false), BarPart::Whole);
     EXPECT_FALSE(barPartAt(bar, {150, 44.1}, false));
     EXPECT_FALSE(barPartAt(bar, {150, 15.9}, false));
@@ -136,6 +138,15 @@ TEST_F(Paces, ADrawnSpeedIsKeptInItsShape) {
     // The way stays as long, so the mean speed does: drawn 0 until 0.5 s, then up to 3, 1.125 on the mean.
     EXPECT_NEAR(move().speed(1.5), 2 * 2 / 1.125, 0.02);
     EXPECT_NEAR(move().speed(0.25), 0, 0.02);
+    // Of a move that begins later, a stroke over its second half changes that half.
+    DrawnPace later(move(), *paceAtTime(scene, 3));
+    const std::vector<double> was = later.speeds();
+    later.draw(3, 1.5, 4, 0.5);
+    EXPECT_EQ(later.speeds()[0], was[0]);
+    EXPECT_EQ(later.speeds()[23], was[23]);
+    EXPECT_NEAR(later.speeds()[24], 1.5, 1e-12);
+    EXPECT_NEAR(later.speeds()[36], 1, 1e-12);
+    EXPECT_NEAR(later.speeds()[48], 0.5, 1e-12);
     DrawnPace still(move(), *paceAtTime(scene, 1));
     still.draw(0, 0, 2, 0);
     EXPECT_FALSE(still.edit());

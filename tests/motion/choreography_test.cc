@@ -180,6 +180,30 @@ TEST(Aim, AtAMovingLayerAndFromOneToAnother) {
     EXPECT_EQ(CameraMove(scene).at(8).focus, scene.camera.marks[2].pose.focus);
 }
 
+TEST(Aim, FromOneToAnotherOnTheShortestArc) {
+    // As its pose says, straight ahead, then at a point 60 degrees to the right: by an even pace 30 degrees a
+    // second.
+    scene::Scene scene = scene::emptyScene();
+    scene::Mark& first = scene.camera.marks[0];
+    first.pose.position = V3d(0);
+    first.pace = {0, 0, 1, 1, {}};
+    scene::Mark second = first;
+    second.id = first.id + 1;
+    second.time = Rational(2);
+    second.pose.position = V3d(0, 0, 0);
+    second.aim = {scene::Aim::At::Point, V3d(10 * std::sin(radians(60)), 0, -10 * std::cos(radians(60))), 0};
+    scene.camera.marks.push_back(second);
+    const CameraMove move(scene);
+    const auto forward = [&](double t) {
+        return optics::viewOf(move.at(t), scene.camera.gate, scene.output.frame).forward;
+    };
+    for (const double t : {0.0, 0.5, 1.0, 1.5, 2.0}) {
+        const double angle = std::atan2(forward(t).x, -forward(t).z);
+        EXPECT_NEAR(forward(t).y, 0, 1e-9) << t;
+        EXPECT_NEAR(angle, radians(30 * t), 1e-6) << t;
+    }
+}
+
 TEST(Aim, AlongThePath) {
     scene::Scene scene = sceneOf({mark(1, 0, {0, 0, 0}), mark(2, 2, {3, 0, -2}), mark(3, 4, {4, 1, -7})});
     for (scene::Mark& m : scene.camera.marks)

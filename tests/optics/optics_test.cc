@@ -82,6 +82,17 @@ TEST(HoldFraming, FigureOfTheConventions) {
     EXPECT_NEAR(place->scale.y, 4, 1e-12);
 }
 
+TEST(HoldFraming, FromALaterMark) {
+    // Depths are from the first mark; seen from 4 m ahead of it, 10 to 16 m are 6 to 12: twice as far.
+    const scene::Scene scene = sceneWith(card(1, V3d(1, 2, -10)), V3d(0));
+    scene::Mark later = scene.camera.marks[0];
+    later.pose.position = {0.5, 1, -4};
+    const auto place = pushed(scene, scene::find(scene, 1), 16, true, later);
+    ASSERT_TRUE(place);
+    EXPECT_NEAR((place->position - V3d(1.5, 3, -16)).length(), 0, 1e-12);
+    EXPECT_NEAR(place->scale.x, 2, 1e-12);
+}
+
 TEST(HoldFraming, SizeHeldMovesAlongTheAxis) {
     const scene::Scene scene = sceneWith(card(1, V3d(1, 2, -5)), V3d(0.2, 1.6, 0));
     const auto place = pushed(scene, scene::find(scene, 1), 20, false, scene.camera.marks[0]);
