@@ -3,12 +3,13 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/build.sh
-ninja -C build/release bench_render bench_desk bench_scene
+ninja -C build/release bench_render bench_desk bench_scene bench_footage
 home=$(mktemp -d)
 trap 'rm -rf "$home"' EXIT
 build/release/bin/bench_render --benchmark_enable_random_interleaving=true --benchmark_out="$home/render.json" --benchmark_out_format=json
 HOME=$home XDG_RUNTIME_DIR=$home xvfb-run -a -s "-screen 0 1280x800x24" build/release/bin/bench_desk \
     --benchmark_out="$home/desk.json" --benchmark_out_format=json
 build/release/bin/bench_scene --benchmark_out="$home/scene.json" --benchmark_out_format=json
-python3 scripts/bench_table.py "$home/render.json" "$home/desk.json" "$home/scene.json" >docs/performance.md
+TMPDIR=$home build/release/bin/bench_footage --benchmark_repetitions=3 --benchmark_out="$home/footage.json" --benchmark_out_format=json
+python3 scripts/bench_table.py "$home/render.json" "$home/desk.json" "$home/scene.json" "$home/footage.json" >docs/performance.md
 cat docs/performance.md

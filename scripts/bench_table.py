@@ -1,12 +1,12 @@
 #!/usr/bin/python3
 """Benchmark results (JSON) as a page of tables, with the date and the machine.
 
-bench_table.py RENDER.json DESK.json SCENE.json: of each, the best of several runs counts, because machines are shared and change
+bench_table.py RENDER.json DESK.json SCENE.json FOOTAGE.json: of each, the best of several runs counts, because machines are shared and change
 their speed from minute to minute; what is compared ran side by side."""
 import json
 import sys
 
-render, desk, whole = (json.load(open(path)) for path in sys.argv[1:4])
+render, desk, whole, footage = (json.load(open(path)) for path in sys.argv[1:5])
 cpu = next((line.split(":")[1].strip() for line in open("/proc/cpuinfo") if line.startswith("model name")), "unknown")
 
 
@@ -65,6 +65,8 @@ if ms("warp veils") and ms("gl veils"):
 row("drawing everything over skipping what is not seen", ratio("pinhole everything", "pinhole"), 4, 6, times, False)
 row("draft over pinhole, 1 thread", ratio("draft", "pinhole 1 thread"), 5, 3, times)
 row("draft's distance", decibel("draft"), 39, 41, db, False)
+row("draft with the shutter open, over draft without", ratio("draft exposed", "draft"), 1.4, 1.2, times)
+row("its distance", decibel("draft exposed"), 30, 34, db, False)
 row("64 rays over pinhole, 1 thread", ratio("final 64", "pinhole 1 thread"), 40, 25, times)
 row("their distance", decibel("final 64"), 45, 46, db, False)
 row("128 rays over pinhole, 1 thread", ratio("final 128", "pinhole 1 thread"), 75, 45, times)
@@ -86,6 +88,19 @@ if "cover" in made and "cover hundred" in made:
     print(f"In front of the backdrop the ten planes cover {made['cover'][0]['frames']:.2f} frames, the hundred, as if cut from them, "
           f"{made['cover hundred'][0]['frames']:.2f}.\n")
 
+print("## Footage\n\n" + machine(footage))
+print("A clip of 1920 x 1080 (H.264, 4:2:0, a key frame every two seconds) that fills the frame, as a pinhole sees it, 96 frames, "
+      "over FFmpeg decoding them and doing nothing with them (`bench/footage_bench.cc`).\n")
+print("| what | measured | must | aim | |\n|---|---|---|---|---|")
+clip = {}
+for run in footage["benchmarks"]:
+    if run.get("run_type") == "iteration":
+        name = run["name"].split("/real_time")[0]
+        clip[name] = min(run["real_time"], clip.get(name, run["real_time"]))
+decoding = clip["yardstickDecode"]
+for name, what in (("clipLayer/forward", "forward"), ("clipLayer/backward", "backward"), ("clipLayer/half", "forward, 960 x 540")):
+    row(f"{what}: {clip[name] / 96:.1f} ms a frame, decoding {decoding / 96:.1f}", clip[name] / decoding, 4, 2, times)
+print()
 print("## The desk\n\n" + machine(desk))
 print("| benchmark | median | |\n|---|---|---|")
 for name, each in runs(desk).items():

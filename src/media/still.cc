@@ -193,6 +193,11 @@ Result<void> strips(OIIO::ImageInput& input, const std::string& name, const std:
     const Transform transform = transformOf(spec, grey);
 
     const std::vector<float>& curve = linearFromSrgb16();
+    static const std::vector<Imath::half> halfs(curve.begin(), curve.end());
+    const auto index = [](float v) {
+        return static_cast<std::size_t>(std::clamp(v, 0.f, 1.f) * 65535.f + 0.5f);
+    };
+    const bool plain = encoded && !isFloat && !transform;
     const auto n = static_cast<std::size_t>(spec.nchannels);
     // In strips, so that a large picture is never held a second time as floats.
     const int height = std::max(1, spec.tile_height > 1 ? spec.tile_height : 64);
@@ -233,6 +238,13 @@ Result<void> strips(OIIO::ImageInput& input, const std::string& name, const std:
                 const float alpha =
                     channel[3] >= 0 ? std::clamp(finite(in[static_cast<std::size_t>(channel[3])]), 0.f, 1.f)
                                     : 1.f;
+                if (plain && (alpha == 0 || alpha == 1)) { // as most pixels are
+                    if (alpha == 0) continue;
+                    for (std::size_t c = 0; c < 3; ++c)
+                        out[c] = halfs[index(in[static_cast<std::size_t>(channel[c])])];
+                    out[3] = alpha;
+                    continue;
+                }
                 for (std::size_t c = 0; c < 3; ++c) {
                     float v = finite(in[static_cast<std::size_t>(channel[c])]);
                     if (transform) {
@@ -240,9 +252,7 @@ Result<void> strips(OIIO::ImageInput& input, const std::string& name, const std:
                         v = std::max(0.f, finite(linear[static_cast<std::size_t>(x) * 3 + c])) * alpha;
                     } else if (encoded) {
                         if (associated && alpha > 0) v /= alpha;
-                        v = !isFloat
-                                ? curve[static_cast<std::size_t>(std::clamp(v, 0.f, 1.f) * 65535.f + 0.5f)]
-                                : linearFromSrgb(v);
+                        v = !isFloat ? curve[index(v)] : linearFromSrgb(v);
                         v *= alpha;
                     } else if (!associated) {
                         v *= alpha;

@@ -1,6 +1,7 @@
 #include "render/entry.h"
 
 #include "cutout/source.h"
+#include "media/parallel.h"
 #include "render/lens_points.h"
 
 #include <algorithm>
@@ -147,42 +148,64 @@ Plane seen(const motion::Item& item, const motion::Frame& frame, const Quality& 
     return plane;
 }
 
-Result<std::vector<Entry>> gather(const std::vector<motion::Item>& items, const motion::Frame& frame,
-                                  const Quality& quality, media::PixelCache& cache,
-                                  const Progress& progress) {
+/// The entries without their pixels, which `wanted` lists: by address, since each is read on its own.
+struct Wanted {
+    Entry* entry;
+    const motion::Item* item;
+};
+std::vector<Entry> laidOut(const std::vector<motion::Item>& items, const motion::Frame& frame,
+                           const Quality& quality, std::vector<Wanted>& wanted) {
     const media::Box region = regionOf(frame, quality);
-    std::vector<Entry> entries;
+    std::vector<Entry> entries(items.size()); // they stay where they are
     const Through through = quality.method == Method::Pinhole ? Through::Pinhole : Through::Lens;
-    for (const motion::Item& item : items) {
-        if (progress.stopped()) return cancelled();
-        Entry entry;
+    for (std::size_t i = 0; i < items.size(); ++i) {
+        const motion::Item& item = items[i];
+        Entry& entry = entries[i];
         entry.opacity = static_cast<float>(item.opacity);
         entry.blend = item.blend;
         entry.box = region;
         if (item.flattened) {
-            auto group = gather(item.items, frame, quality, cache, progress);
-            if (!group) return group;
-            entry.group = std::move(*group);
+            entry.group = laidOut(item.items, frame, quality, wanted);
             entry.plane = seen(item, frame, quality, {0, 0});
         } else {
-            const media::PixelSourcePtr source = cutout::sourceOf(*item.pixels);
-            entry.plane = seen(item, frame, quality, source->size());
+            entry.source = cutout::sourceOf(*item.pixels);
+            entry.plane = seen(item, frame, quality, entry.source->size());
             entry.box = boxOf(entry.plane, region, through);
-            auto pixels = cache.pyramid(source, needOf(entry.plane, entry.box, readingOf(quality)),
-                                        {{}, progress.stop});
-            if (!pixels && pixels.error().cancelled) return tl::unexpected(pixels.error());
-            if (!pixels && !quality.placeholders)
-                return fail("Layer '" + item.layer->name + "': " + pixels.error().sentence);
-            if (pixels) {
-                entry.pixels = *pixels;
-                entry.source = source;
-            } else {
-                entry.pixels = hatched(item.layer->pixels);
-                entry.plane = seen(item, frame, quality, entry.pixels->levels.front().size);
-                entry.box = boxOf(entry.plane, region, through);
-            }
+            wanted.push_back({&entry, &item});
         }
-        entries.push_back(std::move(entry));
+    }
+    return entries;
+}
+
+/// Lays the frame out and reads its pictures, several at a time.
+Result<std::vector<Entry>> gather(const motion::Frame& frame, const Quality& quality,
+                                  media::PixelCache& cache, const Progress& progress) {
+    std::vector<Wanted> wanted;
+    std::vector<Entry> entries = laidOut(frame.items, frame, quality, wanted);
+    std::vector<Result<media::PyramidPtr>> pixels(wanted.size());
+    media::inParallel(std::size_t{0}, wanted.size(), [&](std::size_t i) {
+        const Entry& entry = *wanted[i].entry;
+        if (progress.stopped())
+            pixels[i] = cancelled();
+        else
+            pixels[i] = cache.pyramid(entry.source, needOf(entry.plane, entry.box, readingOf(quality)),
+                                      {{}, progress.stop});
+    });
+    const Through through = quality.method == Method::Pinhole ? Through::Pinhole : Through::Lens;
+    for (std::size_t i = 0; i < wanted.size(); ++i) {
+        const auto& [at, item] = wanted[i];
+        Entry& entry = *at;
+        if (pixels[i]) {
+            entry.pixels = std::move(*pixels[i]);
+            continue;
+        }
+        if (pixels[i].error().cancelled) return tl::unexpected(pixels[i].error());
+        if (!quality.placeholders)
+            return fail("Layer '" + item->layer->name + "': " + pixels[i].error().sentence);
+        entry.source = nullptr;
+        entry.pixels = hatched(item->layer->pixels);
+        entry.plane = seen(*item, frame, quality, entry.pixels->levels.front().size);
+        entry.box = boxOf(entry.plane, regionOf(frame, quality), through);
     }
     return entries;
 }
@@ -282,7 +305,7 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
 
 Result<Entries> entriesOf(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
                           const Progress& progress) {
-    auto list = gather(frame.items, frame, quality, cache, progress);
+    auto list = gather(frame, quality, cache, progress);
     if (!list) return tl::unexpected(list.error());
     Entries entries{std::move(*list), {}};
     if (quality.method == Method::Final || quality.method == Method::Draft)
