@@ -207,6 +207,23 @@ TEST(Edges, CleanColoursGoNoFartherThanTheThing) {
     EXPECT_LT(after, 0.02); // is gone
 }
 
+TEST(Edges, ThePicturesBorderIsNone) {
+    // Opaque up to its border: nothing is cleaned there, on no side.
+    scene::Edges edges;
+    edges.clean = 1;
+    edges.reach = 8;
+    const Box box{0, 0, 40, 30};
+    Cut in = disc(0, box);
+    std::fill(in.alpha.values.begin(), in.alpha.values.end(), 1.f);
+    for (int y = 0; y < 30; ++y)
+        for (int x = 0; x < 40; ++x)
+            in.planes[0][static_cast<std::size_t>(40 * y + x)] =
+                0.02f * static_cast<float>(x) * (y % 2 ? 1.f : 0.5f);
+    const Cut out = cleaned(in, edges, box);
+    for (std::size_t i = 0; i < in.planes[0].size(); ++i)
+        ASSERT_NEAR(out.planes[0][i], in.planes[0][i], 1e-6) << i;
+}
+
 TEST(Edges, WhatGrowsOutwardsTakesTheColourBesideIt) {
     scene::Edges edges;
     edges.choke = -4;

@@ -179,6 +179,14 @@ TEST(Order, CrossingCardsAreRightAtEveryPixel) {
         // turn by +40 around Y takes +X towards -Z, away from the viewer
         EXPECT_EQ(picture.row(100)[4 * x + 1] > 0.5f, greenInFront) << x;
     }
+    // Black hides as any colour does.
+    auto black = std::make_shared<scene::Layer>(*colourCard(dir, 3, {0, 0, 0}, 10, 12));
+    black->placement.turn = green->placement.turn;
+    const Image dark = shown(sceneOf({200, 200}, {red, black}));
+    for (int x = 70; x < 131; ++x) {
+        if (std::abs(x - 100) < 2) continue;
+        EXPECT_EQ(dark.row(100)[4 * x]<0.5f, x> 100) << x;
+    }
 }
 
 TEST(Order, NothingIsSeenBehindTheCamera) {
