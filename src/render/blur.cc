@@ -322,9 +322,8 @@ struct DiscBlur::Grid {
     double y(int n) const { return firstY + (n - 0.5) * step; }
 };
 
-bool DiscBlur::paintUnder(const Plane& moving, const media::Pyramid& pixels, const Air& air, float opacity,
+bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, const Air& air, float opacity,
                           const media::Box& box, Canvas& canvas) {
-    const Plane plane = atTime(moving, 0);
     const Discs discs(plane, box);
     // Very unlike discs are not blurred in one small picture.
     constexpr double unlike = 4, seen = 8; // px
@@ -338,7 +337,7 @@ bool DiscBlur::paintUnder(const Plane& moving, const media::Pyramid& pixels, con
     const int reach = static_cast<int>(std::ceil(discs.most() / size)) + 3;
     const auto down = [&](int at) { return static_cast<int>(std::floor(at / size)); };
     const int step = shrink > 1 ? 1 << (shrink - 1) : 1 << shrink;
-    const MotionField motion(moving, box);
+    const MotionField motion(plane, box);
     media::Box wide = box; // what the box shows at any time of the exposure
     if (!motion.still()) {
         const V2i spare(static_cast<int>(std::ceil(motion.reach().x)) + step,

@@ -221,23 +221,4 @@ Rays16 raysThrough(const Plane& plane, double x0, double y, const float* x, cons
     return rays;
 }
 
-Plane atTime(const Plane& plane, double time) {
-    if (plane.still) return plane;
-    Plane then = plane;
-    then.still = true;
-    if (plane.bent()) {
-        then.rays = plane.rays + plane.raysDrift * time + plane.raysCurve * (time * time);
-        const RayBasis& rays = then.rays;
-        optics::View& view = then.view; // whose axes are those of the space that the mesh stands still in
-        view.eye = rays.eye;
-        view.right = rays.perX * view.slope, view.up = rays.perY * -view.slope;
-        view.forward = rays.start + rays.perX * view.centre.x + rays.perY * view.centre.y;
-        return then;
-    }
-    then.pinhole = plane.pinhole + plane.drift * time + plane.curve * (time * time);
-    const Linear& w = then.pinhole.w;
-    then.level = plane.level && w.b == 0 && w.c == 0;
-    return then;
-}
-
 }

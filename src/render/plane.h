@@ -100,7 +100,4 @@ double discAt(const Plane& plane, double x, double y);
 Rays16 raysThrough(const Plane& plane, double x0, double y, const float* x, const float* p, const float* q,
                    const float* t);
 
-/// The plane as it is at a time -1..1 of the exposure.
-Plane atTime(const Plane& plane, double time);
-
 }

@@ -320,12 +320,12 @@ void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas)
         return;
     }
     canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
-    const Plane plane = m_draft ? atTime(entry.plane, 0) : entry.plane;
+    const Plane& plane = entry.plane;
     const Reach reach =
         m_draft ? reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole) : seen.reach;
     std::optional<Brush> brush;
     m_arena.reset();
-    if (seen.blurred && m_blur.paintUnder(entry.plane, *entry.pixels, m_air, 1, box, canvas)) {
+    if (seen.blurred && m_blur.paintUnder(plane, *entry.pixels, m_air, 1, box, canvas)) {
         // done
     } else if (reach.off) {
         return;
