@@ -75,10 +75,10 @@ MotionField::MotionField(const Plane& plane, const media::Box& box) : m_box(box)
         if (!before || !after) continue;
         const V2d open = cut(*before - place), close = cut(*after - place);
         m_corners[i] = {(close - open) / 2.0, (close + open) / 2.0};
-        for (const V2d& shift : {open, close, m_corners[i].at(0.5), m_corners[i].at(-0.5)}) {
-            m_reach.x = std::max(m_reach.x, std::abs(shift.x));
-            m_reach.y = std::max(m_reach.y, std::abs(shift.y));
-        }
+        // A bound for every time, also where the shift turns back between its ends.
+        const Shift& at = m_corners[i];
+        m_reach.x = std::max(m_reach.x, std::abs(at.first.x) + std::abs(at.second.x));
+        m_reach.y = std::max(m_reach.y, std::abs(at.first.y) + std::abs(at.second.y));
     }
 }
 

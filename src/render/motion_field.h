@@ -20,7 +20,7 @@ public:
     };
     /// At a place of the frame, px.
     Shift at(double x, double y) const;
-    /// How far a shift goes at most, in the box: across and down, px.
+    /// No shift in the box goes farther, at no time: across and down, px.
     V2d reach() const { return m_reach; }
     /// Too little to be seen.
     bool still() const;
