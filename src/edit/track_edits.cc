@@ -229,7 +229,7 @@ void changeKeys(Scene& scene, Fields& fields) {
                     taken[i].time =
                         first + (last - first) * Rational(static_cast<std::int64_t>(i),
                                                           static_cast<std::int64_t>(taken.size()) - 1);
-            if (smooth) // each a third of the way to the mean of its neighbours, weighed 1 2 1
+            if (smooth) // each halfway to the mean of its neighbours
                 for (std::size_t i = 1; i + 1 < taken.size(); ++i)
                     taken[i].value = (before[i - 1].value + 2 * before[i].value + before[i + 1].value) / 4;
             if (reverse) {

@@ -339,6 +339,12 @@ TEST_F(Mattes, AnotherLayersAlphaIsSeenFromTheFirstMark) {
     const auto right = mattesOver(*with({m}), {m}, box, cache);
     EXPECT_NEAR(right->at(10, 10), 0, 1e-3);
     EXPECT_NEAR(right->at(45, 10), 1, 1e-3);
+    // a quarter of a pixel to the right: between two of its pixels
+    test::writePicture(dir / "ramp.png", {60, 40},
+                       [](int x, int y) { return test::Rgba8{255, 255, 255, 3 * x + y}; });
+    other = test::pictureLayer(2, "ramp", dir / "ramp.png", {60, 40}, 3, V3d(0.0125, 0, -5));
+    const auto ramp = mattesOver(*with({m}), {m}, box, cache);
+    EXPECT_NEAR(ramp->at(20, 10), (3 * 19.75 + 10) / 255, 1e-3);
     // where both show one picture it goes by pixels, wherever they hang
     auto twin = std::make_shared<scene::Layer>(*layer);
     twin->id = 2;

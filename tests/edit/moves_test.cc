@@ -5,6 +5,7 @@
 #include "motion/values.h"
 #include "scene/scene_json.h"
 
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 namespace stage::edit {
@@ -303,6 +304,30 @@ TEST_F(Moves, ReversedKeysRunTheSameWayBack) {
     const scene::Track back = scene.camera.tracks[0];
     for (double t = 0; t <= 4; t += 0.1)
         EXPECT_NEAR(motion::keysAt(back, t), motion::keysAt(forth, 4 - t), 1e-6) << t;
+}
+
+TEST_F(Moves, SmoothedKeysComeHalfwayToTheMeanOfTheirNeighbours) {
+    apply({{"edit", "track"},
+           {"property", "roll"},
+           {"keys",
+            {{{"time", 0}, {"value", 4}},
+             {{"time", 1}, {"value", -2}},
+             {{"time", 2}, {"value", 8}},
+             {{"time", 5}, {"value", 0}}}}});
+    apply({{"edit", "keys"}, {"property", "roll"}, {"smooth", true}});
+    std::vector<double> values;
+    for (const auto& key : scene.camera.tracks[0].keys)
+        values.push_back(key.value);
+    // -2 is halfway to (4 + 8) / 2, 8 to (-2 + 0) / 2; the first and the last stay.
+    EXPECT_EQ(values, (std::vector<double>{4, 2, 3.5, 0}));
+}
+
+TEST_F(Moves, ALayerRecedesOnlyWhereItHasNoKeysOfPlaceYet) {
+    apply({{"edit", "recede"}, {"layers", {"Bridge"}}, {"depth", 30}, {"from", 1}, {"to", 3}});
+    EXPECT_THAT(refused({{"edit", "recede"}, {"layers", {"Bridge"}}, {"depth", 40}, {"from", 2}, {"to", 4}}),
+                testing::HasSubstr("already has keys of place"));
+    EXPECT_EQ(refused({{"edit", "recede"}, {"layers", {"Bridge"}}, {"depth", 40}, {"from", 3}, {"to", 4}}),
+              "");
 }
 
 TEST_F(Moves, PushingAMovingLayerHoldsItsFramingAllAlong) {
