@@ -11,6 +11,7 @@
 #include <cstdlib>
 #include <filesystem>
 #include <map>
+#include <numeric>
 #include <oneapi/tbb/global_control.h>
 #include <oneapi/tbb/parallel_for.h>
 #include <opencv2/core.hpp>
@@ -110,6 +111,14 @@ void ours(benchmark::State& state, const std::string& name, const render::Qualit
     const auto picture = render::render(frame, quality, cache());
     if (!picture) return state.SkipWithError("no picture");
     if (measured) state.counters["dB"] = distance(*picture, exposed);
+    if (quality.noise > 0) {
+        std::vector<std::uint16_t> counts;
+        render::Quality counted = quality;
+        counted.counts = &counts;
+        (void)render::render(frame, counted, cache());
+        state.counters["rays"] =
+            std::accumulate(counts.begin(), counts.end(), 0.0) / static_cast<double>(counts.size());
+    }
     const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, threads);
     for (auto _ : state)
         benchmark::DoNotOptimize(render::render(frame, quality, cache())->rgba.data());
@@ -230,6 +239,11 @@ int main(int argc, char** argv) {
     add("draft exposed", [](auto& s) { ours(s, "ten", {Method::Draft}, 1, true, true); });
     slow("final 64", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 1, false, true); });
     slow("final 128", [](auto& s) { ours(s, "ten", {Method::Final, 128}, 1, false, true); });
+    const auto byNeed = [](double levels) {
+        return render::Quality{.method = Method::Final, .samples = 256, .noise = levels / 255};
+    };
+    slow("final by need 1.5", [=](auto& s) { ours(s, "ten", byNeed(1.5), 1, false, true); });
+    slow("final by need 0.75", [=](auto& s) { ours(s, "ten", byNeed(0.75), 1, false, true); });
     slow("final 64 exposed", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 1, true); });
     slow("final 64 2 threads", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 2); });
     slow("final 64 bent", [](auto& s) { ours(s, "bent", {Method::Final, 64}, 1); });

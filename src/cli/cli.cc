@@ -314,7 +314,15 @@ public:
                          "draft: fast; final: rays through lens and shutter; traced: the same without short "
                          "cuts; pinhole: all sharp, nothing blurs")
             ->check(CLI::IsMember({"pinhole", "draft", "final", "traced"}));
-        m_options->add_option("--samples", m_samples, "Rays per pixel, of final and traced")
+        m_options
+            ->add_option(
+                "--noise", m_noise,
+                "Final: rays are added to a pixel until its noise is below so many percent of white; 0: as "
+                "many as --samples says")
+            ->check(CLI::Range(0.0, 100.0))
+            ->capture_default_str();
+        m_options->add_option("--samples", m_samples, "Rays per pixel: of traced all, of final at most")
+            ->capture_default_str()
             ->check(CLI::Range(16, 4096));
         m_options->add_flag("--quiet", m_quiet, "No progress");
     }
@@ -336,13 +344,15 @@ private:
         if (!m_size.empty()) job.size = sizeFrom(m_size);
         if (!m_frames.empty()) framesFrom(m_frames, job);
         job.quality.samples = m_samples;
+        job.quality.noise = m_noise / 100;
         for (std::size_t i = 0; i < render::methodNames.size(); ++i)
             if (render::methodNames[i] == m_method) job.quality.method = static_cast<render::Method>(i);
         return job;
     }
     std::size_t m_memory = 0;
     std::string m_frames, m_size, m_method = "final";
-    int m_samples = 64;
+    double m_noise = 100 * render::usualNoise;
+    int m_samples = render::usualSamples;
     bool m_quiet = false;
 };
 

@@ -22,7 +22,8 @@ struct Job {
     Format format = Format::H264;
     V2i size;                         ///< pixels
     std::int64_t first = 0, last = 0; ///< frames, both included
-    render::Quality quality{render::Method::Final, 64, false, {}, {}};
+    render::Quality quality{
+        .method = render::Method::Final, .samples = render::usualSamples, .noise = render::usualNoise};
 };
 
 /// The whole scene at its own size.

@@ -33,10 +33,15 @@ media::Box regionOf(const motion::Frame& frame, const Quality& quality) {
         .within(all);
 }
 
+int raysRead(const Quality& quality) {
+    return quality.method == Method::Final && quality.noise > 0 ? std::min(64, quality.samples)
+                                                                : quality.samples;
+}
+
 namespace {
 
 LensSampling readingOf(const Quality& quality) {
-    return {quality.method != Method::Pinhole, quality.method == Method::Draft ? 0 : quality.samples};
+    return {quality.method != Method::Pinhole, quality.method == Method::Draft ? 0 : raysRead(quality)};
 }
 
 constexpr std::size_t mostGlints = 20'000;

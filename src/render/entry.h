@@ -27,6 +27,8 @@ struct Entry {
 Air airOf(const motion::Frame& frame);
 /// Pixels of the frame that are wanted, as whole pieces.
 media::Box regionOf(const motion::Frame& frame, const Quality& quality);
+/// Cards out of focus are read as finely as so many rays for each pixel need.
+int raysRead(const Quality& quality);
 
 /// All of a frame. Glints refer to the entries by their addresses.
 struct Entries {

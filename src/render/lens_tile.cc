@@ -56,9 +56,9 @@ bool infront(const Plane& a, const Plane& b, bool above, const media::Box& box) 
 
 }
 
-LensPainter::LensPainter(const RayPoints& points, int rays, const Opening& opening, const Air& air,
-                         scene::Blending blending)
-    : m_points(points), m_rays(rays), m_opening(opening), m_air(air), m_blending(blending) {}
+LensPainter::LensPainter(const RayPoints& points, const Effort& effort, const Opening& opening,
+                         const Air& air, scene::Blending blending)
+    : m_points(points), m_effort(effort), m_opening(opening), m_air(air), m_blending(blending) {}
 
 Canvas& LensPainter::spare() {
     if (m_spared == m_spare.size()) m_spare.push_back(std::make_unique<Canvas>());
@@ -173,10 +173,10 @@ LensPainter::Reading LensPainter::readingOf(const Plane& plane, const media::Box
     reading.small = reading.disc < smallDisc;
     const double middle = discAt(plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0);
     const double fine =
-        reading.small
-            ? reading.lod
-            : std::floor(std::min<double>(lodOfDisc(middle, std::exp2(reading.lod), m_rays), plane.top) +
-                         0.5);
+        reading.small ? reading.lod
+                      : std::floor(std::min<double>(lodOfDisc(middle, std::exp2(reading.lod), m_effort.rays),
+                                                    plane.top) +
+                                   0.5);
     reading.level = std::clamp(static_cast<int>(std::floor(fine)), 0, plane.top);
     return reading;
 }
@@ -245,7 +245,6 @@ void LensPainter::layOut(const Entry& entry, const Reach& reach, const Reading& 
         return m_arena.take(plane, *entry.pixels, n, texelsAround(reach, spanU, spanV, n));
     };
     card.fine = take(level);
-    if (m_tracing) card.occupancy.survey(card.fine);
     if (const int sharp = std::clamp(static_cast<int>(std::floor(reading.lod)) + 1, 0, plane.top);
         m_glints && sharp < level) {
         card.sharp = take(sharp);
@@ -277,6 +276,10 @@ void LensPainter::layOut(const Entry& entry, const Reach& reach, const Reading& 
                          coversAt(plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0));
     card.air = m_air.from(box.x0, box.y0);
     card.hazy = m_air.density > 0;
+    if (m_tracing) {
+        m_occupancy.survey(card.fine);
+        findPresent(m_occupancy, box.x1 - box.x0, box.y1 - box.y0, card);
+    }
 }
 
 bool LensPainter::mesh(const Entry& entry, const Reach& reach, const media::Box& box, RayCard& card) {
@@ -307,7 +310,8 @@ bool LensPainter::mesh(const Entry& entry, const Reach& reach, const media::Box&
             reachU = std::hypot(ux, uy), reachV = std::hypot(vx, vy);
         }
     if (lod > 1e8) lod = 0;
-    const double wanted = std::min<double>(std::max(lod, lodOfDisc(disc, std::exp2(lod), m_rays)), plane.top);
+    const double wanted =
+        std::min<double>(std::max(lod, lodOfDisc(disc, std::exp2(lod), m_effort.rays)), plane.top);
     int level = static_cast<int>(std::floor(wanted + (disc < smallDisc ? 0.3 : 0.5)));
     const double texels = (reach.u1 - reach.u0) * (reach.v1 - reach.v0);
     while (level < plane.top && texels * std::ldexp(1.0, -2 * level) > mostTexels)
@@ -373,6 +377,9 @@ RayTile LensPainter::tileOf(const media::Box& box) const {
     tile.width = box.x1 - box.x0, tile.height = box.y1 - box.y0;
     tile.paint = m_blending == scene::Blending::Paint;
     tile.plain = !tile.paint;
+    tile.noise = static_cast<float>(m_effort.noise);
+    if (m_effort.counts) tile.counts = m_effort.counts + box.y0 * m_effort.width + box.x0;
+    tile.countsStride = m_effort.width;
     return tile;
 }
 

@@ -9,11 +9,18 @@
 
 namespace stage::render {
 
+/// How many rays a pixel gets.
+struct Effort {
+    int rays = 64;    ///< cards are read as finely as so many need; as a rule those of the points
+    double noise = 0; ///< as Quality's
+    std::uint16_t* counts = nullptr; ///< if given, filled with the rays of each pixel of the frame
+    int width = 0;                   ///< of the frame
+};
+
 /// For one thread. Reads the entries only.
 class LensPainter {
 public:
-    /// rays: by how many cards are read as finely as so many rays need; as a rule those of the points.
-    LensPainter(const RayPoints& points, int rays, const Opening& opening, const Air& air,
+    LensPainter(const RayPoints& points, const Effort& effort, const Opening& opening, const Air& air,
                 scene::Blending blending);
 
     /// As TilePainter::paint.
@@ -48,11 +55,12 @@ private:
     Canvas& spare();
 
     const RayPoints& m_points;
-    int m_rays;
+    Effort m_effort;
     Opening m_opening;
     Air m_air;
     scene::Blending m_blending;
     PatchArena m_arena;
+    Occupancy m_occupancy;
     std::vector<std::unique_ptr<Canvas>> m_spare;
     std::size_t m_spared = 0;
     bool m_glints = false; ///< some are thrown onto the box

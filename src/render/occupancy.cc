@@ -1,7 +1,5 @@
 #include "render/occupancy.h"
 
-#include <algorithm>
-
 namespace stage::render {
 
 void Occupancy::survey(const Patch& patch) {
@@ -18,16 +16,6 @@ void Occupancy::survey(const Patch& patch) {
             own[x + 1] = above[x + 1] + some;
         }
     }
-}
-
-bool Occupancy::clear(int x0, int y0, int x1, int y1) const {
-    const auto inside = [](int at, int size) {
-        return static_cast<std::size_t>(std::clamp(at, 0, size - 1));
-    };
-    const auto stride = static_cast<std::size_t>(m_width + 1);
-    const std::size_t a = inside(x0, m_width), b = inside(x1, m_width) + 1, c = inside(y0, m_height) * stride,
-                      e = (inside(y1, m_height) + 1) * stride;
-    return m_some[e + b] - m_some[c + b] - m_some[e + a] + m_some[c + a] == 0;
 }
 
 }

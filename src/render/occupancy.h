@@ -1,4 +1,4 @@
-// Where in a patch there is something, asked of any box at once.
+// Where in a patch there is something, of any box at once.
 #pragma once
 
 #include "render/patch.h"
@@ -10,8 +10,12 @@ class Occupancy {
 public:
     /// Of a patch; what was known before is forgotten.
     void survey(const Patch& patch);
-    /// Whether texels x0..x1, y0..y1 of the patch, which are brought inside it, are clear.
-    bool clear(int x0, int y0, int x1, int y1) const;
+    /// Texels of the patch, and numbers of the table from row to row.
+    int width() const { return m_width; }
+    int height() const { return m_height; }
+    int stride() const { return m_width + 1; }
+    /// How many texels before a column and above a row are not clear, for 0..width and 0..height.
+    const int* counts() const { return m_some.data(); }
 
 private:
     int m_width = 0, m_height = 0;

@@ -20,8 +20,8 @@ HWY_BEFORE_NAMESPACE();
 namespace stage::render::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-/// Rays of one pixel that are traced together.
-constexpr int batch = 128;
+/// Rays that are traced together, of one pixel or of several.
+constexpr int batch = 64, mostSpots = batch / RayPoints::step;
 
 class PixelTracer {
     using D = hn::CappedTag<float, RayPoints::step>;
@@ -31,25 +31,32 @@ public:
     PixelTracer(const RayTile& tile, const std::vector<RayCard>& cards)
         : m_tile(tile), m_cards(cards), m_aim(tile.opening) {}
 
-    void trace(int x, int y, float* out) {
-        float sum[4] = {0, 0, 0, 0};
-        const int count = m_tile.points->count;
-        const BlueNoise& noise = blueNoise();
-        const int fx = m_tile.x0 + x, fy = m_tile.y0 + y;
-        const float shift[4] = {noise.at(fx, fy), noise.at(fx + 23, fy + 37), noise.at(fx + 47, fy + 11),
-                                noise.at(fx + 11, fy + 53)};
-        for (int from = 0; from < count; from += batch) {
-            m_rays = std::min(batch, count - from);
-            m_aim.aim(D(), *m_tile.points, from, m_rays, shift, m_p, m_q, m_t, m_a);
-            const float px = static_cast<float>(x), py = static_cast<float>(y);
-            const int canvasAt = (y * Canvas::side + x) * 4;
-            if (m_tile.plain)
-                see(px, py, canvasAt, sum);
-            else
-                mix(px, py, canvasAt, sum);
+    /// A pixel of the tile, and where what its rays see is added to: all of it, and if wanted that of the
+    /// first half of the rays less that of the second.
+    struct Spot {
+        int x, y;
+        float *sum, *halves;
+    };
+
+    /// Rays `from` to `to` of some pixels. As many as the batch has room for are traced together, so that the
+    /// machine need not wait for one's texels before it looks at the next.
+    void trace(const Spot* spots, int count, int from, int to) {
+        for (; from < to; from += batch) {
+            m_rays = std::min(batch, to - from);
+            const int together = m_tile.plain ? batch / m_rays : 1;
+            for (int k = 0; k < count; k += together) {
+                const int some = std::min(together, count - k);
+                for (int i = 0; i < some; ++i)
+                    aim(spots[k + i], i * m_rays, from);
+                if (!m_tile.plain)
+                    mix(spots[k]);
+                else if (spots[k].halves)
+                    see<true>(spots + k, some);
+                else
+                    see<false>(spots + k, some);
+            }
         }
-        for (int c = 0; c < 4; ++c)
-            out[c] = sum[c] / static_cast<float>(count);
+        m_first = 0;
     }
 
     void add(const Glint& glint, Canvas& canvas) {
@@ -97,6 +104,14 @@ public:
     }
 
 private:
+    void aim(const Spot& spot, int at, int from) {
+        const BlueNoise& noise = blueNoise();
+        const int fx = m_tile.x0 + spot.x, fy = m_tile.y0 + spot.y;
+        const float shift[4] = {noise.at(fx, fy), noise.at(fx + 23, fy + 37), noise.at(fx + 47, fy + 11),
+                                noise.at(fx + 11, fy + 53)};
+        m_aim.aim(D(), *m_tile.points, from, m_rays, shift, m_p + at, m_q + at, m_t + at, m_a + at);
+    }
+
     /// What the cards in front of a glint let through, for pixels from (x, y) on, whose rays m_p and m_q
     /// have.
     V past(const std::vector<RayCard>& cards, const Glint& glint, int x, int y) {
@@ -138,6 +153,7 @@ private:
     V alphaOf(const RayCard& card, int x0, int y) {
         const D d;
         const int lanes = static_cast<int>(hn::Lanes(d));
+        if ((card.present[y] >> x0 & ((1u << lanes) - 1)) == 0) return hn::Zero(d);
         if (card.fixed) {
             for (int i = 0; i < lanes; ++i)
                 m_cover[i] = card.fixed[4 * (y * Canvas::side + std::min(x0 + i, Canvas::side - 1)) + 3];
@@ -196,53 +212,110 @@ private:
     }
     static float at(const TileLinear& l, float x, float y) { return l.a + l.b * x + l.c * y; }
 
-    void see(float x, float y, int canvasAt, float* sum) {
+    /// Sums of what rays see: lane by lane, and as those of the first half less those of the second.
+    template <bool halved> struct Light {
+        V all[3], halves[3];
+        HWY_INLINE Light() {
+            for (int c = 0; c < 3; ++c)
+                all[c] = halves[c] = hn::Zero(D());
+        }
+        HWY_INLINE void add(int c, V weight, V seen, V sign) {
+            all[c] = hn::MulAdd(weight, seen, all[c]);
+            if constexpr (halved) halves[c] = hn::MulAdd(hn::Mul(weight, sign), seen, halves[c]);
+        }
+    };
+
+    /// 1 for rays of the first half, -1 for those of the second.
+    HWY_INLINE V halfOf(int i) const {
         const D d;
-        const int lanes = static_cast<int>(hn::Lanes(d));
-        for (int i = 0; i < m_rays; i += lanes)
+        return hn::IfThenElse(
+            hn::Lt(hn::Iota(d, static_cast<float>(i - m_first)), hn::Set(d, static_cast<float>(m_rays) / 2)),
+            hn::Set(d, 1.f), hn::Set(d, -1.f));
+    }
+
+    static int canvasAt(const Spot& spot) { return (spot.y * Canvas::side + spot.x) * 4; }
+
+    template <bool halved> void see(const Spot* spots, int count) {
+        const D d;
+        for (int i = 0; i < count * m_rays; i += static_cast<int>(hn::Lanes(d)))
             hn::Store(hn::Set(d, 1.f), d, m_through + i);
-        auto r = hn::Zero(d), g = hn::Zero(d), b = hn::Zero(d);
-        bool left = true;
-        for (std::size_t n = 0; n < m_cards.size() && left; ++n) {
+        Light<halved> light[mostSpots];
+        int open[mostSpots], opened = count; // the pixels to which light still comes from behind
+        for (int k = 0; k < count; ++k)
+            open[k] = k;
+        for (std::size_t n = 0; n < m_cards.size() && opened > 0; ++n) {
             const RayCard& card = m_cards[n];
+            int left = 0, met[mostSpots], some = 0;
             if (card.fixed) {
-                left = fixedCard(card.fixed + canvasAt, card.opacity, r, g, b);
+                for (int j = 0; j < opened; ++j) {
+                    const int k = open[j];
+                    m_first = k * m_rays;
+                    if (fixedCard(card.fixed + canvasAt(spots[k]), card.opacity, light[k])) open[left++] = k;
+                }
+                opened = left;
                 continue;
             }
-            if (!look(card, x, y)) continue;
-            fetch(card.fine, m_fine);
-            if (card.between > 0) mixIn(card.coarse, card.between);
-            left = gather(card, r, g, b);
+            for (int j = 0; j < opened; ++j) {
+                const int k = open[j];
+                m_first = k * m_rays;
+                if (look(card, spots[k].x, spots[k].y))
+                    met[some++] = k;
+                else
+                    open[left++] = k;
+            }
+            for (int j = 0; j < some; ++j) {
+                m_first = met[j] * m_rays;
+                fetch(card.fine, m_fine);
+                if (card.between > 0) mixIn(card.coarse, card.between);
+            }
+            for (int j = 0; j < some; ++j) {
+                m_first = met[j] * m_rays;
+                if (gather(card, light[met[j]])) open[left++] = met[j];
+            }
+            opened = left;
         }
-        auto through = hn::Zero(d);
-        for (int i = 0; i < m_rays; i += lanes)
-            through = hn::Add(through, hn::Load(d, m_through + i));
-        const float open = hn::GetLane(hn::SumOfLanes(d, through));
-        sum[0] += hn::GetLane(hn::SumOfLanes(d, r)) + open * m_tile.ground[0];
-        sum[1] += hn::GetLane(hn::SumOfLanes(d, g)) + open * m_tile.ground[1];
-        sum[2] += hn::GetLane(hn::SumOfLanes(d, b)) + open * m_tile.ground[2];
-        sum[3] += static_cast<float>(m_rays) - open + open * m_tile.ground[3];
+        for (int k = 0; k < count; ++k) {
+            m_first = k * m_rays;
+            sumUp(spots[k], light[k]);
+        }
+    }
+
+    template <bool halved> HWY_INLINE void sumUp(const Spot& spot, const Light<halved>& light) {
+        const D d;
+        auto through = hn::Zero(d), halves = hn::Zero(d);
+        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
+            const auto each = hn::Load(d, m_through + i);
+            through = hn::Add(through, each);
+            if constexpr (halved) halves = hn::MulAdd(each, halfOf(i), halves);
+        }
+        const auto put = [&](const V* seen, V open, float rays, float* to) {
+            const float ground = hn::GetLane(hn::SumOfLanes(d, open));
+            for (int c = 0; c < 3; ++c)
+                to[c] += hn::GetLane(hn::SumOfLanes(d, seen[c])) + ground * m_tile.ground[c];
+            to[3] += rays - ground + ground * m_tile.ground[3];
+        };
+        put(light.all, through, static_cast<float>(m_rays), spot.sum);
+        if constexpr (halved) put(light.halves, halves, 0, spot.halves);
     }
 
     /// As see(), for whatever is to be mixed in whatever order: every ray by itself, farthest first.
-    void mix(float x, float y, int canvasAt, float* sum) {
+    void mix(const Spot& spot) {
         if (m_level.empty()) m_level.resize(1);
         std::fill_n(m_through, batch, 1.f);
-        mixCards(m_cards, x, y, canvasAt, m_tile.ground, 0);
+        m_first = 0;
+        mixCards(m_cards, spot, m_tile.ground, 0);
         const float* rgba = m_level[0].mixed.data();
-        for (int i = 0; i < m_rays; ++i, rgba += 4) {
-            if (m_tile.paint && rgba[3] > 0)
-                for (int c = 0; c < 3; ++c)
-                    sum[c] += decode(rgba[c] / rgba[3]) * rgba[3];
-            else
-                for (int c = 0; c < 3; ++c)
-                    sum[c] += rgba[c];
-            sum[3] += rgba[3];
-        }
+        for (int i = 0; i < m_rays; ++i, rgba += 4)
+            for (int c = 0; c < 4; ++c) {
+                const float seen =
+                    m_tile.paint && c < 3 && rgba[3] > 0 ? decode(rgba[c] / rgba[3]) * rgba[3] : rgba[c];
+                spot.sum[c] += seen;
+                if (spot.halves) spot.halves[c] += 2 * i < m_rays ? seen : -seen;
+            }
     }
 
     /// Into m_level[depth].mixed.
-    void mixCards(const std::vector<RayCard>& cards, float x, float y, int canvasAt, const float* ground,
+    void mixCards(const std::vector<RayCard>& cards, const Spot& spot, const float* ground,
                   std::size_t depth) {
         if (m_level.size() < depth + 2) m_level.resize(depth + 2);
         const auto rays = static_cast<std::size_t>(m_rays);
@@ -254,16 +327,16 @@ private:
             const RayCard& card = cards[n];
             if (!card.group.empty()) {
                 const float nothing[4] = {0, 0, 0, 0};
-                mixCards(card.group, x, y, canvasAt, nothing, depth + 1);
+                mixCards(card.group, spot, nothing, depth + 1);
                 std::copy_n(m_level[depth + 1].mixed.data(), 4 * rays,
                             m_level[depth].seen.data() + 4 * n * rays);
             } else {
                 float* const out = m_level[depth].seen.data() + 4 * n * rays;
                 if (card.fixed) {
                     for (std::size_t i = 0; i < rays; ++i)
-                        std::copy_n(card.fixed + canvasAt, 4, out + 4 * i);
+                        std::copy_n(card.fixed + canvasAt(spot), 4, out + 4 * i);
                 } else {
-                    if (!look(card, x, y)) continue;
+                    if (!look(card, spot.x, spot.y)) continue;
                     fetch(card.fine, m_fine);
                     if (card.between > 0) mixIn(card.coarse, card.between);
                     for (std::size_t i = 0; i < rays; ++i)
@@ -283,6 +356,7 @@ private:
             }
             present.push_back(n);
             if (m_tile.ordered) continue;
+            const float x = static_cast<float>(spot.x), y = static_cast<float>(spot.y);
             const float w0 = card.level ? 1 : at(card.w, x, y), tw = card.still ? 0 : at(card.tw, x, y),
                         ttw = card.still ? 0 : at(card.ttw, x, y);
             for (std::size_t i = 0; i < rays; ++i) {
@@ -321,17 +395,16 @@ private:
     }
 
     /// The same for all rays. Whether any light still comes from behind.
-    HWY_INLINE bool fixedCard(const float* seen, float opacity, V& r, V& g, V& b) {
+    template <class Light> HWY_INLINE bool fixedCard(const float* seen, float opacity, Light& light) {
         const D d;
         if (seen[3] == 0 && seen[0] == 0 && seen[1] == 0 && seen[2] == 0) return true;
         const float rgba[4] = {seen[0] * opacity, seen[1] * opacity, seen[2] * opacity, seen[3] * opacity};
         auto open = hn::Zero(d);
         const auto keep = hn::Set(d, 1 - rgba[3]);
-        for (int i = 0; i < m_rays; i += static_cast<int>(hn::Lanes(d))) {
+        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
             const auto t = hn::Load(d, m_through + i);
-            r = hn::MulAdd(t, hn::Set(d, rgba[0]), r);
-            g = hn::MulAdd(t, hn::Set(d, rgba[1]), g);
-            b = hn::MulAdd(t, hn::Set(d, rgba[2]), b);
+            for (int c = 0; c < 3; ++c)
+                light.add(c, t, hn::Set(d, rgba[c]), halfOf(i));
             const auto after = hn::Mul(t, keep);
             open = hn::Max(open, after);
             hn::Store(after, d, m_through + i);
@@ -372,7 +445,7 @@ private:
         std::fill_n(xs, 16, x);
         const auto stretch = hn::Set(d, card.air.stretchAt(x, y));
         bool any = false;
-        for (int i = 0; i < m_rays; i += 16) {
+        for (int i = m_first; i < m_first + m_rays; i += 16) {
             lookAtMesh(card, xs, y, i, us, vs);
             for (int k = 0; k < 16; k += lanes) {
                 auto u = hn::Load(d, us + k), v = hn::Load(d, vs + k);
@@ -391,42 +464,21 @@ private:
     }
 
     /// Where all rays of the pixel meet the card; false where nothing is there.
-    bool look(const RayCard& card, float x, float y) {
+    HWY_INLINE bool look(const RayCard& card, int column, int row) {
+        if (!(card.present[static_cast<std::size_t>(row)] >> column & 1)) return false;
+        const float x = static_cast<float>(column), y = static_cast<float>(row);
         if (card.mesh) return lookMesh(card, x, y);
         const D d;
-        const float u0 = at(card.u, x, y), v0 = at(card.v, x, y), w0 = card.level ? 1 : at(card.w, x, y);
-        const float ru = at(card.ru, x, y), rv = at(card.rv, x, y), uu = at(card.uu, x, y),
-                    uv = at(card.uv, x, y);
-        float tu = 0, tv = 0, tw = 0, ttu = 0, ttv = 0, ttw = 0;
-        if (!card.still) {
-            tu = at(card.tu, x, y), tv = at(card.tv, x, y), tw = at(card.tw, x, y);
-            ttu = at(card.ttu, x, y), ttv = at(card.ttv, x, y), ttw = at(card.ttw, x, y);
-        }
-        // All that the pixel may see of it.
-        {
-            const float spanU = std::abs(ru) + std::abs(uu) + std::abs(tu) + std::abs(ttu),
-                        spanV = std::abs(rv) + std::abs(uv) + std::abs(tv) + std::abs(ttv);
-            float low = 1, high = 1;
-            if (!card.level) {
-                const float spanW = std::abs(card.rw) + std::abs(card.uw) + std::abs(tw) + std::abs(ttw);
-                low = 1 / std::max(w0 + spanW, 1e-6f), high = 1 / std::max(w0 - spanW, 1e-6f);
-            }
-            const auto least = [&](float a) { return a < 0 ? a * high : a * low; };
-            const auto most = [&](float a) { return a < 0 ? a * low : a * high; };
-            const float eu = std::abs(card.du) / 2 + 0.01f, ev = std::abs(card.dv) / 2 + 0.01f;
-            const float x0 = least(u0 - spanU) - eu, x1 = most(u0 + spanU) + eu, y0 = least(v0 - spanV) - ev,
-                        y1 = most(v0 + spanV) + ev;
-            if (card.edges.any &&
-                (x1 < card.edges.left - card.edges.reachU || x0 > card.edges.right + card.edges.reachU ||
-                 y1 < card.edges.top - card.edges.reachV || y0 > card.edges.bottom + card.edges.reachV))
-                return false;
-            const auto whole = [](float a) {
-                return static_cast<int>(std::clamp(a, -1e6f, 1e6f) + 1e6f) - 1000000;
-            };
-            if (card.occupancy.clear(whole(x0), whole(y0), whole(x1) + 1, whole(y1) + 1)) return false;
-        }
+        for (int i = 0; i < RayCard::lines; i += static_cast<int>(hn::Lanes(d)))
+            hn::Store(hn::MulAdd(hn::Set(d, x), hn::Load(d, card.perColumn + i),
+                                 hn::MulAdd(hn::Set(d, y), hn::Load(d, card.perRow + i),
+                                            hn::Load(d, card.first + i))),
+                      d, m_line + i);
+        const float u0 = m_line[0], v0 = m_line[1], w0 = m_line[2], ru = m_line[3], rv = m_line[4],
+                    uu = m_line[5], uv = m_line[6], tu = m_line[7], tv = m_line[8], tw = m_line[9],
+                    ttu = m_line[10], ttv = m_line[11], ttw = m_line[12];
         const auto stretch = hn::Set(d, card.hazy ? card.air.stretchAt(x, y) : 1.f);
-        for (int i = 0; i < m_rays; i += static_cast<int>(hn::Lanes(d))) {
+        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
             const auto p = hn::Load(d, m_p + i), q = hn::Load(d, m_q + i);
             auto u = hn::MulAdd(p, hn::Set(d, ru), hn::MulAdd(q, hn::Set(d, uu), hn::Set(d, u0))),
                  v = hn::MulAdd(p, hn::Set(d, rv), hn::MulAdd(q, hn::Set(d, uv), hn::Set(d, v0)));
@@ -476,13 +528,13 @@ private:
 
     HWY_INLINE void fetch(const Patch& patch, const Fetched& where) {
         const Few few;
-        for (int i = 0; i < m_rays; i += Few::pixels)
+        for (int i = m_first; i < m_first + m_rays; i += Few::pixels)
             hn::Store(few.fetch(patch.texels, patch.stride, where.at + i, where.wx + i, where.wy + i),
                       Few::D(), m_seen + 4 * i);
     }
     HWY_INLINE void mixIn(const Patch& patch, float share) {
         const Few few;
-        for (int i = 0; i < m_rays; i += Few::pixels) {
+        for (int i = m_first; i < m_first + m_rays; i += Few::pixels) {
             const auto coarse =
                 few.fetch(patch.texels, patch.stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
             const auto fine = hn::Load(Few::D(), m_seen + 4 * i);
@@ -491,10 +543,10 @@ private:
     }
 
     /// Adds what has been fetched. Whether any light still comes from behind.
-    HWY_INLINE bool gather(const RayCard& card, V& red, V& green, V& blue) {
+    template <class Light> HWY_INLINE bool gather(const RayCard& card, Light& light) {
         const D d;
         auto open = hn::Zero(d);
-        for (int i = 0; i < m_rays; i += static_cast<int>(hn::Lanes(d))) {
+        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
             V r, g, b, a;
             hn::LoadInterleaved4(d, m_seen + 4 * i, r, g, b, a);
             if (card.hazy) {
@@ -507,9 +559,10 @@ private:
             auto weight = through;
             if (card.edges.any) weight = hn::Mul(weight, hn::Load(d, m_cover + i));
             if (card.opacity != 1) weight = hn::Mul(weight, hn::Set(d, card.opacity));
-            red = hn::MulAdd(weight, r, red);
-            green = hn::MulAdd(weight, g, green);
-            blue = hn::MulAdd(weight, b, blue);
+            const auto half = halfOf(i);
+            light.add(0, weight, r, half);
+            light.add(1, weight, g, half);
+            light.add(2, weight, b, half);
             const auto after = hn::Sub(through, hn::Mul(weight, a));
             open = hn::Max(open, after);
             hn::Store(after, d, m_through + i);
@@ -519,10 +572,11 @@ private:
 
     const RayTile& m_tile;
     const std::vector<RayCard>& m_cards;
-    int m_rays = 0;
+    int m_rays = 0, m_first = 0; ///< those of the pixel that is looked at
     const LensAim m_aim;
     alignas(64) float m_p[batch], m_q[batch], m_t[batch], m_a[batch], m_through[batch], m_cover[batch],
         m_air[batch], m_depth[batch];
+    alignas(64) float m_line[RayCard::lines]; ///< of a card, at a pixel
     alignas(64) float m_seen[4 * batch];
     Fetched m_fine, m_coarse;
     struct Level {
@@ -531,12 +585,252 @@ private:
     std::vector<Level> m_level;
 };
 
+/// A card's linear functions of the place, one beside the other.
+void LineUp(RayCard& card) {
+    const TileLinear one{1, 0, 0};
+    int k = 0;
+    for (const TileLinear& line : {card.u, card.v, card.level ? one : card.w, card.ru, card.rv, card.uu,
+                                   card.uv, card.tu, card.tv, card.tw, card.ttu, card.ttv, card.ttw}) {
+        card.first[k] = line.a, card.perColumn[k] = line.b, card.perRow[k] = line.c;
+        ++k;
+    }
+}
+
+/// Which pixels of a tile may see something of a card: the texels that all rays of a pixel can meet, for as
+/// many pixels at once as the machine's vectors have lanes.
+void FindPresent(const Occupancy& occupancy, int width, int height, RayCard& card) {
+    LineUp(card);
+    const hn::CappedTag<float, Canvas::side> d;
+    const hn::RebindToSigned<decltype(d)> di;
+    const int lanes = static_cast<int>(hn::Lanes(d));
+    const auto zero = hn::Zero(d), one = hn::Set(d, 1.f), tiny = hn::Set(d, 1e-6f);
+    const auto eu = hn::Set(d, std::abs(card.du) / 2 + 0.01f), ev = hn::Set(d, std::abs(card.dv) / 2 + 0.01f);
+    for (int y = 0; y < height; ++y) {
+        card.present[y] = 0;
+        for (int x = 0; x < width; x += lanes) {
+            const auto px = hn::Iota(d, static_cast<float>(x));
+            const auto on = [&](const TileLinear& l) {
+                return hn::MulAdd(hn::Set(d, l.b), px, hn::Set(d, l.a + l.c * static_cast<float>(y)));
+            };
+            const auto span = [&](const TileLinear& r, const TileLinear& u, const TileLinear& t,
+                                  const TileLinear& tt) {
+                auto sum = hn::Add(hn::Abs(on(r)), hn::Abs(on(u)));
+                if (!card.still) sum = hn::Add(sum, hn::Add(hn::Abs(on(t)), hn::Abs(on(tt))));
+                return sum;
+            };
+            const auto u = on(card.u), v = on(card.v), spanU = span(card.ru, card.uu, card.tu, card.ttu),
+                       spanV = span(card.rv, card.uv, card.tv, card.ttv);
+            auto low = one, high = one;
+            if (!card.level) {
+                const auto w = on(card.w);
+                auto spanW = hn::Set(d, std::abs(card.rw) + std::abs(card.uw));
+                if (!card.still) spanW = hn::Add(spanW, hn::Add(hn::Abs(on(card.tw)), hn::Abs(on(card.ttw))));
+                low = hn::Div(one, hn::Max(hn::Add(w, spanW), tiny));
+                high = hn::Div(one, hn::Max(hn::Sub(w, spanW), tiny));
+            }
+            const auto least = [&](auto a) { return hn::Mul(a, hn::IfThenElse(hn::Lt(a, zero), high, low)); };
+            const auto most = [&](auto a) { return hn::Mul(a, hn::IfThenElse(hn::Lt(a, zero), low, high)); };
+            const auto x0 = hn::Sub(least(hn::Sub(u, spanU)), eu), x1 = hn::Add(most(hn::Add(u, spanU)), eu),
+                       y0 = hn::Sub(least(hn::Sub(v, spanV)), ev), y1 = hn::Add(most(hn::Add(v, spanV)), ev);
+            auto sees = hn::Eq(zero, zero);
+            if (card.edges.any) {
+                const PatchEdges& edges = card.edges;
+                sees = hn::And(hn::And(hn::Ge(x1, hn::Set(d, edges.left - edges.reachU)),
+                                       hn::Le(x0, hn::Set(d, edges.right + edges.reachU))),
+                               hn::And(hn::Ge(y1, hn::Set(d, edges.top - edges.reachV)),
+                                       hn::Le(y0, hn::Set(d, edges.bottom + edges.reachV))));
+            }
+            const auto whole = [&](auto a, int size) { // the texel at or before, within the patch
+                return hn::ConvertTo(
+                    di, hn::Min(hn::Max(hn::Floor(a), zero), hn::Set(d, static_cast<float>(size - 1))));
+            };
+            const auto stride = hn::Set(di, occupancy.stride()), next = hn::Set(di, 1);
+            const auto a = whole(x0, occupancy.width()),
+                       b = hn::Add(whole(hn::Add(x1, one), occupancy.width()), next),
+                       top = hn::Mul(whole(y0, occupancy.height()), stride),
+                       bottom = hn::Mul(hn::Add(whole(hn::Add(y1, one), occupancy.height()), next), stride);
+            const auto counted = [&](auto row, auto column) {
+                return hn::GatherIndex(di, occupancy.counts(), hn::Add(row, column));
+            };
+            const auto some = hn::Sub(hn::Sub(counted(bottom, b), counted(top, b)),
+                                      hn::Sub(counted(bottom, a), counted(top, a)));
+            sees = hn::And(sees, hn::RebindMask(d, hn::Ne(some, hn::Zero(di))));
+            std::uint8_t bits[8] = {};
+            hn::StoreMaskBits(d, sees, bits);
+            for (int byte = 0; byte < (lanes + 7) / 8; ++byte)
+                card.present[y] |= std::uint32_t{bits[byte]} << (x + 8 * byte);
+        }
+    }
+}
+
+/// Rays for the pixels of a tile, each as many as its error asks for.
+class TileTracer {
+public:
+    TileTracer(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas)
+        : m_tile(tile), m_canvas(canvas), m_tracer(tile, cards), m_most(tile.points->count) {}
+
+    void trace(const std::stop_token& stop) {
+        const bool byNeed = m_tile.noise > 0 && m_most > RayPoints::step;
+        const int count = byNeed ? RayPoints::step : m_most;
+        m_added.fill(0);
+        for (int y = 0; y < m_tile.height; ++y) {
+            Spot row[side];
+            for (int x = 0; x < m_tile.width; ++x) {
+                std::fill_n(sumOf(x, y), 4, 0.f);
+                row[x] = {x, y, sumOf(x, y), byNeed ? addedOf(x, y) : nullptr};
+                m_counts[at(x, y)] = count;
+            }
+            if (stop.stop_requested()) return;
+            m_tracer.trace(row, m_tile.width, 0, count);
+        }
+        if (byNeed) {
+            halvesApart();
+            while (findNeed() && !stop.stop_requested())
+                refine(stop);
+        }
+        for (int y = 0; y < m_tile.height; ++y)
+            for (int x = 0; x < m_tile.width; ++x) {
+                for (int c = 0; c < 4; ++c)
+                    sumOf(x, y)[c] /= static_cast<float>(m_counts[at(x, y)]);
+                if (m_tile.counts)
+                    m_tile.counts[y * m_tile.countsStride + x] =
+                        static_cast<std::uint16_t>(m_counts[at(x, y)]);
+            }
+    }
+
+private:
+    using Spot = PixelTracer::Spot;
+    static constexpr int side = Canvas::side;
+    static int at(int x, int y) { return y * side + x; }
+    float* sumOf(int x, int y) { return m_canvas.row(y) + 4 * x; }
+    float* addedOf(int x, int y) { return m_added.data() + 4 * at(x, y); }
+
+    /// How far pixels are off by the two halves of their first rays.
+    void halvesApart() {
+        constexpr float each = 1.f / RayPoints::step;
+        for (int y = 0; y < m_tile.height; ++y)
+            for (int x = 0; x < m_tile.width; ++x) {
+                const float *sum = sumOf(x, y), *halves = addedOf(x, y);
+                float first[4], second[4];
+                for (int c = 0; c < 4; ++c)
+                    first[c] = (sum[c] + halves[c]) * each, second[c] = (sum[c] - halves[c]) * each;
+                m_error[at(x, y)] = 0.25f * evenness * distance(first, second);
+            }
+    }
+
+    /// More rays where they are needed, pixels that need the same ones together.
+    void refine(const std::stop_token& stop) {
+        m_added.fill(0);
+        for (auto& spots : m_spots)
+            spots.clear();
+        for (int y = 0; y < m_tile.height; ++y)
+            for (int x = 0; x < m_tile.width; ++x)
+                if (const int doublings = m_need[at(x, y)]) {
+                    const int steps = m_counts[at(x, y)] / RayPoints::step;
+                    m_spots[static_cast<std::size_t>(hwy::FloorLog2(static_cast<std::uint32_t>(steps)) *
+                                                         mostDoublings +
+                                                     doublings - 1)]
+                        .push_back({x, y, addedOf(x, y), nullptr});
+                }
+        for (std::size_t i = 0; i < m_spots.size() && !stop.stop_requested(); ++i) {
+            if (m_spots[i].empty()) continue;
+            const int doublings = static_cast<int>(i) % mostDoublings + 1,
+                      before = RayPoints::step << (static_cast<int>(i) / mostDoublings),
+                      after = std::min(before << doublings, m_most);
+            m_tracer.trace(m_spots[i].data(), static_cast<int>(m_spots[i].size()), before, after);
+            for (const Spot& spot : m_spots[i])
+                add(spot, before, after, doublings);
+        }
+    }
+
+    /// What was added tells, beside what there was before, how far both are off.
+    void add(const Spot& spot, int before, int after, int doublings) {
+        float* const sum = sumOf(spot.x, spot.y);
+        float first[4], second[4];
+        for (int c = 0; c < 4; ++c) {
+            first[c] = sum[c] / static_cast<float>(before);
+            second[c] = spot.sum[c] / static_cast<float>(after - before);
+            sum[c] += spot.sum[c];
+        }
+        m_counts[at(spot.x, spot.y)] = after;
+        // Of independent means: the variance of all over that of the difference.
+        const float share = static_cast<float>(before) * static_cast<float>(after - before) /
+                            (static_cast<float>(after) * static_cast<float>(after));
+        const float expected = share * evenness * distance(first, second);
+        // Twice the rays bring the square down to a quarter at best: where less is found, both may agree by
+        // chance.
+        float& error = m_error[at(spot.x, spot.y)];
+        error = std::max(std::ldexp(error, -2 * doublings), expected);
+    }
+
+    /// Points that are spread evenly are off by about half as much as the difference of two halves tells.
+    static constexpr float evenness = 0.25f;
+
+    /// Square of the distance of two colours as they are shown, a mean over the colours or that of alpha.
+    HWY_INLINE static float distance(const float* a, const float* b) {
+        const hn::FixedTag<float, 4> d;
+        // The curve of sRGB, to 14 % of its slope.
+        const auto shown = [&](const float* linear) {
+            return hn::Sqrt(hn::Add(hn::Min(hn::Max(hn::LoadU(d, linear), hn::Zero(d)), hn::Set(d, 1.f)),
+                                    hn::Set(d, 0.0015f)));
+        };
+        const auto apart = hn::Sub(shown(a), shown(b));
+        float squares[4];
+        hn::StoreU(hn::Mul(apart, apart), d, squares);
+        const float alpha = a[3] - b[3];
+        return std::max((squares[0] + squares[1] + squares[2]) / 3, alpha * alpha);
+    }
+
+    /// How many more rays pixels get around which the mean error is too large; whether there are any.
+    bool findNeed() {
+        const int width = m_tile.width, height = m_tile.height;
+        const float most = m_tile.noise * m_tile.noise;
+        float wide[3][side]; // sums over three pixels of a row, of this row and those beside it
+        const auto sumRow = [&](int y) {
+            const float* error = m_error.data() + at(0, y);
+            float* sum = wide[y % 3];
+            for (int x = 0; x < width; ++x)
+                sum[x] = error[x] + (x > 0 ? error[x - 1] : 0) + (x + 1 < width ? error[x + 1] : 0);
+        };
+        bool any = false;
+        sumRow(0);
+        for (int y = 0; y < height; ++y) {
+            if (y + 1 < height) sumRow(y + 1);
+            const int rows = 1 + (y > 0) + (y + 1 < height);
+            for (int x = 0; x < width; ++x) {
+                float sum = wide[y % 3][x];
+                if (y > 0) sum += wide[(y + 2) % 3][x];
+                if (y + 1 < height) sum += wide[(y + 1) % 3][x];
+                const int count = rows * (1 + (x > 0) + (x + 1 < width));
+                const float allowed = most * static_cast<float>(count);
+                // Eight times the error's square is taken down by about four times the rays.
+                const int need = m_counts[at(x, y)] >= m_most || sum <= allowed ? 0
+                                 : sum <= 8 * allowed                           ? 1
+                                 : sum <= 64 * allowed                          ? 2
+                                                                                : mostDoublings;
+                m_need[at(x, y)] = static_cast<std::uint8_t>(need);
+                any = any || need > 0;
+            }
+        }
+        return any;
+    }
+
+    const RayTile& m_tile;
+    Canvas& m_canvas; ///< sums until the end
+    PixelTracer m_tracer;
+    int m_most;
+    static constexpr int mostDoublings = 3; ///< in one step
+    std::array<int, side * side> m_counts{};
+    std::array<float, 4 * side * side> m_added; ///< sums of the rays of one step
+    /// Pixels that need more, by how often 16 rays were doubled, and how often they are to be.
+    std::array<std::vector<Spot>, 32 * mostDoublings> m_spots;
+    std::array<float, side * side> m_error{};       ///< squares
+    std::array<std::uint8_t, side * side> m_need{}; ///< how often the count is to be doubled
+};
+
 void TraceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas,
                const std::stop_token& stop) {
-    PixelTracer tracer(tile, cards);
-    for (int y = 0; y < tile.height && !stop.stop_requested(); ++y)
-        for (int x = 0; x < tile.width; ++x)
-            tracer.trace(x, y, canvas.rgba + 4 * (y * Canvas::side + x));
+    TileTracer(tile, cards, canvas).trace(stop);
 }
 
 void AddGlints(const RayTile& tile, const std::vector<RayCard>& cards,
@@ -554,6 +848,11 @@ namespace stage::render {
 
 HWY_EXPORT(TraceRays);
 HWY_EXPORT(AddGlints);
+HWY_EXPORT(FindPresent);
+
+void findPresent(const Occupancy& occupancy, int width, int height, RayCard& card) {
+    HWY_DYNAMIC_DISPATCH(FindPresent)(occupancy, width, height, card);
+}
 
 void addGlints(const RayTile& tile, const std::vector<RayCard>& cards,
                const std::vector<const Glint*>& glints, Canvas& canvas) {

@@ -6,6 +6,8 @@
 #include "render/lens_points.h"
 #include "render/occupancy.h"
 
+#include <array>
+#include <cstdint>
 #include <stop_token>
 #include <vector>
 
@@ -24,7 +26,12 @@ struct RayCard {
     Patch sharp; ///< for glints that are seen past it: `sharper` times as fine as the fine one; may have no
                  ///< texels
     float sharper = 1;
-    Occupancy occupancy;
+    /// u, v, w, ru, rv, uu, uv and the six of time, side by side: at the tile's first pixel, and what each
+    /// column and each row adds. Set by findPresent().
+    static constexpr int lines = 16;
+    alignas(64) float first[lines] = {}, perColumn[lines] = {}, perRow[lines] = {};
+    /// Pixels of each row, from the right bit on, whose rays may meet something of it.
+    std::array<std::uint32_t, Canvas::side> present = everywhere();
     float du = 0,
           dv = 0; ///< the long axis of a pixel's footprint, where it is longer than texels of the patch
     PatchEdges edges;
@@ -42,6 +49,12 @@ struct RayCard {
     scene::Blend blend = scene::Blend::Normal;
     const void* of = nullptr;   ///< whose card it is, for glints
     std::vector<RayCard> group; ///< of a flattened group, which lies where nearness and w say
+
+    static constexpr std::array<std::uint32_t, Canvas::side> everywhere() {
+        std::array<std::uint32_t, Canvas::side> all{};
+        all.fill(~std::uint32_t{0});
+        return all;
+    }
 };
 
 struct RayTile {
@@ -52,7 +65,14 @@ struct RayTile {
     bool ordered = true; ///< each card is in front of the next for every ray, also within groups
     bool plain = true;   ///< ordered, and all are laid over each other in light, without groups
     bool paint = false;  ///< mixed in encoded values; the ground is encoded
+    /// Above 0: rays are added to a pixel until the noise expected around it is smaller; as Quality's.
+    float noise = 0;
+    std::uint16_t* counts = nullptr; ///< if given: rays of each pixel, from that of the tile's first on
+    int countsStride = 0;
 };
+
+/// Finds where a card that is flat, and not fixed, is present, by what there is in its fine patch.
+void findPresent(const Occupancy& occupancy, int width, int height, RayCard& card);
 
 /// The mean of all rays of each pixel into the canvas. cards: nearest first; of those that lie in one plane,
 /// the one that is above first. stop is asked for every row.

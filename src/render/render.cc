@@ -65,6 +65,12 @@ Result<Image> rendered(const motion::Frame& frame, const Quality& quality, media
     const Opening opening{frame.iris.blades, static_cast<float>(radians(frame.iris.turn))};
     const RayPoints points = rayPoints(quality.samples);
     const bool draft = quality.method == Method::Draft;
+    Effort effort{.rays = draft ? plentyOfRays : raysRead(quality), .width = frame.size.x};
+    if (quality.method == Method::Final) effort.noise = quality.noise;
+    if (quality.counts) {
+        quality.counts->assign(static_cast<std::size_t>(frame.size.x) * frame.size.y, 0);
+        if (quality.method != Method::Pinhole && !draft) effort.counts = quality.counts->data();
+    }
     struct Worker {
         TilePainter layers;
         LensPainter lens;
@@ -72,7 +78,7 @@ Result<Image> rendered(const motion::Frame& frame, const Quality& quality, media
     };
     oneapi::tbb::enumerable_thread_specific<Worker> workers([&] {
         return Worker{TilePainter(draft, opening, air, frame.blending),
-                      LensPainter(points, draft ? plentyOfRays : points.count, opening, air, frame.blending),
+                      LensPainter(points, effort, opening, air, frame.blending),
                       {}};
     });
     const std::vector<media::Box> tiles = tilesOf(region);

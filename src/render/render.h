@@ -29,14 +29,27 @@ inline constexpr int pieceSide = 32;
 
 struct Quality {
     Method method = Method::Pinhole;
-    int samples = 64; ///< rays per pixel, of final and traced; rounded up to a multiple of 16
+    /// Rays per pixel, of final and traced; rounded up to a multiple of 16. Where a noise is given, at most
+    /// so many.
+    int samples = 64;
+    /// Final alone: above 0, rays are added to a pixel only until the noise expected there, as a mean over it
+    /// and those beside it, is smaller: root mean square, in values as shown, 0..1. Pixels begin with 16
+    /// rays.
+    double noise = 0;
     /// A layer whose media cannot be read is drawn as a hatched card instead of failing the picture.
     bool placeholders = false;
     /// Pixels that are wanted; pieces without any are black and clear. Empty: all.
     media::Box region;
     /// Told of each piece as it is done, from the middle of the region outwards, by the threads that render.
     std::function<void(const Image&, const media::Box&)> piece;
+    /// If given, filled with the rays of each pixel of the frame, rows from the top; must stay until render()
+    /// returns.
+    std::vector<std::uint16_t>* counts = nullptr;
 };
+
+/// A step of 8 bits: noise that is not seen in a movie.
+inline constexpr double usualNoise = 0.004;
+inline constexpr int usualSamples = 256; ///< at most, beside a noise
 
 /// What the lens sees, layers mixed far to near by their true distance at every pixel; where two lie in one
 /// plane, the one later in the scene is above. Errors: media that cannot be read; stopped.

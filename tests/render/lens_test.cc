@@ -501,7 +501,6 @@ TEST(Rays, AreTheirPlainTwinOnEveryInstructionSet) {
                 PatchArena arena;
                 RayCard card;
                 card.fine = arena.take(plane, *pixels, 0, {-1, -1, size.x + 1, size.y + 1});
-                card.occupancy.survey(card.fine);
                 const double cx = box.x0 + 0.5, cy = box.y0 + 0.5, each = 1 / plane.pinhole.w.at(cx, cy);
                 const auto local = [&](const Projective& of, Linear Projective::*which) {
                     const Linear l = of.*which - of.w * 0.5;
@@ -516,6 +515,9 @@ TEST(Rays, AreTheirPlainTwinOnEveryInstructionSet) {
                           static_cast<float>(plane.pinhole.w.c * each)};
                 card.rw = static_cast<float>(plane.right.w.a * each),
                 card.uw = static_cast<float>(plane.up.w.a * each);
+                Occupancy occupancy;
+                occupancy.survey(card.fine);
+                findPresent(occupancy, tile.width, tile.height, card);
                 const std::vector<RayCard> cards = {card};
                 std::vector<std::array<double, 4>> wanted;
                 for (int y = box.y0; y < box.y1; ++y)

@@ -219,6 +219,8 @@ void CameraPicture::refine() {
                                                 m_session.camera.pose(), true)
                              : motion::evaluate(*m_session.scene(), m_session.playhead.time(), size, true);
     wanted.quality.method = render::Method::Final;
+    wanted.quality.samples = render::usualSamples;
+    wanted.quality.noise = render::usualNoise;
     wanted.pieces = true;
     m_final.ask(std::move(wanted));
 }

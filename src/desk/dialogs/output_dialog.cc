@@ -31,18 +31,20 @@ struct QualityEntry {
     const char* name;
     render::Method method;
     int samples;
+    double noise;
 };
 constexpr QualityEntry qualities[] = {
     {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "draft: fast, each layer blurred by itself"),
-     render::Method::Draft, 16},
-    {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "final: 64 rays through lens and shutter"),
-     render::Method::Final, 64},
-    {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "final: 128 rays, twice the time"), render::Method::Final,
-     128},
+     render::Method::Draft, 16, 0},
+    {QT_TRANSLATE_NOOP("stage::desk::OutputDialog",
+                       "final: rays through lens and shutter, noise below 0.4 %"),
+     render::Method::Final, render::usualSamples, render::usualNoise},
+    {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "final, fine: noise below 0.1 %, several times as long"),
+     render::Method::Final, 1024, 0.001},
     {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "traced: 1024 rays and no short cut"),
-     render::Method::Traced, 1024},
+     render::Method::Traced, 1024, 0},
     {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "pinhole: all sharp, nothing blurs"),
-     render::Method::Pinhole, 16}};
+     render::Method::Pinhole, 16, 0}};
 
 class OutputDialog {
     Q_DECLARE_TR_FUNCTIONS(stage::desk::OutputDialog)
@@ -66,7 +68,7 @@ public:
                            {m_width->value(), m_height->value()},
                            m_first->value(),
                            m_last->value(),
-                           {.method = quality.method, .samples = quality.samples}};
+                           {.method = quality.method, .samples = quality.samples, .noise = quality.noise}};
     }
 
 private:

@@ -22,7 +22,7 @@ struct ViewExposure {
 struct RenderRequest {
     motion::Frame frame;
     qint64 tag = 0; ///< comes back with the picture
-    render::Quality quality{render::Method::Draft, 64, true, {}, {}};
+    render::Quality quality{.method = render::Method::Draft, .samples = 64, .placeholders = true};
     ViewExposure exposure;
     /// What is being rendered is shown before this one, so that something comes however fast requests follow
     /// each other, as in a drag.
