@@ -84,15 +84,8 @@ public:
     }
 
     Result<void> add(const render::Image& picture) override {
-        std::vector<std::uint8_t> rgba;
-        if (m_spec.alpha && !m_yuv) {
-            rgba = render::encoded<std::uint8_t>(picture);
-        } else {
-            render::Image overBlack = picture; // premultiplied colours are what shows over black
-            for (std::size_t i = 3; i < overBlack.rgba.size(); i += 4)
-                overBlack.rgba[i] = 1;
-            rgba = render::encoded<std::uint8_t>(overBlack);
-        }
+        const auto rgba =
+            render::encoded<std::uint8_t>(picture, {.overBlack = !m_spec.alpha || m_yuv, .dithered = true});
         if (av_frame_make_writable(m_frame.get()) < 0)
             return fail("There is not enough memory for the movie.");
         const int stride = m_spec.size.x * 4;

@@ -36,13 +36,8 @@ public:
         spec["oiio:UnassociatedAlpha"] = 1;
         spec["oiio:ColorSpace"] = "sRGB";
         spec["png:compressionLevel"] = 4;
-        render::Image overBlack;
-        if (!m_spec.alpha) {
-            overBlack = picture;
-            for (std::size_t i = 3; i < overBlack.rgba.size(); i += 4)
-                overBlack.rgba[i] = 1;
-        }
-        const auto pixels = render::encoded<std::uint8_t>(m_spec.alpha ? picture : overBlack);
+        const auto pixels =
+            render::encoded<std::uint8_t>(picture, {.overBlack = !m_spec.alpha, .dithered = true});
         auto out = OIIO::ImageOutput::create("png");
         if (!out || !out->open(part.string(), spec)) return failed(cannotWrite(path, errno));
         errno = 0;

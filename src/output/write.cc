@@ -5,6 +5,10 @@
 #include "scene/file.h"
 
 #include <algorithm>
+#include <condition_variable>
+#include <mutex>
+#include <optional>
+#include <thread>
 
 namespace stage::output {
 
@@ -23,6 +27,63 @@ Job wholeScene(const scene::Scene& scene, std::filesystem::path path, Format for
 }
 
 namespace {
+
+/// Writes pictures on a thread of its own, so that the next is rendered meanwhile. One waits while one is
+/// written.
+class WritingThread {
+public:
+    explicit WritingThread(FrameSink& sink)
+        : m_sink(sink), m_thread([this](const std::stop_token& stop) { work(stop); }) {}
+
+    /// Waits until there is room; false where one before could not be written.
+    bool put(render::Image picture) {
+        std::unique_lock lock(m_lock);
+        m_changed.wait(lock, [&] { return !m_waiting || !m_result; });
+        if (!m_result) return false;
+        m_waiting = std::move(picture);
+        m_changed.notify_all();
+        return true;
+    }
+    /// Pictures that are written.
+    std::int64_t count() const {
+        const std::lock_guard lock(m_lock);
+        return m_count;
+    }
+    /// Waits until all are written.
+    Result<void> finish() {
+        std::unique_lock lock(m_lock);
+        m_changed.wait(lock, [&] { return (!m_waiting && !m_writing) || !m_result; });
+        return m_result;
+    }
+
+private:
+    void work(const std::stop_token& stop) {
+        std::unique_lock lock(m_lock);
+        while (m_changed.wait(lock, stop, [&] { return m_waiting.has_value(); }) && m_result &&
+               !stop.stop_requested()) {
+            const render::Image picture = std::move(*m_waiting);
+            m_waiting.reset();
+            m_writing = true;
+            m_changed.notify_all();
+            lock.unlock();
+            auto added = guarded([&] { return m_sink.add(picture); });
+            lock.lock();
+            m_writing = false;
+            ++m_count;
+            m_result = std::move(added);
+            m_changed.notify_all();
+        }
+    }
+
+    FrameSink& m_sink;
+    mutable std::mutex m_lock;
+    std::condition_variable_any m_changed;
+    std::optional<render::Image> m_waiting;
+    bool m_writing = false;
+    std::int64_t m_count = 0;
+    Result<void> m_result;
+    std::jthread m_thread; ///< last: ends before what it uses
+};
 
 Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
                      const Progress& progress) {
@@ -46,15 +107,18 @@ Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCach
                                              : openFfv1(spec);
     if (!sink) return tl::unexpected(sink.error());
     const auto count = static_cast<double>(job.last - job.first + 1);
+    WritingThread writing(**sink);
     for (std::int64_t i = job.first; i <= job.last; ++i) {
         const Rational time = timeOfFrame(i, scene.output.rate);
         const motion::Frame frame =
             motion::evaluate(scene, time, job.size, job.quality.method != render::Method::Pinhole);
-        const auto picture = render::render(frame, job.quality, sources, {{}, progress.stop});
+        auto picture = render::render(frame, job.quality, sources, {{}, progress.stop});
         if (!picture) return tl::unexpected(picture.error());
-        if (auto added = (*sink)->add(*picture); !added) return added;
-        progress.done(static_cast<double>(i - job.first + 1) / count);
+        if (!writing.put(std::move(*picture))) break;
+        progress.done(static_cast<double>(writing.count()) / count);
     }
+    if (auto added = writing.finish(); !added) return added;
+    progress.done(1);
     if (progress.stopped()) return cancelled();
     return (*sink)->finish();
 }

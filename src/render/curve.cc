@@ -9,9 +9,9 @@ namespace stage::render {
 namespace {
 
 /// Encoding is steep near black, so its table is spaced evenly in the square root.
-constexpr int steps = 4096;
+constexpr int steps = encodeSteps;
 
-const std::array<float, steps + 2>& encodeTable() {
+const std::array<float, steps + 2>& encodings() {
     static const auto table = [] {
         std::array<float, steps + 2> t{};
         for (int i = 0; i < steps + 2; ++i) {
@@ -41,10 +41,14 @@ float lerp(const std::array<float, steps + 2>& table, float place) {
 
 }
 
+const float* encodeTable() {
+    return encodings().data();
+}
+
 float encode(float linear) {
     if (!(linear > 0)) return 0;
     if (linear > 1) return media::srgbFromLinear(linear);
-    return lerp(encodeTable(), std::sqrt(linear) * steps);
+    return lerp(encodings(), std::sqrt(linear) * steps);
 }
 
 float decode(float encoded) {

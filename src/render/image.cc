@@ -1,11 +1,7 @@
 #include "render/image.h"
 
-#include "media/parallel.h"
-#include "render/curve.h"
-
 #include <algorithm>
 #include <cstdlib>
-#include <limits>
 #include <mutex>
 #include <sys/mman.h>
 #include <utility>
@@ -60,25 +56,5 @@ void giveRoom(void* at, std::size_t bytes) {
         std::free(store.rooms[i].second);
     store.rooms.resize(keep);
 }
-
-template <class Int> std::vector<Int> encoded(const Image& picture) {
-    constexpr float top = std::numeric_limits<Int>::max();
-    std::vector<Int> out(picture.rgba.size());
-    media::inParallel(0, picture.size.y, [&](int y) {
-        const float* in = picture.row(y);
-        Int* to = out.data() + static_cast<std::size_t>(y) * picture.size.x * 4;
-        for (int x = 0; x < picture.size.x; ++x, in += 4, to += 4) {
-            const float alpha = std::clamp(in[3], 0.f, 1.f);
-            const float straight = alpha > 0 ? 1 / alpha : 0;
-            for (int c = 0; c < 3; ++c)
-                to[c] = static_cast<Int>(std::clamp(encode(in[c] * straight), 0.f, 1.f) * top + 0.5f);
-            to[3] = static_cast<Int>(alpha * top + 0.5f);
-        }
-    });
-    return out;
-}
-
-template std::vector<std::uint8_t> encoded(const Image&);
-template std::vector<std::uint16_t> encoded(const Image&);
 
 }

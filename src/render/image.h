@@ -38,9 +38,18 @@ struct Image {
     const float* row(int y) const { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
 };
 
-/// sRGB-encoded RGBA, straight alpha, rounded to the nearest of `Int`'s steps.
-template <class Int> std::vector<Int> encoded(const Image& picture);
-extern template std::vector<std::uint8_t> encoded(const Image&);
-extern template std::vector<std::uint16_t> encoded(const Image&);
+/// How a picture becomes whole numbers.
+struct Encoding {
+    /// Put over black: alpha is full, and colours are as they show. Else straight alpha.
+    bool overBlack = false;
+    /// Colours are rounded up or down by blue noise, the same in every picture, so that what changes slowly
+    /// does not show steps; on the mean they stay. Else to the nearest.
+    bool dithered = false;
+};
+
+/// sRGB-encoded RGBA in `Int`'s range. What is no number is 0.
+template <class Int> std::vector<Int> encoded(const Image& picture, const Encoding& encoding = {});
+extern template std::vector<std::uint8_t> encoded(const Image&, const Encoding&);
+extern template std::vector<std::uint16_t> encoded(const Image&, const Encoding&);
 
 }

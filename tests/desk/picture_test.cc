@@ -47,9 +47,10 @@ TEST_F(Pictures, WhatStandsStillIsRefinedToWhatIsWritten) {
     const V2i size = scene().output.frame * 2;
     ASSERT_LT(size.x, frame.width());
     media::PixelCache cache;
-    const auto expected = render::encoded<std::uint8_t>(
-        *render::render(motion::evaluate(scene(), session().playhead.time(), size, true),
-                        {.method = render::Method::Final}, cache));
+    const auto expected = render::encoded<std::uint8_t>(*render::render(
+        motion::evaluate(scene(), session().playhead.time(), size, true),
+        {.method = render::Method::Final, .samples = render::usualSamples, .noise = render::usualNoise},
+        cache));
     // Laid into the view as the view lays it.
     const QImage image = shown();
     QImage wanted(image.size(), QImage::Format_ARGB32_Premultiplied);
