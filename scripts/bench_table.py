@@ -1,12 +1,12 @@
 #!/usr/bin/python3
 """Benchmark results (JSON) as a page of tables, with the date and the machine.
 
-bench_table.py RENDER.json DESK.json SCENE.json FOOTAGE.json: of each, the best of several runs counts, because machines are shared and change
+bench_table.py RENDER.json DESK.json SCENE.json FOOTAGE.json WRITING.json: of each, the best of several runs counts, because machines are shared and change
 their speed from minute to minute; what is compared ran side by side."""
 import json
 import sys
 
-render, desk, whole, footage = (json.load(open(path)) for path in sys.argv[1:5])
+render, desk, whole, footage, writing = (json.load(open(path)) for path in sys.argv[1:6])
 cpu = next((line.split(":")[1].strip() for line in open("/proc/cpuinfo") if line.startswith("model name")), "unknown")
 
 
@@ -104,6 +104,15 @@ for run in footage["benchmarks"]:
 decoding = clip["yardstickDecode"]
 for name, what in (("clipLayer/forward", "forward"), ("clipLayer/backward", "backward"), ("clipLayer/half", "forward, 960 x 540")):
     row(f"{what}: {clip[name] / 96:.1f} ms a frame, decoding {decoding / 96:.1f}", clip[name] / decoding, 4, 2, times)
+print()
+print("## Writing\n\n" + machine(writing))
+print("24 frames of the ten planes at 1920 x 1080, pinhole, the camera trucking, as H.264 (`bench/writing_bench.cc`), over the slower of "
+      "rendering alone and the same encoder alone on frames that are ready.\n")
+print("| what | measured | must | aim | |\n|---|---|---|---|---|")
+best = {name: min(run["real_time"] for run in each) / 24 for name, each in runs(writing).items()}
+slower = max(best["yardstickRender"], best["yardstickEncode"])
+row(f"{best['write']:.1f} ms a frame; rendering {best['yardstickRender']:.1f}, encoding {best['yardstickEncode']:.1f}",
+    best["write"] / slower, 1.25, 1.1, times)
 print()
 print("## The desk\n\n" + machine(desk))
 print("| benchmark | median | |\n|---|---|---|")

@@ -47,8 +47,8 @@ struct Quality {
     std::vector<std::uint16_t>* counts = nullptr;
 };
 
-/// A step of 8 bits: noise that is not seen in a movie.
-inline constexpr double usualNoise = 0.004;
+/// Below a step of 8 bits: noise that is not seen in a movie.
+inline constexpr double usualNoise = 0.003;
 inline constexpr int usualSamples = 256; ///< at most, beside a noise
 
 /// What the lens sees, layers mixed far to near by their true distance at every pixel; where two lie in one

@@ -37,7 +37,7 @@ constexpr QualityEntry qualities[] = {
     {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "draft: fast, each layer blurred by itself"),
      render::Method::Draft, 16, 0},
     {QT_TRANSLATE_NOOP("stage::desk::OutputDialog",
-                       "final: rays through lens and shutter, noise below 0.4 %"),
+                       "final: rays through lens and shutter, noise below 0.3 %"),
      render::Method::Final, render::usualSamples, render::usualNoise},
     {QT_TRANSLATE_NOOP("stage::desk::OutputDialog", "final, fine: noise below 0.1 %, several times as long"),
      render::Method::Final, 1024, 0.001},
