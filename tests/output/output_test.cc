@@ -227,7 +227,7 @@ TEST(Refusals, FullDisk) {
     });
     media::PixelCache sources;
     for (const char* name : {"small/a.mp4", "small/a.mkv", "small/f.##.png"}) {
-        const auto result = write(scene, {dir / name, *formatOf(name), {1280, 720}, 0, 11}, sources);
+        const auto result = write(scene, {dir / name, *formatOf(name), {1280, 720}, 0, 11, {}}, sources);
         EXPECT_FALSE(result) << name;
         if (!result) {
             EXPECT_EQ(result.error().sentence.substr(result.error().sentence.rfind(": ")),
