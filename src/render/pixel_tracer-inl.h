@@ -1,0 +1,592 @@
+// Rays of pixels through a tile's cards. Included once for every instruction set.
+#if defined(STAGE_RENDER_PIXEL_TRACER_INL_H_) == defined(HWY_TARGET_TOGGLE)
+#ifdef STAGE_RENDER_PIXEL_TRACER_INL_H_
+#undef STAGE_RENDER_PIXEL_TRACER_INL_H_
+#else
+#define STAGE_RENDER_PIXEL_TRACER_INL_H_
+#endif
+
+#include "render/blend.h"
+#include "render/curve.h"
+#include "render/rays.h"
+
+#include <algorithm>
+#include <cmath>
+#include <hwy/contrib/math/math-inl.h>
+#include <hwy/highway.h>
+
+#include "render/fetch-inl.h"
+#include "render/lens_aim-inl.h"
+
+HWY_BEFORE_NAMESPACE();
+namespace stage::render::HWY_NAMESPACE {
+namespace hn = hwy::HWY_NAMESPACE;
+
+/// Rays that are traced together, of one pixel or of several.
+constexpr int batch = 64, mostSpots = batch / RayPoints::step;
+
+class PixelTracer {
+    using D = hn::CappedTag<float, RayPoints::step>;
+    using V = hn::Vec<D>;
+
+public:
+    PixelTracer(const RayTile& tile, const std::vector<RayCard>& cards)
+        : m_tile(tile), m_cards(cards), m_aim(tile.opening) {}
+
+    /// A pixel of the tile, and where what its rays see is added to: all of it, and if wanted that of the
+    /// first half of the rays less that of the second.
+    struct Spot {
+        int x, y;
+        float *sum, *halves;
+    };
+
+    /// Rays `from` to `to` of some pixels. As many as the batch has room for are traced together, so that the
+    /// machine need not wait for one's texels before it looks at the next.
+    void trace(const Spot* spots, int count, int from, int to) {
+        for (; from < to; from += batch) {
+            m_rays = std::min(batch, to - from);
+            const int together = m_tile.plain ? batch / m_rays : 1;
+            for (int k = 0; k < count; k += together) {
+                const int some = std::min(together, count - k);
+                for (int i = 0; i < some; ++i)
+                    aim(spots[k + i], i * m_rays, from);
+                if (!m_tile.plain)
+                    mix(spots[k]);
+                else if (spots[k].halves)
+                    see<true>(spots + k, some);
+                else
+                    see<false>(spots + k, some);
+            }
+        }
+        m_first = 0;
+    }
+
+    void add(const Glint& glint, Canvas& canvas) {
+        const D d;
+        const int lanes = static_cast<int>(hn::Lanes(d));
+        const float reach = std::abs(glint.radius) + 1, gx = glint.x - static_cast<float>(m_tile.x0) - 0.5f,
+                    gy = glint.y - static_cast<float>(m_tile.y0) - 0.5f;
+        const int y0 = std::max(0, static_cast<int>(std::floor(gy - reach))),
+                  y1 = std::min(m_tile.height, static_cast<int>(std::ceil(gy + reach)) + 1);
+        const int x0 = std::max(0, static_cast<int>(std::floor(gx - reach))) / lanes * lanes,
+                  x1 = std::min(m_tile.width, static_cast<int>(std::ceil(gx + reach)) + 1);
+        const float each = 1 / glint.radius, size = std::abs(glint.radius);
+        m_rays = lanes;
+        hn::Store(hn::Set(d, glint.time), d, m_t);
+        const auto zero = hn::Zero(d), one = hn::Set(d, 1.f), half = hn::Set(d, 0.5f);
+        for (int y = y0; y < y1; ++y) {
+            const float dy = static_cast<float>(y) - gy;
+            for (int x = x0; x < x1; x += lanes) {
+                const auto dx = hn::Sub(hn::Iota(d, static_cast<float>(x)), hn::Set(d, gx));
+                auto p = hn::Mul(dx, hn::Set(d, each)), q = hn::Set(d, -dy * each);
+                // Half a pixel around its rim is half in it.
+                const auto r = hn::Sqrt(hn::MulAdd(p, p, hn::Mul(q, q)));
+                auto inside = hn::Sub(hn::Set(d, size), hn::Mul(r, hn::Set(d, size)));
+                for (int k = 0; k < m_aim.blades; ++k) {
+                    // Distance from the side between two corners.
+                    const float nx = (m_aim.cornerX[k] + m_aim.nextX[k]) / 2,
+                                ny = (m_aim.cornerY[k] + m_aim.nextY[k]) / 2, apothem = std::hypot(nx, ny);
+                    const auto along =
+                        hn::MulAdd(p, hn::Set(d, nx / apothem), hn::Mul(q, hn::Set(d, ny / apothem)));
+                    inside = hn::Min(inside, hn::Mul(hn::Sub(hn::Set(d, apothem), along), hn::Set(d, size)));
+                }
+                auto through = hn::Min(hn::Max(hn::Add(inside, half), zero), one);
+                if (hn::AllFalse(d, hn::Gt(through, zero))) continue;
+                const auto shrink = hn::Div(one, hn::Max(r, one));
+                hn::Store(hn::Mul(p, shrink), d, m_p);
+                hn::Store(hn::Mul(q, shrink), d, m_q);
+                through = hn::Mul(through, past(m_cards, glint, x, y));
+                hn::Store(through, d, m_through);
+                float* out = canvas.rgba + 4 * (y * Canvas::side + x);
+                for (int i = 0; i < std::min(lanes, m_tile.width - x); ++i, out += 4)
+                    for (int c = 0; c < 3; ++c)
+                        out[c] += m_through[i] * glint.rgb[c];
+            }
+        }
+    }
+
+private:
+    void aim(const Spot& spot, int at, int from) {
+        const BlueNoise& noise = blueNoise();
+        const int fx = m_tile.x0 + spot.x, fy = m_tile.y0 + spot.y;
+        const float shift[4] = {noise.at(fx, fy), noise.at(fx + 23, fy + 37), noise.at(fx + 47, fy + 11),
+                                noise.at(fx + 11, fy + 53)};
+        m_aim.aim(D(), *m_tile.points, from, m_rays, shift, m_p + at, m_q + at, m_t + at, m_a + at);
+    }
+
+    /// What the cards in front of a glint let through, for pixels from (x, y) on, whose rays m_p and m_q
+    /// have.
+    V past(const std::vector<RayCard>& cards, const Glint& glint, int x, int y) {
+        const D d;
+        auto through = hn::Set(d, 1.f);
+        for (const RayCard& card : cards) {
+            if (card.of == glint.of) {
+                if (m_tile.ordered) return through;
+                continue;
+            }
+            if (card.blend != scene::Blend::Normal) continue;
+            if (!m_tile.ordered) {
+                // In front of it in the middle of the lens is in front of it.
+                const float w = card.level ? 1 : at(card.w, static_cast<float>(x), static_cast<float>(y));
+                const double nearness = card.mesh
+                                            ? nearnessAt(*card.mesh, m_tile.x0 + x + 0.5, m_tile.y0 + y + 0.5)
+                                            : static_cast<double>(card.nearness * w);
+                if (nearness <= static_cast<double>(glint.nearness)) continue;
+            }
+            V alpha;
+            if (!card.group.empty())
+                alpha = hn::Sub(hn::Set(d, 1.f), pastAll(card.group, x, y));
+            else
+                alpha = alphaOf(card, x, y);
+            through = hn::NegMulAdd(hn::Mul(through, alpha), hn::Set(d, card.opacity), through);
+        }
+        return through;
+    }
+    V pastAll(const std::vector<RayCard>& cards, int x, int y) {
+        const D d;
+        auto through = hn::Set(d, 1.f);
+        for (const RayCard& card : cards) {
+            const auto alpha = card.group.empty() ? alphaOf(card, x, y)
+                                                  : hn::Sub(hn::Set(d, 1.f), pastAll(card.group, x, y));
+            through = hn::NegMulAdd(hn::Mul(through, alpha), hn::Set(d, card.opacity), through);
+        }
+        return through;
+    }
+    V alphaOf(const RayCard& card, int x0, int y) {
+        const D d;
+        const int lanes = static_cast<int>(hn::Lanes(d));
+        if ((card.present[y] >> x0 & ((1u << lanes) - 1)) == 0) return hn::Zero(d);
+        if (card.fixed) {
+            for (int i = 0; i < lanes; ++i)
+                m_cover[i] = card.fixed[4 * (y * Canvas::side + std::min(x0 + i, Canvas::side - 1)) + 3];
+            return hn::Load(d, m_cover);
+        }
+        if (card.mesh) {
+            alignas(64) float xs[16], us[16], vs[16];
+            for (int i = 0; i < 16; ++i)
+                xs[i] = static_cast<float>(x0 + std::min(i, lanes - 1));
+            std::fill(m_p + lanes, m_p + 16, m_p[lanes - 1]);
+            std::fill(m_q + lanes, m_q + 16, m_q[lanes - 1]);
+            std::fill(m_t + lanes, m_t + 16, m_t[lanes - 1]);
+            std::fill_n(m_through, 16, 1.f);
+            lookAtMesh(card, xs, static_cast<float>(y), 0, us, vs);
+            const auto u = hn::Load(d, us), v = hn::Load(d, vs);
+            const auto there = hn::Mul(hn::Load(d, m_cover), coverOf(d, card.edges, u, v));
+            placeOn(d, card.fine, u, v, 0, m_fine);
+            fetch(card.fine, m_fine);
+            V r, g, b, a;
+            hn::LoadInterleaved4(d, m_seen, r, g, b, a);
+            return hn::Mul(a, there);
+        }
+        const auto x = hn::Iota(d, static_cast<float>(x0)), p = hn::Load(d, m_p), q = hn::Load(d, m_q),
+                   t = hn::Load(d, m_t);
+        const auto row = static_cast<float>(y);
+        const auto on = [&](const TileLinear& l) {
+            return hn::MulAdd(hn::Set(d, l.b), x, hn::Set(d, l.a + l.c * row));
+        };
+        auto u = hn::MulAdd(p, on(card.ru), hn::MulAdd(q, on(card.uu), on(card.u))),
+             v = hn::MulAdd(p, on(card.rv), hn::MulAdd(q, on(card.uv), on(card.v)));
+        if (!card.still) {
+            u = hn::MulAdd(t, hn::MulAdd(t, on(card.ttu), on(card.tu)), u);
+            v = hn::MulAdd(t, hn::MulAdd(t, on(card.ttv), on(card.tv)), v);
+        }
+        if (!card.level) {
+            auto w = hn::MulAdd(p, hn::Set(d, card.rw), hn::MulAdd(q, hn::Set(d, card.uw), on(card.w)));
+            if (!card.still) w = hn::MulAdd(t, hn::MulAdd(t, on(card.ttw), on(card.tw)), w);
+            const auto each = hn::Div(hn::Set(d, 1.f), hn::Max(w, hn::Set(d, 1e-6f)));
+            u = hn::Mul(u, each), v = hn::Mul(v, each);
+        }
+        const auto onto = [&](V at, int from, int to) {
+            return hn::MulAdd(
+                at, hn::Set(d, card.sharper),
+                hn::Set(d, (static_cast<float>(from) + 0.5f) * card.sharper - 0.5f - static_cast<float>(to)));
+        };
+        const bool sharp = card.sharp.texels != nullptr;
+        if (sharp)
+            placeOn(d, card.sharp, onto(u, card.fine.x0, card.sharp.x0), onto(v, card.fine.y0, card.sharp.y0),
+                    0, m_fine);
+        else
+            placeOn(d, card.fine, u, v, 0, m_fine);
+        fetch(sharp ? card.sharp : card.fine, m_fine);
+        V r, g, b, a;
+        hn::LoadInterleaved4(d, m_seen, r, g, b, a);
+        return card.edges.any ? hn::Mul(a, coverOf(d, card.edges, u, v)) : a;
+    }
+    static float at(const TileLinear& l, float x, float y) { return l.a + l.b * x + l.c * y; }
+
+    /// Sums of what rays see: lane by lane, and as those of the first half less those of the second.
+    template <bool halved> struct Light {
+        V all[3], halves[3];
+        HWY_INLINE Light() {
+            for (int c = 0; c < 3; ++c)
+                all[c] = halves[c] = hn::Zero(D());
+        }
+        HWY_INLINE void add(int c, V weight, V seen, V sign) {
+            all[c] = hn::MulAdd(weight, seen, all[c]);
+            if constexpr (halved) halves[c] = hn::MulAdd(hn::Mul(weight, sign), seen, halves[c]);
+        }
+    };
+
+    /// 1 for rays of the first half, -1 for those of the second.
+    HWY_INLINE V halfOf(int i) const {
+        const D d;
+        return hn::IfThenElse(
+            hn::Lt(hn::Iota(d, static_cast<float>(i - m_first)), hn::Set(d, static_cast<float>(m_rays) / 2)),
+            hn::Set(d, 1.f), hn::Set(d, -1.f));
+    }
+
+    static int canvasAt(const Spot& spot) { return (spot.y * Canvas::side + spot.x) * 4; }
+
+    template <bool halved> void see(const Spot* spots, int count) {
+        const D d;
+        for (int i = 0; i < count * m_rays; i += static_cast<int>(hn::Lanes(d)))
+            hn::Store(hn::Set(d, 1.f), d, m_through + i);
+        Light<halved> light[mostSpots];
+        int open[mostSpots], opened = count; // the pixels to which light still comes from behind
+        for (int k = 0; k < count; ++k)
+            open[k] = k;
+        for (std::size_t n = 0; n < m_cards.size() && opened > 0; ++n) {
+            const RayCard& card = m_cards[n];
+            int left = 0, met[mostSpots], some = 0;
+            if (card.fixed) {
+                for (int j = 0; j < opened; ++j) {
+                    const int k = open[j];
+                    m_first = k * m_rays;
+                    if (fixedCard(card.fixed + canvasAt(spots[k]), card.opacity, light[k])) open[left++] = k;
+                }
+                opened = left;
+                continue;
+            }
+            for (int j = 0; j < opened; ++j) {
+                const int k = open[j];
+                m_first = k * m_rays;
+                if (look(card, spots[k].x, spots[k].y))
+                    met[some++] = k;
+                else
+                    open[left++] = k;
+            }
+            for (int j = 0; j < some; ++j) {
+                m_first = met[j] * m_rays;
+                fetch(card.fine, m_fine);
+                if (card.between > 0) mixIn(card.coarse, card.between);
+            }
+            for (int j = 0; j < some; ++j) {
+                m_first = met[j] * m_rays;
+                if (gather(card, light[met[j]])) open[left++] = met[j];
+            }
+            opened = left;
+        }
+        for (int k = 0; k < count; ++k) {
+            m_first = k * m_rays;
+            sumUp(spots[k], light[k]);
+        }
+    }
+
+    template <bool halved> HWY_INLINE void sumUp(const Spot& spot, const Light<halved>& light) {
+        const D d;
+        auto through = hn::Zero(d), halves = hn::Zero(d);
+        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
+            const auto each = hn::Load(d, m_through + i);
+            through = hn::Add(through, each);
+            if constexpr (halved) halves = hn::MulAdd(each, halfOf(i), halves);
+        }
+        const auto put = [&](const V* seen, V open, float rays, float* to) {
+            const float ground = hn::GetLane(hn::SumOfLanes(d, open));
+            for (int c = 0; c < 3; ++c)
+                to[c] += hn::GetLane(hn::SumOfLanes(d, seen[c])) + ground * m_tile.ground[c];
+            to[3] += rays - ground + ground * m_tile.ground[3];
+        };
+        put(light.all, through, static_cast<float>(m_rays), spot.sum);
+        if constexpr (halved) put(light.halves, halves, 0, spot.halves);
+    }
+
+    /// As see(), for whatever is to be mixed in whatever order: every ray by itself, farthest first.
+    void mix(const Spot& spot) {
+        if (m_level.empty()) m_level.resize(1);
+        std::fill_n(m_through, batch, 1.f);
+        m_first = 0;
+        mixCards(m_cards, spot, m_tile.ground, 0);
+        const float* rgba = m_level[0].mixed.data();
+        for (int i = 0; i < m_rays; ++i, rgba += 4)
+            for (int c = 0; c < 4; ++c) {
+                const float seen =
+                    m_tile.paint && c < 3 && rgba[3] > 0 ? decode(rgba[c] / rgba[3]) * rgba[3] : rgba[c];
+                spot.sum[c] += seen;
+                if (spot.halves) spot.halves[c] += 2 * i < m_rays ? seen : -seen;
+            }
+    }
+
+    /// Into m_level[depth].mixed.
+    void mixCards(const std::vector<RayCard>& cards, const Spot& spot, const float* ground,
+                  std::size_t depth) {
+        if (m_level.size() < depth + 2) m_level.resize(depth + 2);
+        const auto rays = static_cast<std::size_t>(m_rays);
+        m_level[depth].seen.resize(cards.size() * rays * 4);
+        m_level[depth].near.resize(cards.size() * rays);
+        m_level[depth].mixed.resize(rays * 4);
+        std::vector<std::size_t> present;
+        for (std::size_t n = 0; n < cards.size(); ++n) {
+            const RayCard& card = cards[n];
+            if (!card.group.empty()) {
+                const float nothing[4] = {0, 0, 0, 0};
+                mixCards(card.group, spot, nothing, depth + 1);
+                std::copy_n(m_level[depth + 1].mixed.data(), 4 * rays,
+                            m_level[depth].seen.data() + 4 * n * rays);
+            } else {
+                float* const out = m_level[depth].seen.data() + 4 * n * rays;
+                if (card.fixed) {
+                    for (std::size_t i = 0; i < rays; ++i)
+                        std::copy_n(card.fixed + canvasAt(spot), 4, out + 4 * i);
+                } else {
+                    if (!look(card, spot.x, spot.y)) continue;
+                    fetch(card.fine, m_fine);
+                    if (card.between > 0) mixIn(card.coarse, card.between);
+                    for (std::size_t i = 0; i < rays; ++i)
+                        for (std::size_t c = 0; c < 4; ++c) {
+                            float value = m_seen[4 * i + c];
+                            if (card.hazy && c < 3)
+                                value = value * m_air[i] +
+                                        card.air.colour[c] * (1 - m_air[i]) * m_seen[4 * i + 3];
+                            out[4 * i + c] = card.edges.any ? value * m_cover[i] : value;
+                        }
+                }
+                if (m_tile.paint)
+                    for (std::size_t i = 0; i < 4 * rays; i += 4)
+                        if (const float alpha = out[i + 3]; alpha > 0)
+                            for (std::size_t c = 0; c < 3; ++c)
+                                out[i + c] = encode(out[i + c] / alpha) * alpha;
+            }
+            present.push_back(n);
+            if (m_tile.ordered) continue;
+            const float x = static_cast<float>(spot.x), y = static_cast<float>(spot.y);
+            const float w0 = card.level ? 1 : at(card.w, x, y), tw = card.still ? 0 : at(card.tw, x, y),
+                        ttw = card.still ? 0 : at(card.ttw, x, y);
+            for (std::size_t i = 0; i < rays; ++i) {
+                if (card.mesh) {
+                    m_level[depth].near[n * rays + i] = m_depth[i] > 0 ? 1 / m_depth[i] : 0;
+                    continue;
+                }
+                const float w = w0 + m_p[i] * card.rw + m_q[i] * card.uw + m_t[i] * (tw + m_t[i] * ttw);
+                m_level[depth].near[n * rays + i] =
+                    card.nearness * w / (1 + m_p[i] * card.perRight + m_q[i] * card.perUp);
+            }
+        }
+        Level& own = m_level[depth];
+        std::vector<std::size_t> order = present;
+        std::reverse(order.begin(), order.end());
+        for (std::size_t i = 0; i < rays; ++i) {
+            float* below = own.mixed.data() + 4 * i;
+            std::copy_n(ground, 4, below);
+            if (!m_tile.ordered) {
+                // Those in one plane, to rounding, stay in the order that they are given in.
+                order.assign(present.rbegin(), present.rend());
+                for (std::size_t a = 1; a < order.size(); ++a)
+                    for (std::size_t b = a; b > 0; --b) {
+                        const float below_ = own.near[order[b - 1] * rays + i],
+                                    above = own.near[order[b] * rays + i];
+                        if (below_ <= above * (1 + 1e-5f)) break;
+                        std::swap(order[b - 1], order[b]);
+                    }
+            }
+            for (const std::size_t n : order) {
+                const float* s = own.seen.data() + 4 * (n * rays + i);
+                if (s[0] != 0 || s[1] != 0 || s[2] != 0 || s[3] != 0)
+                    blendOnto(below, s, cards[n].opacity, cards[n].blend);
+            }
+        }
+    }
+
+    /// The same for all rays. Whether any light still comes from behind.
+    template <class Light> HWY_INLINE bool fixedCard(const float* seen, float opacity, Light& light) {
+        const D d;
+        if (seen[3] == 0 && seen[0] == 0 && seen[1] == 0 && seen[2] == 0) return true;
+        const float rgba[4] = {seen[0] * opacity, seen[1] * opacity, seen[2] * opacity, seen[3] * opacity};
+        auto open = hn::Zero(d);
+        const auto keep = hn::Set(d, 1 - rgba[3]);
+        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
+            const auto t = hn::Load(d, m_through + i);
+            for (int c = 0; c < 3; ++c)
+                light.add(c, t, hn::Set(d, rgba[c]), halfOf(i));
+            const auto after = hn::Mul(t, keep);
+            open = hn::Max(open, after);
+            hn::Store(after, d, m_through + i);
+        }
+        return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
+    }
+
+    using Fetched = FetchPlaces<batch>;
+
+    /// Sixteen rays, through places of the frame (px from the tile's first pixel's middle) and m_p, m_q from
+    /// `first` on: places on the card into u and v, how much of it is there into m_cover, depths into
+    /// m_depth.
+    void lookAtMesh(const RayCard& card, const float* xs, float y, int first, float* us, float* vs) {
+        Rays16 rays = raysThrough(*card.mesh, m_tile.x0 + 0.5, m_tile.y0 + 0.5 + static_cast<double>(y), xs,
+                                  m_p + first, m_q + first, m_t + first);
+        for (int i = 0; i < 16; ++i)
+            rays.valid[i] = m_through[first + i] > 0 ? -1 : 0;
+        card.mesh->mesh->meet(rays);
+        if (card.behind) {
+            for (int i = 0; i < 16; ++i) {
+                rays.valid[i] = rays.depth[i] > 0 ? -1 : 0;
+                rays.from[i] = rays.depth[i] * 1.0001f;
+            }
+            card.mesh->mesh->meet(rays);
+        }
+        for (int i = 0; i < 16; ++i) {
+            const bool met = rays.depth[i] > 0;
+            us[i] = met ? rays.s[i] * card.scaleU - 0.5f - static_cast<float>(card.fine.x0) : 0;
+            vs[i] = met ? rays.t[i] * card.scaleV - 0.5f - static_cast<float>(card.fine.y0) : 0;
+            m_depth[first + i] = rays.depth[i];
+            m_cover[first + i] = met ? 1 : 0;
+        }
+    }
+    bool lookMesh(const RayCard& card, float x, float y) {
+        const D d;
+        const int lanes = static_cast<int>(hn::Lanes(d));
+        alignas(64) float xs[16], us[16], vs[16];
+        std::fill_n(xs, 16, x);
+        const auto stretch = hn::Set(d, card.air.stretchAt(x, y));
+        bool any = false;
+        for (int i = m_first; i < m_first + m_rays; i += 16) {
+            lookAtMesh(card, xs, y, i, us, vs);
+            for (int k = 0; k < 16; k += lanes) {
+                auto u = hn::Load(d, us + k), v = hn::Load(d, vs + k);
+                const auto cover = hn::Mul(hn::Load(d, m_cover + i + k), coverOf(d, card.edges, u, v));
+                hn::Store(cover, d, m_cover + i + k);
+                any = any || !hn::AllFalse(d, hn::Gt(cover, hn::Zero(d)));
+                if (card.hazy) {
+                    const auto distance = hn::Mul(hn::Load(d, m_depth + i + k), stretch);
+                    const auto through = hn::Max(hn::Sub(distance, hn::Set(d, card.air.start)), hn::Zero(d));
+                    hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i + k);
+                }
+                placeOn(d, card.fine, u, v, i + k, m_fine);
+            }
+        }
+        return any;
+    }
+
+    /// Where all rays of the pixel meet the card; false where nothing is there.
+    HWY_INLINE bool look(const RayCard& card, int column, int row) {
+        if (!(card.present[static_cast<std::size_t>(row)] >> column & 1)) return false;
+        const float x = static_cast<float>(column), y = static_cast<float>(row);
+        if (card.mesh) return lookMesh(card, x, y);
+        const D d;
+        for (int i = 0; i < RayCard::lines; i += static_cast<int>(hn::Lanes(d)))
+            hn::Store(hn::MulAdd(hn::Set(d, x), hn::Load(d, card.perColumn + i),
+                                 hn::MulAdd(hn::Set(d, y), hn::Load(d, card.perRow + i),
+                                            hn::Load(d, card.first + i))),
+                      d, m_line + i);
+        const float u0 = m_line[0], v0 = m_line[1], w0 = m_line[2], ru = m_line[3], rv = m_line[4],
+                    uu = m_line[5], uv = m_line[6], tu = m_line[7], tv = m_line[8], tw = m_line[9],
+                    ttu = m_line[10], ttv = m_line[11], ttw = m_line[12];
+        const auto stretch = hn::Set(d, card.hazy ? card.air.stretchAt(x, y) : 1.f);
+        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
+            const auto p = hn::Load(d, m_p + i), q = hn::Load(d, m_q + i);
+            auto u = hn::MulAdd(p, hn::Set(d, ru), hn::MulAdd(q, hn::Set(d, uu), hn::Set(d, u0))),
+                 v = hn::MulAdd(p, hn::Set(d, rv), hn::MulAdd(q, hn::Set(d, uv), hn::Set(d, v0)));
+            auto w = hn::Set(d, 1.f);
+            if (!card.level)
+                w = hn::MulAdd(p, hn::Set(d, card.rw), hn::MulAdd(q, hn::Set(d, card.uw), hn::Set(d, w0)));
+            if (!card.still) {
+                const auto t = hn::Load(d, m_t + i);
+                u = hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttu), hn::Set(d, tu)), u);
+                v = hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttv), hn::Set(d, tv)), v);
+                if (!card.level) w = hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttw), hn::Set(d, tw)), w);
+            }
+            if (!card.level) {
+                const auto each = hn::Div(hn::Set(d, 1.f), hn::Max(w, hn::Set(d, 1e-6f)));
+                u = hn::Mul(u, each), v = hn::Mul(v, each);
+            }
+            if (card.du != 0 || card.dv != 0) {
+                const auto a = hn::Load(d, m_a + i);
+                u = hn::MulAdd(a, hn::Set(d, card.du), u);
+                v = hn::MulAdd(a, hn::Set(d, card.dv), v);
+            }
+            if (card.edges.any) hn::Store(coverOf(d, card.edges, u, v), d, m_cover + i);
+            if (card.hazy) {
+                const auto slant = hn::MulAdd(p, hn::Set(d, card.perRight),
+                                              hn::MulAdd(q, hn::Set(d, card.perUp), hn::Set(d, 1.f)));
+                const auto depth =
+                    hn::Div(slant, hn::Max(hn::Mul(w, hn::Set(d, card.nearness)), hn::Set(d, 1e-7f)));
+                const auto through =
+                    hn::Max(hn::MulSub(depth, stretch, hn::Set(d, card.air.start)), hn::Zero(d));
+                hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i);
+            }
+            placeOn(d, card.fine, u, v, i, m_fine);
+            if (card.between > 0) {
+                const auto half = hn::Set(d, 0.5f);
+                placeOn(d, card.coarse,
+                        hn::MulAdd(u, half,
+                                   hn::Set(d, (static_cast<float>(card.fine.x0) + 0.5f) * 0.5f - 0.5f -
+                                                  static_cast<float>(card.coarse.x0))),
+                        hn::MulAdd(v, half,
+                                   hn::Set(d, (static_cast<float>(card.fine.y0) + 0.5f) * 0.5f - 0.5f -
+                                                  static_cast<float>(card.coarse.y0))),
+                        i, m_coarse);
+            }
+        }
+        return true;
+    }
+
+    HWY_INLINE void fetch(const Patch& patch, const Fetched& where) {
+        const Few few;
+        for (int i = m_first; i < m_first + m_rays; i += Few::pixels)
+            hn::Store(few.fetch(patch.texels, patch.stride, where.at + i, where.wx + i, where.wy + i),
+                      Few::D(), m_seen + 4 * i);
+    }
+    HWY_INLINE void mixIn(const Patch& patch, float share) {
+        const Few few;
+        for (int i = m_first; i < m_first + m_rays; i += Few::pixels) {
+            const auto coarse =
+                few.fetch(patch.texels, patch.stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
+            const auto fine = hn::Load(Few::D(), m_seen + 4 * i);
+            hn::Store(hn::MulAdd(hn::Sub(coarse, fine), few.same(share), fine), Few::D(), m_seen + 4 * i);
+        }
+    }
+
+    /// Adds what has been fetched. Whether any light still comes from behind.
+    template <class Light> HWY_INLINE bool gather(const RayCard& card, Light& light) {
+        const D d;
+        auto open = hn::Zero(d);
+        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
+            V r, g, b, a;
+            hn::LoadInterleaved4(d, m_seen + 4 * i, r, g, b, a);
+            if (card.hazy) {
+                const auto t = hn::Load(d, m_air + i), veil = hn::Mul(hn::Sub(hn::Set(d, 1.f), t), a);
+                r = hn::MulAdd(veil, hn::Set(d, card.air.colour[0]), hn::Mul(r, t));
+                g = hn::MulAdd(veil, hn::Set(d, card.air.colour[1]), hn::Mul(g, t));
+                b = hn::MulAdd(veil, hn::Set(d, card.air.colour[2]), hn::Mul(b, t));
+            }
+            const auto through = hn::Load(d, m_through + i);
+            auto weight = through;
+            if (card.edges.any) weight = hn::Mul(weight, hn::Load(d, m_cover + i));
+            if (card.opacity != 1) weight = hn::Mul(weight, hn::Set(d, card.opacity));
+            const auto half = halfOf(i);
+            light.add(0, weight, r, half);
+            light.add(1, weight, g, half);
+            light.add(2, weight, b, half);
+            const auto after = hn::Sub(through, hn::Mul(weight, a));
+            open = hn::Max(open, after);
+            hn::Store(after, d, m_through + i);
+        }
+        return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
+    }
+
+    const RayTile& m_tile;
+    const std::vector<RayCard>& m_cards;
+    int m_rays = 0, m_first = 0; ///< those of the pixel that is looked at
+    const LensAim m_aim;
+    alignas(64) float m_p[batch], m_q[batch], m_t[batch], m_a[batch], m_through[batch], m_cover[batch],
+        m_air[batch], m_depth[batch];
+    alignas(64) float m_line[RayCard::lines]; ///< of a card, at a pixel
+    alignas(64) float m_seen[4 * batch];
+    Fetched m_fine, m_coarse;
+    struct Level {
+        std::vector<float> seen, near, mixed; ///< of each card and ray; of each ray
+    };
+    std::vector<Level> m_level;
+};
+
+}
+HWY_AFTER_NAMESPACE();
+#endif
