@@ -108,17 +108,15 @@ void ours(benchmark::State& state, const std::string& name, const render::Qualit
           std::size_t threads, bool exposed = false, bool measured = false) {
     const Stage& stage = stage_(name);
     const motion::Frame& frame = exposed ? stage.exposed : stage.frame;
-    const auto picture = render::render(frame, quality, cache());
+    std::vector<std::uint16_t> counts;
+    render::Quality counted = quality;
+    counted.counts = &counts;
+    const auto picture = render::render(frame, counted, cache());
     if (!picture) return state.SkipWithError("no picture");
     if (measured) state.counters["dB"] = distance(*picture, exposed);
-    if (quality.noise > 0) {
-        std::vector<std::uint16_t> counts;
-        render::Quality counted = quality;
-        counted.counts = &counts;
-        (void)render::render(frame, counted, cache());
+    if (quality.noise > 0)
         state.counters["rays"] =
             std::accumulate(counts.begin(), counts.end(), 0.0) / static_cast<double>(counts.size());
-    }
     const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, threads);
     for (auto _ : state)
         benchmark::DoNotOptimize(render::render(frame, quality, cache())->rgba.data());

@@ -118,8 +118,8 @@ Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCach
         progress.done(static_cast<double>(writing.count()) / count);
     }
     if (auto added = writing.finish(); !added) return added;
-    progress.done(1);
     if (progress.stopped()) return cancelled();
+    progress.done(1);
     return (*sink)->finish();
 }
 

@@ -22,7 +22,7 @@ public:
     void trace(const std::stop_token& stop) {
         const bool byNeed = m_tile.noise > 0 && m_most > RayPoints::step;
         const int count = byNeed ? RayPoints::step : m_most;
-        m_added.fill(0);
+        if (byNeed) m_added.fill(0);
         for (int y = 0; y < m_tile.height; ++y) {
             Spot row[side];
             for (int x = 0; x < m_tile.width; ++x) {

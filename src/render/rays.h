@@ -71,7 +71,8 @@ struct RayTile {
     int countsStride = 0;
 };
 
-/// Finds where a card that is flat, and not fixed, is present, by what there is in its fine patch.
+/// Before rays are traced, for each card that is flat and not fixed: sets its linear functions side by side,
+/// and where it is present, by what there is in its fine patch.
 void findPresent(const Occupancy& occupancy, int width, int height, RayCard& card);
 
 /// The mean of all rays of each pixel into the canvas. cards: nearest first; of those that lie in one plane,

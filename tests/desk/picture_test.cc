@@ -2,6 +2,7 @@
 // shown.
 #include "desk/camera/camera_view.h"
 #include "desk/jobs/view_renderer.h"
+#include "output/write.h"
 #include "render/render.h"
 #include "staged_fixture.h"
 
@@ -48,9 +49,7 @@ TEST_F(Pictures, WhatStandsStillIsRefinedToWhatIsWritten) {
     ASSERT_LT(size.x, frame.width());
     media::PixelCache cache;
     const auto expected = render::encoded<std::uint8_t>(*render::render(
-        motion::evaluate(scene(), session().playhead.time(), size, true),
-        {.method = render::Method::Final, .samples = render::usualSamples, .noise = render::usualNoise},
-        cache));
+        motion::evaluate(scene(), session().playhead.time(), size, true), output::Job{}.quality, cache));
     // Laid into the view as the view lays it.
     const QImage image = shown();
     QImage wanted(image.size(), QImage::Format_ARGB32_Premultiplied);

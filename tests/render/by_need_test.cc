@@ -68,15 +68,17 @@ TEST_F(ByNeed, EveryPixelComesNearTheTruth) {
     const Image truth = shown({.method = Method::Traced, .samples = 2048});
     for (const double most : {2 / 255.0, 1 / 255.0, 0.5 / 255.0}) {
         const Image picture = shown(needed(nullptr, most));
-        double sum = 0, worst = 0;
+        double sum = 0;
+        int far = 0;
         for (int y = 0; y < frame.y; ++y)
             for (int x = 0; x < frame.x; ++x) {
                 const double off = apart(picture, truth, x, y);
                 sum += off * off;
-                worst = std::max(worst, off);
+                far += off > 4 * most;
             }
-        EXPECT_LT(std::sqrt(sum / (frame.x * frame.y)), most) << most;
-        EXPECT_LT(worst, 0.06) << most;
+        EXPECT_LT(std::sqrt(sum / (frame.x * frame.y)), 0.6 * most) << most;
+        // Both halves may agree by chance, mostly where a rim of light begins over black.
+        EXPECT_LT(far, 0.002 * frame.x * frame.y) << most;
     }
 }
 

@@ -64,7 +64,7 @@ TEST(Encoded, WhatIsNoNumberIsBlack) {
     EXPECT_EQ((std::vector<int>(out.begin() + 8, out.end())), (std::vector<int>{0, 0, 0, 0}));
 }
 
-TEST(Encoded, DitheringKeepsTheMeanAndWhatIsExact) {
+TEST(Encoded, DitheringKeepsTheMean) {
     for (const double level : {0.3, 17.0, 100.25, 100.5, 254.9, 255.0}) {
         Image image({128, 128});
         const double v = level / 255, linear = v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4);
