@@ -33,3 +33,14 @@ function(stage_module name)
   list(TRANSFORM used PREPEND "stage::")
   target_link_libraries(stage_${target} PUBLIC ${used} ${ARG_LIBS})
 endfunction()
+
+# stage_plugin(MODULE NAME LIBS...): src/MODULE/plugins/NAME.cc becomes bin/plugins/NAME.so, which the module loads when it is
+# first needed (media/plugin.h): what it links to would make every start slower.
+function(stage_plugin module name)
+  add_library(stage_plugin_${name} MODULE ${PROJECT_SOURCE_DIR}/src/${module}/plugins/${name}.cc)
+  set_target_properties(stage_plugin_${name} PROPERTIES PREFIX "" OUTPUT_NAME ${name} CXX_VISIBILITY_PRESET hidden
+    LIBRARY_OUTPUT_DIRECTORY ${CMAKE_RUNTIME_OUTPUT_DIRECTORY}/plugins)
+  target_include_directories(stage_plugin_${name} PRIVATE ${PROJECT_SOURCE_DIR}/src)
+  target_link_libraries(stage_plugin_${name} PRIVATE ${ARGN})
+  add_dependencies(stage_${module} stage_plugin_${name})
+endfunction()

@@ -1,10 +1,11 @@
 #include "cutout/fill.h"
 
+#include "cutout/plugins.h"
+#include "media/plugin.h"
+
 #include <atomic>
 #include <cmath>
-#include <gmic.h>
 #include <mutex>
-#include <omp.h>
 #include <opencv2/imgproc.hpp>
 #include <opencv2/photo.hpp>
 #include <thread>
@@ -30,28 +31,27 @@ Box boxOfInside(const Mask& hole) {
 /// The library draws random numbers from one place for all, so only one of us may use it at a time.
 Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const FillOptions& options,
                              const Progress& progress) {
+    const auto plugin = media::pluginOf<PatchMatch>("patch_match");
+    if (!plugin) return tl::unexpected(plugin.error());
     static std::mutex one;
     std::lock_guard guard(one);
-    omp_set_num_threads(1); // the same seed gives the same picture only then
-    gmic_list<float> images;
-    gmic_list<char> names;
-    images.assign(2);
     const auto width = static_cast<unsigned>(bgr.cols), height = static_cast<unsigned>(bgr.rows);
-    images[0].assign(width, height, 1, 3);
-    images[1].assign(width, height, 1, 1);
     const std::size_t plane = static_cast<std::size_t>(width) * height;
+    std::vector<float> planes(4 * plane);
     for (int y = 0; y < bgr.rows; ++y)
         for (int x = 0; x < bgr.cols; ++x) {
             const std::size_t at = static_cast<std::size_t>(y) * width + static_cast<std::size_t>(x);
             for (std::size_t c = 0; c < 3; ++c)
-                images[0]._data[c * plane + at] = bgr.at<cv::Vec3b>(y, x)[static_cast<int>(2 - c)];
-            images[1]._data[at] = mask.at<std::uint8_t>(y, x) ? 1.f : 0.f;
+                planes[c * plane + at] = bgr.at<cv::Vec3b>(y, x)[static_cast<int>(2 - c)];
+            planes[3 * plane + at] = mask.at<std::uint8_t>(y, x) ? 1.f : 0.f;
         }
     // The library takes plain ones and looks at them as it runs; from our threads they are only touched whole.
     alignas(std::atomic_ref<float>::required_alignment) float share = 0;
     alignas(std::atomic_ref<bool>::required_alignment) bool abort = false;
-    try {
-        gmic engine("", images, names, nullptr, true, &share, &abort);
+    const std::string command = "v - srand " + std::to_string(options.seed) + " inpaint_matchpatch[0] [1]," +
+                                (options.draft ? "0,9,4,5,1,1" : "0,15,10,9,1,1");
+    std::string problem;
+    {
         std::jthread watch([&](const std::stop_token& over) {
             while (!over.stop_requested()) {
                 if (progress.stopped()) std::atomic_ref(abort).store(true, std::memory_order_relaxed);
@@ -60,23 +60,16 @@ Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const Fill
                 std::this_thread::sleep_for(std::chrono::milliseconds(30));
             }
         });
-        const std::string command = "v - srand " + std::to_string(options.seed) + " inpaint_matchpatch[0] [1]," +
-                                    (options.draft ? "0,9,4,5,1,1" : "0,15,10,9,1,1");
-        engine.run(command.c_str(), images, names, &share, &abort);
-    } catch (const gmic_exception& problem) {
-        if (progress.stopped()) return cancelled();
-        return fail(std::string("The hole could not be filled: ") + problem.what());
+        problem = (*plugin)->fill(planes.data(), width, height, command.c_str(), &share, &abort);
     }
     if (progress.stopped()) return cancelled();
-    if (images._width < 1 || images[0]._width != width || images[0]._height != height ||
-        images[0]._spectrum != 3)
-        return fail("The hole could not be filled.");
+    if (!problem.empty()) return fail("The hole could not be filled: " + problem + ".");
     cv::Mat out(bgr.size(), CV_8UC3);
     for (int y = 0; y < bgr.rows; ++y)
         for (int x = 0; x < bgr.cols; ++x)
             for (std::size_t c = 0; c < 3; ++c)
                 out.at<cv::Vec3b>(y, x)[static_cast<int>(2 - c)] = static_cast<std::uint8_t>(
-                    std::clamp(images[0]._data[c * plane + static_cast<std::size_t>(y) * width +
+                    std::clamp(planes[c * plane + static_cast<std::size_t>(y) * width +
                                                static_cast<std::size_t>(x)] +
                                    0.5f,
                                0.f, 255.f));

@@ -1,12 +1,13 @@
 #include "cutout/select.h"
 
 #include "cutout/oklab.h"
+#include "cutout/plugins.h"
 #include "cutout/shapes.h"
+#include "media/plugin.h"
 #include "scene/cutout_json.h"
 
 #include <cmath>
 #include <opencv2/imgproc.hpp>
-#include <opencv2/ximgproc/edge_filter.hpp>
 
 namespace stage::cutout {
 namespace {
@@ -121,7 +122,9 @@ public:
         if (progress.stopped()) return cancelled();
         auto full = cache.read(m_picture, 0, box, progress);
         if (!full) return full;
-        const cv::Mat edge = refined(encodedBgr(*full), found, level);
+        const auto refinedMask = refined(encodedBgr(*full), found, level);
+        if (!refinedMask) return tl::unexpected(refinedMask.error());
+        const cv::Mat& edge = *refinedMask;
         for (int y = box.y0; y < box.y1; ++y)
             for (int x = box.x0; x < box.x1; ++x)
                 put(out.row(y) + 4 * x,
@@ -219,14 +222,16 @@ private:
                     mask.at<std::uint8_t>(y, x) = 0;
     }
 
-    cv::Mat refined(const cv::Mat& bgr, const cv::Mat& found, int level) const {
+    Result<cv::Mat> refined(const cv::Mat& bgr, const cv::Mat& found, int level) const {
         cv::Mat mask;
         cv::resize(found, mask, bgr.size(), 0, 0, cv::INTER_LINEAR);
         const int radius = static_cast<int>(
             std::lround(std::max(m_subject.refine * m_scale, level > 0 ? 2.0 * (1 << level) : 0.0)));
         if (radius < 1) return mask;
         cv::Mat soft;
-        cv::ximgproc::guidedFilter(bgr, mask, soft, radius, 6.5);
+        const auto plugin = media::pluginOf<GuidedFilter>("guided_filter");
+        if (!plugin) return tl::unexpected(plugin.error());
+        (*plugin)->filter(bgr, mask, soft, radius, 6.5);
         // Only in a band at the edge.
         cv::Mat hard, wide, narrow;
         cv::threshold(mask, hard, 127, 255, cv::THRESH_BINARY);

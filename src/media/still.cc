@@ -1,12 +1,10 @@
 #include "media/still.h"
 
 #include "media/parallel.h"
+#include "media/picture_file.h"
+#include "media/plugin.h"
 #include "scene/scene.h"
 
-#include <OpenImageIO/filesystem.h>
-#include <OpenImageIO/imagebuf.h>
-#include <OpenImageIO/imagebufalgo.h>
-#include <OpenImageIO/imageio.h>
 #include <algorithm>
 #include <charconv>
 #include <cmath>
@@ -26,48 +24,37 @@ std::string reasonFrom(std::string message) {
     return message.empty() ? "it is broken or of an unknown kind" : message;
 }
 
-struct Opened {
-    std::unique_ptr<OIIO::Filesystem::IOMemReader> memory;
-    std::unique_ptr<OIIO::ImageInput> input;
-};
+using Spec = PictureFile::Spec;
 
-Result<void> sensible(const OIIO::ImageSpec& spec, const std::string& name) {
-    if (spec.width < 1 || spec.height < 1 || spec.nchannels < 1 || spec.depth > 1)
+Result<void> sensible(const Spec& spec, const std::string& name) {
+    if (spec.size.x < 1 || spec.size.y < 1 || spec.channels.empty() || !spec.flat)
         return fail("Cannot read " + name + ": it is not a flat picture.");
-    if (spec.width > scene::Limits::pictureSide || spec.height > scene::Limits::pictureSide ||
-        std::int64_t{spec.width} * spec.height > mostPixels)
-        return fail("Cannot read " + name + ": " + std::to_string(spec.width) + " x " +
-                    std::to_string(spec.height) + " pixels are too many.");
+    if (spec.size.x > scene::Limits::pictureSide || spec.size.y > scene::Limits::pictureSide ||
+        std::int64_t{spec.size.x} * spec.size.y > mostPixels)
+        return fail("Cannot read " + name + ": " + std::to_string(spec.size.x) + " x " +
+                    std::to_string(spec.size.y) + " pixels are too many.");
     return {};
 }
 
-Result<Opened> open(const std::string& name, const std::string* bytes) {
-    OIIO::ImageSpec config;
-    config["oiio:UnassociatedAlpha"] = 1; // premultiplying is done here, after the curve is taken off
-    Opened opened;
-    if (bytes) {
-        opened.memory =
-            std::make_unique<OIIO::Filesystem::IOMemReader>(const_cast<char*>(bytes->data()), bytes->size());
-        // Handed over in the configuration: readers take it from there and forget the argument of open().
-        OIIO::Filesystem::IOProxy* proxy = opened.memory.get();
-        config.attribute("oiio:ioproxy", OIIO::TypeDesc::PTR, &proxy);
-        opened.input = OIIO::ImageInput::open(name, &config, proxy);
-    } else {
+Result<std::unique_ptr<PictureFile>> open(const std::string& name, const std::string* bytes) {
+    if (!bytes) {
         std::error_code code;
         if (!std::filesystem::exists(name, code)) return fail("Cannot read " + name + ": it does not exist.");
         if (std::filesystem::is_directory(name, code))
             return fail("Cannot read " + name + ": it is a folder.");
         if (std::filesystem::file_size(name, code) == 0)
             return fail("Cannot read " + name + ": it is empty.");
-        opened.input = OIIO::ImageInput::open(name, &config);
     }
-    if (!opened.input) return fail("Cannot read " + name + ": " + reasonFrom(OIIO::geterror()) + ".");
-    if (auto ok = sensible(opened.input->spec(), name); !ok) return tl::unexpected(ok.error());
+    const auto files = pluginOf<PictureFiles>("picture_files");
+    if (!files) return tl::unexpected(files.error());
+    std::string problem;
+    auto opened = (*files)->open(name, bytes, problem);
+    if (!opened) return fail("Cannot read " + name + ": " + reasonFrom(problem) + ".");
+    if (auto ok = sensible(opened->spec(), name); !ok) return tl::unexpected(ok.error());
     return opened;
 }
-int orientationOf(const OIIO::ImageSpec& spec) {
-    const int orientation = spec.get_int_attribute("Orientation", 1);
-    return orientation >= 1 && orientation <= 8 ? orientation : 1;
+int orientationOf(const Spec& spec) {
+    return spec.orientation >= 1 && spec.orientation <= 8 ? spec.orientation : 1;
 }
 
 /// Which picture of a file, and which of its channels: `#2`, `#0:diffuse`.
@@ -101,11 +88,12 @@ std::string lower(std::string text) {
 }
 
 /// Where each of R, G, B, A comes from; -1 for an alpha that is not there. Nothing: no such group.
-std::optional<std::array<int, 4>> channelsOf(const OIIO::ImageSpec& spec, const std::string& group) {
+std::optional<std::array<int, 4>> channelsOf(const Spec& spec, const std::string& group) {
     std::array<int, 4> channels = {-1, -1, -1, -1};
     int grey = -1, first = -1;
-    for (int c = 0; c < spec.nchannels; ++c) {
-        const auto [where, channel] = splitChannel(spec.channelnames[static_cast<std::size_t>(c)]);
+    const int all = static_cast<int>(spec.channels.size());
+    for (int c = 0; c < all; ++c) {
+        const auto [where, channel] = splitChannel(spec.channels[static_cast<std::size_t>(c)]);
         if (where != group) continue;
         const std::string name = lower(channel);
         if (name == "z" || name == "zback" || name == "depth") continue;
@@ -116,12 +104,12 @@ std::optional<std::array<int, 4>> channelsOf(const OIIO::ImageSpec& spec, const 
             if (name == known) channels[place] = c;
         if (name == "y" || name == "i" || name == "luminance") grey = c;
     }
-    if (group.empty() && spec.alpha_channel >= 0 && channels[3] < 0) channels[3] = spec.alpha_channel;
+    if (group.empty() && spec.alpha >= 0 && channels[3] < 0) channels[3] = spec.alpha;
     if (channels[0] >= 0 && channels[1] >= 0 && channels[2] >= 0) return channels;
     const int one = grey >= 0 ? grey : channels[0] >= 0 ? channels[0] : first;
     if (one < 0) return std::nullopt;
     // Three colours without their names come in this order.
-    const bool three = group.empty() && spec.nchannels - (spec.alpha_channel >= 0 ? 1 : 0) >= 3 && grey < 0 &&
+    const bool three = group.empty() && all - (spec.alpha >= 0 ? 1 : 0) >= 3 && grey < 0 &&
                        channels[0] < 0;
     if (three) return std::array<int, 4>{0, 1, 2, channels[3]};
     return std::array<int, 4>{one, one, one, channels[3]};
@@ -132,11 +120,10 @@ struct CmsFree {
     void operator()(void* transform) const { cmsDeleteTransform(transform); }
 };
 using Transform = std::unique_ptr<void, CmsFree>;
-Transform transformOf(const OIIO::ImageSpec& spec, bool grey) {
-    const OIIO::ParamValue* embedded = spec.find_attribute("ICCProfile");
-    if (!embedded || embedded->datasize() < 128) return nullptr;
+Transform transformOf(const Spec& spec, bool grey) {
+    if (spec.profile.size() < 128) return nullptr;
     const cmsHPROFILE from =
-        cmsOpenProfileFromMem(embedded->data(), static_cast<cmsUInt32Number>(embedded->datasize()));
+        cmsOpenProfileFromMem(spec.profile.data(), static_cast<cmsUInt32Number>(spec.profile.size()));
     if (!from) return nullptr;
     const bool isGrey = cmsGetColorSpace(from) == cmsSigGrayData;
     if (isGrey != grey || (!isGrey && cmsGetColorSpace(from) != cmsSigRgbData)) {
@@ -179,13 +166,13 @@ void turnUpright(Raster& raster, int orientation) {
     raster = std::move(out);
 }
 
-Result<void> strips(OIIO::ImageInput& input, const std::string& name, const std::string& group,
+Result<void> strips(PictureFile& input, const std::string& name, const std::string& group,
                     const TakeStrip& take, const Progress& progress) {
-    const OIIO::ImageSpec spec = input.spec();
-    const bool isFloat = spec.format.is_floating_point();
-    const std::string space = spec.get_string_attribute("oiio:ColorSpace");
+    const Spec spec = input.spec();
+    const bool isFloat = spec.isFloat, associated = spec.associated;
+    const std::string& space = spec.colourSpace;
     const bool encoded = isFloat ? space == "sRGB" : space != "linear" && space != "Linear";
-    const bool associated = spec.get_int_attribute("oiio:UnassociatedAlpha", 0) == 0;
+    const int width = spec.size.x, rows = spec.size.y;
     const auto found = channelsOf(spec, group);
     if (!found) return fail("Cannot read " + name + ": it has no channels of '" + group + "'.");
     const std::array<int, 4> channel = *found;
@@ -198,32 +185,26 @@ Result<void> strips(OIIO::ImageInput& input, const std::string& name, const std:
         return static_cast<std::size_t>(std::clamp(v, 0.f, 1.f) * 65535.f + 0.5f);
     };
     const bool plain = encoded && !isFloat && !transform;
-    const auto n = static_cast<std::size_t>(spec.nchannels);
+    const std::size_t n = spec.channels.size();
     // In strips, so that a large picture is never held a second time as floats.
-    const int height = std::max(1, spec.tile_height > 1 ? spec.tile_height : 64);
+    const int height = std::max(1, spec.tileHeight > 1 ? spec.tileHeight : 64);
     std::vector<float> floats;
-    for (int y0 = 0; y0 < spec.height; y0 += height) {
+    for (int y0 = 0; y0 < rows; y0 += height) {
         if (progress.stopped()) return cancelled();
-        const int y1 = std::min(y0 + height, spec.height);
-        floats.resize(static_cast<std::size_t>(spec.width) * (y1 - y0) * n);
-        const bool ok =
-            spec.tile_width
-                ? input.read_tiles(input.current_subimage(), 0, spec.x, spec.x + spec.width, spec.y + y0,
-                                   spec.y + y1, spec.z, spec.z + 1, 0, spec.nchannels, OIIO::TypeDesc::FLOAT,
-                                   floats.data())
-                : input.read_scanlines(input.current_subimage(), 0, spec.y + y0, spec.y + y1, spec.z, 0,
-                                       spec.nchannels, OIIO::TypeDesc::FLOAT, floats.data());
-        if (!ok) return fail("Cannot read " + name + ": " + reasonFrom(input.geterror()) + ".");
-        Raster raster(V2i(spec.width, y1 - y0));
+        const int y1 = std::min(y0 + height, rows);
+        floats.resize(static_cast<std::size_t>(width) * static_cast<std::size_t>(y1 - y0) * n);
+        if (!input.read(y0, y1, floats.data()))
+            return fail("Cannot read " + name + ": " + reasonFrom(input.problem()) + ".");
+        Raster raster(V2i(width, y1 - y0));
         inParallel(0, y1 - y0, [&](int y) {
-            const float* in = floats.data() + static_cast<std::size_t>(y) * spec.width * n;
+            const float* in = floats.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width) * n;
             Imath::half* out = raster.row(y);
             std::vector<float> straight, linear;
             if (transform) {
-                const std::size_t each = grey ? 1 : 3, width = static_cast<std::size_t>(spec.width);
-                straight.resize(width * each);
-                linear.resize(width * 3);
-                for (std::size_t x = 0; x < width; ++x) {
+                const std::size_t each = grey ? 1 : 3, across = static_cast<std::size_t>(width);
+                straight.resize(across * each);
+                linear.resize(across * 3);
+                for (std::size_t x = 0; x < across; ++x) {
                     const float alpha =
                         channel[3] >= 0 ? finite(in[x * n + static_cast<std::size_t>(channel[3])]) : 1.f;
                     for (std::size_t c = 0; c < each; ++c) {
@@ -232,9 +213,9 @@ Result<void> strips(OIIO::ImageInput& input, const std::string& name, const std:
                     }
                 }
                 cmsDoTransform(transform.get(), straight.data(), linear.data(),
-                               static_cast<cmsUInt32Number>(width));
+                               static_cast<cmsUInt32Number>(across));
             }
-            for (int x = 0; x < spec.width; ++x, in += n, out += 4) {
+            for (int x = 0; x < width; ++x, in += n, out += 4) {
                 const float alpha =
                     channel[3] >= 0 ? std::clamp(finite(in[static_cast<std::size_t>(channel[3])]), 0.f, 1.f)
                                     : 1.f;
@@ -262,22 +243,22 @@ Result<void> strips(OIIO::ImageInput& input, const std::string& name, const std:
                 out[3] = alpha;
             }
         });
-        progress.done(static_cast<double>(y1) / spec.height);
+        progress.done(static_cast<double>(y1) / rows);
         if (!take(y0, raster)) return {};
     }
     return {};
 }
 
-Result<Opened> openPart(const std::string& name, const std::string* bytes, const std::string& text,
-                        std::string& group) {
+Result<std::unique_ptr<PictureFile>> openPart(const std::string& name, const std::string* bytes,
+                                              const std::string& text, std::string& group) {
     auto part = partOf(name, text);
     if (!part) return tl::unexpected(part.error());
     auto opened = open(name, bytes);
     if (!opened) return opened;
     if (part->picture > 0) {
-        if (!opened->input->seek_subimage(part->picture, 0))
+        if (!(*opened)->seek(part->picture))
             return fail("Cannot read " + name + ": it has no part '" + text + "'.");
-        if (auto ok = sensible(opened->input->spec(), name); !ok) return tl::unexpected(ok.error());
+        if (auto ok = sensible((*opened)->spec(), name); !ok) return tl::unexpected(ok.error());
     }
     group = part->group;
     return opened;
@@ -288,25 +269,25 @@ Result<Raster> read(const std::string& name, const std::string* bytes, const std
     std::string group;
     auto opened = openPart(name, bytes, part, group);
     if (!opened) return tl::unexpected(opened.error());
-    OIIO::ImageInput& input = *opened->input;
-    Raster raster(V2i(input.spec().width, input.spec().height));
+    const Spec spec = (*opened)->spec();
+    Raster raster(spec.size);
     const auto ok = strips(
-        input, name, group,
+        **opened, name, group,
         [&](int y, const Raster& strip) {
             std::copy(strip.rgba.begin(), strip.rgba.end(), raster.row(y));
             return true;
         },
         progress);
     if (!ok) return tl::unexpected(ok.error());
-    turnUpright(raster, orientationOf(input.spec()));
+    turnUpright(raster, orientationOf(spec));
     return raster;
 }
 
 Result<StillInfo> probe(const std::string& name, const std::string* bytes) {
     const auto opened = open(name, bytes);
     if (!opened) return tl::unexpected(opened.error());
-    const OIIO::ImageSpec& spec = opened->input->spec();
-    V2i size(spec.width, spec.height);
+    const Spec spec = (*opened)->spec();
+    V2i size = spec.size;
     if (orientationOf(spec) >= 5) std::swap(size.x, size.y);
     return StillInfo{size, orientationOf(spec) == 1};
 }
@@ -332,7 +313,7 @@ Result<void> readStrips(const std::filesystem::path& path, const std::string& pa
     std::string group;
     auto opened = openPart(path.string(), nullptr, part, group);
     if (!opened) return tl::unexpected(opened.error());
-    return strips(*opened->input, path.string(), group, take, progress);
+    return strips(**opened, path.string(), group, take, progress);
 }
 
 Result<void> readStrips(const std::string& bytes, const std::string& name, const TakeStrip& take,
@@ -340,7 +321,7 @@ Result<void> readStrips(const std::string& bytes, const std::string& name, const
     std::string group;
     auto opened = openPart(name, &bytes, {}, group);
     if (!opened) return tl::unexpected(opened.error());
-    return strips(*opened->input, name, group, take, progress);
+    return strips(**opened, name, group, take, progress);
 }
 
 bool endsEarly(const std::filesystem::path& path) {
@@ -364,35 +345,27 @@ Result<SubPictures> readSubPictures(const std::filesystem::path& path) {
     const std::string name = path.string();
     auto opened = open(name, nullptr);
     if (!opened) return tl::unexpected(opened.error());
-    OIIO::ImageInput& input = *opened->input;
+    PictureFile& input = **opened;
     SubPictures found;
-    const OIIO::ImageSpec first = input.spec();
-    found.canvas = {first.full_width, first.full_height};
-    found.light = first.format.is_floating_point();
-    if (first.get_int_attribute("oiio:Movie", 0) != 0) return found;
-    struct Page {
-        OIIO::ImageSpec spec;
-        std::string name;
-    };
-    std::vector<Page> pages;
-    for (int n = 0; input.seek_subimage(n, 0); ++n) {
+    const Spec first = input.spec();
+    found.canvas = first.full;
+    found.light = first.isFloat;
+    if (first.movie) return found;
+    std::vector<Spec> pages;
+    for (int n = 0; input.seek(n); ++n) {
         if (n >= static_cast<int>(scene::Limits::layers))
             return fail("Cannot read " + name + ": it holds too many pictures.");
-        const OIIO::ImageSpec& spec = input.spec();
-        if (auto ok = sensible(spec, name); !ok) return tl::unexpected(ok.error());
-        Page page{spec, spec.get_string_attribute("oiio:subimagename")};
-        if (page.name.empty()) page.name = spec.get_string_attribute("tiff:PageName");
-        if (page.name.empty()) page.name = spec.get_string_attribute("name");
-        pages.push_back(std::move(page));
+        pages.push_back(input.spec());
+        if (auto ok = sensible(pages.back(), name); !ok) return tl::unexpected(ok.error());
     }
     const bool othersNamed =
         pages.size() > 1 && pages[0].name.empty() &&
-        std::all_of(pages.begin() + 1, pages.end(), [](const Page& p) { return !p.name.empty(); });
+        std::all_of(pages.begin() + 1, pages.end(), [](const Spec& p) { return !p.name.empty(); });
     found.merged = othersNamed;
     for (std::size_t n = othersNamed ? 1 : 0; n < pages.size(); ++n) {
-        const OIIO::ImageSpec& spec = pages[n].spec;
+        const Spec& spec = pages[n];
         std::vector<std::string> groups;
-        for (const std::string& channel : spec.channelnames) {
+        for (const std::string& channel : spec.channels) {
             const std::string group = splitChannel(channel).first;
             if (std::find(groups.begin(), groups.end(), group) == groups.end() && channelsOf(spec, group))
                 groups.push_back(group);
@@ -400,9 +373,9 @@ Result<SubPictures> readSubPictures(const std::filesystem::path& path) {
         for (const std::string& group : groups) {
             SubPicture picture;
             picture.part = "#" + std::to_string(n) + (group.empty() ? "" : ":" + group);
-            picture.offset = {spec.x - first.full_x, spec.y - first.full_y};
-            picture.size = {spec.width, spec.height};
-            picture.name = pages[n].name;
+            picture.offset = spec.offset - first.fullOffset;
+            picture.size = spec.size;
+            picture.name = spec.name;
             if (!group.empty() && group != picture.name)
                 picture.name += (picture.name.empty() ? "" : " ") + group;
             if (picture.name.empty()) picture.name = "Part " + std::to_string(found.pictures.size() + 1);

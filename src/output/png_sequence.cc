@@ -1,10 +1,11 @@
 #include "output/frame_sink.h"
 
-#include <OpenImageIO/imageio.h>
 #include <cerrno>
 #include <cstring>
-#include <fstream>
+#include <fcntl.h>
+#include <png.h>
 #include <unistd.h>
+#include <vector>
 
 namespace stage::output {
 namespace fs = std::filesystem;
@@ -26,27 +27,13 @@ public:
     Result<void> add(const render::Image& picture) override {
         const fs::path path = numbered(m_next++);
         const fs::path part = path.parent_path() / ("." + path.filename().string() + ".part.png");
-        const auto failed = [&](const Error& error) {
-            std::error_code code;
-            fs::remove(part, code);
-            return tl::unexpected(error);
-        };
-        const int channels = m_spec.alpha ? 4 : 3;
-        OIIO::ImageSpec spec(picture.size.x, picture.size.y, channels, OIIO::TypeDesc::UINT8);
-        spec["oiio:UnassociatedAlpha"] = 1;
-        spec["oiio:ColorSpace"] = "sRGB";
-        spec["png:compressionLevel"] = 4;
-        const auto pixels =
-            render::encoded<std::uint8_t>(picture, {.overBlack = !m_spec.alpha, .dithered = true});
-        auto out = OIIO::ImageOutput::create("png");
-        if (!out || !out->open(part.string(), spec)) return failed(cannotWrite(path, errno));
-        errno = 0;
-        const bool written = out->write_image(OIIO::TypeDesc::UINT8, pixels.data(), 4);
-        const int first = errno;
-        if (!out->close() || !written) return failed(cannotWrite(path, first ? first : errno));
-        // The PNG writer does not notice a disk that fills up while it flushes; the file's end tells.
-        if (!whole(part)) return failed(cannotWrite(path, ENOSPC));
-        if (::rename(part.c_str(), path.c_str()) != 0) return failed(cannotWrite(path, errno));
+        const auto bytes = file(picture);
+        if (!bytes) return fail("Cannot write " + path.string() + ": " + bytes.error().sentence + ".");
+        if (!write(part, *bytes) || ::rename(part.c_str(), path.c_str()) != 0) {
+            const int code = errno;
+            ::unlink(part.c_str());
+            return tl::unexpected(cannotWrite(path, code));
+        }
         return {};
     }
 
@@ -65,13 +52,40 @@ private:
         return m_spec.path.parent_path() / name;
     }
 
-    static bool whole(const fs::path& path) {
-        std::ifstream in(path, std::ios::binary | std::ios::ate);
-        if (!in || in.tellg() < 20) return false;
-        in.seekg(-8, std::ios::end);
-        char kind[4] = {};
-        in.read(kind, 4);
-        return in && std::memcmp(kind, "IEND", 4) == 0;
+    Result<std::vector<char>> file(const render::Image& picture) const {
+        auto pixels = render::encoded<std::uint8_t>(picture, {.overBlack = !m_spec.alpha, .dithered = true});
+        if (!m_spec.alpha)
+            for (std::size_t from = 0, to = 0; from < pixels.size(); from += 4, to += 3)
+                std::copy_n(pixels.data() + from, 3, pixels.data() + to);
+        png_image image = {};
+        image.version = PNG_IMAGE_VERSION;
+        image.width = static_cast<png_uint_32>(picture.size.x);
+        image.height = static_cast<png_uint_32>(picture.size.y);
+        image.format = m_spec.alpha ? PNG_FORMAT_RGBA : PNG_FORMAT_RGB;
+        image.flags = PNG_IMAGE_FLAG_FAST;
+        png_alloc_size_t bytes = PNG_IMAGE_PNG_SIZE_MAX(image);
+        std::vector<char> out(bytes);
+        if (!png_image_write_to_memory(&image, out.data(), &bytes, 0, pixels.data(), 0, nullptr))
+            return fail(image.message);
+        out.resize(bytes);
+        return out;
+    }
+
+    /// False: errno says why.
+    static bool write(const fs::path& path, const std::vector<char>& bytes) {
+        const int file = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
+        if (file < 0) return false;
+        bool ok = true;
+        for (std::size_t done = 0; ok && done < bytes.size();) {
+            const ssize_t wrote = ::write(file, bytes.data() + done, bytes.size() - done);
+            if (wrote < 0 && errno == EINTR) continue;
+            ok = wrote > 0;
+            if (ok) done += static_cast<std::size_t>(wrote);
+        }
+        const int code = errno;
+        if (::close(file) != 0) return false;
+        errno = code;
+        return ok;
     }
 
     SinkSpec m_spec;
