@@ -45,7 +45,8 @@ Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const Fill
                 planes[c * plane + at] = bgr.at<cv::Vec3b>(y, x)[static_cast<int>(2 - c)];
             planes[3 * plane + at] = mask.at<std::uint8_t>(y, x) ? 1.f : 0.f;
         }
-    // The library takes plain ones and looks at them as it runs; from our threads they are only touched whole.
+    // The library takes plain ones and looks at them as it runs; from our threads they are only touched
+    // whole.
     alignas(std::atomic_ref<float>::required_alignment) float share = 0;
     alignas(std::atomic_ref<bool>::required_alignment) bool abort = false;
     const std::string command = "v - srand " + std::to_string(options.seed) + " inpaint_matchpatch[0] [1]," +
@@ -68,11 +69,10 @@ Result<cv::Mat> matchPatches(const cv::Mat& bgr, const cv::Mat& mask, const Fill
     for (int y = 0; y < bgr.rows; ++y)
         for (int x = 0; x < bgr.cols; ++x)
             for (std::size_t c = 0; c < 3; ++c)
-                out.at<cv::Vec3b>(y, x)[static_cast<int>(2 - c)] = static_cast<std::uint8_t>(
-                    std::clamp(planes[c * plane + static_cast<std::size_t>(y) * width +
-                                               static_cast<std::size_t>(x)] +
-                                   0.5f,
-                               0.f, 255.f));
+                out.at<cv::Vec3b>(y, x)[static_cast<int>(2 - c)] = static_cast<std::uint8_t>(std::clamp(
+                    planes[c * plane + static_cast<std::size_t>(y) * width + static_cast<std::size_t>(x)] +
+                        0.5f,
+                    0.f, 255.f));
     return out;
 }
 

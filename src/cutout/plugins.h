@@ -10,8 +10,8 @@ namespace stage::cutout {
 /// global.
 struct PatchMatch {
     /// planes: red, green, blue, each width x height values 0..255, then the hole as 0 or 1. Filled in place.
-    /// share (0..100) is written and abort is read by other threads meanwhile. Empty, or what is wrong, in the
-    /// library's words.
+    /// share (0..100) is written and abort is read by other threads meanwhile. Empty, or what is wrong, in
+    /// the library's words.
     std::string (*fill)(float* planes, unsigned width, unsigned height, const char* command, float* share,
                         bool* abort);
 };

@@ -2,7 +2,6 @@
 
 #include "cutout/edges.h"
 #include "cutout/fill.h"
-#include "cutout/fill_store.h"
 #include "cutout/keys.h"
 #include "cutout/match.h"
 #include "cutout/mattes.h"
@@ -59,15 +58,6 @@ public:
     Result<Raster> compute(int, const Box& box, PixelCache& cache, const Progress& progress) const override {
         auto picture = cache.read(m_below, 0, box, progress);
         if (!picture) return picture;
-        if (auto kept = keptFill(key(), *picture)) return std::move(*kept);
-        auto made = make(*picture, box, cache, progress);
-        if (made) keepFill(key(), *picture, *made);
-        return made;
-    }
-
-private:
-    Result<Raster> make(const Raster& picture, const Box& box, PixelCache& cache,
-                        const Progress& progress) const {
         const double grow = m_fill.grow * m_ground.scale;
         const auto hole = combined(m_fill.hole, m_ground, box.grown(reachOfGrow(grow)), cache, progress);
         if (!hole) return tl::unexpected(hole.error());
@@ -77,12 +67,13 @@ private:
             v = v > 0.02f ? 1.f : 0.f;
         const Mask whole = grown(any, grow, box);
         if (m_fill.from.empty())
-            return filled(picture, whole, nullptr, {m_fill.seed, m_fill.draft}, progress);
+            return filled(*picture, whole, nullptr, {m_fill.seed, m_fill.draft}, progress);
         const auto from = combined(m_fill.from, m_ground, box, cache, progress);
         if (!from) return tl::unexpected(from.error());
-        return filled(picture, whole, &*from, {m_fill.seed, m_fill.draft}, progress);
+        return filled(*picture, whole, &*from, {m_fill.seed, m_fill.draft}, progress);
     }
 
+private:
     PixelSourcePtr m_below;
     Ground m_ground;
     scene::Fill m_fill;

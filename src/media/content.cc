@@ -86,20 +86,18 @@ private:
 class LargeStillSource : public PixelSource {
 public:
     LargeStillSource(std::string path, std::string part, V2i size)
-        : PixelSource(fileState(path) + part, size, Granularity::EveryLevel), m_path(std::move(path)),
+        : PixelSource(fileState(path) + part, size, Granularity::InStrips), m_path(std::move(path)),
           m_part(std::move(part)) {}
 
-    Result<Raster> compute(int level, const Box& box, PixelCache& cache,
-                           const Progress& progress) const override {
-        const auto read = [&](const TakeStrip& take) -> Result<void> {
-            if (!inArchive(m_part)) return readStrips(std::filesystem::path(m_path), m_part, take, progress);
-            const auto bytes = readMember(m_path, m_part, mostMember);
-            if (!bytes) return tl::unexpected(bytes.error());
-            return readStrips(*bytes, m_part, take, progress);
-        };
-        auto pyramid = cache.diskPyramids().of(key(), m_path + '\n' + m_part, size(), read);
-        if (!pyramid) return tl::unexpected(pyramid.error());
-        return (*pyramid)->read(level, box);
+    Result<void> strips(const TakeStrip& take, const Progress& progress) const override {
+        if (!inArchive(m_part)) return readStrips(std::filesystem::path(m_path), m_part, take, progress);
+        const auto bytes = readMember(m_path, m_part, mostMember);
+        if (!bytes) return tl::unexpected(bytes.error());
+        return readStrips(*bytes, m_part, take, progress);
+    }
+    std::string name() const override { return m_part.empty() ? m_path : m_path + ", " + m_part; }
+    Result<Raster> compute(int, const Box&, PixelCache&, const Progress&) const override {
+        return fail("Cannot show " + name() + ": it is too large to be held as a whole.");
     }
 
 private:

@@ -14,16 +14,16 @@ namespace stage::media {
 class PictureFile {
 public:
     struct Spec {
-        V2i size{0, 0}, offset{0, 0};         ///< of the pixels, px
-        V2i full{0, 0}, fullOffset{0, 0};     ///< of the canvas that they stand on, px
-        bool flat = true;                     ///< not a volume
-        bool isFloat = false;                 ///< else integers, given as 0..1
-        bool associated = true;               ///< premultiplied
-        bool movie = false;                   ///< its pictures follow in time
-        int tileHeight = 1;                   ///< rows that are best read together
-        int orientation = 1;                  ///< EXIF, 1..8
-        int alpha = -1;                       ///< the channel, if one is known to be
-        std::vector<std::string> channels;    ///< names
+        V2i size{0, 0}, offset{0, 0};           ///< of the pixels, px
+        V2i full{0, 0}, fullOffset{0, 0};       ///< of the canvas that they stand on, px
+        bool flat = true;                       ///< not a volume
+        bool isFloat = false;                   ///< else integers, given as 0..1
+        bool associated = true;                 ///< premultiplied
+        bool movie = false;                     ///< its pictures follow in time
+        int tileHeight = 1;                     ///< rows that are best read together
+        int orientation = 1;                    ///< EXIF, 1..8
+        int alpha = -1;                         ///< the channel, if one is known to be
+        std::vector<std::string> channels;      ///< names
         std::string colourSpace, name, profile; ///< profile: ICC, bytes
     };
     virtual ~PictureFile() = default;

@@ -1,7 +1,9 @@
 #include "media/pixel_cache.h"
 
+#include "media/file_state.h"
 #include "media/parallel.h"
 
+#include <chrono>
 #include <unistd.h>
 
 namespace stage::media {
@@ -9,10 +11,17 @@ namespace {
 
 // Parts of the budget: one of so many.
 constexpr std::size_t clipsShare = 8, shortShare = 16;
+/// What was made faster than this is not kept on disk.
+constexpr std::chrono::milliseconds worthKeeping{20};
 constexpr std::uint64_t wholeUnit = ~std::uint64_t{0};
 
 std::uint64_t unitFor(int level, std::size_t tile) {
     return static_cast<std::uint64_t>(level) << 56 | tile;
+}
+
+bool asWhole(const PixelSource& source) {
+    return source.granularity() == PixelSource::Granularity::Whole ||
+           source.granularity() == PixelSource::Granularity::InStrips;
 }
 
 std::size_t quarterOfMemory() {
@@ -90,47 +99,63 @@ void PixelCache::share(std::size_t budget) {
 
 // ---- making
 
-Result<PyramidPtr> PixelCache::whole(const PixelSourcePtr& source, const Progress& progress) {
+/// From the cache folder, or made and kept there.
+Result<PixelCache::Whole> PixelCache::makeWhole(const PixelSource& source, const Progress& progress) {
+    const std::string key = contentKey(source.key());
+    if (!key.empty())
+        if (auto stored = StoredPyramid::open(key, source.size())) return Whole{nullptr, std::move(stored)};
+    if (source.granularity() == PixelSource::Granularity::InStrips) {
+        auto stored = storeStrips(key.empty() ? source.key() : key, source.name(), source.size(),
+                                  [&](const TakeStrip& take) { return source.strips(take, progress); });
+        if (!stored) return tl::unexpected(stored.error());
+        return Whole{nullptr, std::move(*stored)};
+    }
+    const auto begin = std::chrono::steady_clock::now();
+    auto base = source.compute(0, boxOf(source.size()), *this, progress);
+    if (!base) return tl::unexpected(base.error());
+    const auto took = std::chrono::steady_clock::now() - begin;
+    auto held = makePyramid(*base);
+    // Not where a file has changed while it was read.
+    if (took >= worthKeeping && !key.empty() && contentKey(source.key()) == key) m_storing.add(key, held);
+    return Whole{std::move(held), nullptr};
+}
+
+Result<PixelCache::Whole> PixelCache::whole(const PixelSource& source, const Progress& progress) {
     {
         std::unique_lock guard(m_lock);
-        while (Unit* unit = unitOf(source->key(), wholeUnit)) {
+        while (Unit* unit = unitOf(source.key(), wholeUnit)) {
             if (!unit->loading) {
                 touch(*unit);
-                if (!unit->whole) return tl::unexpected(unit->problem);
+                if (!unit->whole.there()) return tl::unexpected(unit->problem);
                 return unit->whole;
             }
             m_loaded.wait(guard);
         }
-        begin(*source, wholeUnit);
+        begin(source, wholeUnit);
     }
-    Result<PyramidPtr> pixels = guarded([&] {
-        return alone([&]() -> Result<PyramidPtr> {
-            auto base = source->compute(0, boxOf(source->size()), *this, progress);
-            if (!base) return tl::unexpected(base.error());
-            return makePyramid(*base);
-        });
-    });
+    Result<Whole> made = guarded([&] { return alone([&] { return makeWhole(source, progress); }); });
     std::lock_guard guard(m_lock);
-    if (!pixels && pixels.error().cancelled) {
-        drop(source->key(), wholeUnit); // the next one to ask begins anew
+    if (!made && made.error().cancelled) {
+        drop(source.key(), wholeUnit); // the next one to ask begins anew
     } else {
-        Unit& unit = *unitOf(source->key(), wholeUnit);
-        if (pixels)
-            unit.whole = *pixels;
+        Unit& unit = *unitOf(source.key(), wholeUnit);
+        if (made)
+            unit.whole = *made;
         else
-            unit.problem = pixels.error();
-        keep(unit, pixels ? unit.whole->bytes() : 0);
+            unit.problem = made.error();
+        keep(unit, !made ? 0 : made->held ? made->held->bytes() : made->stored->bytes());
         evict();
     }
     m_loaded.notify_all();
-    return pixels;
+    return made;
 }
 
 /// Computes tiles of a level into the pyramid, without looking whether they are kept.
-Result<void> PixelCache::make(const PixelSourcePtr& source, Pyramid& pyramid, int level,
+Result<void> PixelCache::make(const Maker& maker, Pyramid& pyramid, int level,
                               const std::vector<std::size_t>& tiles, const Progress& progress) {
     TiledLevel& to = pyramid.levels[static_cast<std::size_t>(level)];
-    const bool mean = level > 0 && source->granularity() != PixelSource::Granularity::EveryLevel;
+    const bool mean =
+        level > 0 && !maker.stored && maker.source.granularity() != PixelSource::Granularity::EveryLevel;
     if (mean) {
         const TiledLevel& below = pyramid.levels[static_cast<std::size_t>(level) - 1];
         std::vector<std::size_t> wanted;
@@ -140,7 +165,7 @@ Result<void> PixelCache::make(const PixelSourcePtr& source, Pyramid& pyramid, in
                 for (int x = 2 * tx; x < std::min(2 * tx + 2, below.grid.x); ++x)
                     wanted.push_back(below.indexOf(x, y));
         }
-        if (auto ok = fill(source, pyramid, level - 1, wanted, progress); !ok) return ok;
+        if (auto ok = fill(maker, pyramid, level - 1, wanted, progress); !ok) return ok;
     }
     std::mutex problems;
     Result<void> outcome;
@@ -148,7 +173,8 @@ Result<void> PixelCache::make(const PixelSourcePtr& source, Pyramid& pyramid, in
         Result<TilePtr> tile = guarded([&]() -> Result<TilePtr> {
             if (mean) return meanTile(pyramid.levels[static_cast<std::size_t>(level) - 1], to, tiles[i]);
             if (progress.stopped()) return cancelled();
-            auto pixels = source->compute(level, to.boxOfTile(tiles[i]), *this, progress);
+            if (maker.stored) return maker.stored->tile(level, tiles[i]);
+            auto pixels = maker.source.compute(level, to.boxOfTile(tiles[i]), *this, progress);
             if (!pixels) return tl::unexpected(pixels.error());
             return std::make_shared<const Tile>(std::move(*pixels));
         });
@@ -163,8 +189,9 @@ Result<void> PixelCache::make(const PixelSourcePtr& source, Pyramid& pyramid, in
 }
 
 /// Puts tiles of a level into the pyramid: those kept, those made here, and those that others are making.
-Result<void> PixelCache::fill(const PixelSourcePtr& source, Pyramid& pyramid, int level,
+Result<void> PixelCache::fill(const Maker& maker, Pyramid& pyramid, int level,
                               const std::vector<std::size_t>& tiles, const Progress& progress) {
+    const std::string& key = maker.source.key();
     auto& places = pyramid.levels[static_cast<std::size_t>(level)].tiles;
     for (;;) {
         std::vector<std::size_t> mine;
@@ -173,9 +200,9 @@ Result<void> PixelCache::fill(const PixelSourcePtr& source, Pyramid& pyramid, in
             std::unique_lock guard(m_lock);
             for (const std::size_t tile : tiles) {
                 if (places[tile]) continue;
-                Unit* unit = unitOf(source->key(), unitFor(level, tile));
+                Unit* unit = unitOf(key, unitFor(level, tile));
                 if (!unit) {
-                    begin(*source, unitFor(level, tile));
+                    begin(maker.source, unitFor(level, tile));
                     mine.push_back(tile);
                 } else if (unit->loading) {
                     waiting = true;
@@ -191,14 +218,14 @@ Result<void> PixelCache::fill(const PixelSourcePtr& source, Pyramid& pyramid, in
             }
         }
         const auto made =
-            guarded([&] { return alone([&] { return make(source, pyramid, level, mine, progress); }); });
+            guarded([&] { return alone([&] { return make(maker, pyramid, level, mine, progress); }); });
         std::lock_guard guard(m_lock);
         for (const std::size_t tile : mine) {
             if (!places[tile]) {
-                drop(source->key(), unitFor(level, tile));
+                drop(key, unitFor(level, tile));
                 continue;
             }
-            Unit& unit = *unitOf(source->key(), unitFor(level, tile));
+            Unit& unit = *unitOf(key, unitFor(level, tile));
             unit.tile = places[tile];
             keep(unit, unit.tile->bytes());
         }
@@ -208,37 +235,50 @@ Result<void> PixelCache::fill(const PixelSourcePtr& source, Pyramid& pyramid, in
     }
 }
 
-Result<PyramidPtr> PixelCache::pyramid(const PixelSourcePtr& source, const Need& need,
-                                       const Progress& progress) {
-    if (source->granularity() == PixelSource::Granularity::Whole) {
-        const auto all = whole(source, progress);
-        if (!all) return all;
-        // Only what is needed is given out: the rest can go as soon as it is dropped here, so that many large
-        // pictures in one frame do not add up.
-        auto part = std::make_shared<Pyramid>(source->size());
-        for (int level = 0; level < need.levels(); ++level) {
-            const auto n = static_cast<std::size_t>(level);
-            for (const std::size_t tile : need.tiles(level))
-                part->levels[n].tiles[tile] = (*all)->levels[n].tiles[tile];
-        }
-        return part;
-    }
-    auto pyramid = std::make_shared<Pyramid>(source->size());
+Result<PyramidPtr> PixelCache::tiles(const Maker& maker, const Need& need, const Progress& progress) {
+    auto pyramid = std::make_shared<Pyramid>(maker.source.size());
     for (int level = 0; level < need.levels(); ++level) {
-        const auto tiles = need.tiles(level);
-        if (tiles.empty()) continue;
-        if (auto ok = fill(source, *pyramid, level, tiles, progress); !ok) return tl::unexpected(ok.error());
+        const auto wanted = need.tiles(level);
+        if (wanted.empty()) continue;
+        if (auto ok = fill(maker, *pyramid, level, wanted, progress); !ok) return tl::unexpected(ok.error());
     }
     return pyramid;
 }
 
+Result<PyramidPtr> PixelCache::pyramid(const PixelSourcePtr& source, const Need& need,
+                                       const Progress& progress) {
+    if (!asWhole(*source)) return tiles({*source, nullptr}, need, progress);
+    for (bool again = false;; again = true) {
+        const auto all = whole(*source, progress);
+        if (!all) return tl::unexpected(all.error());
+        if (all->held) {
+            // Only what is needed is given out: the rest can go as soon as it is dropped here, so that many
+            // large pictures in one frame do not add up.
+            auto part = std::make_shared<Pyramid>(source->size());
+            for (int level = 0; level < need.levels(); ++level) {
+                const auto n = static_cast<std::size_t>(level);
+                for (const std::size_t tile : need.tiles(level))
+                    part->levels[n].tiles[tile] = all->held->levels[n].tiles[tile];
+            }
+            return part;
+        }
+        auto part = tiles({*source, all->stored.get()}, need, progress);
+        if (part || part.error().cancelled || again) return part;
+        // Damaged on the disk: made anew, once.
+        dropStored(contentKey(source->key()));
+        std::lock_guard guard(m_lock);
+        if (Unit* unit = unitOf(source->key(), wholeUnit); unit && unit->whole.stored == all->stored)
+            drop(source->key(), wholeUnit);
+    }
+}
+
 PyramidPtr PixelCache::cached(const PixelSourcePtr& source, const Need& need) {
     std::lock_guard guard(m_lock);
-    if (source->granularity() == PixelSource::Granularity::Whole) {
+    if (asWhole(*source)) {
         Unit* unit = unitOf(source->key(), wholeUnit);
-        if (!unit || unit->loading || !unit->whole) return nullptr;
+        if (!unit || unit->loading || !unit->whole.there()) return nullptr;
         touch(*unit);
-        return unit->whole;
+        if (unit->whole.held) return unit->whole.held;
     }
     auto pyramid = std::make_shared<Pyramid>(source->size());
     for (int level = 0; level < need.levels(); ++level) {
@@ -286,7 +326,7 @@ void PixelCache::forgetProblems() {
     std::vector<std::string> broken;
     for (const auto& [source, units] : m_sources)
         if (const auto unit = units.find(wholeUnit);
-            unit != units.end() && !unit->second.loading && !unit->second.whole)
+            unit != units.end() && !unit->second.loading && !unit->second.whole.there())
             broken.push_back(source);
     for (const std::string& source : broken)
         drop(source, wholeUnit);

@@ -1,9 +1,11 @@
-// The one cache of pixels: tiles of sources, kept within a budget of bytes and dropped by use.
+// The one cache of pixels: tiles of sources, kept within a budget of bytes and dropped by use. Sources that
+// are made as a whole and take long are also kept in the cache folder between runs (media/stored_pyramid.h).
 #pragma once
 
 #include "media/clips.h"
-#include "media/disk_pyramid.h"
 #include "media/pixel_source.h"
+#include "media/store_queue.h"
+#include "media/stored_pyramid.h"
 
 #include <array>
 #include <condition_variable>
@@ -43,16 +45,20 @@ public:
 
     /// The readers of clips that are open.
     Clips& clips() { return m_clips; }
-    /// Pictures that are kept on the disk, being too large.
-    DiskPyramids& diskPyramids() { return m_diskPyramids; }
 
 private:
-    /// A tile, or all tiles of a source that is made as a whole (under wholeUnit).
+    /// All tiles of a source that is made as a whole: in memory, or in a file.
+    struct Whole {
+        PyramidPtr held;
+        StoredPyramidPtr stored;
+        bool there() const { return held || stored; }
+    };
+    /// A tile, or a whole (under wholeUnit).
     struct Unit {
         bool loading = true;
         TilePtr tile;
-        PyramidPtr whole;
-        Error problem; ///< where a whole is null
+        Whole whole;
+        Error problem; ///< where a whole is not there
         std::size_t bytes = 0;
         PixelSource::Retention retention = PixelSource::Retention::Long;
         std::list<std::pair<const std::string*, std::uint64_t>>::iterator place;
@@ -64,11 +70,18 @@ private:
     };
     using Units = std::unordered_map<std::uint64_t, Unit>;
 
-    Result<PyramidPtr> whole(const PixelSourcePtr& source, const Progress& progress);
-    Result<void> fill(const PixelSourcePtr& source, Pyramid& pyramid, int level,
-                      const std::vector<std::size_t>& tiles, const Progress& progress);
-    Result<void> make(const PixelSourcePtr& source, Pyramid& pyramid, int level,
-                      const std::vector<std::size_t>& tiles, const Progress& progress);
+    /// What tiles are made from.
+    struct Maker {
+        const PixelSource& source;
+        const StoredPyramid* stored; ///< null: by the source itself
+    };
+    Result<Whole> whole(const PixelSource& source, const Progress& progress);
+    Result<Whole> makeWhole(const PixelSource& source, const Progress& progress);
+    Result<PyramidPtr> tiles(const Maker& maker, const Need& need, const Progress& progress);
+    Result<void> fill(const Maker& maker, Pyramid& pyramid, int level, const std::vector<std::size_t>& tiles,
+                      const Progress& progress);
+    Result<void> make(const Maker& maker, Pyramid& pyramid, int level, const std::vector<std::size_t>& tiles,
+                      const Progress& progress);
     Unit* unitOf(const std::string& source, std::uint64_t unit);
     Unit& begin(const PixelSource& source, std::uint64_t unit);
     void keep(Unit& unit, std::size_t bytes);
@@ -84,7 +97,7 @@ private:
     std::unordered_map<std::string, Units> m_sources;
     std::array<Shelf, 2> m_shelves; ///< by retention
     Clips m_clips;
-    DiskPyramids m_diskPyramids;
+    StoreQueue m_storing;
 };
 
 }

@@ -25,6 +25,7 @@ public:
 
     enum class Granularity {
         Whole,     ///< level 0 is made at once and kept together (decoding a file, a fill)
+        InStrips,  ///< all levels are laid out on disk, being too large to be held: see strips()
         ByBox,     ///< any box of level 0; smaller levels are means of it
         EveryLevel ///< any box of any level (drawings, which are sharp at each)
     };
@@ -40,6 +41,10 @@ public:
     /// Pixels of a box inside the level. May ask the cache for those of other sources.
     virtual Result<Raster> compute(int level, const Box& box, PixelCache& cache,
                                    const Progress& progress) const = 0;
+    /// Of a source that is made in strips: level 0 from the top. Others never see this asked.
+    virtual Result<void> strips(const TakeStrip&, const Progress&) const { return {}; }
+    /// What errors call it.
+    virtual std::string name() const { return "a picture"; }
 
 protected:
     /// key: without the size, which is added: scenes may say different sizes of one file.

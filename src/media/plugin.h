@@ -13,8 +13,7 @@ namespace stage::media {
 Result<const void*> loadedPlugin(const std::string& name);
 
 /// The same as what it is known to be: a structure of functions.
-template <class Functions>
-Result<const Functions*> pluginOf(const std::string& name) {
+template <class Functions> Result<const Functions*> pluginOf(const std::string& name) {
     const auto found = loadedPlugin(name);
     if (!found) return tl::unexpected(found.error());
     return static_cast<const Functions*>(*found);

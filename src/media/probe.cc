@@ -215,8 +215,7 @@ Result<Contents> clip(const fs::path& path, Contents contents, const Progress& p
         contents.notes.push_back(name + ": its frames come at uneven times; it is read at " +
                                  info.rate.text() + " frames per second, with each frame in its place.");
     if (info.interlaced)
-        contents.notes.push_back(name +
-                                 " is interlaced; the lines that a field lacks are interpolated.");
+        contents.notes.push_back(name + " is interlaced; the lines that a field lacks are interpolated.");
     return contents;
 }
 

@@ -5,6 +5,7 @@
 
 #include <Imath/half.h>
 #include <algorithm>
+#include <functional>
 #include <vector>
 
 namespace stage::media {
@@ -39,6 +40,9 @@ struct Raster {
     Imath::half* row(int y) { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
     const Imath::half* row(int y) const { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
 };
+
+/// Takes rows of a picture from row y on; false: no more are wanted.
+using TakeStrip = std::function<bool(int y, const Raster& strip)>;
 
 /// The sRGB transfer curve (IEC 61966-2-1), encoded to linear and back, for values within 0..1 and beyond.
 float linearFromSrgb(float encoded);

@@ -109,8 +109,7 @@ std::optional<std::array<int, 4>> channelsOf(const Spec& spec, const std::string
     const int one = grey >= 0 ? grey : channels[0] >= 0 ? channels[0] : first;
     if (one < 0) return std::nullopt;
     // Three colours without their names come in this order.
-    const bool three = group.empty() && all - (spec.alpha >= 0 ? 1 : 0) >= 3 && grey < 0 &&
-                       channels[0] < 0;
+    const bool three = group.empty() && all - (spec.alpha >= 0 ? 1 : 0) >= 3 && grey < 0 && channels[0] < 0;
     if (three) return std::array<int, 4>{0, 1, 2, channels[3]};
     return std::array<int, 4>{one, one, one, channels[3]};
 }
@@ -197,7 +196,8 @@ Result<void> strips(PictureFile& input, const std::string& name, const std::stri
             return fail("Cannot read " + name + ": " + reasonFrom(input.problem()) + ".");
         Raster raster(V2i(width, y1 - y0));
         inParallel(0, y1 - y0, [&](int y) {
-            const float* in = floats.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width) * n;
+            const float* in =
+                floats.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width) * n;
             Imath::half* out = raster.row(y);
             std::vector<float> straight, linear;
             if (transform) {

@@ -9,7 +9,6 @@
 #include "scene/progress.h"
 
 #include <filesystem>
-#include <functional>
 #include <string>
 #include <vector>
 
@@ -32,8 +31,6 @@ Result<Raster> readStill(const std::filesystem::path& path, const std::string& p
 /// The same from bytes; name is used to tell the format and in errors.
 Result<Raster> readStill(const std::string& bytes, const std::string& name);
 
-/// Takes rows of a picture from row y on; false: no more are wanted.
-using TakeStrip = std::function<bool(int y, const Raster& strip)>;
 /// Reads a picture that is upright in strips from the top, until one is not taken.
 Result<void> readStrips(const std::filesystem::path& path, const std::string& part, const TakeStrip& take,
                         const Progress& progress = {});

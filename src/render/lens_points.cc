@@ -65,26 +65,45 @@ BlueNoise makeBlueNoise() {
                 std::exp(-(x * x + y * y) / (2 * sigma * sigma));
     std::array<double, all> crowd{};
     std::array<bool, all> set{};
+    // The first of the most (or least) crowded places among those that are set (or not). Of each row its own
+    // is remembered until something near it changes.
+    struct Extreme {
+        bool among;
+        double sign;
+        std::array<int, side> ofRow{};
+        std::array<bool, side> known{};
+    };
+    Extreme clusters{true, 1}, voids{false, -1};
     const auto put = [&](int at, bool on) {
         set[static_cast<std::size_t>(at)] = on;
         const int px = at % side, py = at / side;
-        for (int y = -reach; y <= reach; ++y)
+        for (int y = -reach; y <= reach; ++y) {
+            const auto row = static_cast<std::size_t>((py + y) & (side - 1));
+            clusters.known[row] = voids.known[row] = false;
             for (int x = -reach; x <= reach; ++x)
                 crowd[static_cast<std::size_t>(((py + y) & (side - 1)) * side + ((px + x) & (side - 1)))] +=
                     (on ? 1 : -1) * bell[static_cast<std::size_t>((y + reach) * (2 * reach + 1) + x + reach)];
+        }
     };
-    const auto extreme = [&](bool among, double sign) {
+    const auto extreme = [&](Extreme& e) {
+        const auto better = [&](int a, int b) {
+            return b < 0 ||
+                   e.sign * crowd[static_cast<std::size_t>(a)] > e.sign * crowd[static_cast<std::size_t>(b)];
+        };
         int best = -1;
-        for (int i = 0; i < all; ++i) {
-            const auto n = static_cast<std::size_t>(i);
-            if (set[n] == among &&
-                (best < 0 || sign * crowd[n] > sign * crowd[static_cast<std::size_t>(best)]))
-                best = i;
+        for (std::size_t row = 0; row < side; ++row) {
+            if (!e.known[row]) {
+                e.ofRow[row] = -1, e.known[row] = true;
+                for (int i = static_cast<int>(row) * side; i < (static_cast<int>(row) + 1) * side; ++i)
+                    if (set[static_cast<std::size_t>(i)] == e.among && better(i, e.ofRow[row]))
+                        e.ofRow[row] = i;
+            }
+            if (e.ofRow[row] >= 0 && better(e.ofRow[row], best)) best = e.ofRow[row];
         }
         return best;
     };
-    const auto cluster = [&] { return extreme(true, 1); };
-    const auto voidest = [&] { return extreme(false, -1); };
+    const auto cluster = [&] { return extreme(clusters); };
+    const auto voidest = [&] { return extreme(voids); };
     std::uint32_t random = 12345;
     int first = 0;
     while (first < all / 10) {
@@ -110,6 +129,7 @@ BlueNoise makeBlueNoise() {
         noise.value[static_cast<std::size_t>(at)] = static_cast<float>(rank);
     }
     set = begun, crowd = crowded;
+    voids.known = {};
     for (int rank = first; rank < all; ++rank) {
         const int at = voidest();
         put(at, true);
