@@ -325,8 +325,11 @@ public:
             ->capture_default_str()
             ->check(CLI::Range(16, 4096));
         m_options->add_flag("--quiet", m_quiet, "No progress");
+        m_options->add_flag("--timing", m_timing, "Tell at the end what the time was spent on");
     }
     void run(std::ostream&, std::ostream& err) override {
+        const auto begin = std::chrono::steady_clock::now();
+        measureTimes(m_timing);
         const scene::Scene rendered = scene();
         const output::Job job = jobFor(rendered);
         media::PixelCache sources(m_memory << 20);
@@ -334,6 +337,9 @@ public:
         Meter meter(err);
         const Progress progress{m_quiet ? std::function<void(double)>{} : std::ref(meter), interrupt.token()};
         need(output::write(rendered, job, sources, progress), CannotWrite);
+        if (m_timing)
+            tellTimes(timesMeasured(), std::chrono::steady_clock::now() - begin, job.last - job.first + 1,
+                      err);
     }
 
 private:
@@ -353,7 +359,7 @@ private:
     std::string m_frames, m_size, m_method = "final";
     double m_noise = 100 * render::usualNoise;
     int m_samples = render::usualSamples;
-    bool m_quiet = false;
+    bool m_quiet = false, m_timing = false;
 };
 
 }

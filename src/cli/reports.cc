@@ -8,6 +8,7 @@
 #include "scene/scene_json.h"
 
 #include <cmath>
+#include <iomanip>
 
 namespace stage::cli {
 
@@ -118,6 +119,21 @@ Json findings(const scene::Scene& scene) {
             {"turning", report->turning},
             {"rig", report->rig ? Json(scene::rigNames[static_cast<std::size_t>(*report->rig)]) : Json()},
             {"findings", std::move(list)}};
+}
+
+void tellTimes(const StageTimes& times, std::chrono::nanoseconds passed, std::int64_t frames,
+               std::ostream& out) {
+    const auto line = [&](const char* name, std::chrono::nanoseconds time) {
+        const double seconds = std::chrono::duration<double>(time).count();
+        out << std::left << std::setw(12) << name << std::right << std::fixed << std::setprecision(3)
+            << std::setw(10) << seconds << " s" << std::setprecision(1) << std::setw(10)
+            << 1000 * seconds / static_cast<double>(frames) << " ms a frame\n";
+    };
+    out << frames << (frames == 1 ? " frame; threads" : " frames; threads")
+        << " work side by side, so stages can take more than all\n";
+    line("all", passed);
+    for (std::size_t i = 0; i < times.size(); ++i)
+        line(stageNames[i], times[i]);
 }
 
 }

@@ -1,5 +1,7 @@
 #include "media/drawing.h"
 
+#include "scene/timing.h"
+
 #include <algorithm>
 #include <archive.h>
 #include <archive_entry.h>
@@ -237,6 +239,7 @@ public:
           m_file(key), m_path(std::move(path)), m_part(std::move(part)), m_natural(natural) {}
 
     Result<Raster> compute(int level, const Box& box, PixelCache&, const Progress&) const override {
+        const Timed timed(Stage::Draw);
         auto drawing = shared(m_file, m_path);
         if (!drawing) return tl::unexpected(drawing.error());
         Drawing& d = **drawing;

@@ -2,6 +2,7 @@
 
 #include "media/ffmpeg.h"
 #include "scene/scene.h"
+#include "scene/timing.h"
 
 extern "C" {
 #include <libavutil/display.h>
@@ -347,6 +348,7 @@ Result<std::vector<std::int64_t>> FootageReader::State::number(std::vector<Untim
 
 /// Decodes one more frame into picture; false at the end.
 Result<bool> FootageReader::State::decodeNext() {
+    const Timed timed(Stage::Decode);
     for (;;) {
         const int got = avcodec_receive_frame(codec.get(), picture.get());
         if (got == 0) {

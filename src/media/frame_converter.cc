@@ -1,6 +1,7 @@
 #include "media/frame_converter.h"
 
 #include "media/light.h"
+#include "scene/timing.h"
 
 extern "C" {
 #include <libavfilter/avfilter.h>
@@ -358,6 +359,7 @@ std::shared_ptr<const zimg_filter_graph> FrameConverter::graphFor(const AVFrame&
 }
 
 Result<Raster> FrameConverter::pixels(const AVFrame& picture, const Box& box) const {
+    const Timed timed(Stage::Convert);
     const Box flat = beforeTurn(box);
     const V2i size = flat.size();
     thread_local Scratch scratch, converted;

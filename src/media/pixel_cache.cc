@@ -2,6 +2,7 @@
 
 #include "media/file_state.h"
 #include "media/parallel.h"
+#include "scene/timing.h"
 
 #include <chrono>
 #include <unistd.h>
@@ -105,6 +106,7 @@ Result<PixelCache::Whole> PixelCache::makeWhole(const PixelSource& source, const
     if (!key.empty())
         if (auto stored = StoredPyramid::open(key, source.size())) return Whole{nullptr, std::move(stored)};
     if (source.granularity() == PixelSource::Granularity::InStrips) {
+        const Timed timed(Stage::Decode);
         auto stored = storeStrips(key.empty() ? source.key() : key, source.name(), source.size(),
                                   [&](const TakeStrip& take) { return source.strips(take, progress); });
         if (!stored) return tl::unexpected(stored.error());
@@ -114,7 +116,10 @@ Result<PixelCache::Whole> PixelCache::makeWhole(const PixelSource& source, const
     auto base = source.compute(0, boxOf(source.size()), *this, progress);
     if (!base) return tl::unexpected(base.error());
     const auto took = std::chrono::steady_clock::now() - begin;
-    auto held = makePyramid(*base);
+    auto held = [&] {
+        const Timed timed(Stage::Levels);
+        return makePyramid(*base);
+    }();
     // Not where a file has changed while it was read.
     if (took >= worthKeeping && !key.empty() && contentKey(source.key()) == key) m_storing.add(key, held);
     return Whole{std::move(held), nullptr};
@@ -129,6 +134,7 @@ Result<PixelCache::Whole> PixelCache::whole(const PixelSource& source, const Pro
                 if (!unit->whole.there()) return tl::unexpected(unit->problem);
                 return unit->whole;
             }
+            const Timed timed(Stage::Wait);
             m_loaded.wait(guard);
         }
         begin(source, wholeUnit);
@@ -171,6 +177,7 @@ Result<void> PixelCache::make(const Maker& maker, Pyramid& pyramid, int level,
     Result<void> outcome;
     inParallel(std::size_t{0}, tiles.size(), [&](std::size_t i) {
         Result<TilePtr> tile = guarded([&]() -> Result<TilePtr> {
+            const Timed timed(mean ? Stage::Levels : maker.stored ? Stage::Read : Stage::Cut);
             if (mean) return meanTile(pyramid.levels[static_cast<std::size_t>(level) - 1], to, tiles[i]);
             if (progress.stopped()) return cancelled();
             if (maker.stored) return maker.stored->tile(level, tiles[i]);
@@ -213,6 +220,7 @@ Result<void> PixelCache::fill(const Maker& maker, Pyramid& pyramid, int level,
             }
             if (mine.empty()) {
                 if (!waiting) return {};
+                const Timed timed(Stage::Wait);
                 m_loaded.wait(guard);
                 continue;
             }

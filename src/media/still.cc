@@ -4,6 +4,7 @@
 #include "media/picture_file.h"
 #include "media/plugin.h"
 #include "scene/scene.h"
+#include "scene/timing.h"
 
 #include <algorithm>
 #include <charconv>
@@ -266,6 +267,7 @@ Result<std::unique_ptr<PictureFile>> openPart(const std::string& name, const std
 
 Result<Raster> read(const std::string& name, const std::string* bytes, const std::string& part,
                     const Progress& progress) {
+    const Timed timed(Stage::Decode);
     std::string group;
     auto opened = openPart(name, bytes, part, group);
     if (!opened) return tl::unexpected(opened.error());

@@ -22,7 +22,8 @@ std::string fileKey(const std::string& key) {
 Bytes compressed(const void* from, std::size_t bytes) {
     LZ4F_preferences_t preferences = {};
     preferences.frameInfo.contentChecksumFlag = LZ4F_contentChecksumEnabled;
-    preferences.frameInfo.blockSizeID = LZ4F_max4MB;
+    preferences.frameInfo.blockMode = LZ4F_blockIndependent;
+    preferences.frameInfo.blockSizeID = LZ4F_max256KB; // at most half a tile: expanded straight into it
     preferences.frameInfo.contentSize = bytes;
     Bytes out(LZ4F_compressFrameBound(bytes, &preferences));
     const std::size_t size = LZ4F_compressFrame(out.data(), out.size(), from, bytes, &preferences);
@@ -30,19 +31,15 @@ Bytes compressed(const void* from, std::size_t bytes) {
     return out;
 }
 
-struct FreeContext {
-    void operator()(LZ4F_dctx* context) const { LZ4F_freeDecompressionContext(context); }
-};
+/// Each thread has one: memory that is new each time costs as much as expanding into it.
+struct Reader {
+    LZ4F_dctx* context = nullptr;
+    Bytes bytes;
+    ~Reader() { LZ4F_freeDecompressionContext(context); }
 
-/// False: damaged, or not of that size.
-bool expanded(const Bytes& from, void* to, std::size_t bytes) {
-    LZ4F_dctx* made = nullptr;
-    if (LZ4F_isError(LZ4F_createDecompressionContext(&made, LZ4F_VERSION))) return false;
-    const std::unique_ptr<LZ4F_dctx, FreeContext> context(made);
-    std::size_t got = bytes, read = from.size();
-    const std::size_t left = LZ4F_decompress(context.get(), to, &got, from.data(), &read, nullptr);
-    return left == 0 && got == bytes && read == from.size();
-}
+    /// Of what stands in a file at a place. False: it cannot be read, is damaged, or not of that size.
+    bool expanded(int file, std::uint64_t at, std::size_t packed, void* to, std::size_t size);
+};
 
 bool readAt(int file, void* to, std::size_t bytes, std::uint64_t at) {
     char* data = static_cast<char*>(to);
@@ -52,6 +49,21 @@ bool readAt(int file, void* to, std::size_t bytes, std::uint64_t at) {
         data += got, bytes -= static_cast<std::size_t>(got), at += static_cast<std::uint64_t>(got);
     }
     return true;
+}
+
+bool Reader::expanded(int file, std::uint64_t at, std::size_t packed, void* to, std::size_t size) {
+    if (!context && LZ4F_isError(LZ4F_createDecompressionContext(&context, LZ4F_VERSION))) return false;
+    if (bytes.size() < packed) bytes.resize(packed);
+    if (!readAt(file, bytes.data(), packed, at)) return false;
+    LZ4F_resetDecompressionContext(context);
+    std::size_t got = size, read = packed;
+    const std::size_t left = LZ4F_decompress(context, to, &got, bytes.data(), &read, nullptr);
+    return left == 0 && got == size && read == packed;
+}
+
+Reader& reader() {
+    static thread_local Reader own;
+    return own;
 }
 
 /// At the end of the file; before it stands the index, compressed: places level by level, tile by tile.
@@ -103,9 +115,7 @@ bool StoredPyramid::readIndex() {
     for (const auto& level : m_places)
         count += level.size();
     std::vector<Place> all(count);
-    Bytes bytes(footer.bytes);
-    if (!readAt(m_file, bytes.data(), bytes.size(), footer.offset) ||
-        !expanded(bytes, all.data(), all.size() * sizeof(Place)))
+    if (!reader().expanded(m_file, footer.offset, footer.bytes, all.data(), all.size() * sizeof(Place)))
         return false;
     auto from = all.begin();
     for (auto& level : m_places)
@@ -120,13 +130,9 @@ Result<TilePtr> StoredPyramid::tile(int level, std::size_t index) const {
     const auto n = static_cast<std::size_t>(level);
     const Place place = m_places[n][index];
     Raster pixels(m_levels[n].boxOfTile(index).size());
-    if (place.bytes > 0) {
-        Bytes bytes(place.bytes);
-        if (!readAt(m_file, bytes.data(), bytes.size(), place.offset) ||
-            !expanded(bytes, pixels.rgba.data(), pixels.rgba.size() * sizeof(Imath::half)))
-            return fail("A picture could not be read back from the cache folder, " + cacheFolder().string() +
-                        ".");
-    }
+    if (place.bytes > 0 && !reader().expanded(m_file, place.offset, place.bytes, pixels.rgba.data(),
+                                              pixels.rgba.size() * sizeof(Imath::half)))
+        return fail("A picture could not be read back from the cache folder, " + cacheFolder().string() + ".");
     return std::make_shared<const Tile>(std::move(pixels));
 }
 

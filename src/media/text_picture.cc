@@ -2,6 +2,7 @@
 
 #include "media/drawing.h"
 #include "scene/scene_json.h"
+#include "scene/timing.h"
 
 #include <algorithm>
 #include <array>
@@ -130,6 +131,7 @@ public:
           m_text(text), m_finer(finerLevels(natural)) {}
 
     Result<Raster> compute(int level, const Box& box, PixelCache&, const Progress&) const override {
+        const Timed timed(Stage::Draw);
         const Setting setting(m_text);
         const double scale = std::ldexp(1.0, m_finer - level);
         Raster out(box.size());

@@ -3,6 +3,7 @@
 #include "output/frame_sink.h"
 #include "render/render.h"
 #include "scene/file.h"
+#include "scene/timing.h"
 
 #include <algorithm>
 #include <condition_variable>
@@ -38,6 +39,7 @@ public:
     /// Waits until there is room; false where one before could not be written.
     bool put(render::Image picture) {
         std::unique_lock lock(m_lock);
+        const Timed timed(Stage::Wait);
         m_changed.wait(lock, [&] { return !m_waiting || !m_result; });
         if (!m_result) return false;
         m_waiting = std::move(picture);
@@ -52,6 +54,7 @@ public:
     /// Waits until all are written.
     Result<void> finish() {
         std::unique_lock lock(m_lock);
+        const Timed timed(Stage::Wait);
         m_changed.wait(lock, [&] { return (!m_waiting && !m_writing) || !m_result; });
         return m_result;
     }
@@ -66,7 +69,10 @@ private:
             m_writing = true;
             m_changed.notify_all();
             lock.unlock();
-            auto added = guarded([&] { return m_sink.add(picture); });
+            auto added = guarded([&] {
+                const Timed timed(Stage::Encode);
+                return m_sink.add(picture);
+            });
             lock.lock();
             m_writing = false;
             ++m_count;

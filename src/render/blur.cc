@@ -1,6 +1,7 @@
 #include "render/blur.h"
 
 #include "render/sampler.h"
+#include "scene/timing.h"
 
 #include <algorithm>
 #include <cmath>
@@ -12,6 +13,7 @@
 #include <hwy/highway.h>
 
 #include "render/fetch-inl.h"
+#include "scene/timing.h"
 
 HWY_BEFORE_NAMESPACE();
 namespace stage::render::HWY_NAMESPACE {
@@ -324,6 +326,7 @@ struct DiscBlur::Grid {
 
 bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, const Air& air, float opacity,
                           const media::Box& box, Canvas& canvas) {
+    const Timed timed(Stage::Lens);
     const Discs discs(plane, box);
     // Very unlike discs are not blurred in one small picture.
     constexpr double unlike = 4, seen = 8; // px

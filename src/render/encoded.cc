@@ -2,6 +2,7 @@
 #include "render/curve.h"
 #include "render/image.h"
 #include "render/lens_points.h"
+#include "scene/timing.h"
 
 #include <algorithm>
 #include <limits>
@@ -84,6 +85,7 @@ void encodeRow(const float* in, int pixels, bool overBlack, const float* roundin
 }
 
 template <class Int> std::vector<Int> encoded(const Image& picture, const Encoding& encoding) {
+    const Timed timed(Stage::Round);
     std::vector<Int> out(picture.rgba.size());
     std::array<float, BlueNoise::side> nearest;
     nearest.fill(0.5f);

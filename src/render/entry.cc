@@ -3,6 +3,7 @@
 #include "cutout/source.h"
 #include "media/parallel.h"
 #include "render/lens_points.h"
+#include "scene/timing.h"
 
 #include <algorithm>
 #include <cmath>
@@ -310,6 +311,7 @@ Result<void> takeGlints(Entries& entries, const motion::Frame& frame, const Qual
 
 Result<Entries> entriesOf(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
                           const Progress& progress) {
+    const Timed timed(Stage::Lay);
     auto list = gather(frame, quality, cache, progress);
     if (!list) return tl::unexpected(list.error());
     Entries entries{std::move(*list), {}};

@@ -1,6 +1,7 @@
 #include "render/lens_tile.h"
 
 #include "render/sampler.h"
+#include "scene/timing.h"
 
 #include <algorithm>
 #include <cmath>
@@ -219,6 +220,7 @@ bool LensPainter::addFlat(Seen here, const Reach& reach, const media::Box& box, 
 
 /// A card that is the same for every ray is painted once. False where its texels cannot be laid out.
 bool LensPainter::paintFixed(const Entry& entry, const Reach& sharp, const media::Box& box, RayCard& card) {
+    const Timed timed(Stage::Sample);
     const int width = box.x1 - box.x0, height = box.y1 - box.y0;
     std::optional<Brush> brush =
         brushOf(entry.plane, *entry.pixels, sharp, box.x0, box.y0, width, height, m_arena);
@@ -328,6 +330,7 @@ bool LensPainter::mesh(const Entry& entry, const Reach& reach, const media::Box&
 
 void LensPainter::paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas,
                         const std::stop_token& stop) {
+    const Timed timed(Stage::Lens);
     RayTile tile = tileOf(box);
     std::copy_n(ground, 4, tile.ground);
     const auto glints = glintsOn(entries, box);
@@ -357,6 +360,7 @@ void LensPainter::addSeen(std::vector<const Glint*> glints, const RayTile& tile,
 }
 
 void LensPainter::addGlints(const Entries& entries, const media::Box& box, Canvas& canvas) {
+    const Timed timed(Stage::Lens);
     const auto glints = glintsOn(entries, box);
     if (glints.empty()) return;
     m_glints = true;

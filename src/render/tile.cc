@@ -3,6 +3,7 @@
 #include "render/blend.h"
 #include "render/curve.h"
 #include "render/sampler.h"
+#include "scene/timing.h"
 
 #include <algorithm>
 #include <cmath>
@@ -101,6 +102,7 @@ bool isLarge(const media::Box& box) {
 }
 
 void TilePainter::paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas) {
+    const Timed timed(Stage::Mix);
     paint(entries.list, box, ground, canvas);
     if (m_blending == scene::Blending::Paint) toLight(canvas);
 }
@@ -186,6 +188,7 @@ void TilePainter::dropHidden(std::vector<Seen>& seen, const media::Box& box, boo
 /// Paints as many as a brush can, from the nearest on. How many; one more than there are when nothing else
 /// would be seen.
 std::size_t TilePainter::paintByBrush(const std::vector<Seen>& seen, const media::Box& box, Canvas& canvas) {
+    const Timed timed(Stage::Sample);
     // Each is readied before the one in front of it is painted: its texels are on the way by the time they
     // are needed.
     m_arena.reset();
@@ -313,6 +316,7 @@ void TilePainter::byPixel(const std::vector<Seen>& seen, const media::Box& box, 
 }
 
 void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas) {
+    const Timed timed(Stage::Sample);
     const Entry& entry = *seen.entry;
     if (!entry.group.empty()) {
         const float nothing[4] = {0, 0, 0, 0};
