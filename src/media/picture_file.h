@@ -1,11 +1,14 @@
-// A picture file as OpenImageIO reads it, without the library in sight: it takes long to load, so what uses
-// it is a plugin (plugins/picture_files.cc). Values are as they stand in the file.
+// An open picture file. Values are as they stand in it. Common kinds of JPEG, PNG and WebP are read by their
+// own libraries; everything else by OpenImageIO, which takes long to load and so is a plugin
+// (plugins/picture_files.cc).
 #pragma once
 
 #include "scene/geometry.h"
 
+#include <cstdint>
 #include <memory>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace stage::media {
@@ -18,6 +21,7 @@ public:
         V2i full{0, 0}, fullOffset{0, 0};       ///< of the canvas that they stand on, px
         bool flat = true;                       ///< not a volume
         bool isFloat = false;                   ///< else integers, given as 0..1
+        bool isByte = false;                    ///< eight bits: see readBytes()
         bool associated = true;                 ///< premultiplied
         bool movie = false;                     ///< its pictures follow in time
         int tileHeight = 1;                     ///< rows that are best read together
@@ -31,11 +35,20 @@ public:
     virtual Spec spec() = 0;
     /// Looks at another picture of the file; false: there is none of that number.
     virtual bool seek(int picture) = 0;
-    /// All channels of rows y0..y1-1 from the top, pixel by pixel. False: see problem().
+    /// All channels of rows y0..y1-1 from the top, pixel by pixel, of what is not of eight bits. Rows are
+    /// asked for in order, each once. False: see problem().
     virtual bool read(int y0, int y1, float* to) = 0;
+    /// The same of what is.
+    virtual bool readBytes(int y0, int y1, std::uint8_t* to) = 0;
     /// In the library's words; may be empty.
     virtual std::string problem() = 0;
 };
+
+/// Common kinds. bytes: the whole file, which must stay until it is closed. Null: it is no such file, or a
+/// kind of it that is left to the plugin.
+std::unique_ptr<PictureFile> openJpeg(std::string_view bytes);
+std::unique_ptr<PictureFile> openPng(std::string_view bytes);
+std::unique_ptr<PictureFile> openWebp(std::string_view bytes);
 
 /// What the plugin "picture_files" gives.
 struct PictureFiles {

@@ -3,6 +3,7 @@
 #include "media/parallel.h"
 #include "media/picture_file.h"
 #include "media/plugin.h"
+#include "scene/file.h"
 #include "scene/scene.h"
 #include "scene/timing.h"
 
@@ -17,6 +18,7 @@ namespace stage::media {
 namespace {
 
 constexpr std::int64_t mostPixels = 512ll << 20;
+constexpr std::size_t mostBytes = 1u << 30;
 
 std::string reasonFrom(std::string message) {
     while (!message.empty() && (message.back() == '\n' || message.back() == '.' || message.back() == ' '))
@@ -37,6 +39,41 @@ Result<void> sensible(const Spec& spec, const std::string& name) {
     return {};
 }
 
+std::unique_ptr<PictureFile> openCommon(std::string_view bytes) {
+    for (const auto open : {openJpeg, openPng, openWebp})
+        if (auto file = open(bytes)) return file;
+    return nullptr;
+}
+
+/// With the bytes that it reads from.
+class WithBytes : public PictureFile {
+public:
+    WithBytes(std::string bytes) : m_bytes(std::move(bytes)), m_file(openCommon(m_bytes)) {}
+    bool common() const { return m_file != nullptr; }
+    Spec spec() override { return m_file->spec(); }
+    bool seek(int picture) override { return m_file->seek(picture); }
+    bool read(int y0, int y1, float* to) override { return m_file->read(y0, y1, to); }
+    bool readBytes(int y0, int y1, std::uint8_t* to) override { return m_file->readBytes(y0, y1, to); }
+    std::string problem() override { return m_file->problem(); }
+
+private:
+    std::string m_bytes;
+    std::unique_ptr<PictureFile> m_file;
+};
+
+/// Null: it is of another kind.
+std::unique_ptr<PictureFile> openCommonFile(const std::string& path) {
+    std::ifstream in(path, std::ios::binary);
+    std::string bytes(12, '\0');
+    if (!in.read(bytes.data(), 12)) return nullptr;
+    if (!bytes.starts_with("\xFF\xD8\xFF") && !bytes.starts_with("\x89PNG") && !bytes.starts_with("RIFF"))
+        return nullptr;
+    auto whole = scene::readFile(path, mostBytes);
+    if (!whole) return nullptr;
+    auto file = std::make_unique<WithBytes>(std::move(*whole));
+    return file->common() ? std::unique_ptr<PictureFile>(std::move(file)) : nullptr;
+}
+
 Result<std::unique_ptr<PictureFile>> open(const std::string& name, const std::string* bytes) {
     if (!bytes) {
         std::error_code code;
@@ -46,11 +83,14 @@ Result<std::unique_ptr<PictureFile>> open(const std::string& name, const std::st
         if (std::filesystem::file_size(name, code) == 0)
             return fail("Cannot read " + name + ": it is empty.");
     }
-    const auto files = pluginOf<PictureFiles>("picture_files");
-    if (!files) return tl::unexpected(files.error());
-    std::string problem;
-    auto opened = (*files)->open(name, bytes, problem);
-    if (!opened) return fail("Cannot read " + name + ": " + reasonFrom(problem) + ".");
+    std::unique_ptr<PictureFile> opened = bytes ? openCommon(*bytes) : openCommonFile(name);
+    if (!opened) {
+        const auto files = pluginOf<PictureFiles>("picture_files");
+        if (!files) return tl::unexpected(files.error());
+        std::string problem;
+        opened = (*files)->open(name, bytes, problem);
+        if (!opened) return fail("Cannot read " + name + ": " + reasonFrom(problem) + ".");
+    }
     if (auto ok = sensible(opened->spec(), name); !ok) return tl::unexpected(ok.error());
     return opened;
 }
@@ -166,85 +206,125 @@ void turnUpright(Raster& raster, int orientation) {
     raster = std::move(out);
 }
 
+/// Rows of a file to scene-linear light.
+class RowsToLight {
+public:
+    /// channel: of the file, for R, G, B, A; -1: no alpha.
+    RowsToLight(const Spec& spec, const std::array<int, 4>& channel)
+        : m_each(spec.channels.size()), m_across(static_cast<std::size_t>(spec.size.x)), m_channel(channel),
+          m_isFloat(spec.isFloat), m_associated(spec.associated),
+          m_encoded(spec.isFloat ? spec.colourSpace == "sRGB"
+                                 : spec.colourSpace != "linear" && spec.colourSpace != "Linear"),
+          m_grey(channel[0] == channel[1]), m_transform(transformOf(spec, m_grey)) {}
+
+    /// Bytes need not become floats first.
+    bool takesBytes() const { return !m_isFloat && m_encoded && !m_transform && !m_associated; }
+
+    void row(const std::uint8_t* in, Imath::half* out) const {
+        const auto [red, green, blue, alphaAt] = m_channel;
+        for (std::size_t x = 0; x < m_across; ++x, in += m_each, out += 4) {
+            const unsigned alpha = alphaAt >= 0 ? in[alphaAt] : 255;
+            if (alpha == 0) continue;
+            const unsigned values[3] = {in[red], in[green], in[blue]};
+            for (std::size_t c = 0; c < 3; ++c)
+                out[c] = alpha == 255
+                             ? m_halfs[257 * values[c]]
+                             : Imath::half(m_curve[257 * values[c]] * (static_cast<float>(alpha) / 255));
+            out[3] = alpha == 255 ? Imath::half(1.f) : Imath::half(static_cast<float>(alpha) / 255);
+        }
+    }
+
+    void row(const float* in, Imath::half* out) const {
+        const std::vector<float> linear = m_transform ? transformed(in) : std::vector<float>();
+        for (std::size_t x = 0; x < m_across; ++x, in += m_each, out += 4) {
+            const float alpha = alphaOf(in);
+            if (alpha == 0 && !m_isFloat && m_encoded) continue;
+            for (std::size_t c = 0; c < 3; ++c) {
+                float v = finite(in[m_channel[c]]);
+                if (m_transform) {
+                    // Colours that Rec. 709 cannot show are brought to its border.
+                    v = std::max(0.f, finite(linear[x * 3 + c])) * alpha;
+                } else if (m_encoded) {
+                    if (m_associated && alpha > 0) v /= alpha;
+                    v = !m_isFloat ? m_curve[index(v)] : linearFromSrgb(v);
+                    v *= alpha;
+                } else if (!m_associated) {
+                    v *= alpha;
+                }
+                out[c] = v;
+            }
+            out[3] = alpha;
+        }
+    }
+
+private:
+    static std::size_t index(float v) {
+        return static_cast<std::size_t>(std::clamp(v, 0.f, 1.f) * 65535.f + 0.5f);
+    }
+    float alphaOf(const float* in) const {
+        return m_channel[3] >= 0 ? std::clamp(finite(in[m_channel[3]]), 0.f, 1.f) : 1.f;
+    }
+    /// By the embedded profile; straight, three a pixel.
+    std::vector<float> transformed(const float* in) const {
+        const std::size_t colours = m_grey ? 1 : 3;
+        std::vector<float> straight(m_across * colours), linear(m_across * 3);
+        for (std::size_t x = 0; x < m_across; ++x, in += m_each) {
+            const float alpha = m_channel[3] >= 0 ? finite(in[m_channel[3]]) : 1.f;
+            for (std::size_t c = 0; c < colours; ++c) {
+                const float v = finite(in[m_channel[c]]);
+                straight[x * colours + c] = m_associated && alpha > 0 ? v / alpha : v;
+            }
+        }
+        cmsDoTransform(m_transform.get(), straight.data(), linear.data(),
+                       static_cast<cmsUInt32Number>(m_across));
+        return linear;
+    }
+
+    static const std::vector<Imath::half>& halfs() {
+        static const std::vector<Imath::half> made(linearFromSrgb16().begin(), linearFromSrgb16().end());
+        return made;
+    }
+
+    std::size_t m_each, m_across;
+    std::array<int, 4> m_channel;
+    bool m_isFloat, m_associated, m_encoded, m_grey;
+    Transform m_transform;
+    const std::vector<float>& m_curve = linearFromSrgb16();
+    const std::vector<Imath::half>& m_halfs = halfs();
+};
+
 Result<void> strips(PictureFile& input, const std::string& name, const std::string& group,
                     const TakeStrip& take, const Progress& progress) {
     const Spec spec = input.spec();
-    const bool isFloat = spec.isFloat, associated = spec.associated;
-    const std::string& space = spec.colourSpace;
-    const bool encoded = isFloat ? space == "sRGB" : space != "linear" && space != "Linear";
-    const int width = spec.size.x, rows = spec.size.y;
-    const auto found = channelsOf(spec, group);
-    if (!found) return fail("Cannot read " + name + ": it has no channels of '" + group + "'.");
-    const std::array<int, 4> channel = *found;
-    const bool grey = channel[0] == channel[1];
-    const Transform transform = transformOf(spec, grey);
-
-    const std::vector<float>& curve = linearFromSrgb16();
-    static const std::vector<Imath::half> halfs(curve.begin(), curve.end());
-    const auto index = [](float v) {
-        return static_cast<std::size_t>(std::clamp(v, 0.f, 1.f) * 65535.f + 0.5f);
-    };
-    const bool plain = encoded && !isFloat && !transform;
-    const std::size_t n = spec.channels.size();
+    const auto channel = channelsOf(spec, group);
+    if (!channel) return fail("Cannot read " + name + ": it has no channels of '" + group + "'.");
+    const RowsToLight light(spec, *channel);
+    const bool asBytes = spec.isByte && light.takesBytes();
+    const std::size_t each = static_cast<std::size_t>(spec.size.x) * spec.channels.size();
     // In strips, so that a large picture is never held a second time as floats.
     const int height = std::max(1, spec.tileHeight > 1 ? spec.tileHeight : 64);
     std::vector<float> floats;
-    for (int y0 = 0; y0 < rows; y0 += height) {
+    std::vector<std::uint8_t> bytes;
+    for (int y0 = 0; y0 < spec.size.y; y0 += height) {
         if (progress.stopped()) return cancelled();
-        const int y1 = std::min(y0 + height, rows);
-        floats.resize(static_cast<std::size_t>(width) * static_cast<std::size_t>(y1 - y0) * n);
-        if (!input.read(y0, y1, floats.data()))
+        const int y1 = std::min(y0 + height, spec.size.y);
+        const std::size_t values = each * static_cast<std::size_t>(y1 - y0);
+        bytes.resize(spec.isByte ? values : 0), floats.resize(asBytes ? 0 : values);
+        if (!(spec.isByte ? input.readBytes(y0, y1, bytes.data()) : input.read(y0, y1, floats.data())))
             return fail("Cannot read " + name + ": " + reasonFrom(input.problem()) + ".");
-        Raster raster(V2i(width, y1 - y0));
+        Raster raster(V2i(spec.size.x, y1 - y0));
         inParallel(0, y1 - y0, [&](int y) {
-            const float* in =
-                floats.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(width) * n;
-            Imath::half* out = raster.row(y);
-            std::vector<float> straight, linear;
-            if (transform) {
-                const std::size_t each = grey ? 1 : 3, across = static_cast<std::size_t>(width);
-                straight.resize(across * each);
-                linear.resize(across * 3);
-                for (std::size_t x = 0; x < across; ++x) {
-                    const float alpha =
-                        channel[3] >= 0 ? finite(in[x * n + static_cast<std::size_t>(channel[3])]) : 1.f;
-                    for (std::size_t c = 0; c < each; ++c) {
-                        const float v = finite(in[x * n + static_cast<std::size_t>(channel[c])]);
-                        straight[x * each + c] = associated && alpha > 0 ? v / alpha : v;
-                    }
-                }
-                cmsDoTransform(transform.get(), straight.data(), linear.data(),
-                               static_cast<cmsUInt32Number>(across));
+            const std::size_t at = each * static_cast<std::size_t>(y);
+            if (asBytes) {
+                light.row(bytes.data() + at, raster.row(y));
+                return;
             }
-            for (int x = 0; x < width; ++x, in += n, out += 4) {
-                const float alpha =
-                    channel[3] >= 0 ? std::clamp(finite(in[static_cast<std::size_t>(channel[3])]), 0.f, 1.f)
-                                    : 1.f;
-                if (plain && (alpha == 0 || alpha == 1)) { // as most pixels are
-                    if (alpha == 0) continue;
-                    for (std::size_t c = 0; c < 3; ++c)
-                        out[c] = halfs[index(in[static_cast<std::size_t>(channel[c])])];
-                    out[3] = alpha;
-                    continue;
-                }
-                for (std::size_t c = 0; c < 3; ++c) {
-                    float v = finite(in[static_cast<std::size_t>(channel[c])]);
-                    if (transform) {
-                        // Colours that Rec. 709 cannot show are brought to its border.
-                        v = std::max(0.f, finite(linear[static_cast<std::size_t>(x) * 3 + c])) * alpha;
-                    } else if (encoded) {
-                        if (associated && alpha > 0) v /= alpha;
-                        v = !isFloat ? curve[index(v)] : linearFromSrgb(v);
-                        v *= alpha;
-                    } else if (!associated) {
-                        v *= alpha;
-                    }
-                    out[c] = v;
-                }
-                out[3] = alpha;
-            }
+            if (spec.isByte)
+                for (std::size_t i = at; i < at + each; ++i)
+                    floats[i] = static_cast<float>(bytes[i]) / 255.f;
+            light.row(floats.data() + at, raster.row(y));
         });
-        progress.done(static_cast<double>(y1) / rows);
+        progress.done(static_cast<double>(y1) / spec.size.y);
         if (!take(y0, raster)) return {};
     }
     return {};

@@ -132,7 +132,8 @@ Result<TilePtr> StoredPyramid::tile(int level, std::size_t index) const {
     Raster pixels(m_levels[n].boxOfTile(index).size());
     if (place.bytes > 0 && !reader().expanded(m_file, place.offset, place.bytes, pixels.rgba.data(),
                                               pixels.rgba.size() * sizeof(Imath::half)))
-        return fail("A picture could not be read back from the cache folder, " + cacheFolder().string() + ".");
+        return fail("A picture could not be read back from the cache folder, " + cacheFolder().string() +
+                    ".");
     return std::make_shared<const Tile>(std::move(pixels));
 }
 

@@ -1,7 +1,8 @@
 // Photographs split and filled, held against what is known to be behind.
-#include "cutout/fill_store.h"
 #include "cutout/source.h"
 #include "edit/edit.h"
+#include "media/file_state.h"
+#include "media/pixel_cache.h"
 #include "media/still.h"
 #include "support/photographs.h"
 #include "support/support.h"
@@ -209,15 +210,21 @@ TEST(Split, AMatchedPictureStaysAsItWas) {
 TEST(Fills, AreKeptBetweenStarts) {
     Parts parts(nullptr, {{"join", true}});
     ASSERT_TRUE(parts.after);
-    const Raster once = parts.shown(*parts.after, "p far");
     const scene::LayerPtr far = parts.after->layers.front();
     const auto source = sourceOf(*motion::pixelsAt(*parts.after, far, Rational(0)));
-    const auto picture = media::readStill(parts.dir / "p.png");
-    ASSERT_TRUE(picture);
-    const auto kept = keptFill(source->key(), *picture);
-    ASSERT_TRUE(kept);
-    EXPECT_EQ(kept->rgba, once.rgba);
-    EXPECT_FALSE(keptFill(source->key() + " other", *picture));
+    std::vector<Imath::half> once;
+    {
+        media::PixelCache cache; // its end waits for what is being kept
+        const auto read = cache.read(source, 0, media::boxOf(source->size()));
+        ASSERT_TRUE(read);
+        once = read->rgba;
+    }
+    const auto stored = media::StoredPyramid::open(media::contentKey(source->key()), source->size());
+    ASSERT_TRUE(stored);
+    media::PixelCache cache;
+    const auto again = cache.read(source, 0, media::boxOf(source->size()));
+    ASSERT_TRUE(again);
+    EXPECT_EQ(again->rgba, once);
 }
 
 }

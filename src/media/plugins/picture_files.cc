@@ -31,6 +31,7 @@ public:
         spec.full = {from.full_width, from.full_height}, spec.fullOffset = {from.full_x, from.full_y};
         spec.flat = from.depth <= 1;
         spec.isFloat = from.format.is_floating_point();
+        spec.isByte = from.format == OIIO::TypeDesc::UINT8;
         spec.associated = from.get_int_attribute("oiio:UnassociatedAlpha", 0) == 0;
         spec.movie = from.get_int_attribute("oiio:Movie", 0) != 0;
         spec.tileHeight = from.tile_height;
@@ -49,19 +50,23 @@ public:
 
     bool seek(int picture) override { return m_input->seek_subimage(picture, 0); }
 
-    bool read(int y0, int y1, float* to) override {
+    bool read(int y0, int y1, float* to) override { return read(y0, y1, OIIO::TypeDesc::FLOAT, to); }
+    bool readBytes(int y0, int y1, std::uint8_t* to) override {
+        return read(y0, y1, OIIO::TypeDesc::UINT8, to);
+    }
+    std::string problem() override { return m_input->geterror(); }
+
+private:
+    bool read(int y0, int y1, OIIO::TypeDesc type, void* to) {
         const OIIO::ImageSpec& spec = m_input->spec();
         const int picture = m_input->current_subimage();
         return spec.tile_width
                    ? m_input->read_tiles(picture, 0, spec.x, spec.x + spec.width, spec.y + y0, spec.y + y1,
-                                         spec.z, spec.z + 1, 0, spec.nchannels, OIIO::TypeDesc::FLOAT, to)
+                                         spec.z, spec.z + 1, 0, spec.nchannels, type, to)
                    : m_input->read_scanlines(picture, 0, spec.y + y0, spec.y + y1, spec.z, 0, spec.nchannels,
-                                             OIIO::TypeDesc::FLOAT, to);
+                                             type, to);
     }
 
-    std::string problem() override { return m_input->geterror(); }
-
-private:
     std::unique_ptr<OIIO::Filesystem::IOMemReader> m_memory;
     std::unique_ptr<OIIO::ImageInput> m_input;
 };
