@@ -143,6 +143,14 @@ TEST(DifferenceKey, TakesWhatIsNotOnThePlate) {
     const KeyedPixel other = keyedBy(key, {0.8f, 0.1f, 0.1f}, plate);
     EXPECT_EQ(other.alpha, 1);
     EXPECT_EQ(other.colour[0], 0.8f);
+    // Greys differ by their cube roots, in percent.
+    key.tolerance = 10, key.softness = 20;
+    for (const float share : {0.f, 0.25f, 0.5f, 0.9f}) {
+        const float root = 0.5f + (10 + 20 * share) / 100, grey = root * root * root;
+        const KeyedPixel between = keyedBy(key, {grey, grey, grey}, {0.125f, 0.125f, 0.125f});
+        EXPECT_NEAR(between.alpha, share, 2e-3);
+        EXPECT_NEAR(between.colour[1], grey - (1 - share) * 0.125f, 1e-3);
+    }
 }
 
 // ---- edges

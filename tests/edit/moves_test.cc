@@ -298,12 +298,32 @@ TEST_F(Moves, ReversedKeysRunTheSameWayBack) {
            {"keys",
             {{{"time", 0}, {"value", 0}, {"pace", "soft start"}},
              {{"time", 1}, {"value", 5}, {"pace", {{"drawn", {0, 1, 3}}}}},
+             {{"time", 3}, {"value", 1}, {"pace", {0.1, 0.35, 0.6, 0.8}}},
              {{"time", 4}, {"value", -2}}}}});
     const scene::Track forth = scene.camera.tracks[0];
     apply({{"edit", "keys"}, {"property", "roll"}, {"reverse", true}});
     const scene::Track back = scene.camera.tracks[0];
     for (double t = 0; t <= 4; t += 0.1)
         EXPECT_NEAR(motion::keysAt(back, t), motion::keysAt(forth, 4 - t), 1e-6) << t;
+}
+
+/// On the path it changes nothing of it; beside it the path goes on as if it had always been there.
+TEST_F(Moves, AMarkBesideThePathHasNoHandles) {
+    apply({{"edit", "set-mark"}, {"time", 1}, {"position", {0.5, 0.6, 0}}});
+    for (const scene::Mark& mark : marks()) {
+        EXPECT_FALSE(mark.leaving) << mark.time.toDouble();
+        EXPECT_FALSE(mark.arriving) << mark.time.toDouble();
+    }
+    EXPECT_EQ(motion::CameraMove(scene).at(1).position, V3d(0.5, 0.6, 0));
+    scene::Scene before = scene;
+    const V3d place = motion::CameraMove(scene).at(3).position;
+    apply({{"edit", "set-mark"}, {"time", 3}});
+    for (double t = 0; t <= 5; t += 0.25)
+        EXPECT_NEAR(
+            (motion::CameraMove(scene).at(t).position - motion::CameraMove(before).at(t).position).length(),
+            0, 1e-6)
+            << t;
+    EXPECT_NEAR((motion::CameraMove(scene).at(3).position - place).length(), 0, 1e-9);
 }
 
 TEST_F(Moves, SmoothedKeysComeHalfwayToTheMeanOfTheirNeighbours) {

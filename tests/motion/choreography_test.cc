@@ -180,6 +180,32 @@ TEST(Aim, AtAMovingLayerAndFromOneToAnother) {
     EXPECT_EQ(CameraMove(scene).at(8).focus, scene.camera.marks[2].pose.focus);
 }
 
+/// A layer that a group carries which turns to the camera is elsewhere for every place of the camera.
+TEST(Aim, AtALayerInAGroupThatFacesTheCamera) {
+    scene::Scene scene = sceneOf({mark(1, 0, {-6, 1, 0}), mark(2, 4, {6, 0, -2})});
+    auto group = std::make_shared<scene::Layer>();
+    group->id = 9;
+    group->name = "group";
+    group->content = scene::Group{{card(7, {3, 0.5, 0})}};
+    group->placement.position = {0, 0, -8};
+    group->hanging.facing = scene::Facing::Upright;
+    scene.layers = {group};
+    for (auto& each : scene.camera.marks)
+        each.aim = {scene::Aim::At::Layer, V3d(0), 7};
+    const CameraMove move(scene);
+    for (const double t : {0.0, 1.0, 2.5, 4.0}) {
+        const scene::Pose pose = move.at(t);
+        // The group's right arm of 3 m lies square to the way to the camera, seen from above.
+        V3d away = V3d(0, 0, -8) - pose.position;
+        away.y = 0;
+        away.normalize();
+        const V3d at = V3d(0, 0.5, -8) + V3d(-away.z, 0, away.x) * 3;
+        const auto seen = optics::project(optics::viewOf(pose, 36, {1920, 1080}), at);
+        ASSERT_TRUE(seen);
+        EXPECT_NEAR((*seen - V2d(960, 540)).length(), 0, 1e-6) << t;
+    }
+}
+
 TEST(Aim, FromOneToAnotherOnTheShortestArc) {
     // As its pose says, straight ahead, then at a point 60 degrees to the right: by an even pace 30 degrees a
     // second.

@@ -114,6 +114,27 @@ TEST(Placement, AMirroredOneHasANegativeScale) {
     EXPECT_FALSE(placementOf({{0, 0, 0}, {0, 1, 0}, {0, 0, 1}, V3d(0)}, V2d(0)));
 }
 
+/// A cylinder of radius 8 m / 90 degrees, whose middle is where the flat one is; its ends come forward.
+TEST(BentSurface, ItsOutlineFollowsTheCylinderAllAround) {
+    auto layer = wall();
+    layer->hanging.bend = 90;
+    layer->hanging.extensions = {{scene::Beyond::Mirror, 0.25},
+                                 {scene::Beyond::Mirror, 0.125},
+                                 {scene::Beyond::Mirror, 0.5},
+                                 {scene::Beyond::Nothing, 0}};
+    const auto around = surfaceOf(*layer, {}).outline();
+    const std::size_t half = around.size() / 2;
+    ASSERT_EQ(around.size() % 2, 0u);
+    const double radius = 8 / radians(90);
+    for (std::size_t i = 0; i < half; ++i) {
+        const double s = -0.25 + 1.375 * static_cast<double>(i) / static_cast<double>(half - 1);
+        const double angle = (s - 0.5) * radians(90);
+        const V3d below(1 + radius * std::sin(angle), 0, -10 + radius * (1 - std::cos(angle)));
+        expectNear(around[i], below + V3d(0, 4 * 1.5, 0), 1e-9);
+        expectNear(around[around.size() - 1 - i], below, 1e-9);
+    }
+}
+
 TEST(Meeting, OnlyOnTheSurfaceAndAhead) {
     scene::Pose pose;
     pose.position = V3d(0);

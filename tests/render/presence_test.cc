@@ -56,6 +56,67 @@ TEST(Presence, NeverContradictsThePixels) {
     EXPECT_GT(opaque, 8);
 }
 
+/// How many base texels lie under a pixel, against the way of the point under it when it moves by a little.
+TEST(Footprints, CoverWhatAPixelCovers) {
+    std::mt19937 random(11);
+    const auto in = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
+    int seen = 0;
+    for (int round = 0; round < 300; ++round) {
+        scene::Pose pose;
+        pose.pan = in(-20, 20), pose.tilt = in(-15, 15), pose.roll = in(-40, 40);
+        const auto view = optics::viewOf(pose, 36, {256, 144});
+        const double yaw = in(-1.1, 1.1);
+        const optics::Surface card{V3d(in(-6, -2), in(2, 5), in(-14, -5)),
+                                   V3d(std::cos(yaw), in(-0.4, 0.4), std::sin(yaw)) * 8,
+                                   V3d(in(-0.4, 0.4), -1, in(-0.5, 0.5)) * 6};
+        const Plane plane = planeOf(card, view, {700, 300});
+        const V2d at(in(0, 256), in(0, 144));
+        const auto texel = [&](const V2d& place) -> std::optional<V2d> {
+            const auto met = optics::meet(view, place, card);
+            return met ? std::optional(V2d(met->s * 700, met->t * 300)) : std::nullopt;
+        };
+        const double h = 1e-4;
+        const auto left = texel(at - V2d(h, 0)), right = texel(at + V2d(h, 0)), above = texel(at - V2d(0, h)),
+                   below = texel(at + V2d(0, h));
+        if (!left || !right || !above || !below) continue;
+        ++seen;
+        const V2d across = (*right - *left) / (2 * h), down = (*below - *above) / (2 * h);
+        const V2d covers = coversAt(plane, at.x, at.y);
+        EXPECT_NEAR(covers.x, std::hypot(across.x, down.x), 1e-4 * covers.x) << round;
+        EXPECT_NEAR(covers.y, std::hypot(across.y, down.y), 1e-4 * covers.y) << round;
+    }
+    EXPECT_GT(seen, 100);
+}
+
+/// The depths that a bent card is said to have in a box hold those at every place of it.
+TEST(Presence, DepthsOfABentCardHoldAllOfABox) {
+    std::mt19937 random(23);
+    const auto in = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
+    int places = 0, narrow = 0;
+    for (int round = 0; round < 150; ++round) {
+        scene::Pose pose;
+        pose.pan = in(-10, 10);
+        const auto view = optics::viewOf(pose, 36, {256, 144});
+        optics::Surface card{V3d(-4, in(2, 4), in(-14, -8)), V3d(8, 0, in(-3, 3)), V3d(0, -6, 0)};
+        card.front = card.down.cross(card.across).normalized();
+        card.bend = radians(in(20, 160)) * (round % 2 ? 1 : -1);
+        const Plane plane = planeOf(card, view, {400, 300});
+        const int x0 = static_cast<int>(in(0, 200)), y0 = static_cast<int>(in(0, 100)),
+                  side = round % 3 ? 32 : 8;
+        const auto [low, high] = nearnessIn(plane, x0, y0, x0 + side, y0 + side);
+        narrow += high < 3 * low;
+        for (int i = 0; i < 60; ++i) {
+            const double nearness = nearnessAt(plane, in(x0, x0 + side), in(y0, y0 + side));
+            if (!(nearness > 0)) continue;
+            ++places;
+            EXPECT_GE(nearness, low) << round;
+            EXPECT_LE(nearness, high) << round;
+        }
+    }
+    EXPECT_GT(places, 2000);
+    EXPECT_GT(narrow, 50) << "not by saying anything at all";
+}
+
 /// What is known of blocks, and what a brush leaves out by that, against sampling every pixel.
 TEST(Presence, OfBlocksNeverContradictsThePixels) {
     std::mt19937 random(17);
