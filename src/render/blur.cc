@@ -13,7 +13,6 @@
 #include <hwy/highway.h>
 
 #include "render/fetch-inl.h"
-#include "scene/timing.h"
 
 HWY_BEFORE_NAMESPACE();
 namespace stage::render::HWY_NAMESPACE {
@@ -231,7 +230,7 @@ const DiscBlur::Rows& DiscBlur::rowsOf(double radius, int part) {
 }
 
 void DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0,
-                      int width, int height) {
+                      int width, int height, bool oneLevel) {
     // Sums along each row; number n is that of the first n pixels.
     m_width = width, m_height = height;
     const auto stride = static_cast<std::size_t>(width + 1) * 4;
@@ -247,7 +246,7 @@ void DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Ai
             if (!reach.off) {
                 m_arena.reset();
                 std::optional<Brush> brush;
-                if (!plane.bent()) brush = brushOf(plane, pixels, reach, px, py, w, h, m_arena);
+                if (!plane.bent()) brush = brushOf(plane, pixels, reach, px, py, w, h, m_arena, oneLevel);
                 if (brush) {
                     brush->air = air.from(px, py);
                     brush->hazy = air.density > 0;
@@ -295,11 +294,21 @@ public:
         // nearest.
         return m_plane.bent() && !(nearness > 0) ? m_fallback : radiusOf(nearness);
     }
+    bool bent() const { return m_plane.bent(); }
     double most() const { return m_most; }
     double least() const { return m_least; } ///< at the corners
-    bool same() const { return m_plane.level; }
+    /// As good as one for all of the box. A flat card's are linear over the frame.
+    bool same() const { return m_plane.level || (!m_plane.bent() && m_most - m_least <= alike * m_most); }
+    /// How many places on, each so far from the one before, have a disc like the one at the first: their
+    /// radii are given.
+    static int alikeFrom(double first, double second, int most) {
+        const double change = std::abs(second - first);
+        const double many = change > 0 ? alike * std::abs(first) / change : most;
+        return many < most ? static_cast<int>(many) : most;
+    }
 
 private:
+    static constexpr double alike = 0.004;
     double radiusOf(double nearness) const {
         return m_plane.view.aperture * m_plane.view.slope * (1 / m_plane.view.focus - nearness);
     }
@@ -349,7 +358,9 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
     }
     const int x0 = down(wide.x0) - reach, y0 = down(wide.y0) - reach;
     const int width = down(wide.x1 - 1) + reach + 1 - x0, height = down(wide.y1 - 1) + reach + 1 - y0;
-    raster(small, pixels, air.from(-0.5, -0.5, size), x0, y0, width, height);
+    constexpr double hidesLevels = 0.75; // pixels of the small picture
+    raster(small, pixels, air.from(-0.5, -0.5, size), x0, y0, width, height,
+           discs.most() > hidesLevels * size);
     if (nothingThere()) return true;
     const Grid grid(box, step), wideGrid(wide, step);
     if (2 * discs.most() > leastBlur)
@@ -426,8 +437,9 @@ bool DiscBlur::nothingThere() const {
     return true;
 }
 
-/// Where the rows of a disc begin and end in the sums. part: of a pixel, of its middle.
-int DiscBlur::endsOf(const Rows& rows, int row, double part) {
+/// Where the rows of a disc begin and end in the sums, from those of its middle's row. part: of a pixel, of
+/// its middle.
+void DiscBlur::setEnds(const Rows& rows, double part) {
     const auto stride = static_cast<std::ptrdiff_t>(m_width + 1) * 4;
     const auto count = static_cast<int>(rows.left.size());
     m_ends.resize(rows.left.size());
@@ -436,56 +448,69 @@ int DiscBlur::endsOf(const Rows& rows, int row, double part) {
         const double right = part + static_cast<double>(rows.right[n]),
                      left = part + static_cast<double>(rows.left[n]);
         const double r = std::floor(right), l = std::floor(left);
-        const auto line = static_cast<std::ptrdiff_t>(row + rows.first + k) * stride;
+        const auto line = static_cast<std::ptrdiff_t>(rows.first + k) * stride;
         m_ends[n] = {line + 4 * static_cast<std::ptrdiff_t>(r), line + 4 * static_cast<std::ptrdiff_t>(l),
                      static_cast<float>(right - r), static_cast<float>(left - l), rows.weight[n]};
     }
-    return count;
 }
 
 /// Blurs the small picture, whose first pixel is x0, y0, at the places of the grid.
 void DiscBlur::blur(const Discs& discs, const Grid& grid, int shrink, int x0, int y0) {
     const double size = 1 << shrink;
-    // The small picture's pixels and the spreading blur a little by themselves (a variance of 0.95 of its
-    // pixels, both ways together, as measured on a point): the disc is so much smaller that all together are
-    // as wide as it should be.
+    // The small picture's pixels and the spreading blur a little by themselves: by a variance of 0.78 of its
+    // pixels, as measured on a point, and of a sixth of the square of what lies between places. The disc is
+    // so much smaller that all together are as wide as it should be.
+    const double apart = grid.step / size, variance = 0.783 + apart * apart / 6;
     const auto discOf = [&](double radius) {
         const double own = radius / size;
-        return shrink == 0 ? own : std::copysign(std::sqrt(std::max(own * own - 2 * 0.95, 0.04)), own);
+        return shrink == 0 ? own : std::copysign(std::sqrt(std::max(own * own - 2 * variance, 0.04)), own);
     };
     // Places come in phases of a pixel of the small picture.
     const int phases = (1 << shrink) / grid.step, across = grid.across;
+    const auto stride = static_cast<std::ptrdiff_t>(m_width + 1) * 4;
     m_blurred.resize(static_cast<std::size_t>(across) * static_cast<std::size_t>(grid.high) * 4 +
                      16); // read in steps
-    for (int j = 0; j < grid.high; ++j) {
-        const double y = grid.y(j) / size - y0 - 0.5; // in the small picture, from its first row's middle
-        const int row = static_cast<int>(std::floor(y + 1e-9));
-        const int part = static_cast<int>(std::lround((y - row) * 4)) & 3;
-        float* out = m_blurred.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(across) * 4;
-        // Around the box, where it is only mixed in, no disc is larger than in it.
-        const auto radiusOf = [&](int n) {
-            return std::clamp(discs.radiusAt(grid.x(n), grid.y(j)), -discs.most(), discs.most()) / size;
-        };
+    // Rows of a phase as well; with one disc for all, those of a phase read alike.
+    for (int turn = 0; turn < phases; ++turn)
         for (int phase = 0; phase < phases; ++phase) {
-            // As many at a time as have the same disc.
-            for (int i = phase; i < across;) {
-                const double radius = radiusOf(i);
-                int end = across;
-                if (!discs.same())
-                    for (end = i + phases; end < across; end += phases)
-                        if (std::abs(radiusOf(end) - radius) > 0.004 * std::abs(radius)) break;
-                end = std::min(end, across);
-                const double x = grid.x(i) / size - x0, whole = std::floor(x + 1e-9);
-                const Rows& rows = rowsOf(discOf(radius * size), part);
-                const int count = endsOf(rows, row, x - whole);
-                const int many = (end - i + phases - 1) / phases;
-                HWY_DYNAMIC_DISPATCH(BlurRow)
-                (m_sums.data() + 4 * static_cast<std::ptrdiff_t>(whole), m_ends.data(), count, rows.each,
-                 many, 4, out + 4 * i, 4 * phases);
-                i += many * phases;
+            const Rows* last = nullptr;
+            for (int j = turn; j < grid.high; j += phases) {
+                const double y =
+                    grid.y(j) / size - y0 - 0.5; // in the small picture, from its first row's middle
+                const int row = static_cast<int>(std::floor(y + 1e-9));
+                const int part = static_cast<int>(std::lround((y - row) * 4)) & 3;
+                float* out =
+                    m_blurred.data() + static_cast<std::size_t>(j) * static_cast<std::size_t>(across) * 4;
+                // Around the box, where it is only mixed in, no disc is larger than in it.
+                const auto radiusOf = [&](int n) {
+                    return std::clamp(discs.radiusAt(grid.x(n), grid.y(j)), -discs.most(), discs.most()) /
+                           size;
+                };
+                // As many at a time as have the same disc.
+                for (int i = phase; i < across;) {
+                    const bool known = discs.same() && last;
+                    const double radius = known ? 0 : radiusOf(i);
+                    int end = across;
+                    if (!discs.same() && discs.bent()) {
+                        for (end = i + phases; end < across; end += phases)
+                            if (Discs::alikeFrom(radius, radiusOf(end), 1) == 0) break;
+                    } else if (!discs.same()) {
+                        end = i + phases * (1 + Discs::alikeFrom(radius, radiusOf(i + phases), across));
+                    }
+                    end = std::min(end, across);
+                    const double x = grid.x(i) / size - x0, whole = std::floor(x + 1e-9);
+                    if (!known) {
+                        last = &rowsOf(discOf(radius * size), part);
+                        setEnds(*last, x - whole);
+                    }
+                    const int many = (end - i + phases - 1) / phases;
+                    HWY_DYNAMIC_DISPATCH(BlurRow)
+                    (m_sums.data() + row * stride + 4 * static_cast<std::ptrdiff_t>(whole), m_ends.data(),
+                     static_cast<int>(m_ends.size()), last->each, many, 4, out + 4 * i, 4 * phases);
+                    i += many * phases;
+                }
             }
         }
-    }
 }
 
 /// Spreads what was blurred over the pixels of the box, under what is there.

@@ -49,12 +49,12 @@ private:
     /// part: where in its row the middle is, quarters from the row's own middle.
     const Rows& rowsOf(double radius, int part);
     void raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0, int width,
-                int height);
+                int height, bool oneLevel);
 
     class Discs;
     struct Grid;
     bool nothingThere() const;
-    int endsOf(const Rows& rows, int row, double part);
+    void setEnds(const Rows& rows, double part);
     void blur(const Discs& discs, const Grid& grid, int shrink, int x0, int y0);
     void leaveSharp(const Grid& grid, int x0, int y0);
     void smear(const MotionField& motion, const Grid& wide, const Grid& grid);

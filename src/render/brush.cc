@@ -319,9 +319,16 @@ Brush brushOf(const Look& look, const Plane& plane, const media::Pyramid& pixels
 }
 
 std::optional<Brush> brushOf(const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0,
-                             int y0, int width, int height, PatchArena& arena) {
-    const Look look = lookAt(plane, pixels, reach, x0, y0, width, height);
+                             int y0, int width, int height, PatchArena& arena, bool oneLevel) {
+    Look look = lookAt(plane, pixels, reach, x0, y0, width, height);
     if (look.levels == 0) return {};
+    if (oneLevel && plane.level && look.levels == 2) {
+        constexpr float halfway =
+            0.6f; // rather the finer one, whose texels are then skipped by at most a half
+        if (look.lod.a >= halfway) ++look.fine;
+        look.levels = 1;
+        look.lod = {};
+    }
     const BlockGrid grid(plane, x0, y0, width, height);
     const Known known = knownOf(plane, pixels, grid, reach, look.fine, look.levels, look.spanU, look.spanV);
     return brushOf(look, plane, pixels, reach, x0, y0, width, height, grid, known.clear, arena);

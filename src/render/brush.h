@@ -82,8 +82,10 @@ Brush brushOf(const Look& look, const Plane& plane, const media::Pyramid& pixels
               int y0, int width, int height, const BlockGrid& grid, Blocks without, PatchArena& arena);
 
 /// The same in one step, without the blocks in which nothing is, or none where it is too steep.
+/// oneLevel: a card that lies straight in the frame is read from the level nearest to its own fineness alone,
+/// which is as good as between two where it is blurred afterwards.
 std::optional<Brush> brushOf(const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0,
-                             int y0, int width, int height, PatchArena& arena);
+                             int y0, int width, int height, PatchArena& arena, bool oneLevel = false);
 
 /// The instruction sets that this machine runs, and a way to keep to one, for tests: "" is the best.
 std::vector<std::string> instructionSets();

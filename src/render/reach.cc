@@ -49,7 +49,7 @@ double lodOfDisc(double disc, double texelsPerPixel, int samples) {
 }
 
 int shrinkOf(double radius) {
-    constexpr double mostRadius = 5; // of the disc in the small picture, px
+    constexpr double mostRadius = 4.1; // of the disc in the small picture, px
     return std::clamp(static_cast<int>(std::ceil(std::log2(std::clamp(radius, 1e-6, 1e9) / mostRadius))), 0,
                       30);
 }
