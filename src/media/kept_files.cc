@@ -20,7 +20,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::int64_t usualBudget = 8ll << 30;
-constexpr std::size_t mostText = 1 << 20;
+constexpr std::size_t mostText = 8 << 20;
 const std::string halfDone = "writing-";
 std::atomic<std::int64_t> chosenBudget = 0;
 

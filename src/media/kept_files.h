@@ -39,7 +39,7 @@ private:
     bool m_ok = false;
 };
 
-/// Short ones, at most a megabyte.
+/// Short ones, at most eight megabytes.
 std::optional<std::string> keptText(const std::string& key);
 /// Without a word where the disk does not take it.
 void keepText(const std::string& key, const std::string& text);

@@ -3,6 +3,8 @@
 #include "support/support.h"
 
 #include <gtest/gtest.h>
+#include <map>
+#include <sstream>
 
 namespace stage::cli {
 namespace {
@@ -292,6 +294,58 @@ TEST(CommandLine, StoppedRendersLeaveNothing) {
     EXPECT_EQ(ran.code, 124); // what timeout gives where it had to stop it
     EXPECT_EQ(ran.printed, "Cancelled.\n");
     EXPECT_TRUE(std::filesystem::is_empty(dir.path()));
+}
+
+/// Killed at any moment while pictures are read and kept: whatever lies in the cache folder then, frames come
+/// out as without it.
+TEST(CacheFolder, AProgramKilledWhileItIsWrittenLeavesNothingFalse) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    const auto render = [&](const std::string& home, const std::string& name) {
+        return "HOME=" + d + "/" + home + " XDG_CACHE_HOME= " + STAGE_CLI + " render " + demo() + " -o " + d +
+               "/" + name + ".png --frames 20 --size 640x360 --quality pinhole --quiet";
+    };
+    std::filesystem::create_directories(dir / "clean");
+    std::filesystem::create_directories(dir / "killed");
+    ASSERT_EQ(test::run(render("clean", "clean")).code, 0);
+    const std::string wanted = test::readAll(dir / "clean.png");
+    int killed = 0;
+    for (const char* seconds : {"0.4", "0.6", "0.8", "0.9", "1.0", "1.1", "1.2", "1.4", "1.6", "2.0"})
+        killed +=
+            test::run("timeout -s KILL " + std::string(seconds) + " env " + render("killed", "half")).code !=
+            0;
+    EXPECT_GT(killed, 0);
+    for (const char* time : {"after", "again"}) {
+        ASSERT_EQ(test::run(render("killed", time)).code, 0);
+        EXPECT_EQ(test::readAll(dir / (std::string(time) + ".png")), wanted) << time;
+    }
+    EXPECT_GT(std::distance(std::filesystem::directory_iterator(dir / "killed/.cache/open-stage/kept"), {}),
+              10);
+}
+
+TEST(CommandLine, TellsWhereTimeWent) {
+    const TempDir dir;
+    const auto ran = cli("render " + demo() + " -o " + (dir / "f.png").string() +
+                         " --frames 0 --size 320x180 --quality draft --quiet --timing");
+    ASSERT_EQ(ran.code, 0) << ran.printed;
+    std::istringstream lines(ran.printed);
+    std::map<std::string, double> seconds;
+    for (std::string line; std::getline(lines, line);) {
+        const auto unit = line.find(" s ");
+        const auto number = unit == line.npos ? line.npos : line.find_last_of(' ', unit - 1);
+        if (number == line.npos) continue;
+        std::string name = line.substr(0, number);
+        name.erase(name.find_last_not_of(' ') + 1);
+        seconds[name] = std::stod(line.substr(number));
+    }
+    for (const char* stage : {"all", "decode", "read back", "levels", "convert", "draw", "cut", "lay out",
+                              "sample", "lens", "mix", "round", "encode", "waits"})
+        EXPECT_TRUE(seconds.contains(stage)) << stage << '\n' << ran.printed;
+    EXPECT_GT(seconds["all"], 0.01);
+    EXPECT_GT(seconds["lens"] + seconds["mix"], 0.001);
+    EXPECT_GT(seconds["decode"] + seconds["read back"], 0.001);
+    for (const auto& [stage, time] : seconds)
+        EXPECT_LE(time, 16 * seconds["all"]) << stage; // of all threads together
 }
 
 }

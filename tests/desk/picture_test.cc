@@ -1,6 +1,7 @@
 // The picture in the Camera view: draft while something moves, refined where it stands still, and how it is
 // shown.
 #include "desk/camera/camera_view.h"
+#include "desk/jobs/last_picture.h"
 #include "desk/jobs/view_renderer.h"
 #include "output/write.h"
 #include "render/render.h"
@@ -8,8 +9,11 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QLabel>
 #include <QPainter>
+#include <QRegularExpression>
 #include <QSignalSpy>
+#include <QStatusBar>
 #include <QToolButton>
 #include <QWheelEvent>
 
@@ -198,6 +202,73 @@ TEST_F(Pictures, AGroupIsMixedFirstOrInItsDepths) {
     ASSERT_TRUE(scene::find(scene(), group).layer->group()->inDepth);
     session().document.undo();
     EXPECT_FALSE(scene::find(scene(), group).layer->group()->inDepth);
+}
+
+/// Kept once a saved scene is refined at its first frame; what is not saved is not kept.
+TEST_F(Pictures, OfLastTimeIsThereAtOnceWhenASceneIsOpened) {
+    const auto path = dir / "scene.ostage";
+    const auto last = [&] {
+        QImage found;
+        QObject receiver;
+        findLastPicture(path, &receiver, [&](const QImage& picture) { found = picture; });
+        (void)QTest::qWaitFor([&] { return !found.isNull(); }, 400);
+        return found;
+    };
+    ASSERT_TRUE(refined());
+    EXPECT_TRUE(last().isNull());
+    ASSERT_TRUE(session().document.save(path));
+    ASSERT_TRUE(window.scenes().open(path));
+    ASSERT_TRUE(refined());
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !last().isNull(); }, 10000));
+    const QImage image = camera().picture().image(), kept = last();
+    ASSERT_EQ(kept.size(), image.size());
+    const auto near = [](const QImage& a, const QImage& b) {
+        double sum = 0;
+        for (int y = 0; y < a.height(); ++y)
+            for (int x = 0; x < a.width(); ++x)
+                sum += std::abs(QColor(a.pixel(x, y)).green() - QColor(b.pixel(x, y)).green());
+        return sum / (static_cast<double>(a.width()) * a.height());
+    };
+    EXPECT_LT(near(kept, image), 3);
+    ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"focal", 90.0}}));
+    ASSERT_TRUE(refined());
+    EXPECT_LT(near(last(), image), 3);
+    // Before any picture of its own, the kept one is shown.
+    session().document.undo();
+    QImage red(image.size(), QImage::Format_RGB32);
+    red.fill(Qt::red);
+    keepLastPicture(path, red);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return near(last(), red) < 3; }, 10000));
+    std::vector<QImage> seen;
+    QObject::connect(&camera().picture(), &CameraPicture::changed, &camera(), [&] {
+        if (!camera().picture().image().isNull()) seen.push_back(camera().picture().image());
+    });
+    ASSERT_TRUE(window.scenes().open(path));
+    ASSERT_TRUE(refined());
+    ASSERT_FALSE(seen.empty());
+    EXPECT_LT(near(seen.back(), image), 1) << "refined all the same";
+}
+
+TEST_F(Pictures, WhereTimeGoesIsTold) {
+    auto* times = window.findChild<QAction*>(QStringLiteral("times"));
+    ASSERT_TRUE(times);
+    const auto told = [&] {
+        for (const QLabel* label : window.statusBar()->findChildren<QLabel*>())
+            if (label->text().startsWith(QStringLiteral("Last second: "))) return label->text();
+        return QString();
+    };
+    EXPECT_TRUE(told().isEmpty());
+    times->trigger();
+    double focus = 5;
+    EXPECT_TRUE(QTest::qWaitFor(
+        [&] {
+            EXPECT_TRUE(session().document.apply({{"edit", "lens"}, {"focus", focus += 0.1}}));
+            return told().contains(QRegularExpression(QStringLiteral("(lens|sample|mix) \\d+ ms")));
+        },
+        10000))
+        << told().toStdString();
+    times->trigger();
+    EXPECT_TRUE(told().isEmpty());
 }
 
 }

@@ -1,5 +1,6 @@
 #include "desk/camera/camera_picture.h"
 
+#include "desk/jobs/last_picture.h"
 #include "motion/frame.h"
 
 #include <QPainter>
@@ -26,6 +27,7 @@ CameraPicture::CameraPicture(Session& session, std::function<Extent(double share
     connect(&m_session.playhead, &Playhead::frameChanged, this, &CameraPicture::update);
     connect(&m_session.camera, &ShownCamera::changed, this, &CameraPicture::update);
     connect(&m_session.playhead, &Playhead::rangeChanged, this, &CameraPicture::refill);
+    connect(&m_session.document, &Document::begun, this, &CameraPicture::showLast);
     setDelay(m_cacheTold, 120);
     connect(&m_cacheTold, &QTimer::timeout, this, &CameraPicture::cacheChanged);
     // A picture that takes long (fills are made, large files read) is spoken of.
@@ -131,9 +133,30 @@ void CameraPicture::takeFinal(const QImage& picture, qint64 tag) {
     m_refined = true;
     if (m_finals.size() > mostFinals) m_finals.clear();
     if (!offHere()) m_finals[m_session.playhead.frame()] = picture;
+    const Document& document = m_session.document;
+    const Extent extent = extentNow();
+    if (!offHere() && m_session.playhead.frame() == 0 && !document.path().empty() && !document.modified() &&
+        extent.seen.within(media::boxOf(extent.size)) == media::boxOf(extent.size))
+        keepLastPicture(document.path(), picture);
     Q_EMIT changed();
     Q_EMIT refinedAll();
     refill();
+}
+
+/// What was shown of this scene when it was last worked on, until there is a picture of it.
+void CameraPicture::showLast() {
+    m_image = {};
+    if (m_session.document.path().empty()) return;
+    findLastPicture(
+        m_session.document.path(), this,
+        [this, scene = m_session.document.generation()](const QImage& picture) {
+            const V2i size = extentNow().size;
+            if (scene != m_session.document.generation() || !m_image.isNull() || size.x < 1 || size.y < 1)
+                return;
+            m_image = picture.scaled(size.x, size.y, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+            m_shown = 0;
+            Q_EMIT changed();
+        });
 }
 
 void CameraPicture::keep(std::int64_t frame, const QImage& picture) {

@@ -55,6 +55,7 @@ Q_SIGNALS:
 private:
     void update();
     void refine();
+    void showLast();
     void refill();
     void keep(std::int64_t frame, const QImage& picture);
     void take(const QImage& picture, qint64 tag, double milliseconds);

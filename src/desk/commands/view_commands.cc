@@ -13,7 +13,8 @@
 
 namespace stage::desk {
 
-ViewCommands::ViewCommands(const CommandContext& context, QMenu* menu) : CommandGroup(context) {
+ViewCommands::ViewCommands(const CommandContext& context, QMenu* menu, std::function<void(bool)> showTimes)
+    : CommandGroup(context) {
     addPanes(menu);
     menu->addSeparator();
     addSwitches(menu);
@@ -21,6 +22,9 @@ ViewCommands::ViewCommands(const CommandContext& context, QMenu* menu) : Command
     addGuides(menu->addMenu(tr("Guides")));
     menu->addSeparator();
     add(menu, "memory", tr("Memory for pictures…"), "", {}, [this] { askMemory(); });
+    addSwitch(menu, "times", tr("Show where time goes"), "",
+              tr("What pictures spent their time on in the last second, in the line at the bottom"), false,
+              std::move(showTimes));
 }
 
 void ViewCommands::addPanes(QMenu* menu) {

@@ -10,7 +10,8 @@ class Findings;
 class ViewCommands : public CommandGroup {
     Q_OBJECT
 public:
-    ViewCommands(const CommandContext& context, QMenu* menu);
+    /// showTimes: what pictures spend their time on, or no longer.
+    ViewCommands(const CommandContext& context, QMenu* menu, std::function<void(bool)> showTimes);
 
 private:
     void addPanes(QMenu* menu);

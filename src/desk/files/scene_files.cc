@@ -43,6 +43,15 @@ SceneFiles::SceneFiles(QWidget* window, Session& session, std::filesystem::path 
 }
 
 bool SceneFiles::open(const std::filesystem::path& path) {
+    m_opening = true;
+    Q_EMIT openingChanged();
+    const bool done = opened(path);
+    m_opening = false;
+    Q_EMIT openingChanged();
+    return done;
+}
+
+bool SceneFiles::opened(const std::filesystem::path& path) {
     const QString name = QString::fromStdString(path.filename().string());
     const bool elsewhere = m_session.document.openElsewhere(path);
     if (elsewhere && ask(m_window, tr("Open in another window"),
@@ -53,13 +62,13 @@ bool SceneFiles::open(const std::filesystem::path& path) {
         return false;
     if (!elsewhere)
         if (const auto opened = recovered(path, name)) return *opened;
-    auto opened = awaited<scene::Scene>(m_window, tr("Opening %1").arg(name),
+    auto read = awaited<scene::Scene>(m_window, tr("Opening %1").arg(name),
                                         [path](const Progress&) { return scene::load(path); });
-    if (!opened) {
-        m_session.tell(opened.error());
+    if (!read) {
+        m_session.tell(read.error());
         return false;
     }
-    m_session.document.begin(std::move(*opened), path, elsewhere);
+    m_session.document.begin(std::move(*read), path, elsewhere);
     return true;
 }
 

@@ -18,6 +18,7 @@ public:
 
     /// Opens a scene file, offering what its journal has kept. False when it could not be opened.
     bool open(const std::filesystem::path& path);
+    bool opening() const { return m_opening; } ///< a scene file is being read
     /// The same, after asking about unsaved work.
     void openAfterLeaving(const QString& file);
     /// The demo as a scene without a file.
@@ -44,13 +45,18 @@ public:
     /// The scenes worked on last, those that are still there.
     void fillRecent(QMenu* menu);
 
+Q_SIGNALS:
+    void openingChanged();
+
 private:
+    bool opened(const std::filesystem::path& path);
     void remember(const std::filesystem::path& scene);
     /// The journal keeps every edit at once; this also writes the scene's own file, where it was asked for.
     void autosave();
     /// Offers what the journal of a file has kept: whether its scene is open now. Nothing: the file itself is
     /// to be opened.
     std::optional<bool> recovered(const std::filesystem::path& path, const QString& name);
+    bool m_opening = false;
 
     QWidget* m_window;
     Session& m_session;

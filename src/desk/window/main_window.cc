@@ -93,7 +93,7 @@ void MainWindow::makeMenus() {
     m_layerCommands = new LayerCommands(context, menu(tr("Layer")), *m_media);
     m_cameraCommands = new CameraCommands(context, menu(tr("Camera")));
     m_timeCommands = new TimeCommands(context, menu(tr("Time")));
-    new ViewCommands(context, menu(tr("View")));
+    new ViewCommands(context, menu(tr("View")), [this](bool on) { m_status->showTimes(on); });
     new CheckCommands(context, menu(tr("Check")), *m_findings, [this] { m_status->askForFindings(); });
     new OutputCommands(context, menu(tr("Output")), *m_writer);
     new HelpCommands(context, menu(tr("Help")), *m_scenes);
@@ -170,8 +170,11 @@ void MainWindow::makeStartPage() {
     connect(start, &StartPage::pictureAsked, m_media, &MediaFiles::choose);
     connect(start, &StartPage::demoAsked, m_scenes, &SceneFiles::openDemo);
     connect(start, &StartPage::sceneAsked, m_scenes, &SceneFiles::openAfterLeaving);
-    connect(&m_session.document, &Document::sceneChanged, start,
-            [this, start] { start->offer(m_session.scene()->layers.empty()); });
+    const auto offer = [this, start] {
+        start->offer(m_session.scene()->layers.empty() && !m_scenes->opening());
+    };
+    connect(&m_session.document, &Document::sceneChanged, start, offer);
+    connect(m_scenes, &SceneFiles::openingChanged, start, offer);
 }
 
 void MainWindow::restoreLayout() {

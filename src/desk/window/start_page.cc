@@ -51,7 +51,7 @@ StartPage::StartPage(QWidget* on) : QWidget(on) {
 void StartPage::offer(bool on) {
     if (on == !isHidden()) return;
     while (QLayoutItem* item = m_recent->takeAt(0)) {
-        delete item->widget();
+        item->widget()->deleteLater(); // it may be the one that was pressed
         delete item;
     }
     if (on) {

@@ -40,6 +40,11 @@ StatusLine::StatusLine(QStatusBar* bar, Session& session, const Views& views, co
     connect(&m_media, &MediaWatch::looked, this, &StatusLine::refresh);
     connect(&m_views.camera->picture(), &CameraPicture::refinedAll, this, &StatusLine::refresh);
     connect(&m_views.camera->picture(), &CameraPicture::cacheChanged, this, &StatusLine::refresh);
+    m_timesTold.setInterval(1000);
+    connect(&m_timesTold, &QTimer::timeout, this, [this] {
+        m_sharp->setText(aboutTimes());
+        m_sharp->setToolTip(tr("Seconds of processor and of waiting, of all threads together"));
+    });
     m_sayOver.setSingleShot(true);
     connect(&m_sayOver, &QTimer::timeout, this, &StatusLine::refresh);
     connect(&m_session, &Session::problem, this, [this](const QString& sentence) { say(sentence, true); });
@@ -78,7 +83,41 @@ void StatusLine::refresh() {
     m_state->setText(aboutScene());
 }
 
+void StatusLine::showTimes(bool on) {
+    measureTimes(on);
+    m_times = timesMeasured();
+    if (on)
+        m_timesTold.start();
+    else
+        m_timesTold.stop();
+    refresh();
+}
+
+/// The stages that took longest since this was last asked.
+QString StatusLine::aboutTimes() {
+    static const char* const names[] = {QT_TR_NOOP("decode"),  QT_TR_NOOP("read back"), QT_TR_NOOP("levels"),
+                                        QT_TR_NOOP("convert"), QT_TR_NOOP("draw"),      QT_TR_NOOP("cut"),
+                                        QT_TR_NOOP("lay out"), QT_TR_NOOP("sample"),    QT_TR_NOOP("lens"),
+                                        QT_TR_NOOP("mix"),     QT_TR_NOOP("round"),     QT_TR_NOOP("encode"),
+                                        QT_TR_NOOP("wait")};
+    static_assert(std::size(names) == std::tuple_size_v<StageTimes>);
+    const StageTimes now = timesMeasured();
+    std::vector<std::pair<double, std::size_t>> spent;
+    for (std::size_t i = 0; i < now.size(); ++i)
+        if (const double ms = std::chrono::duration<double, std::milli>(now[i] - m_times[i]).count(); ms >= 1)
+            spent.emplace_back(ms, i);
+    m_times = now;
+    std::sort(spent.rbegin(), spent.rend());
+    spent.resize(std::min<std::size_t>(spent.size(), 5));
+    QStringList parts;
+    for (const auto& [ms, i] : spent)
+        parts << tr("%1 %2 ms").arg(tr(names[i])).arg(ms, 0, 'f', 0);
+    return parts.isEmpty() ? tr("Last second: nothing rendered")
+                           : tr("Last second: %1").arg(parts.join(QStringLiteral(" · ")));
+}
+
 void StatusLine::showSharpness() {
+    if (m_timesTold.isActive()) return;
     const scene::Scene& scene = *m_session.scene();
     const optics::Sharpness sharp =
         optics::sharpnessOf(m_session.camera.pose(), scene.camera.gate, scene.output.frame);

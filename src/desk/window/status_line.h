@@ -4,6 +4,7 @@
 
 #include "desk/commands/views.h"
 #include "desk/files/media_watch.h"
+#include "scene/timing.h"
 
 #include <QTimer>
 
@@ -24,6 +25,8 @@ public:
     /// A sentence for a few seconds; a problem stays longer.
     void say(const QString& sentence, bool problem);
     void askForFindings(); ///< as a click on their button does
+    /// What pictures spent their time on in the last second, in the place of what is said of the scene.
+    void showTimes(bool on);
 
 Q_SIGNALS:
     void findingsAsked(const QPoint& global); ///< their list, at a place of the screen
@@ -35,6 +38,7 @@ private:
     void refreshFindings();
     void refreshRecovery();
     void showSharpness();
+    QString aboutTimes();
     QString aboutScene() const; ///< the selection, else how many layers there are
 
     Session& m_session;
@@ -44,6 +48,8 @@ private:
     QLabel *m_state, *m_sharp, *m_cache, *m_recoveryOff;
     QToolButton* m_findingsButton;
     QTimer m_sayOver;
+    QTimer m_timesTold; ///< runs while times are shown
+    StageTimes m_times{};
 };
 
 }
