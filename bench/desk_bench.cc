@@ -3,6 +3,8 @@
 // Yardsticks in the same run: the same pictures painted by Qt's own rasteriser, and a plain copy of memory.
 // A watchdog on another thread asks the interface thread for an answer all the while; "blocked_ms" is the
 // longest that it waited.
+#include "desk/camera/camera_view.h"
+#include "desk/files/scene_files.h"
 #include "desk/look/theme.h"
 #include "desk/set/draft_view.h"
 #include "desk/time/timeline.h"
@@ -69,7 +71,7 @@ struct Desk {
     Desk() {
         window.resize(1280, 800);
         window.show();
-        window.openFile(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
+        window.scenes().open(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
         desk::Session& session = window.session();
         std::int64_t lanterns = 0;
         scene::forEach(*session.scene(), [&](const scene::LayerPtr& layer, const auto&) {
@@ -89,7 +91,7 @@ struct Desk {
             if (!found.holders.empty()) copies.push_back(found.layer->id);
         session.document.apply(edit::onLayers("scale", copies, {{"by", 0.15}}));
         session.selection.select({grabbed});
-        QSignalSpy shown(&window.camera(), &desk::CameraView::pictureShown);
+        QSignalSpy shown(&window.views().camera->picture(), &desk::CameraPicture::shown);
         shown.wait(30000);
         QTest::qWait(2000);
     }
@@ -103,7 +105,7 @@ Desk& desk_() {
 
 void planDrag(benchmark::State& state) {
     Desk& desk = desk_();
-    desk::DraftView& plan = desk.window.plan();
+    desk::DraftView& plan = *desk.window.views().plan;
     const QPointF from = plan.barMiddle(desk.grabbed);
     const auto send = [&](QEvent::Type type, const QPointF& at) {
         QMouseEvent event(type, at, plan.mapToGlobal(at),
@@ -112,8 +114,8 @@ void planDrag(benchmark::State& state) {
         QApplication::sendEvent(&plan, &event);
     };
     int pictures = 0;
-    const auto connection =
-        QObject::connect(&desk.window.camera(), &desk::CameraView::pictureShown, [&pictures] { ++pictures; });
+    const auto connection = QObject::connect(&desk.window.views().camera->picture(),
+                                             &desk::CameraPicture::shown, [&pictures] { ++pictures; });
     send(QEvent::MouseButtonPress, from);
     int step = 0;
     Watchdog watchdog;
@@ -139,7 +141,7 @@ BENCHMARK(planDrag)->Unit(benchmark::kMillisecond)->UseRealTime()->MinTime(3)->R
 void yardstickQt(benchmark::State& state) {
     Desk& desk = desk_();
     desk::Session& session = desk.window.session();
-    const QRectF rect = desk.window.camera().frameRect();
+    const QRectF rect = desk.window.views().camera->frameRect();
     const motion::Frame frame =
         motion::evaluate(*session.scene(), session.playhead.time(), {int(rect.width()), int(rect.height())});
     std::vector<std::pair<QTransform, QImage>> cards;
@@ -243,30 +245,30 @@ void playCached(benchmark::State& state) {
     desk::MainWindow window{journals.path().toStdString()};
     window.resize(1900, 1240);
     window.show();
-    window.openFile(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
-    window.camera().setRefining(false);
+    window.scenes().open(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
+    window.views().camera->picture().setRefining(false);
     for (int i = 0; i < 12; ++i) { // until the frame has that size
         QTest::qWait(50);
-        const QRectF frame = window.camera().frameRect();
+        const QRectF frame = window.views().camera->frameRect();
         window.resize(window.size() + QSize(static_cast<int>((1280 - frame.width()) * 1.4),
                                             static_cast<int>((720 - frame.height()) * 1.2)));
         if (std::abs(frame.width() - 1280) < 2) break;
     }
     const std::int64_t count = window.session().scene()->output.frames;
-    window.camera().setPlayBudget(2048u << 20);
-    if (!QTest::qWaitFor([&] { return window.camera().cache().count() == count; }, 120000))
+    window.views().camera->picture().setPlayBudget(2048u << 20);
+    if (!QTest::qWaitFor([&] { return window.views().camera->picture().cache().count() == count; }, 120000))
         return state.SkipWithError("the cache was not filled");
-    Painted painted(window.camera(), [&] { return window.camera().shownFrame(); });
+    Painted painted(*window.views().camera, [&] { return window.views().camera->picture().frame(); });
     for (auto _ : state) {
         window.session().playhead.setFrame(0);
         QTest::qWait(300);
         painted.start();
-        window.timeline().setPlaying(true);
+        window.views().timeline->setPlaying(true);
         live(static_cast<int>(playedFrames * 1000 / 24));
-        window.timeline().setPlaying(false);
+        window.views().timeline->setPlaying(false);
     }
     painted.tell(state, playedFrames - 2, 24, count);
-    state.counters["width"] = window.camera().frameRect().width();
+    state.counters["width"] = window.views().camera->frameRect().width();
     window.session().document.close();
 }
 BENCHMARK(playCached)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1)->Repetitions(3);

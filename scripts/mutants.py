@@ -10,6 +10,7 @@ import re
 import resource
 import subprocess
 import sys
+import tempfile
 
 tree, build, count, seed = sys.argv[1], sys.argv[2], int(sys.argv[3]), int(sys.argv[4])
 modules = sys.argv[5:] or ["optics", "motion", "interaction", "cutout", "render", "edit"]
@@ -47,11 +48,13 @@ def run(command, limit):
     where it waited for half an hour."""
     def bound():
         resource.setrlimit(resource.RLIMIT_CPU, (int(limit) + 1, int(limit) + 1))
-    try:
-        return subprocess.run(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, timeout=1800,
-                              preexec_fn=bound).returncode
-    except subprocess.TimeoutExpired:
-        return None
+    # In a home of its own: what was made before the change, and kept in the cache folder, would hide it.
+    with tempfile.TemporaryDirectory(prefix="home-") as home:
+        try:
+            return subprocess.run(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, timeout=1800,
+                                  preexec_fn=bound, env={**os.environ, "HOME": home}).returncode
+        except subprocess.TimeoutExpired:
+            return None
 
 
 def spent():

@@ -526,7 +526,11 @@ TEST(Copies, DuplicateAndScatterAreRepeatable) {
     EXPECT_LE(high.x, 3);
     EXPECT_GE(low.z, -5);
     EXPECT_LE(high.z, 5);
+    EXPECT_GE(low.y, -1);
+    EXPECT_LE(high.y, 1);
     EXPECT_GT(high.x - low.x, 4.5); // it is spread over the box, evenly on the whole
+    EXPECT_GT(high.y - low.y, 1.5);
+    EXPECT_GT(high.z - low.z, 7.5);
     EXPECT_LT(sum.length(), 2);
     EXPECT_GE(least, 0.75);
     EXPECT_LE(most, 1.25);

@@ -49,6 +49,25 @@ TEST(Handles, StandWhereTheLayerIsSeen) {
     EXPECT_NEAR((*share - V2d(0.5 + 0.5 / 9.6, 0.5 - 1 / 5.4)).length(), 0, 1e-9);
 }
 
+/// A group's handles are around what is seen of it, in a plane through its place.
+TEST(Handles, OfAGroupStandAroundWhatIsSeenOfIt) {
+    const Seen seen;
+    auto group = std::make_shared<scene::Layer>();
+    group->id = 2;
+    group->content = scene::Group{{seen.layer}};
+    group->placement.position = {0, 0, -5};
+    const auto plane = handlePlane(scene::LayerPath{group, {}, {}}, seen.view, {600, 300}, {1100, 700});
+    ASSERT_TRUE(plane);
+    EXPECT_TRUE(plane->group);
+    // 384 px a metre at 5 m
+    EXPECT_NEAR((plane->card.corner - V3d(-360 / 384.0, 240 / 384.0, -5)).length(), 0, 1e-9);
+    EXPECT_NEAR((plane->card.across - V3d(500 / 384.0, 0, 0)).length(), 0, 1e-9);
+    EXPECT_NEAR((plane->card.down - V3d(0, -400 / 384.0, 0)).length(), 0, 1e-9);
+    EXPECT_NEAR((plane->pivot - V2d(360 / 500.0, 240 / 400.0)).length(), 0, 1e-9);
+    EXPECT_FALSE(handlePlane(scene::LayerPath{group, {}, {}}, seen.view, {600, 300}, {600, 700}))
+        << "nothing is seen";
+}
+
 TEST(Handles, AreNotThereForWhatIsSeenEdgeOn) {
     Seen seen;
     seen.layer->placement.turn = {0, 90, 0};

@@ -181,6 +181,20 @@ TEST(Aim, AtAMovingLayerAndFromOneToAnother) {
 }
 
 /// A layer that a group carries which turns to the camera is elsewhere for every place of the camera.
+/// Between marks: lens and stop by their numbers, focus by dioptres.
+TEST(Moves, LensStopAndFocusGoFromMarkToMark) {
+    scene::Scene scene = sceneOf({mark(1, 0, {0, 0, 0}), mark(2, 4, {1, 0, 0})});
+    scene::Pose &from = scene.camera.marks[0].pose, &to = scene.camera.marks[1].pose;
+    from.focal = 24, from.fstop = 2, from.focus = 2, from.roll = -10;
+    to.focal = 80, to.fstop = 8, to.focus = 50, to.roll = 30;
+    scene.camera.marks[0].pace = {0, 0, 1, 1, {}}; // even
+    const scene::Pose pose = CameraMove(scene).at(1);
+    EXPECT_NEAR(pose.focal, 24 + 56 / 4.0, 1e-6);
+    EXPECT_NEAR(pose.fstop, 2 + 6 / 4.0, 1e-6);
+    EXPECT_NEAR(pose.roll, 0, 1e-6);
+    EXPECT_NEAR(1 / pose.focus, 0.75 / 2 + 0.25 / 50, 1e-8);
+}
+
 TEST(Aim, AtALayerInAGroupThatFacesTheCamera) {
     scene::Scene scene = sceneOf({mark(1, 0, {-6, 1, 0}), mark(2, 4, {6, 0, -2})});
     auto group = std::make_shared<scene::Layer>();

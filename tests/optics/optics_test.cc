@@ -32,6 +32,16 @@ TEST(Projection, StraightAhead) {
     EXPECT_FALSE(project(view, V3d(0, 0, 1)));
 }
 
+TEST(Projection, HoldsTheLensInMetres) {
+    scene::Pose pose;
+    pose.focal = 50, pose.fstop = 2, pose.focus = 4;
+    const View view = viewOf(pose, 36, {1920, 1080});
+    EXPECT_NEAR(view.aperture, 0.0125, 1e-12); // half of 50 mm / 2
+    EXPECT_NEAR(view.focus, 4, 1e-12);
+    // optics.md: a point at 10 m is a disc of 10 px
+    EXPECT_NEAR(2 * view.aperture * view.slope * std::abs(1 / view.focus - 1 / 10.0), 10, 1e-9);
+}
+
 TEST(Projection, PanTiltRoll) {
     // what lies 10 degrees to the right is centred by a pan of 10
     const double a = radians(10);
