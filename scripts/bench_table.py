@@ -134,7 +134,7 @@ for name, each in runs(desk).items():
     print(f"| {name} | {middle:.1f} {each[0]['time_unit']} | {' · '.join(notes)} |")
 print("""
 `planDrag`: one move of the mouse that drags a bar in the Plan of the demo with 300 scattered layers more, until the Plan is
-painted and the Camera view shows a new picture (in a drag it is a draft, at a share of the view's size that takes about 30 ms).
+painted and the Camera view shows a new picture (in a drag it is a draft, at a share of the view's size that takes about 22 ms).
 The scattered lanterns flicker, each by its track, so that every step settles 300 of them.
 `playCached`: 15 s of the demo played from the cache, the picture 1280 x 720, every other view beside it; late is by more than half
 a frame (worst of the runs). `yardstickShow`: as many pictures of that size shown by a bare widget.

@@ -249,6 +249,19 @@ TEST_F(Pictures, OfLastTimeIsThereAtOnceWhenASceneIsOpened) {
     EXPECT_LT(near(seen.back(), image), 1) << "refined all the same";
 }
 
+/// While a movie is written, the frames to be played are not rendered beside it.
+TEST_F(Pictures, NothingIsRenderedAheadWhileAMovieIsWritten) {
+    ASSERT_TRUE(refined());
+    const CameraPicture& picture = camera().picture();
+    session().setWriting(true);
+    ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"focal", 60.0}}));
+    ASSERT_TRUE(refined());
+    QTest::qWait(400);
+    EXPECT_LE(picture.cache().count(), 1);
+    session().setWriting(false);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return picture.cache().count() > 3; }, 20000));
+}
+
 TEST_F(Pictures, WhereTimeGoesIsTold) {
     auto* times = window.findChild<QAction*>(QStringLiteral("times"));
     ASSERT_TRUE(times);

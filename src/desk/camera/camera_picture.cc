@@ -11,7 +11,7 @@ namespace stage::desk {
 namespace {
 
 constexpr std::size_t mostFinals = 64;
-constexpr double wantedMilliseconds = 30; ///< for a draft while something is dragged
+constexpr double wantedMilliseconds = 22; ///< for a draft while something is dragged
 
 void setDelay(QTimer& timer, int milliseconds) {
     timer.setSingleShot(true);
@@ -28,6 +28,7 @@ CameraPicture::CameraPicture(Session& session, std::function<Extent(double share
     connect(&m_session.camera, &ShownCamera::changed, this, &CameraPicture::update);
     connect(&m_session.playhead, &Playhead::rangeChanged, this, &CameraPicture::refill);
     connect(&m_session.document, &Document::begun, this, &CameraPicture::showLast);
+    connect(&m_session, &Session::writingChanged, this, &CameraPicture::refill);
     setDelay(m_cacheTold, 120);
     connect(&m_cacheTold, &QTimer::timeout, this, &CameraPicture::cacheChanged);
     // A picture that takes long (fills are made, large files read) is spoken of.
@@ -257,7 +258,7 @@ void CameraPicture::setPlayBudget(std::size_t bytes) {
 /// Renders the frames that will be needed next: while it plays, and when nothing else is to be done.
 void CameraPicture::refill() {
     if (m_ahead.busy() || m_session.document.previewing() || m_held || m_panned) return;
-    if (!m_playing && (m_draft.busy() || (m_refining && !m_refined))) return;
+    if (!m_playing && (m_session.writing() || m_draft.busy() || (m_refining && !m_refined))) return;
     const scene::Scene& scene = *m_session.scene();
     if (scene.layers.empty()) return;
     const Extent extent = extentNow();

@@ -13,12 +13,14 @@ void OutputWriter::choose() {
 }
 
 void OutputWriter::write(const output::Job& job) {
+    m_session.setWriting(true);
     inBackground<void>(
         m_window, tr("Writing %1").arg(QString::fromStdString(job.path.filename().string())),
         [scene = m_session.scene(), sources = m_session.sharedSources(), job](const Progress& progress) {
             return output::write(*scene, job, *sources, progress);
         },
         [this, job](Result<void> result) {
+            m_session.setWriting(false);
             if (result)
                 Q_EMIT m_session.said(tr("Wrote %1.").arg(QString::fromStdString(job.path.string())));
             else if (result.error().cancelled)

@@ -116,6 +116,11 @@ edit::Edit Session::push(const std::vector<std::int64_t>& layers, const edit::Ed
     return edit;
 }
 
+void Session::setWriting(bool writing) {
+    m_writing = writing;
+    Q_EMIT writingChanged();
+}
+
 void Session::setHoldFraming(bool hold) {
     m_holdFraming = hold;
     Q_EMIT holdChanged();

@@ -45,6 +45,10 @@ public:
     /// What bounds all flat layers, or the selected ones.
     std::vector<V3d> outlines(bool selectedOnly) const;
 
+    /// A movie is being written: nothing is rendered ahead beside it.
+    bool writing() const { return m_writing; }
+    void setWriting(bool writing);
+
     // ---- how layers are pushed and scaled
 
     bool holdFraming() const { return m_holdFraming; }
@@ -78,11 +82,13 @@ public:
     Swatches& swatches() { return m_swatches; }
 
 Q_SIGNALS:
+    void writingChanged();
     void holdChanged(); ///< hold framing, or its mark
     void problem(const QString& sentence);
     void said(const QString& sentence); ///< what has been done, or why nothing was; not a problem
 
 private:
+    bool m_writing = false;
     bool m_holdFraming = true, m_aboutAxis = false;
     std::int64_t m_reference = 0; ///< id of a mark; one that is not there: the first
     mutable std::optional<motion::ResolvedScene> m_now;

@@ -3,6 +3,7 @@
 #include "checks/choreography.h"
 #include "desk/kit/number_field.h"
 #include "desk/look/theme.h"
+#include "desk/session/follow_scene.h"
 #include "scene/scene_json.h"
 
 #include <QComboBox>
@@ -57,7 +58,7 @@ PaceView::PaceView(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     connect(m_graph, &QComboBox::activated, this,
             [this](int i) { m_paper->setGraph(static_cast<PacePaper::Graph>(i)); });
     m_session.playhead.beat().follow(this, Beat::Rank::Numbers, [this] { refresh(); });
-    connect(&m_session.document, &Document::sceneChanged, this, &PaceView::refresh);
+    followSceneAside(m_session.document, this, [this] { refresh(); });
     refresh();
 }
 
@@ -79,7 +80,7 @@ PacePaper::PacePaper(Session& session, QWidget* parent) : QWidget(parent), m_ses
     setAccessibleName(tr("Pace"));
     setToolTip(
         tr("Draw the speed here; it is stretched so that the way stays as long. Click: the playhead."));
-    connect(&m_session.document, &Document::sceneChanged, this, [this] {
+    followSceneAside(m_session.document, this, [this] {
         measure();
         update();
     });

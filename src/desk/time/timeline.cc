@@ -5,6 +5,7 @@
 #include "desk/kit/number_field.h"
 #include "desk/look/paper.h"
 #include "desk/look/theme.h"
+#include "desk/session/follow_scene.h"
 #include "desk/time/findings.h"
 #include "desk/time/pace_choice.h"
 #include "motion/values.h"
@@ -44,7 +45,7 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
     connect(m_toEnd, &QToolButton::clicked, this, [this] { toMark(1); });
     connect(m_time, &QLineEdit::returnPressed, this, &Timeline::readTime);
     setClock();
-    connect(&m_session.document, &Document::sceneChanged, this, [this] {
+    followSceneAside(m_session.document, this, [this] {
         m_map.layOut();
         redraw();
     });
@@ -64,7 +65,7 @@ Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_sessi
         repaintTime();
     };
     connect(&m_session.playhead, &Playhead::frameChanged, this, tell);
-    connect(&m_session.document, &Document::sceneChanged, this, tell);
+    followSceneAside(m_session.document, this, tell);
     connect(&m_session.document, &Document::pathChanged, this, &Timeline::fitAll);
     m_map.layOut();
     tell();
