@@ -191,6 +191,13 @@ void warp(benchmark::State& state, const std::string& name) {
         yardstick.save(where + ("/warp-" + name + ".png"));
 }
 
+void discs(benchmark::State& state) {
+    cv::setNumThreads(1);
+    bench::DiscYardstick yardstick(stage_("ten").frame, cache());
+    for (auto _ : state)
+        yardstick.draw();
+}
+
 void gl(benchmark::State& state, const std::string& name) {
     bench::GlYardstick yardstick(stage_(name).frame, cache());
     if (yardstick.renderer().find("llvmpipe") == std::string::npos)
@@ -235,6 +242,7 @@ int main(int argc, char** argv) {
     add("pinhole 1 thread", [](auto& s) { ours(s, "ten", {}, 1); });
     add("draft", [](auto& s) { ours(s, "ten", {Method::Draft}, 1, false, true); });
     add("draft exposed", [](auto& s) { ours(s, "ten", {Method::Draft}, 1, true, true); });
+    slow("opencv discs", [](auto& s) { discs(s); });
     slow("final 64", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 1, false, true); });
     slow("final 128", [](auto& s) { ours(s, "ten", {Method::Final, 128}, 1, false, true); });
     const auto byNeed = [](double levels) {

@@ -126,6 +126,78 @@ void WarpYardstick::save(const std::string& path) const {
     write8(path, m_own->target.cols, m_own->target.rows, m_own->target.ptr());
 }
 
+// ---- OpenCV, out of focus
+
+struct DiscYardstick::Own {
+    struct Layer {
+        cv::Mat picture; ///< premultiplied, float, warped into the frame
+        cv::Mat disc;    ///< empty: sharp
+    };
+    std::vector<Layer> layers;
+    cv::Mat target, blurred;
+};
+
+DiscYardstick::DiscYardstick(const motion::Frame& frame, media::PixelCache& cache)
+    : m_own(std::make_unique<Own>()) {
+    for (const motion::Item& item : frame.items) {
+        const media::Raster base = baseOf(item, cache);
+        cv::Mat picture(base.size.y, base.size.x, CV_32FC4);
+        for (int y = 0; y < base.size.y; ++y)
+            for (int x = 0; x < 4 * base.size.x; ++x)
+                picture.ptr<float>(y)[x] = base.row(y)[x];
+        const auto p = render::planeOf(item.card, frame.view, base.size).pinhole;
+        const auto middle = [](const render::Linear& l) { return l.a + (l.b + l.c) / 2; };
+        const cv::Matx33d toTexels{p.u.b - p.w.b / 2,
+                                   p.u.c - p.w.c / 2,
+                                   middle(p.u) - middle(p.w) / 2,
+                                   p.v.b - p.w.b / 2,
+                                   p.v.c - p.w.c / 2,
+                                   middle(p.v) - middle(p.w) / 2,
+                                   p.w.b,
+                                   p.w.c,
+                                   middle(p.w)};
+        Own::Layer layer;
+        cv::warpPerspective(picture, layer.picture, toTexels, {frame.size.x, frame.size.y},
+                            cv::INTER_LINEAR | cv::WARP_INVERSE_MAP, cv::BORDER_CONSTANT);
+        const double radius = render::discAt(render::planeOf(item.card, frame.view, base.size),
+                                             frame.size.x / 2.0, frame.size.y / 2.0) /
+                              2;
+        if (radius > 0.5) {
+            const int reach = static_cast<int>(std::ceil(radius));
+            layer.disc.create(2 * reach + 1, 2 * reach + 1, CV_32F);
+            for (int y = -reach; y <= reach; ++y)
+                for (int x = -reach; x <= reach; ++x)
+                    layer.disc.at<float>(y + reach, x + reach) = std::hypot(x, y) <= radius ? 1.f : 0.f;
+            layer.disc /= cv::sum(layer.disc)[0];
+        }
+        m_own->layers.push_back(std::move(layer));
+    }
+    m_own->target.create(frame.size.y, frame.size.x, CV_32FC4);
+}
+
+DiscYardstick::~DiscYardstick() = default;
+
+/// The warp is left out: it is a small part.
+void DiscYardstick::draw() {
+    Own& own = *m_own;
+    own.target.setTo(cv::Scalar(0, 0, 0, 1));
+    for (const Own::Layer& layer : own.layers) {
+        if (layer.disc.empty())
+            own.blurred = layer.picture;
+        else
+            cv::filter2D(layer.picture, own.blurred, -1, layer.disc, {-1, -1}, 0, cv::BORDER_CONSTANT);
+        cv::parallel_for_(cv::Range(0, own.target.rows), [&](const cv::Range& rows) {
+            for (int y = rows.start; y < rows.end; ++y) {
+                const float* s = own.blurred.ptr<float>(y);
+                float* d = own.target.ptr<float>(y);
+                for (int x = 0; x < own.target.cols; ++x, s += 4, d += 4)
+                    for (int c = 0; c < 4; ++c)
+                        d[c] = s[c] + d[c] * (1 - s[3]);
+            }
+        });
+    }
+}
+
 // ---- OpenGL
 
 struct GlYardstick::Own {

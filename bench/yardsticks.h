@@ -22,6 +22,19 @@ private:
     std::unique_ptr<Own> m_own;
 };
 
+/// OpenCV: each layer warped as above, blurred by the disc that the lens makes of its middle (filter2D, which
+/// takes the Fourier transform for large ones), then laid over what is below.
+class DiscYardstick {
+public:
+    DiscYardstick(const motion::Frame& frame, media::PixelCache& cache);
+    ~DiscYardstick();
+    void draw();
+
+private:
+    struct Own;
+    std::unique_ptr<Own> m_own;
+};
+
 /// OpenGL by software (Mesa's llvmpipe): half-float textures, trilinear, blended quads into a half-float
 /// target.
 class GlYardstick {

@@ -1,12 +1,12 @@
 #!/usr/bin/python3
 """Benchmark results (JSON) as a page of tables, with the date and the machine.
 
-bench_table.py RENDER.json DESK.json SCENE.json FOOTAGE.json WRITING.json: of each, the best of several runs counts, because machines are shared and change
+bench_table.py RENDER.json DESK.json SCENE.json FOOTAGE.json WRITING.json DEMO.json: of each, the best of several runs counts, because machines are shared and change
 their speed from minute to minute; what is compared ran side by side."""
 import json
 import sys
 
-render, desk, whole, footage, writing = (json.load(open(path)) for path in sys.argv[1:6])
+render, desk, whole, footage, writing, demo = (json.load(open(path)) for path in sys.argv[1:7])
 cpu = next((line.split(":")[1].strip() for line in open("/proc/cpuinfo") if line.startswith("model name")), "unknown")
 
 
@@ -75,6 +75,7 @@ row("rays by need, noise below 0.6 %, over pinhole, 1 thread", ratio("final by n
 row("their distance", decibel("final by need 1.5"), 46, 46, db, False)
 row("rays by need, noise below 0.3 %, over pinhole, 1 thread", ratio("final by need 0.75", "pinhole 1 thread"), 24, 16, times)
 row("their distance", decibel("final by need 0.75"), 50, 50, db, False)
+row("64 rays over OpenCV's discs, layer by layer, 1 thread", ratio("final 64", "opencv discs"), 1, 0.5, times)
 row("the shutter open, over 64 rays without", ratio("final 64 exposed", "final 64"), 1.3, 1.2, times)
 row("1 thread over 2, pinhole", ratio("pinhole 1 thread", "pinhole"), 1.6, 1.8, times, False)
 row("1 thread over 2, 64 rays", ratio("final 64", "final 64 2 threads"), 1.6, 1.8, times, False)
@@ -113,6 +114,32 @@ best = {name: min(run["real_time"] for run in each) / 24 for name, each in runs(
 slower = max(best["yardstickRender"], best["yardstickEncode"])
 row(f"{best['write']:.1f} ms a frame; rendering {best['yardstickRender']:.1f}, encoding {best['yardstickEncode']:.1f}",
     best["write"] / slower, 1.25, 1.1, times)
+print()
+print("## From files to frames\n\n" + machine(demo))
+print("The demo (13 layers, one of them a clip; shutter of 180 degrees but for pinhole), and four full-HD clips of unlike codecs beside each "
+      "other, frame after frame without writing them (`bench/demo_bench.cc`).\n")
+print("| what | measured | must | aim | |\n|---|---|---|---|---|")
+end = {}
+for run in demo["benchmarks"]:
+    if run.get("run_type") == "iteration":
+        name = run["name"].split("/iterations")[0].removeprefix("demoFrames/")
+        if name not in end or run["real_time"] < end[name]["real_time"]:
+            end[name] = run
+took = {name: run["real_time"] for name, run in end.items()}
+per = lambda v: f"{v:.1f} a second"
+sec = lambda v: f"{v:.2f} s"
+row("draft with the shutter open, over draft without", took["draftExposed"] / took["draft"], 1.4, 1.2, times)
+row("that over 64 rays", took["draftExposed"] / took["final64"], 0.35, 0.25, times)
+row("draft at 960 x 540 without the shutter, each frame new", 1000 / took["play"], 24, 48, per, False)
+row("four clips over FFmpeg decoding them", took["fourClipsForward"] / took["yardstickFourClips"], 4, 2, times)
+row("first frame at 1920 x 1080, from the start of the program to its PNG file, cache folder warm", took["firstFrame/warm"] / 1000, 0.8, 0.4, sec)
+row("the same, cold", took["firstFrame/cold"] / 1000, 2.0, 1.2, sec)
+print("\n| 1920 x 1080 | ms a frame | of which, all threads together |\n|---|---|---|")
+stages = ("decode", "read back", "levels", "convert", "draw", "cut", "lay out", "sample", "lens", "mix")
+for name, what in (("pinhole", "pinhole"), ("draft", "draft"), ("draftExposed", "draft, shutter open"), ("final64", "64 rays"),
+                   ("finalByNeed", "rays by need, noise below 0.3 %"), ("play", "draft at 960 x 540")):
+    parts = " · ".join(f"{stage} {end[name][stage]:.1f}" for stage in stages if stage in end[name])
+    print(f"| {what} | {took[name]:.1f} | {parts} |")
 print()
 print("## The desk\n\n" + machine(desk))
 print("| benchmark | median | |\n|---|---|---|")

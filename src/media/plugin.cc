@@ -1,6 +1,7 @@
 #include "media/plugin.h"
 
 #include <dlfcn.h>
+#include <filesystem>
 #include <map>
 #include <mutex>
 
@@ -12,8 +13,11 @@ Result<const void*> loadedPlugin(const std::string& name) {
     std::lock_guard guard(lock);
     if (const auto found = loaded.find(name); found != loaded.end()) return found->second;
     std::string problem;
-    for (const char* folder : {"$ORIGIN/plugins/", "$ORIGIN/../lib/open-stage/"}) {
-        void* library = ::dlopen((folder + name + ".so").c_str(), RTLD_NOW | RTLD_LOCAL);
+    // Not by $ORIGIN: a sanitizer loads libraries in the program's place, and would look beside itself.
+    std::error_code code;
+    const auto program = std::filesystem::read_symlink("/proc/self/exe", code).parent_path();
+    for (const auto& folder : {program / "plugins", program / "../lib/open-stage"}) {
+        void* library = ::dlopen((folder / (name + ".so")).c_str(), RTLD_NOW | RTLD_LOCAL);
         if (!library) {
             // The first tells what is wrong with a file that is there.
             const std::string said = ::dlerror();

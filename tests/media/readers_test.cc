@@ -426,7 +426,7 @@ TEST(LargeStills, AreReadThroughTheCacheFolder) {
     layer.content = scene::Picture{{(dir / "large.jpg").string(), 0, ""}, ""};
     PixelCache cache(64u << 20);
     const auto source = contentOf(layer, 0);
-    ASSERT_EQ(source->granularity(), PixelSource::Granularity::EveryLevel);
+    ASSERT_EQ(source->granularity(), PixelSource::Granularity::InStrips);
     const auto encoded = [](float v) { return 255 * srgbFromLinear(v); };
     for (const int level : {0, 3, 7}) {
         const int at = 7000 >> level;
