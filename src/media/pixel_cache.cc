@@ -110,6 +110,8 @@ Result<PixelCache::Whole> PixelCache::makeWhole(const PixelSource& source, const
         auto stored = storeStrips(key.empty() ? source.key() : key, source.name(), source.size(),
                                   [&](const TakeStrip& take) { return source.strips(take, progress); });
         if (!stored) return tl::unexpected(stored.error());
+        // Shown all the same, but not found again, where the file has changed while it was read.
+        if (contentKey(source.key()) != key) dropStored(key);
         return Whole{nullptr, std::move(*stored)};
     }
     const auto begin = std::chrono::steady_clock::now();

@@ -63,7 +63,7 @@ bool SceneFiles::opened(const std::filesystem::path& path) {
     if (!elsewhere)
         if (const auto opened = recovered(path, name)) return *opened;
     auto read = awaited<scene::Scene>(m_window, tr("Opening %1").arg(name),
-                                        [path](const Progress&) { return scene::load(path); });
+                                      [path](const Progress&) { return scene::load(path); });
     if (!read) {
         m_session.tell(read.error());
         return false;

@@ -117,7 +117,7 @@ edit::Edit Session::push(const std::vector<std::int64_t>& layers, const edit::Ed
 }
 
 void Session::setWriting(bool writing) {
-    m_writing = writing;
+    m_writing += writing ? 1 : -1;
     Q_EMIT writingChanged();
 }
 

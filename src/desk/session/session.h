@@ -46,8 +46,8 @@ public:
     std::vector<V3d> outlines(bool selectedOnly) const;
 
     /// A movie is being written: nothing is rendered ahead beside it.
-    bool writing() const { return m_writing; }
-    void setWriting(bool writing);
+    bool writing() const { return m_writing > 0; }
+    void setWriting(bool writing); ///< once each, as it begins and ends; several may be written
 
     // ---- how layers are pushed and scaled
 
@@ -88,7 +88,7 @@ Q_SIGNALS:
     void said(const QString& sentence); ///< what has been done, or why nothing was; not a problem
 
 private:
-    bool m_writing = false;
+    int m_writing = 0;
     bool m_holdFraming = true, m_aboutAxis = false;
     std::int64_t m_reference = 0; ///< id of a mark; one that is not there: the first
     mutable std::optional<motion::ResolvedScene> m_now;

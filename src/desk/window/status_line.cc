@@ -43,7 +43,7 @@ StatusLine::StatusLine(QStatusBar* bar, Session& session, const Views& views, co
     m_timesTold.setInterval(1000);
     connect(&m_timesTold, &QTimer::timeout, this, [this] {
         m_sharp->setText(aboutTimes());
-        m_sharp->setToolTip(tr("Seconds of processor and of waiting, of all threads together"));
+        m_sharp->setToolTip(tr("Work and waiting of all threads together"));
     });
     m_sayOver.setSingleShot(true);
     connect(&m_sayOver, &QTimer::timeout, this, &StatusLine::refresh);

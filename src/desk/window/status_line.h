@@ -25,7 +25,7 @@ public:
     /// A sentence for a few seconds; a problem stays longer.
     void say(const QString& sentence, bool problem);
     void askForFindings(); ///< as a click on their button does
-    /// What pictures spent their time on in the last second, in the place of what is said of the scene.
+    /// What pictures spent their time on in the last second, in the place of what is sharp.
     void showTimes(bool on);
 
 Q_SIGNALS:
