@@ -229,24 +229,29 @@ const DiscBlur::Rows& DiscBlur::rowsOf(double radius, int part) {
     return rows;
 }
 
-void DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, int x0, int y0,
-                      int width, int height, bool oneLevel) {
-    // Sums along each row; number n is that of the first n pixels.
-    m_width = width, m_height = height;
-    const auto stride = static_cast<std::size_t>(width + 1) * 4;
-    m_sums.resize(stride * static_cast<std::size_t>(height));
+void DiscBlur::startBlock(const media::Box& block) {
+    m_block = block;
+    m_used = 0;
+}
+
+void DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Air& air, Sums& sums) {
+    const media::Box& all = sums.small.box;
+    const int width = all.x1 - all.x0, height = all.y1 - all.y0;
+    const auto stride = static_cast<std::size_t>(sums.stride());
+    sums.numbers.resize(stride * static_cast<std::size_t>(height));
     for (int y = 0; y < height; ++y)
-        std::fill_n(m_sums.data() + static_cast<std::size_t>(y) * stride, 4, 0.f);
+        std::fill_n(sums.numbers.data() + static_cast<std::size_t>(y) * stride, 4, 0.f);
     for (int by = 0; by < height; by += Canvas::side) {
         for (int bx = 0; bx < width; bx += Canvas::side) {
             const int w = std::min(Canvas::side, width - bx), h = std::min(Canvas::side, height - by);
             m_part.clear(w, h);
-            const int px = x0 + bx, py = y0 + by;
+            const int px = all.x0 + bx, py = all.y0 + by;
             const Reach reach = reachOf(plane, px, py, px + w, py + h, Through::Pinhole);
             if (!reach.off) {
                 m_arena.reset();
                 std::optional<Brush> brush;
-                if (!plane.bent()) brush = brushOf(plane, pixels, reach, px, py, w, h, m_arena, oneLevel);
+                if (!plane.bent())
+                    brush = brushOf(plane, pixels, reach, px, py, w, h, m_arena, sums.small.oneLevel);
                 if (brush) {
                     brush->air = air.from(px, py);
                     brush->hazy = air.density > 0;
@@ -257,7 +262,7 @@ void DiscBlur::raster(const Plane& plane, const media::Pyramid& pixels, const Ai
             }
             for (int y = 0; y < h; ++y) {
                 const float* in = m_part.rgba + 4 * y * Canvas::side;
-                float* out = m_sums.data() + static_cast<std::size_t>(by + y) * stride +
+                float* out = sums.numbers.data() + static_cast<std::size_t>(by + y) * stride +
                              4 * static_cast<std::size_t>(bx);
                 float sum[4] = {out[0], out[1], out[2], out[3]};
                 for (int x = 0; x < w; ++x, in += 4) {
@@ -333,56 +338,100 @@ struct DiscBlur::Grid {
     double y(int n) const { return firstY + (n - 0.5) * step; }
 };
 
+/// How far apart places are that are blurred, px of the frame.
+static int stepOf(int shrink) {
+    return shrink > 1 ? 1 << (shrink - 1) : 1 << shrink;
+}
+
+DiscBlur::Small DiscBlur::smallFor(const Discs& discs, const media::Box& wide) {
+    Small small;
+    small.shrink = shrinkOf(discs.most());
+    const double size = 1 << small.shrink;
+    // Pixels of the small picture that the discs of the box reach, and one around them for spreading.
+    const int reach = static_cast<int>(std::ceil(discs.most() / size)) + 3;
+    const auto down = [&](int at) { return static_cast<int>(std::floor(at / size)); };
+    small.box = {down(wide.x0) - reach, down(wide.y0) - reach, down(wide.x1 - 1) + reach + 1,
+                 down(wide.y1 - 1) + reach + 1};
+    constexpr double hidesLevels = 0.75; // pixels of the small picture
+    small.oneLevel = discs.most() > hidesLevels * size;
+    return small;
+}
+
+bool DiscBlur::tooUnlike(const Plane& plane, const Discs& discs) {
+    constexpr double unlike = 4, seen = 8; // px
+    return !plane.bent() && discs.most() > unlike * std::max(discs.least(), seen);
+}
+
+/// What a box shows at any time of the exposure.
+media::Box DiscBlur::movedOver(const media::Box& box, const MotionField& motion, int step) {
+    if (motion.still()) return box;
+    const V2i spare(static_cast<int>(std::ceil(motion.reach().x)) + step,
+                    static_cast<int>(std::ceil(motion.reach().y)) + step);
+    return {box.x0 - spare.x, box.y0 - spare.y, box.x1 + spare.x, box.y1 + spare.y};
+}
+
+/// Those of the block, where they hold what is wanted.
+const DiscBlur::Sums& DiscBlur::sumsOf(const Plane& plane, const media::Pyramid& pixels, const Air& air,
+                                       const Small& small, const media::Box& box) {
+    const auto make = [&](Sums& sums, const Small& what) {
+        sums.of = &plane;
+        sums.small = what;
+        const double size = 1 << what.shrink;
+        raster(what.shrink ? inPixelsOf(plane, size) : plane, pixels, air.from(-0.5, -0.5, size), sums);
+    };
+    const auto holds = [&](const Sums& sums) {
+        return sums.small.shrink == small.shrink && small.box.within(sums.small.box) == small.box;
+    };
+    if (box.within(m_block) == box && box != m_block) {
+        const auto end = m_ofBlock.begin() + static_cast<std::ptrdiff_t>(m_used);
+        auto at = std::find_if(m_ofBlock.begin(), end, [&](const Sums& sums) { return sums.of == &plane; });
+        if (at == end) {
+            if (m_used == m_ofBlock.size()) m_ofBlock.emplace_back();
+            at = m_ofBlock.begin() + static_cast<std::ptrdiff_t>(m_used++);
+            at->of = &plane;
+            at->small = {};
+            const Discs discs(plane, m_block);
+            const Small all =
+                smallFor(discs, movedOver(m_block, MotionField(plane, m_block), stepOf(small.shrink)));
+            if (!tooUnlike(plane, discs) && all.shrink == small.shrink) make(*at, all);
+        }
+        if (holds(*at)) return *at;
+    }
+    make(m_ofBox, small);
+    return m_ofBox;
+}
+
 bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, const Air& air, float opacity,
                           const media::Box& box, Canvas& canvas) {
     const Timed timed(Stage::Lens);
     const Discs discs(plane, box);
     // Very unlike discs are not blurred in one small picture.
-    constexpr double unlike = 4, seen = 8; // px
-    if (!plane.bent() && discs.most() > unlike * std::max(discs.least(), seen) &&
-        std::max(box.x1 - box.x0, box.y1 - box.y0) > smallestPart)
-        return false;
-    const int shrink = shrinkOf(discs.most());
-    const double size = 1 << shrink;
-    const Plane small = shrink ? inPixelsOf(plane, size) : plane;
-    // Pixels of the small picture that the discs of the box reach, and one around them for spreading.
-    const int reach = static_cast<int>(std::ceil(discs.most() / size)) + 3;
-    const auto down = [&](int at) { return static_cast<int>(std::floor(at / size)); };
-    const int step = shrink > 1 ? 1 << (shrink - 1) : 1 << shrink;
+    if (tooUnlike(plane, discs) && std::max(box.x1 - box.x0, box.y1 - box.y0) > smallestPart) return false;
     const MotionField motion(plane, box);
-    media::Box wide = box; // what the box shows at any time of the exposure
-    if (!motion.still()) {
-        const V2i spare(static_cast<int>(std::ceil(motion.reach().x)) + step,
-                        static_cast<int>(std::ceil(motion.reach().y)) + step);
-        wide = {box.x0 - spare.x, box.y0 - spare.y, box.x1 + spare.x, box.y1 + spare.y};
-    }
-    const int x0 = down(wide.x0) - reach, y0 = down(wide.y0) - reach;
-    const int width = down(wide.x1 - 1) + reach + 1 - x0, height = down(wide.y1 - 1) + reach + 1 - y0;
-    constexpr double hidesLevels = 0.75; // pixels of the small picture
-    raster(small, pixels, air.from(-0.5, -0.5, size), x0, y0, width, height,
-           discs.most() > hidesLevels * size);
-    if (nothingThere()) return true;
+    const int step = stepOf(shrinkOf(discs.most()));
+    const media::Box wide = movedOver(box, motion, step);
+    const Small small = smallFor(discs, wide);
+    const Sums& sums = sumsOf(plane, pixels, air, small, box);
+    if (sums.nothingIn(small.box)) return true;
     const Grid grid(box, step), wideGrid(wide, step);
     if (2 * discs.most() > leastBlur)
-        blur(discs, wideGrid, shrink, x0, y0);
+        blur(sums, discs, wideGrid);
     else
-        leaveSharp(wideGrid, x0, y0);
+        leaveSharp(sums, wideGrid);
     if (!motion.still()) smear(motion, wideGrid, grid);
     spread(grid, box, opacity, canvas);
     return true;
 }
 
 /// The picture as it is, where it has the frame's pixels.
-void DiscBlur::leaveSharp(const Grid& grid, int x0, int y0) {
-    const auto stride = static_cast<std::size_t>(m_width + 1) * 4;
+void DiscBlur::leaveSharp(const Sums& sums, const Grid& grid) {
     const auto rowSize = static_cast<std::size_t>(grid.across) * 4;
     m_blurred.resize(rowSize * static_cast<std::size_t>(grid.high) + 16);
     for (int j = 0; j < grid.high; ++j) {
-        const float* sums = m_sums.data() + static_cast<std::size_t>(grid.firstY + j - 1 - y0) * stride +
-                            4 * static_cast<std::size_t>(grid.firstX - 1 - x0);
+        const float* from = sums.at(grid.firstX - 1, grid.firstY + j - 1);
         float* out = m_blurred.data() + static_cast<std::size_t>(j) * rowSize;
         for (std::size_t i = 0; i < rowSize; ++i)
-            out[i] = sums[i + 4] - sums[i];
+            out[i] = from[i + 4] - from[i];
     }
 }
 
@@ -428,19 +477,18 @@ void DiscBlur::smear(const MotionField& motion, const Grid& wide, const Grid& gr
     std::swap(m_blurred, m_smeared);
 }
 
-bool DiscBlur::nothingThere() const {
-    const auto stride = static_cast<std::size_t>(m_width + 1) * 4;
-    for (int y = 0; y < m_height; ++y) {
-        const float* total = m_sums.data() + static_cast<std::size_t>(y + 1) * stride - 4;
-        if (total[0] != 0 || total[1] != 0 || total[2] != 0 || total[3] != 0) return false;
+bool DiscBlur::Sums::nothingIn(const media::Box& box) const {
+    for (int y = box.y0; y < box.y1; ++y) {
+        const float *first = at(box.x0, y), *last = at(box.x1, y);
+        for (int c = 0; c < 4; ++c)
+            if (first[c] != last[c]) return false;
     }
     return true;
 }
 
 /// Where the rows of a disc begin and end in the sums, from those of its middle's row. part: of a pixel, of
 /// its middle.
-void DiscBlur::setEnds(const Rows& rows, double part) {
-    const auto stride = static_cast<std::ptrdiff_t>(m_width + 1) * 4;
+void DiscBlur::setEnds(const Rows& rows, double part, std::ptrdiff_t stride) {
     const auto count = static_cast<int>(rows.left.size());
     m_ends.resize(rows.left.size());
     for (int k = 0; k < count; ++k) {
@@ -454,8 +502,9 @@ void DiscBlur::setEnds(const Rows& rows, double part) {
     }
 }
 
-/// Blurs the small picture, whose first pixel is x0, y0, at the places of the grid.
-void DiscBlur::blur(const Discs& discs, const Grid& grid, int shrink, int x0, int y0) {
+/// Blurs the small picture at the places of the grid.
+void DiscBlur::blur(const Sums& sums, const Discs& discs, const Grid& grid) {
+    const int shrink = sums.small.shrink, x0 = sums.small.box.x0, y0 = sums.small.box.y0;
     const double size = 1 << shrink;
     // The small picture's pixels and the spreading blur a little by themselves: by a variance of 0.78 of its
     // pixels, as measured on a point, and of a sixth of the square of what lies between places. The disc is
@@ -467,7 +516,7 @@ void DiscBlur::blur(const Discs& discs, const Grid& grid, int shrink, int x0, in
     };
     // Places come in phases of a pixel of the small picture.
     const int phases = (1 << shrink) / grid.step, across = grid.across;
-    const auto stride = static_cast<std::ptrdiff_t>(m_width + 1) * 4;
+    const std::ptrdiff_t stride = sums.stride();
     m_blurred.resize(static_cast<std::size_t>(across) * static_cast<std::size_t>(grid.high) * 4 +
                      16); // read in steps
     // Rows of a phase as well; with one disc for all, those of a phase read alike.
@@ -501,12 +550,13 @@ void DiscBlur::blur(const Discs& discs, const Grid& grid, int shrink, int x0, in
                     const double x = grid.x(i) / size - x0, whole = std::floor(x + 1e-9);
                     if (!known) {
                         last = &rowsOf(discOf(radius * size), part);
-                        setEnds(*last, x - whole);
+                        setEnds(*last, x - whole, stride);
                     }
                     const int many = (end - i + phases - 1) / phases;
                     HWY_DYNAMIC_DISPATCH(BlurRow)
-                    (m_sums.data() + row * stride + 4 * static_cast<std::ptrdiff_t>(whole), m_ends.data(),
-                     static_cast<int>(m_ends.size()), last->each, many, 4, out + 4 * i, 4 * phases);
+                    (sums.numbers.data() + row * stride + 4 * static_cast<std::ptrdiff_t>(whole),
+                     m_ends.data(), static_cast<int>(m_ends.size()), last->each, many, 4, out + 4 * i,
+                     4 * phases);
                     i += many * phases;
                 }
             }

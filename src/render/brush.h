@@ -47,6 +47,7 @@ struct Brush {
     Patch patches[mostLevels]; ///< of that many levels, each half as fine as the one before
     int levels = 1;            ///< 0: nothing of it shows in the tile
     TileLinear lod;            ///< above that of the finest patch
+    bool soft = false;         ///< levels are mixed by their variance, not evenly
     int taps = 1;
     float du = 0, dv = 0; ///< from tap to tap
     PatchEdges edges;
@@ -71,10 +72,13 @@ struct Look {
     int taps = 1;
     double du = 0, dv = 0;       ///< base texels from tap to tap
     double spanU = 0, spanV = 0; ///< base texels that they reach on each side
+    bool soft = false;           ///< levels are mixed by their variance
+    double edge = 1;             ///< how many times as wide as a pixel the card's edges are
 };
-/// For the box of the frame from (x0, y0), whose reach is that.
+/// For the box of the frame from (x0, y0), whose reach is that. soft: as the lens blurs it, by reading what
+/// is as wide as its discs.
 Look lookAt(const Plane& plane, const media::Pyramid& pixels, const Reach& reach, int x0, int y0, int width,
-            int height);
+            int height, bool soft = false);
 
 /// Readies a brush for that box, but for blocks in which nothing is to be painted. The patches live in the
 /// arena.

@@ -69,6 +69,29 @@ Source sourceOf(int i, int level, int count, int base, const scene::Extension& l
 
 }
 
+namespace {
+
+void mixTexels(const media::TiledLevel& level, const Source& u, const Source& v, std::uint16_t* out) {
+    const auto texel = [&](int x, int y, int c) {
+        const Imath::half* at = level.texel(x, y);
+        return at ? float(at[c]) : 0.f;
+    };
+    if (u.share == 0 && v.share == 0) {
+        if (const Imath::half* at = level.texel(u.a, v.a))
+            std::memcpy(out, at, 4 * sizeof *out);
+        else
+            std::fill_n(out, 4, std::uint16_t{0});
+        return;
+    }
+    for (int c = 0; c < 4; ++c) {
+        const float upper = texel(u.a, v.a, c) * (1 - u.share) + texel(u.b, v.a, c) * u.share;
+        const float lower = texel(u.a, v.b, c) * (1 - u.share) + texel(u.b, v.b, c) * u.share;
+        out[c] = Imath::half(upper * (1 - v.share) + lower * v.share).bits();
+    }
+}
+
+}
+
 media::Box texelsAround(const Reach& reach, double spanU, double spanV, int level) {
     const double shrink = std::ldexp(1.0, -level);
     const auto least = [&](double at) {
@@ -157,17 +180,17 @@ Patch PatchArena::take(const Plane& plane, const media::Pyramid& pixels, int lev
             continue;
         }
         const Source v = sourceOf(y, level, from.size.y, plane.size.y, on.top, on.bottom);
+        // What lies inside across is copied where the row is one of the picture's own.
+        const int first = v.share == 0 ? std::clamp(box.x0, 0, from.size.x) : box.x1,
+                  last = v.share == 0 ? std::clamp(box.x1, first, from.size.x) : box.x1;
+        if (first < last) copyRow(from, v.a, first, last, out + 4 * (first - box.x0));
         for (int i = 0; i < patch.width; ++i) {
-            const Source u = across[static_cast<std::size_t>(i)];
-            const auto texel = [&](int tx, int ty, int c) {
-                const Imath::half* at = from.texel(tx, ty);
-                return at ? float(at[c]) : 0.f;
-            };
-            for (int c = 0; c < 4; ++c) {
-                const float upper = texel(u.a, v.a, c) * (1 - u.share) + texel(u.b, v.a, c) * u.share;
-                const float lower = texel(u.a, v.b, c) * (1 - u.share) + texel(u.b, v.b, c) * u.share;
-                out[4 * i + c] = Imath::half(upper * (1 - v.share) + lower * v.share).bits();
+            if (box.x0 + i >= first && box.x0 + i < last) {
+                i = last - box.x0 - 1;
+                continue;
             }
+            const Source u = across[static_cast<std::size_t>(i)];
+            mixTexels(from, u, v, out + 4 * i);
         }
     }
     return patch;

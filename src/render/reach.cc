@@ -25,13 +25,14 @@ Footprint footprintOf(double ux, double uy, double vx, double vy, int top) {
     return print;
 }
 
-Footprint footprintAt(const Plane& plane, double x, double y) {
+Footprint footprintAt(const Plane& plane, double x, double y, double size) {
     const Projective& p = plane.pinhole;
     const double w = p.w.at(x, y);
     if (!(w > 1e-7)) return {};
     const double u = p.u.at(x, y) / w, v = p.v.at(x, y) / w;
-    return footprintOf((p.u.b - u * p.w.b) / w, (p.u.c - u * p.w.c) / w, (p.v.b - v * p.w.b) / w,
-                       (p.v.c - v * p.w.c) / w, plane.top);
+    const double k = size / w;
+    return footprintOf((p.u.b - u * p.w.b) * k, (p.u.c - u * p.w.c) * k, (p.v.b - v * p.w.b) * k,
+                       (p.v.c - v * p.w.c) * k, plane.top);
 }
 
 V2d coversAt(const Plane& plane, double x, double y) {
@@ -46,6 +47,15 @@ double lodOfDisc(double disc, double texelsPerPixel, int samples) {
     // leave little to chance.
     const double apart = samples > 0 ? 0.75 * disc / std::sqrt(static_cast<double>(samples)) : 0;
     return std::log2(std::max(texelsPerPixel, 1e-9) * std::max(1.0, apart));
+}
+
+double softened(double radius, double lod) {
+    const double between = lod - std::floor(lod);
+    const double sharp = (1 + 3 * between) * std::exp2(-2 * between); // over that of the lod itself
+    return std::sqrt(sharp + radius * radius);
+}
+double softenedEdge(double radius) {
+    return std::sqrt(1 + 3 * radius * radius);
 }
 
 int shrinkOf(double radius) {
@@ -195,7 +205,7 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
         return;
     }
     const int top = plane.top;
-    double low = 1e300, high = -1;
+    double low = 1e300, high = -1, softest = -1;
     for (const int x : {x0, x1})
         for (const int y : {y0, y1}) {
             if (!(plane.pinhole.w.at(x, y) > 1e-7)) continue;
@@ -206,6 +216,8 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
                                                       : lodOfDisc(disc, std::exp2(lod), reading.rays);
             const double coarse = std::clamp(wanted, lod, std::max<double>(lod, top));
             low = std::min(low, coarse), high = std::max(high, coarse);
+            if (reading.lens && reading.rays == 0 && disc <= 2 * mostSoft)
+                softest = std::max(softest, footprintAt(plane, x, y, softened(disc / 2, lod)).lod);
         }
     if (low > high) low = 0, high = 0;
     // Inside the box it may be a little finer than at its corners.
@@ -225,7 +237,9 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
     // Sampled around a pixel by as much as its footprint, and a little beyond the box.
     r.u0 -= 2 * r.marginU, r.u1 += 2 * r.marginU, r.v0 -= 2 * r.marginV, r.v1 += 2 * r.marginV;
     // The draft blurs in one small picture for discs of many sizes.
-    const int last = reading.lens && reading.rays == 0 && !plane.level ? top : coarse;
+    const bool draft = reading.lens && reading.rays == 0;
+    const int softer = std::min(top, static_cast<int>(std::floor(softest + spare)) + 1),
+              last = draft && !plane.level ? top : std::max(coarse, softer);
     for (int level = fine; level <= last; ++level)
         need.add(level, texelsOf(plane, r, level));
 }

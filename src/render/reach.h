@@ -18,8 +18,9 @@ struct Footprint {
 };
 /// Changes of the base texel for a pixel to the right (ux, vx) and down (uy, vy); top: the coarsest level.
 Footprint footprintOf(double ux, double uy, double vx, double vy, int top);
-/// That of a flat card at a place of the frame; nothing special where it is not.
-Footprint footprintAt(const Plane& plane, double x, double y);
+/// That of a flat card at a place of the frame, of a pixel so many times as large; nothing special where the
+/// card is not.
+Footprint footprintAt(const Plane& plane, double x, double y, double size = 1);
 
 /// Base texels that a pixel covers across and down the picture of a flat card, at a place of the frame.
 V2d coversAt(const Plane& plane, double x, double y);
@@ -50,6 +51,16 @@ media::Need needOf(const Plane& plane, const media::Box& frame, const LensSampli
 /// Adds what looking past it through the lens as finely as a pinhole would, in boxes of the frame, reads
 /// besides.
 void needFinely(const Plane& plane, const std::vector<media::Box>& boxes, media::Need& need);
+
+/// Discs up to this radius, px, may be left to the filter of a picture's levels: the draft reads as if pixels
+/// were larger.
+inline constexpr double mostSoft = 2;
+/// How much larger a pixel is for a disc of that radius, px, to be as wide: by its variance (r^2 / 4 either
+/// way) beside that of mixing texels of a pixel's size (1/4), or of two levels evenly where a sharp card is
+/// read between them.
+double softened(double radius, double lod);
+/// The same for what a pixel covers of an edge, whose own variance is 1/12.
+double softenedEdge(double radius);
 
 /// The draft paints what is blurred by discs of that radius (px) in a picture smaller by this power of two.
 int shrinkOf(double radius);

@@ -17,21 +17,28 @@ namespace {
 /// What is looked past for glints is read as finely as a pinhole would.
 constexpr int plentyOfRays = 1 << 24;
 
-/// From the middle of the region outwards.
-std::vector<media::Box> tilesOf(const media::Box& region) {
-    constexpr int side = Canvas::side;
-    std::vector<media::Box> tiles;
+/// A draft's cards are painted for so many tiles together, across and down: discs reach far beyond each.
+constexpr int tilesTogether = 2;
+
+/// Calls with each box of a side in a region.
+template <class Call> void forBoxes(const media::Box& region, int side, const Call& call) {
     for (int y = region.y0; y < region.y1; y += side)
         for (int x = region.x0; x < region.x1; x += side)
-            tiles.push_back(media::Box{x, y, x + side, y + side}.within(region));
+            call(media::Box{x, y, x + side, y + side}.within(region));
+}
+
+/// From the middle of the region outwards.
+std::vector<media::Box> blocksOf(const media::Box& region, int side) {
+    std::vector<media::Box> blocks;
+    forBoxes(region, side, [&](const media::Box& box) { blocks.push_back(box); });
     const auto from = [&](const media::Box& box) {
         const double dx = box.x0 + box.x1 - region.x0 - region.x1,
                      dy = box.y0 + box.y1 - region.y0 - region.y1;
         return dx * dx + dy * dy;
     };
-    std::stable_sort(tiles.begin(), tiles.end(),
+    std::stable_sort(blocks.begin(), blocks.end(),
                      [&](const media::Box& a, const media::Box& b) { return from(a) < from(b); });
-    return tiles;
+    return blocks;
 }
 
 /// Copies pixels that are not looked at soon past the cache, where the machine can.
@@ -81,33 +88,40 @@ Result<Image> rendered(const motion::Frame& frame, const Quality& quality, media
                       LensPainter(points, effort, opening, air, frame.blending),
                       {}};
     });
-    const std::vector<media::Box> tiles = tilesOf(region);
+    const std::vector<media::Box> blocks =
+        blocksOf(region, draft ? tilesTogether * Canvas::side : Canvas::side);
+    std::size_t tiles = 0;
+    forBoxes(region, Canvas::side, [&](const media::Box&) { ++tiles; });
     std::atomic<std::size_t> next = 0, done = 0;
-    // Each takes the next tile, so that they come in order.
+    const auto paintTile = [&](const media::Box& box, Worker& worker) {
+        if (progress.stopped()) return;
+        if (quality.method == Method::Pinhole || draft) {
+            worker.layers.paint(*entries, box, ground, worker.canvas);
+            if (draft) worker.lens.addGlints(*entries, box, worker.canvas);
+        } else {
+            worker.lens.paint(*entries, box, ground, worker.canvas, progress.stop);
+        }
+        if (progress.stopped()) return;
+        for (int y = box.y0; y < box.y1; ++y) {
+            float* out = picture.row(y) + 4 * box.x0;
+            const float* in = worker.canvas.rgba + 4 * (y - box.y0) * Canvas::side;
+            if (quality.piece)
+                std::copy_n(in, 4 * (box.x1 - box.x0), out);
+            else
+                putAway(in, box.x1 - box.x0, out);
+        }
+        if (quality.piece) quality.piece(picture, box);
+        progress.done(static_cast<double>(++done) / static_cast<double>(tiles));
+    };
+    // Each takes the next block, so that they come in order.
     media::inParallel(0, media::cores(), [&](int) {
         Worker& worker = workers.local();
         struct Flush { // what was put away is there for all before the others hear of it
             ~Flush() { hwy::FlushStream(); }
         } const flush;
-        for (std::size_t i; (i = next++) < tiles.size() && !progress.stopped();) {
-            const media::Box& box = tiles[i];
-            if (quality.method == Method::Pinhole || draft) {
-                worker.layers.paint(*entries, box, ground, worker.canvas);
-                if (draft) worker.lens.addGlints(*entries, box, worker.canvas);
-            } else {
-                worker.lens.paint(*entries, box, ground, worker.canvas, progress.stop);
-            }
-            if (progress.stopped()) return;
-            for (int y = box.y0; y < box.y1; ++y) {
-                float* out = picture.row(y) + 4 * box.x0;
-                const float* in = worker.canvas.rgba + 4 * (y - box.y0) * Canvas::side;
-                if (quality.piece)
-                    std::copy_n(in, 4 * (box.x1 - box.x0), out);
-                else
-                    putAway(in, box.x1 - box.x0, out);
-            }
-            if (quality.piece) quality.piece(picture, box);
-            progress.done(static_cast<double>(++done) / static_cast<double>(tiles.size()));
+        for (std::size_t i; (i = next++) < blocks.size() && !progress.stopped();) {
+            worker.layers.startBlock(blocks[i]);
+            forBoxes(blocks[i], Canvas::side, [&](const media::Box& box) { paintTile(box, worker); });
         }
     });
     if (progress.stopped()) return cancelled();

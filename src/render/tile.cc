@@ -133,7 +133,9 @@ bool TilePainter::find(const std::vector<Entry>& entries, const media::Box& box,
         Seen here{&entry, {}};
         here.nearness = nearnessAt(entry.plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0);
         if (entry.group.empty()) {
-            here.blurred = m_draft && (!entry.plane.still || discOver(entry.plane, box) > leastBlur);
+            const double disc = m_draft ? discOver(entry.plane, box) : 0;
+            here.blurred = m_draft && (!entry.plane.still || disc > leastBlur);
+            here.soft = here.blurred && entry.plane.still && !entry.plane.bent() && disc <= 2 * mostSoft;
             here.reach = reachOf(entry.plane, box.x0, box.y0, box.x1, box.y1,
                                  m_draft ? Through::Lens : Through::Pinhole);
             if (here.reach.off) continue;
@@ -185,6 +187,24 @@ void TilePainter::dropHidden(std::vector<Seen>& seen, const media::Box& box, boo
     seen.resize(kept);
 }
 
+/// Whether a brush can paint it.
+bool TilePainter::byBrush(const Seen& seen) const {
+    return m_blending == scene::Blending::Light && seen.entry->blend == scene::Blend::Normal &&
+           seen.entry->group.empty() && seen.look.levels > 0;
+}
+
+Brush TilePainter::brushFor(const Seen& seen, const media::Box& box, Blocks without) {
+    const Entry& entry = *seen.entry;
+    const V2i size = box.size();
+    const BlockGrid grid(entry.plane, box.x0, box.y0, size.x, size.y);
+    Brush brush = brushOf(seen.look, entry.plane, *entry.pixels, seen.reach, box.x0, box.y0, size.x, size.y,
+                          grid, without, m_arena);
+    brush.opacity = entry.opacity;
+    brush.air = m_air.from(box.x0, box.y0);
+    brush.hazy = m_air.density > 0;
+    return brush;
+}
+
 /// Paints as many as a brush can, from the nearest on. How many; one more than there are when nothing else
 /// would be seen.
 std::size_t TilePainter::paintByBrush(const std::vector<Seen>& seen, const media::Box& box, Canvas& canvas) {
@@ -195,17 +215,8 @@ std::size_t TilePainter::paintByBrush(const std::vector<Seen>& seen, const media
     Brush brushes[2];
     Blocks hidden = 0;
     const auto readied = [&](std::size_t n) {
-        const Entry& entry = *seen[n].entry;
-        if (m_draft || m_blending != scene::Blending::Light || entry.blend != scene::Blend::Normal ||
-            !entry.group.empty() || seen[n].look.levels == 0)
-            return false;
-        Brush& brush = brushes[n % 2];
-        const BlockGrid grid(entry.plane, box.x0, box.y0, canvas.width, canvas.height);
-        brush = brushOf(seen[n].look, entry.plane, *entry.pixels, seen[n].reach, box.x0, box.y0, canvas.width,
-                        canvas.height, grid, static_cast<Blocks>(hidden | seen[n].known.clear), m_arena);
-        brush.opacity = entry.opacity;
-        brush.air = m_air.from(box.x0, box.y0);
-        brush.hazy = m_air.density > 0;
+        if (!byBrush(seen[n])) return false;
+        brushes[n % 2] = brushFor(seen[n], box, static_cast<Blocks>(hidden | seen[n].known.clear));
         hidden = static_cast<Blocks>(hidden | seen[n].known.opaque);
         return true;
     };
@@ -242,6 +253,11 @@ bool TilePainter::paintFrom(std::size_t first, const std::vector<Seen>& seen, co
             return true;
         }
         if (m_draft && canvas.allFull()) break;
+        if (byBrush(seen[i])) {
+            m_arena.reset();
+            paintUnder(brushFor(seen[i], box, seen[i].known.clear), canvas);
+            continue;
+        }
         if (m_blending == scene::Blending::Light && entry.group.empty() && seen[i].blurred) {
             if (m_blur.paintUnder(entry.plane, *entry.pixels, m_air, entry.opacity, box, canvas)) continue;
             if (isLarge(box)) return false;
@@ -259,10 +275,11 @@ void TilePainter::prepare(Seen& seen, const media::Box& box) const {
     if (!entry.group.empty() || plane.bent() || reach.behind > 0) return;
     const media::Pyramid& pixels = *entry.pixels;
     const bool lone = entry.opacity == 1 && entry.blend == scene::Blend::Normal; // hides what is behind
-    if (!m_draft) {
+    if (!m_draft || !seen.blurred || seen.soft) {
         const V2i size = box.size();
-        seen.look = lookAt(plane, pixels, reach, box.x0, box.y0, size.x, size.y);
+        seen.look = lookAt(plane, pixels, reach, box.x0, box.y0, size.x, size.y, seen.soft);
         if (seen.look.levels == 0) return;
+        seen.reach.marginU *= seen.look.edge, seen.reach.marginV *= seen.look.edge;
         const BlockGrid grid(plane, box.x0, box.y0, size.x, size.y);
         seen.known = knownOf(plane, pixels, grid, reach, seen.look.fine, seen.look.levels, seen.look.spanU,
                              seen.look.spanV);

@@ -14,6 +14,9 @@ public:
     TilePainter(bool draft, const Opening& opening, const Air& air, scene::Blending blending)
         : m_draft(draft), m_air(air), m_blending(blending), m_blur(opening) {}
 
+    /// Boxes painted from now on are mostly inside this one.
+    void startBlock(const media::Box& block) { m_blur.startBlock(block); }
+
     /// Paints a box of the frame, at most Canvas::side across and down, over a ground of one colour in the
     /// blending's values. The canvas has scene-linear light.
     void paint(const Entries& entries, const media::Box& box, const float* ground, Canvas& canvas);
@@ -24,14 +27,17 @@ private:
         const Entry* entry;
         Reach reach;
         double nearness = 0;
-        bool blurred = false;
-        Look look{}; ///< of what is painted by a brush
+        bool blurred = false; ///< by discs, or by its motion
+        bool soft = false;    ///< so little that a brush may do it
+        Look look{};          ///< of what is painted by a brush
         Known known{};
     };
     bool find(const std::vector<Entry>& entries, const media::Box& box, std::vector<Seen>& seen) const;
     static bool inOrder(const std::vector<Seen>& seen, const media::Box& box);
     void dropHidden(std::vector<Seen>& seen, const media::Box& box, bool ordered, const Canvas& canvas) const;
     std::size_t paintByBrush(const std::vector<Seen>& seen, const media::Box& box, Canvas& canvas);
+    bool byBrush(const Seen& seen) const;
+    Brush brushFor(const Seen& seen, const media::Box& box, Blocks without);
     bool paintFrom(std::size_t first, const std::vector<Seen>& seen, const media::Box& box,
                    const float* ground, Canvas& canvas);
     /// What can be told of one without painting it.

@@ -79,10 +79,12 @@ Spread spreadOf(const Image& picture) {
 
 /// A dot of light in black, a pixel of the frame wide: four texels across, so that it stays where it is in
 /// smaller levels.
-scene::LayerPtr dot(const TempDir& dir, double depth, double perPixel, float value) {
-    const auto path = dir / ("dot" + std::to_string(value) + ".exr");
+/// at: of its upper left texel.
+scene::LayerPtr dot(const TempDir& dir, double depth, double perPixel, float value, V2i at = V2i(62)) {
+    const auto path = dir / ("dot" + std::to_string(value) + "-" + std::to_string(at.x) + "-" +
+                             std::to_string(at.y) + ".exr");
     writeExr(path, {128, 128}, [&](int x, int y) {
-        const float v = x >= 62 && x < 66 && y >= 62 && y < 66 ? value : 0;
+        const float v = x >= at.x && x < at.x + 4 && y >= at.y && y < at.y + 4 ? value : 0;
         return std::array<float, 4>{v, v, v, v > 0 ? 1.f : 0.f};
     });
     return test::pictureLayer(1, "dot", path, {128, 128}, 32 * perPixel, {0, 0, -depth});
@@ -118,6 +120,51 @@ TEST(Lens, APointBecomesADiscOfTheDiameterThatOpticsSays) {
                 EXPECT_NEAR(s.light / static_cast<double>(value), 1, thrown ? 0.005 : 0.02)
                     << row.disc << " method " << static_cast<int>(method) << " value " << value;
             }
+}
+
+TEST(Lens, SmallDiscsOfADraftAreAsWideAsOpticsSaysOverAllPlacesOfThePicture) {
+    // These are read from smaller levels, whose texels divide the picture evenly: a dot is a little narrower
+    // in the middle of one and wider between some, but as wide as it should be over all of its places.
+    const TempDir dir;
+    const V2i frame(96, 64);
+    constexpr double focal = 50, focus = 4, depth = 10;
+    const double slope = focal / 36 * frame.x, perPixel = depth / slope;
+    for (const double disc : {1.0, 2.0, 3.0, 3.9}) {
+        const double fstop = focal * 1e-3 * slope * (1 / focus - 1 / depth) / disc;
+        double squares = 0;
+        int places = 0;
+        for (int y = 50; y < 66; y += 2)
+            for (int x = 50; x < 66; x += 2, ++places) {
+                // Between pixels too: straight upon them a sharp picture comes out as it is.
+                auto light = std::make_shared<scene::Layer>(*dot(dir, depth, perPixel, 0.5f, {x, y}));
+                light->placement.position += V3d(0.13 * (x - 58), 0.29 * (y - 58), 0) * perPixel;
+                const auto scene = sceneOf(frame, focal, fstop, focus, {light});
+                squares += spreadOf(shown(scene, {Method::Draft})).square -
+                           spreadOf(shown(scene, {Method::Pinhole})).square;
+            }
+        EXPECT_NEAR(2 * std::sqrt(2 * squares / places), disc, 0.1 * disc);
+    }
+}
+
+TEST(Lens, ADraftSoftensTheEdgeOfACardAsItsDiscDoes) {
+    const V2i frame(96, 64);
+    constexpr double focal = 50, focus = 4, depth = 10;
+    const double slope = focal / 36 * frame.x, perPixel = depth / slope;
+    for (const double disc : {1.5, 2.5, 3.5}) {
+        const double fstop = focal * 1e-3 * slope * (1 / focus - 1 / depth) / disc;
+        scene::Layer card;
+        card.id = 1;
+        card.pixels = {64, 64};
+        card.metresPerPixel = perPixel;                        // a texel to a pixel
+        card.placement.position = {-32 * perPixel, 0, -depth}; // its right edge is in the frame's middle
+        card.content = scene::Card{{{0, {1, 1, 1, 1}}}};
+        const auto scene = sceneOf(frame, focal, fstop, focus, {std::make_shared<scene::Layer>(card)});
+        const Image picture = shown(scene, {Method::Draft}), traced = shown(scene, {Method::Traced, 1024});
+        // Light beyond the edge is that of the disc's part there; all of it together as much on both sides.
+        for (int x = 40; x < 56; ++x)
+            EXPECT_NEAR(picture.row(32)[4 * x + 3], traced.row(32)[4 * x + 3], 0.06) << disc << ", " << x;
+        EXPECT_NEAR(picture.row(32)[4 * 47 + 3] + picture.row(32)[4 * 48 + 3], 1, 0.01) << disc;
+    }
 }
 
 TEST(Lens, SixBladesMakeAHexagon) {
