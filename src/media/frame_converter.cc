@@ -1,6 +1,7 @@
 #include "media/frame_converter.h"
 
 #include "media/light.h"
+#include "media/texels.h"
 #include "scene/timing.h"
 
 extern "C" {
@@ -121,6 +122,10 @@ struct Curve {
             half[i] = linear[i] = of(static_cast<float>(i) / 65535.f);
     }
 };
+bool isSrgb(const AVFrame& picture) {
+    return picture.color_trc != AVCOL_TRC_SMPTE2084 && picture.color_trc != AVCOL_TRC_ARIB_STD_B67 &&
+           picture.color_trc != AVCOL_TRC_LINEAR;
+}
 const Curve& curveOf(const AVFrame& picture) {
     static const Curve pq([](float v) { return nitsFromPq(v) / hdrWhite; });
     static const Curve hlg(sceneFromHlg);
@@ -395,9 +400,10 @@ Result<Raster> FrameConverter::pixels(const AVFrame& picture, const Box& box) co
     }
 
     const Curve& curve = curveOf(picture);
+    const bool usual = isSrgb(picture);
     const bool hlg = picture.color_trc == AVCOL_TRC_ARIB_STD_B67;
     const bool wide = picture.color_primaries == AVCOL_PRI_BT2020;
-    Raster raster(box.size());
+    Raster raster = Raster::unfilled(box.size());
     // Where the first pixel of a row goes, and the next of the row from there.
     const V2i shown = box.size();
     const std::ptrdiff_t right[4] = {4, 4 * shown.x, -4, -4 * shown.x};
@@ -420,6 +426,10 @@ Result<Raster> FrameConverter::pixels(const AVFrame& picture, const Box& box) co
         Imath::half* out = rowStart(y);
         const std::ptrdiff_t next = right[m_quarterTurns];
         if (!a && !hlg && !wide) {
+            if (usual && next == 4) {
+                linearTexels(r, g, b, size.x, reinterpret_cast<std::uint16_t*>(out));
+                continue;
+            }
             const Imath::half* half = curve.half.data();
             const Imath::half one(1.f);
             for (int x = 0; x < size.x; ++x, out += next)

@@ -106,7 +106,7 @@ TiledLevel::Cells TiledLevel::cells(int row, int first, int count) const {
 
 TilePtr meanTile(const TiledLevel& from, const TiledLevel& level, std::size_t index) {
     const Box box = level.boxOfTile(index);
-    Raster tile(box.size());
+    Raster tile = Raster::unfilled(box.size());
     static const Imath::half clear[8] = {}; // two texels
     const auto at = [&](int x, int y) {
         const Imath::half* texel = from.texel(x, y);
@@ -148,7 +148,7 @@ PyramidPtr makePyramid(const Raster& base) {
                 return;
             }
             const Box box = level.boxOfTile(index);
-            Raster tile(box.size());
+            Raster tile = Raster::unfilled(box.size());
             for (int y = box.y0; y < box.y1; ++y)
                 std::copy_n(base.row(y) + 4 * box.x0, 4 * (box.x1 - box.x0), tile.row(y - box.y0));
             level.tiles[index] = std::make_shared<const Tile>(std::move(tile));

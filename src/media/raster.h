@@ -6,6 +6,7 @@
 #include <Imath/half.h>
 #include <algorithm>
 #include <functional>
+#include <memory>
 #include <vector>
 
 namespace stage::media {
@@ -28,17 +29,42 @@ inline Box boxOf(V2i size) {
     return {0, 0, size.x, size.y};
 }
 
+/// Leaves new elements as they come: for what is filled at once anyway.
+template <class T> struct Unfilled : std::allocator<T> {
+    template <class Other> struct rebind { using other = Unfilled<Other>; };
+    template <class Element, class... Values> void construct(Element* at, Values&&... values) {
+        if constexpr (sizeof...(Values) == 0)
+            ::new (static_cast<void*>(at)) Element;
+        else
+            ::new (static_cast<void*>(at)) Element(std::forward<Values>(values)...);
+    }
+};
+
+using Halfs = std::vector<Imath::half, Unfilled<Imath::half>>;
+
 /// RGBA, rows from the top, no padding.
 struct Raster {
     V2i size{0, 0};
-    std::vector<Imath::half> rgba;
+    Halfs rgba;
 
     Raster() = default;
     /// Clear.
-    explicit Raster(V2i pixels) : size(pixels), rgba(static_cast<std::size_t>(pixels.x) * pixels.y * 4) {}
+    explicit Raster(V2i pixels) : size(pixels), rgba(numbers(), Imath::half(0.f)) {}
+    /// All of whose pixels are set before they are read.
+    static Raster unfilled(V2i pixels) {
+        Raster raster;
+        raster.size = pixels;
+        raster.rgba.resize(raster.numbers());
+        return raster;
+    }
     /// RGBA of a row from the top.
     Imath::half* row(int y) { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
     const Imath::half* row(int y) const { return rgba.data() + static_cast<std::size_t>(y) * size.x * 4; }
+
+private:
+    std::size_t numbers() const {
+        return static_cast<std::size_t>(size.x) * static_cast<std::size_t>(size.y) * 4;
+    }
 };
 
 /// Takes rows of a picture from row y on; false: no more are wanted.

@@ -148,7 +148,7 @@ public:
              const std::function<Raster(std::size_t at)>& pixels) {
         std::vector<Bytes> all(indices.size());
         inParallel(std::size_t{0}, indices.size(), [&](std::size_t i) {
-            const std::vector<Imath::half> rgba = std::move(pixels(i).rgba);
+            const Halfs rgba = std::move(pixels(i).rgba);
             const bool clear =
                 std::all_of(rgba.begin(), rgba.end(), [](Imath::half v) { return v.bits() == 0; });
             if (!clear) all[i] = compressed(rgba.data(), rgba.size() * sizeof(Imath::half));

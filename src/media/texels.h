@@ -10,6 +10,11 @@ namespace stage::media {
 /// count: of out, texels.
 void meanOfFour(const std::uint16_t* upper, const std::uint16_t* lower, int count, std::uint16_t* out);
 
+/// A row of sRGB values, 0..65535, each colour in a row of its own, as opaque scene-linear texels: within an
+/// ulp of half floats of linearFromSrgb(). count: texels.
+void linearTexels(const std::uint16_t* red, const std::uint16_t* green, const std::uint16_t* blue, int count,
+                  std::uint16_t* out);
+
 /// What a cell of 8 x 8 texels (RGBA, halfs by their bits) has.
 struct CellRange {
     std::uint16_t most = 0;       ///< bits without sign of the largest value of all channels

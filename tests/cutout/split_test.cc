@@ -212,7 +212,7 @@ TEST(Fills, AreKeptBetweenStarts) {
     ASSERT_TRUE(parts.after);
     const scene::LayerPtr far = parts.after->layers.front();
     const auto source = sourceOf(*motion::pixelsAt(*parts.after, far, Rational(0)));
-    std::vector<Imath::half> once;
+    media::Halfs once;
     {
         media::PixelCache cache; // its end waits for what is being kept
         const auto read = cache.read(source, 0, media::boxOf(source->size()));

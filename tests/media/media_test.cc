@@ -626,7 +626,7 @@ TEST(Drawings, AThousandOctavesOfNoiseTakeNoLongerThanTen) {
         const auto source = contentOf(*test::pictureLayer(1, "n", dir / "n.svg", {300, 200}, 1, V3d(0)), 0);
         const auto read = cache.read(source, 5, {0, 0, 300, 200});
         EXPECT_TRUE(read);
-        return read ? read->rgba : std::vector<Imath::half>();
+        return read ? read->rgba : media::Halfs();
     };
     EXPECT_EQ(drawn(1000), drawn(10));
 }
