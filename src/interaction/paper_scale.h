@@ -20,6 +20,7 @@ class PaperScale {
 public:
     /// depthUp: depth runs up the paper (Plan); else to the right (Section).
     explicit PaperScale(bool depthUp) : m_depthUp(depthUp) {}
+    bool operator==(const PaperScale&) const = default;
 
     /// Whether what is far takes less room.
     bool folded() const { return m_folded; }

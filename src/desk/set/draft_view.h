@@ -7,6 +7,7 @@
 #include "interaction/paper_scale.h"
 #include "optics/placing.h"
 
+#include <QPixmap>
 #include <QPolygonF>
 #include <QWidget>
 
@@ -63,6 +64,25 @@ private:
         QPolygonF outline; ///< all of it
         bool visible, locked;
     };
+    /// How a bar is drawn.
+    struct BarLook {
+        QPolygonF line, outline;
+        QColor colour;
+        bool visible, chosen;
+        bool operator==(const BarLook&) const = default;
+    };
+    /// What a picture of all that lies behind the layers that are selected was drawn from.
+    struct Backdrop {
+        QSize size;
+        double pixelRatio = 0;
+        interaction::PaperScale scale;
+        V3d eye{0}, forward{0}; ///< of the first mark
+        scene::Pose pose;       ///< of the camera shown
+        double gate = 0;
+        V2i frame{0};
+        std::vector<BarLook> bars;
+        bool operator==(const Backdrop&) const = default;
+    };
     interaction::PaperPoint draft(const V3d& point) const;
     void refresh();
     void refit();
@@ -75,6 +95,8 @@ private:
     QPointF aheadPlace() const;                               ///< of the handle that turns the camera
     V3d worldAt(const QPointF& place, const V3d& like) const; ///< in the plane of this view through a point
     bool onPath(const QPointF& place) const;
+    static void drawBar(QPainter& painter, const BarLook& bar);
+    void drawBackdrop(QPainter& painter, std::vector<BarLook> bars);
     void drawGrid(QPainter& painter) const;
     void drawSight(QPainter& painter) const;
     void drawCamera(QPainter& painter) const;
@@ -92,6 +114,8 @@ private:
     bool m_own = false; ///< zoomed or panned by hand: not refitted
     optics::View m_first;
     std::vector<Bar> m_bars;
+    std::optional<Backdrop> m_backdropOf; ///< seldom changes while layers are dragged
+    QPixmap m_backdrop;
 
     enum class Drag { None, Layer, Camera, Focus, Pan, Frame } m_drag = Drag::None;
     std::int64_t m_dragLayer = 0;

@@ -243,37 +243,58 @@ void DraftView::drawPath(QPainter& painter) const {
                     static_cast<int>(i) == here);
 }
 
+void DraftView::drawBar(QPainter& painter, const BarLook& bar) {
+    painter.setOpacity(bar.visible ? 1 : 0.3);
+    const QColor edge = bar.chosen ? theme::vermilion : theme::pen;
+    QColor veil = bar.colour;
+    veil.setAlpha(50);
+    QColor rim = edge;
+    rim.setAlpha(70);
+    painter.setPen(QPen(rim, 0.8));
+    painter.setBrush(veil);
+    painter.drawPolygon(bar.outline);
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(edge, 6.5, Qt::SolidLine, Qt::FlatCap));
+    painter.drawPolyline(bar.line);
+    painter.setPen(QPen(bar.colour, 4, Qt::SolidLine, Qt::FlatCap));
+    painter.drawPolyline(bar.line);
+}
+
+/// The paper with what the camera sees, and the bars that are not selected.
+void DraftView::drawBackdrop(QPainter& painter, std::vector<BarLook> bars) {
+    const scene::Scene& scene = *m_session.scene();
+    Backdrop wanted{size(),          devicePixelRatioF(),     m_scale,           m_first.eye,
+                    m_first.forward, m_session.camera.pose(), scene.camera.gate, scene.output.frame,
+                    std::move(bars)};
+    if (m_backdropOf != wanted) {
+        m_backdropOf = std::move(wanted);
+        m_backdrop = QPixmap(size() * devicePixelRatioF());
+        m_backdrop.setDevicePixelRatio(devicePixelRatioF());
+        m_backdrop.fill(theme::paper);
+        QPainter behind(&m_backdrop);
+        behind.setRenderHint(QPainter::Antialiasing);
+        drawGrid(behind);
+        drawSight(behind);
+        drawSharp(behind);
+        for (const BarLook& bar : m_backdropOf->bars)
+            drawBar(behind, bar);
+    }
+    painter.drawPixmap(0, 0, m_backdrop);
+}
+
 void DraftView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
-    painter.fillRect(rect(), theme::paper);
-    drawGrid(painter);
-    drawSight(painter);
-    drawSharp(painter);
-    const auto draw = [&](const Bar& bar, bool chosen) {
-        painter.setOpacity(bar.visible ? 1 : 0.3);
-        const QColor colour = m_session.swatches().of(*m_session.scene(), bar.layer).colour;
-        const QColor edge = chosen ? theme::vermilion : theme::pen;
-        QColor veil = colour;
-        veil.setAlpha(50);
-        QColor rim = edge;
-        rim.setAlpha(70);
-        painter.setPen(QPen(rim, 0.8));
-        painter.setBrush(veil);
-        painter.drawPolygon(bar.outline);
-        painter.setBrush(Qt::NoBrush);
-        painter.setPen(QPen(edge, 6.5, Qt::SolidLine, Qt::FlatCap));
-        painter.drawPolyline(bar.line);
-        painter.setPen(QPen(colour, 4, Qt::SolidLine, Qt::FlatCap));
-        painter.drawPolyline(bar.line);
-    };
-    const auto chosen = [&](const Bar& bar) {
-        return m_session.selection.contains(m_session.now().find(bar.id));
-    };
-    for (const Bar& bar : m_bars)
-        if (!chosen(bar)) draw(bar, false);
-    for (const Bar& bar : m_bars)
-        if (chosen(bar)) draw(bar, true);
+    std::vector<BarLook> behind, chosen;
+    for (const Bar& bar : m_bars) {
+        const bool selected = m_session.selection.contains(m_session.now().find(bar.id));
+        (selected ? chosen : behind)
+            .push_back({bar.line, bar.outline, m_session.swatches().of(*m_session.scene(), bar.layer).colour,
+                        bar.visible, selected});
+    }
+    drawBackdrop(painter, std::move(behind));
+    for (const BarLook& bar : chosen)
+        drawBar(painter, bar);
     painter.setOpacity(1);
     labelFocus(painter);
     drawPath(painter);
