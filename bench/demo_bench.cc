@@ -1,5 +1,6 @@
 // From files to frames: the demo, and a scene of four clips. Yardsticks in the same run: FFmpeg decoding the
 // same four clips, and the demo's own frames without its clip or without the shutter.
+#include "bench_folder.h"
 #include "motion/frame.h"
 #include "render/render.h"
 #include "scene/file.h"
@@ -12,20 +13,8 @@
 namespace {
 
 using namespace stage;
+using bench::folder;
 namespace fs = std::filesystem;
-
-struct Folder {
-    fs::path path;
-    Folder() {
-        std::string name = (fs::temp_directory_path() / "open-stage-bench-XXXXXX").string();
-        path = ::mkdtemp(name.data());
-    }
-    ~Folder() { fs::remove_all(path); }
-};
-const fs::path& folder() {
-    static const Folder made;
-    return made.path;
-}
 
 void run(const std::string& command) {
     if (std::system(command.c_str()) != 0) std::exit(1);

@@ -1,5 +1,6 @@
 // A movie of the ten planes at full HD, pinhole, as H.264. Yardsticks in the same run: the renderer alone,
 // and the same encoder alone on frames that are ready.
+#include "bench_folder.h"
 #include "media/ffmpeg.h"
 #include "output/write.h"
 #include "ten_planes.h"
@@ -11,22 +12,10 @@
 namespace {
 
 using namespace stage;
+using bench::folder;
 
 constexpr std::int64_t frames = 24;
 constexpr V2i size(1920, 1080);
-
-struct Folder {
-    std::filesystem::path path;
-    Folder() {
-        std::string name = (std::filesystem::temp_directory_path() / "open-stage-bench-XXXXXX").string();
-        path = ::mkdtemp(name.data());
-    }
-    ~Folder() { std::filesystem::remove_all(path); }
-};
-const std::filesystem::path& folder() {
-    static const Folder made;
-    return made.path;
-}
 
 media::PixelCache& cache() {
     static media::PixelCache made(std::size_t{4} << 30);

@@ -36,6 +36,21 @@ std::uint8_t eight(float linear) {
         std::lround(255 * (c <= 0.0031308f ? 12.92f * c : 1.055f * std::pow(c, 1 / 2.4f) - 0.055f)));
 }
 
+/// From middles of pixels of the frame to middles of texels.
+cv::Matx33d toTexels(const render::Plane& plane) {
+    const render::Projective& p = plane.pinhole;
+    const auto middle = [](const render::Linear& l) { return l.a + (l.b + l.c) / 2; };
+    return {p.u.b - p.w.b / 2,
+            p.u.c - p.w.c / 2,
+            middle(p.u) - middle(p.w) / 2,
+            p.v.b - p.w.b / 2,
+            p.v.c - p.w.c / 2,
+            middle(p.v) - middle(p.w) / 2,
+            p.w.b,
+            p.w.c,
+            middle(p.w)};
+}
+
 }
 
 // ---- OpenCV
@@ -61,17 +76,7 @@ WarpYardstick::WarpYardstick(const motion::Frame& frame, media::PixelCache& cach
             for (int x = 0; x < base.size.x; ++x)
                 for (int c = 0; c < 4; ++c)
                     layer.picture.ptr(y)[4 * x + c] = eight(base.row(y)[4 * x + c]);
-        const auto p = render::planeOf(item.card, frame.view, base.size).pinhole;
-        const auto middle = [](const render::Linear& l) { return l.a + (l.b + l.c) / 2; }; // pixel centres
-        layer.toTexels = {p.u.b - p.w.b / 2,
-                          p.u.c - p.w.c / 2,
-                          middle(p.u) - middle(p.w) / 2, //
-                          p.v.b - p.w.b / 2,
-                          p.v.c - p.w.c / 2,
-                          middle(p.v) - middle(p.w) / 2, //
-                          p.w.b,
-                          p.w.c,
-                          middle(p.w)};
+        layer.toTexels = toTexels(render::planeOf(item.card, frame.view, base.size));
         double x0 = 1e9, y0 = 1e9, x1 = 0, y1 = 0;
         for (const V3d& corner : item.card.outline()) {
             const auto at = optics::project(frame.view, corner);
@@ -145,23 +150,11 @@ DiscYardstick::DiscYardstick(const motion::Frame& frame, media::PixelCache& cach
         for (int y = 0; y < base.size.y; ++y)
             for (int x = 0; x < 4 * base.size.x; ++x)
                 picture.ptr<float>(y)[x] = base.row(y)[x];
-        const auto p = render::planeOf(item.card, frame.view, base.size).pinhole;
-        const auto middle = [](const render::Linear& l) { return l.a + (l.b + l.c) / 2; };
-        const cv::Matx33d toTexels{p.u.b - p.w.b / 2,
-                                   p.u.c - p.w.c / 2,
-                                   middle(p.u) - middle(p.w) / 2,
-                                   p.v.b - p.w.b / 2,
-                                   p.v.c - p.w.c / 2,
-                                   middle(p.v) - middle(p.w) / 2,
-                                   p.w.b,
-                                   p.w.c,
-                                   middle(p.w)};
+        const render::Plane plane = render::planeOf(item.card, frame.view, base.size);
         Own::Layer layer;
-        cv::warpPerspective(picture, layer.picture, toTexels, {frame.size.x, frame.size.y},
+        cv::warpPerspective(picture, layer.picture, toTexels(plane), {frame.size.x, frame.size.y},
                             cv::INTER_LINEAR | cv::WARP_INVERSE_MAP, cv::BORDER_CONSTANT);
-        const double radius = render::discAt(render::planeOf(item.card, frame.view, base.size),
-                                             frame.size.x / 2.0, frame.size.y / 2.0) /
-                              2;
+        const double radius = render::discAt(plane, frame.size.x / 2.0, frame.size.y / 2.0) / 2;
         if (radius > 0.5) {
             const int reach = static_cast<int>(std::ceil(radius));
             layer.disc.create(2 * reach + 1, 2 * reach + 1, CV_32F);
