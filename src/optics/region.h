@@ -1,0 +1,36 @@
+// What a frame shows of a card, through the whole lens. Pure functions, thread-safe.
+#pragma once
+
+#include "optics/placing.h"
+
+#include <limits>
+
+namespace stage::optics {
+
+/// A box on a card's surface, were it endless: shares of its picture, s across and t down, 0..1 on the
+/// picture itself. Nothing: no share is within it.
+struct Region {
+    double s0 = std::numeric_limits<double>::infinity(), t0 = s0, s1 = -s0, t1 = -s0;
+
+    bool nothing() const { return !(s1 >= s0 && t1 >= t0); }
+    /// False where some ray of the frame does not meet the surface: no card is large enough.
+    bool bounded() const {
+        constexpr double most = std::numeric_limits<double>::max();
+        return s0 >= -most && t0 >= -most && s1 <= most && t1 <= most;
+    }
+    /// Both together.
+    void add(const Region& other);
+};
+
+/// The least box of a card that holds what all rays of a frame (px) meet of it. For a flat card it is exact:
+/// what a ray meets is a ratio of linear functions of the lens point, whose extremes over a round opening are
+/// the roots of a square, and over a polygon are at its corners; over the frame they are at its corners. On a
+/// bent one they are searched for along the frame's edges, to 1e-6 of its width.
+Region regionSeen(const View& view, V2i frame, const Surface& card, const scene::Iris& iris = {});
+
+/// The least factor, at least 1, by which a card must grow about a point of the world so that all rays of the
+/// frame meet it, with what it goes on by. Infinite where no factor does.
+double leastGrowth(const View& view, V2i frame, const Surface& card, const V3d& about,
+                   const scene::Iris& iris = {});
+
+}
