@@ -10,6 +10,7 @@
 #include "desk/time/timeline.h"
 #include "desk/window/main_window.h"
 #include "motion/frame.h"
+#include "scene/file.h"
 
 #include <QApplication>
 #include <QEventLoop>
@@ -63,6 +64,13 @@ private:
     std::jthread m_thread;
 };
 
+/// As a scene without a file: no other window's, nor what a run that was ended has left, makes it ask.
+void openDemo(desk::MainWindow& window) {
+    auto demo = scene::load(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
+    if (!demo) std::exit(1);
+    window.session().document.begin(std::move(*demo), {});
+}
+
 struct Desk {
     QTemporaryDir journals;
     desk::MainWindow window{journals.path().toStdString()};
@@ -71,7 +79,7 @@ struct Desk {
     Desk() {
         window.resize(1280, 800);
         window.show();
-        window.scenes().open(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
+        openDemo(window);
         desk::Session& session = window.session();
         std::int64_t lanterns = 0;
         scene::forEach(*session.scene(), [&](const scene::LayerPtr& layer, const auto&) {
@@ -101,11 +109,6 @@ std::unique_ptr<Desk> theDesk;
 Desk& desk_() {
     if (!theDesk) theDesk = std::make_unique<Desk>();
     return *theDesk;
-}
-/// Opening the demo while another window has it would ask.
-void closeDesk() {
-    if (theDesk) theDesk->window.session().document.close();
-    theDesk.reset();
 }
 
 void planDrag(benchmark::State& state) {
@@ -246,12 +249,11 @@ void live(int milliseconds) {
 
 /// The demo played from the cache, the Camera view's frame 1280 x 720, all other views beside it.
 void playCached(benchmark::State& state) {
-    closeDesk();
     QTemporaryDir journals;
     desk::MainWindow window{journals.path().toStdString()};
     window.resize(1900, 1240);
     window.show();
-    window.scenes().open(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
+    openDemo(window);
     window.views().camera->picture().setRefining(false);
     for (int i = 0; i < 12; ++i) { // until the frame has that size
         QTest::qWait(50);
@@ -335,5 +337,6 @@ int main(int argc, char** argv) {
     QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
     benchmark::Initialize(&argc, argv);
     benchmark::RunSpecifiedBenchmarks();
-    closeDesk(); // before the application goes
+    if (theDesk) theDesk->window.session().document.close();
+    theDesk.reset(); // before the application goes
 }

@@ -117,20 +117,18 @@ bool isRgb(const AVFrame& picture) {
 struct Curve {
     std::vector<float> linear;
     std::vector<Imath::half> half;
-    template <class F> explicit Curve(F&& of) : linear(65536), half(65536) {
+    bool srgb; ///< linearTexels() knows it
+    template <class F>
+    explicit Curve(F&& of, bool isSrgb = false) : linear(65536), half(65536), srgb(isSrgb) {
         for (std::size_t i = 0; i < linear.size(); ++i)
             half[i] = linear[i] = of(static_cast<float>(i) / 65535.f);
     }
 };
-bool isSrgb(const AVFrame& picture) {
-    return picture.color_trc != AVCOL_TRC_SMPTE2084 && picture.color_trc != AVCOL_TRC_ARIB_STD_B67 &&
-           picture.color_trc != AVCOL_TRC_LINEAR;
-}
 const Curve& curveOf(const AVFrame& picture) {
     static const Curve pq([](float v) { return nitsFromPq(v) / hdrWhite; });
     static const Curve hlg(sceneFromHlg);
     static const Curve linear([](float v) { return v; });
-    static const Curve srgb(linearFromSrgb);
+    static const Curve srgb(linearFromSrgb, true);
     switch (picture.color_trc) {
     case AVCOL_TRC_SMPTE2084:
         return pq;
@@ -400,7 +398,6 @@ Result<Raster> FrameConverter::pixels(const AVFrame& picture, const Box& box) co
     }
 
     const Curve& curve = curveOf(picture);
-    const bool usual = isSrgb(picture);
     const bool hlg = picture.color_trc == AVCOL_TRC_ARIB_STD_B67;
     const bool wide = picture.color_primaries == AVCOL_PRI_BT2020;
     Raster raster = Raster::unfilled(box.size());
@@ -426,7 +423,7 @@ Result<Raster> FrameConverter::pixels(const AVFrame& picture, const Box& box) co
         Imath::half* out = rowStart(y);
         const std::ptrdiff_t next = right[m_quarterTurns];
         if (!a && !hlg && !wide) {
-            if (usual && next == 4) {
+            if (curve.srgb && next == 4) {
                 linearTexels(r, g, b, size.x, reinterpret_cast<std::uint16_t*>(out));
                 continue;
             }

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <functional>
 #include <numbers>
 
 namespace stage::optics {
@@ -197,14 +196,10 @@ Region regionSeen(const View& view, V2i frame, const Surface& card, const scene:
 
 double leastGrowth(const View& view, V2i frame, const Surface& card, const V3d& about,
                    const scene::Iris& iris) {
-    const auto grown = [&](double k) {
+    const auto covers = [&](double k) {
         Surface large = card;
         large.corner = about + (card.corner - about) * k;
         large.across *= k, large.down *= k;
-        return large;
-    };
-    const auto covers = [&](double k) {
-        const Surface large = grown(k);
         return holds(large, regionSeen(view, frame, large, iris));
     };
     if (covers(1)) return 1;

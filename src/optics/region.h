@@ -25,7 +25,7 @@ struct Region {
 /// The least box of a card that holds what all rays of a frame (px) meet of it. For a flat card it is exact:
 /// what a ray meets is a ratio of linear functions of the lens point, whose extremes over a round opening are
 /// the roots of a square, and over a polygon are at its corners; over the frame they are at its corners. On a
-/// bent one they are searched for along the frame's edges, to 1e-6 of its width.
+/// bent one they are searched for along the frame's edges, closer and closer around the best of many places.
 Region regionSeen(const View& view, V2i frame, const Surface& card, const scene::Iris& iris = {});
 
 /// The least factor, at least 1, by which a card must grow about a point of the world so that all rays of the

@@ -160,6 +160,11 @@ HWY_EXPORT(SpreadRow);
 
 namespace {
 
+/// How far apart places are that are blurred, px of the frame.
+int stepOf(int shrink) {
+    return shrink > 1 ? 1 << (shrink - 1) : 1 << shrink;
+}
+
 /// The plane in a frame of pixels `size` times as large.
 Plane inPixelsOf(Plane plane, double size) {
     const auto scaled = [&](Linear& l) { l.b *= size, l.c *= size; };
@@ -337,11 +342,6 @@ struct DiscBlur::Grid {
     double x(int n) const { return firstX + (n - 0.5) * step; }
     double y(int n) const { return firstY + (n - 0.5) * step; }
 };
-
-/// How far apart places are that are blurred, px of the frame.
-static int stepOf(int shrink) {
-    return shrink > 1 ? 1 << (shrink - 1) : 1 << shrink;
-}
 
 DiscBlur::Small DiscBlur::smallFor(const Discs& discs, const media::Box& wide) {
     Small small;

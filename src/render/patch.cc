@@ -67,10 +67,6 @@ Source sourceOf(int i, int level, int count, int base, const scene::Extension& l
             static_cast<float>(place - floor)};
 }
 
-}
-
-namespace {
-
 void mixTexels(const media::TiledLevel& level, const Source& u, const Source& v, std::uint16_t* out) {
     const auto texel = [&](int x, int y, int c) {
         const Imath::half* at = level.texel(x, y);

@@ -254,6 +254,7 @@ bool TilePainter::paintFrom(std::size_t first, const std::vector<Seen>& seen, co
         }
         if (m_draft && canvas.allFull()) break;
         if (byBrush(seen[i])) {
+            const Timed timed(Stage::Sample);
             m_arena.reset();
             paintUnder(brushFor(seen[i], box, seen[i].known.clear), canvas);
             continue;
