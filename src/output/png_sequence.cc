@@ -1,13 +1,15 @@
 #include "output/frame_sink.h"
 
+#include <algorithm>
 #include <cerrno>
 #include <csetjmp>
 #include <cstring>
 #include <fcntl.h>
+#include <libdeflate.h>
+#include <memory>
 #include <png.h>
 #include <unistd.h>
 #include <vector>
-#include <zlib.h>
 
 namespace stage::output {
 namespace fs = std::filesystem;
@@ -23,10 +25,40 @@ void append(png_structp png, png_bytep from, std::size_t bytes) {
     }
 }
 
-/// A PNG file of 8-bit sRGB; rgba: four bytes a pixel, the last left out without alpha. Differences of
-/// neighbours, packed as runs: half the time of other settings, at about the same size. False: no memory. No
-/// object may need its destructor in here, because libpng leaves by a long jump.
-bool pngOf(const std::uint8_t* rgba, V2i size, bool alpha, std::vector<char>& out) {
+/// Rows as PNG has them, each as differences of neighbours after a byte that says so. rgba: four bytes a
+/// pixel.
+template <int channels> std::vector<std::uint8_t> differences(const std::uint8_t* rgba, V2i size) {
+    const auto width = static_cast<std::size_t>(size.x), height = static_cast<std::size_t>(size.y),
+               stride = width * channels + 1;
+    std::vector<std::uint8_t> rows(stride * height);
+    for (std::size_t y = 0; y < height; ++y) {
+        const std::uint8_t* in = rgba + y * width * 4;
+        std::uint8_t* out = rows.data() + y * stride;
+        *out++ = PNG_FILTER_VALUE_SUB;
+        for (int c = 0; c < channels; ++c)
+            out[c] = in[c];
+        for (std::size_t x = 1; x < width; ++x)
+            for (std::size_t c = 0; c < channels; ++c)
+                out[x * channels + c] = static_cast<std::uint8_t>(in[4 * x + c] - in[4 * (x - 1) + c]);
+    }
+    return rows;
+}
+
+/// Empty: no memory.
+std::vector<std::uint8_t> packed(const std::vector<std::uint8_t>& rows) {
+    constexpr int level = 1;
+    const std::unique_ptr<libdeflate_compressor, void (*)(libdeflate_compressor*)> compressor(
+        libdeflate_alloc_compressor(level), &libdeflate_free_compressor);
+    if (!compressor) return {};
+    std::vector<std::uint8_t> bytes(libdeflate_zlib_compress_bound(compressor.get(), rows.size()));
+    bytes.resize(
+        libdeflate_zlib_compress(compressor.get(), rows.data(), rows.size(), bytes.data(), bytes.size()));
+    return bytes;
+}
+
+/// A PNG file of 8-bit sRGB around packed rows. False: no memory. No object may need its destructor in here,
+/// because libpng leaves by a long jump.
+bool pngOf(const std::vector<std::uint8_t>& rows, V2i size, bool alpha, std::vector<char>& out) {
     png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, nullptr);
     png_infop info = png ? png_create_info_struct(png) : nullptr;
     if (!info || setjmp(png_jmpbuf(png))) {
@@ -38,14 +70,13 @@ bool pngOf(const std::uint8_t* rgba, V2i size, bool alpha, std::vector<char>& ou
                  alpha ? PNG_COLOR_TYPE_RGB_ALPHA : PNG_COLOR_TYPE_RGB, PNG_INTERLACE_NONE,
                  PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
     png_set_sRGB_gAMA_and_cHRM(png, info, PNG_sRGB_INTENT_PERCEPTUAL);
-    png_set_filter(png, PNG_FILTER_TYPE_BASE, PNG_FILTER_SUB);
-    png_set_compression_level(png, 3);
-    png_set_compression_strategy(png, Z_RLE);
     png_write_info(png, info);
-    if (!alpha) png_set_filler(png, 0, PNG_FILLER_AFTER);
-    for (int y = 0; y < size.y; ++y)
-        png_write_row(png, rgba + static_cast<std::size_t>(y) * static_cast<std::size_t>(size.x) * 4);
-    png_write_end(png, info);
+    // What one chunk may hold.
+    constexpr std::size_t most = std::size_t{1} << 30;
+    for (std::size_t done = 0; done < rows.size(); done += most)
+        png_write_chunk(png, reinterpret_cast<png_const_bytep>("IDAT"), rows.data() + done,
+                        std::min(most, rows.size() - done));
+    png_write_chunk(png, reinterpret_cast<png_const_bytep>("IEND"), nullptr, 0);
     png_destroy_write_struct(&png, &info);
     return true;
 }
@@ -94,8 +125,11 @@ private:
     std::vector<char> file(const render::Image& picture) const {
         const auto pixels =
             render::encoded<std::uint8_t>(picture, {.overBlack = !m_spec.alpha, .dithered = true});
+        const auto rows = packed(m_spec.alpha ? differences<4>(pixels.data(), picture.size)
+                                              : differences<3>(pixels.data(), picture.size));
         std::vector<char> out;
-        if (!pngOf(pixels.data(), picture.size, m_spec.alpha, out)) out.clear();
+        out.reserve(rows.size() + 1024);
+        if (rows.empty() || !pngOf(rows, picture.size, m_spec.alpha, out)) out.clear();
         return out;
     }
 

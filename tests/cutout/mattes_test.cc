@@ -166,6 +166,21 @@ TEST(Brush, CoversByItsProfileAndStrokesAddUp) {
     EXPECT_NEAR(mask.at(12, 10), (1 - std::pow(1 - wanted(12, 10), 2)) * (1 - wanted(12, 10)), 1e-5);
 }
 
+TEST(Brush, IsAsLargeAsTheScaleSays) {
+    scene::Stroke stroke{{{{8, 12}, 1}, {{40, 20}, 0.6}}, 12, 0.4, 0.9, false};
+    scene::Stroke half{{{{4, 6}, 1}, {{20, 10}, 0.6}}, 6, 0.4, 0.9, false};
+    Mask scaled(Box{0, 0, 32, 16}), wanted(scaled.box);
+    paint(scaled, stroke, 0.5);
+    paint(wanted, half, 1);
+    double sum = 0;
+    for (int y = 0; y < 16; ++y)
+        for (int x = 0; x < 32; ++x) {
+            ASSERT_NEAR(scaled.at(x, y), wanted.at(x, y), 1e-6) << x << ' ' << y;
+            sum += static_cast<double>(wanted.at(x, y));
+        }
+    EXPECT_GT(sum, 50); // about 16 px long and 4 wide
+}
+
 // ---- mattes of a layer
 
 class Mattes : public ::testing::Test {
@@ -340,8 +355,9 @@ TEST_F(Mattes, AnotherLayersAlphaIsSeenFromTheFirstMark) {
     EXPECT_NEAR(right->at(10, 10), 0, 1e-3);
     EXPECT_NEAR(right->at(45, 10), 1, 1e-3);
     // a quarter of a pixel to the right: between two of its pixels
-    test::writePicture(dir / "ramp.png", {60, 40},
-                       [](int x, int y) { return test::Rgba8{255, 255, 255, 3 * x + y}; });
+    test::writePicture(dir / "ramp.png", {60, 40}, [](int x, int y) {
+        return test::Rgba8{255, 255, 255, 3 * x + y};
+    });
     other = test::pictureLayer(2, "ramp", dir / "ramp.png", {60, 40}, 3, V3d(0.0125, 0, -5));
     const auto ramp = mattesOver(*with({m}), {m}, box, cache);
     EXPECT_NEAR(ramp->at(20, 10), (3 * 19.75 + 10) / 255, 1e-3);

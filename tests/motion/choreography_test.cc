@@ -244,6 +244,25 @@ TEST(Aim, FromOneToAnotherOnTheShortestArc) {
     }
 }
 
+TEST(Aim, TurnsInThePlaneOfBothDirections) {
+    // From straight ahead to half right and half up: half way along the arc is their mean, brought to unit
+    // length.
+    scene::Scene scene = scene::emptyScene();
+    scene::Mark& first = scene.camera.marks[0];
+    first.pose.position = V3d(0);
+    first.pace = {0, 0, 1, 1, {}};
+    scene::Mark second = first;
+    second.id = first.id + 1;
+    second.time = Rational(2);
+    second.aim = {scene::Aim::At::Point, V3d(3, 3, 0), 0};
+    scene.camera.marks.push_back(second);
+    const V3d forward =
+        optics::viewOf(CameraMove(scene).at(1), scene.camera.gate, scene.output.frame).forward;
+    EXPECT_NEAR(forward.x, 0.5, 1e-9);
+    EXPECT_NEAR(forward.y, 0.5, 1e-9);
+    EXPECT_NEAR(forward.z, -std::sqrt(0.5), 1e-9);
+}
+
 TEST(Aim, AlongThePath) {
     scene::Scene scene = sceneOf({mark(1, 0, {0, 0, 0}), mark(2, 2, {3, 0, -2}), mark(3, 4, {4, 1, -7})});
     for (scene::Mark& m : scene.camera.marks)
