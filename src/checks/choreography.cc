@@ -10,7 +10,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdio>
 
 namespace stage::checks {
 namespace {
@@ -23,12 +22,6 @@ using scene::Scene;
 constexpr std::int64_t mostFrames = 20'000;
 /// What changes less at once is not told of.
 constexpr double leastJerk = 0.05, leastTurn = 2; ///< m/s, degrees/s
-
-std::string figure(double value, int decimals = 2) {
-    char text[64];
-    std::snprintf(text, sizeof text, "%.*f", decimals, value);
-    return text;
-}
 
 std::string rigName(Rig rig) {
     return std::string(scene::rigNames[static_cast<std::size_t>(rig)]);

@@ -3,13 +3,11 @@
 // end meets the beginning. Metres, seconds, degrees. Thread-safe.
 #pragma once
 
+#include "checks/finding.h"
 #include "scene/error.h"
-#include "scene/scene.h"
 
-#include <array>
+#include <optional>
 #include <stop_token>
-#include <string>
-#include <string_view>
 #include <vector>
 
 namespace stage::checks {
@@ -22,26 +20,6 @@ struct Believable {
     double turning;      ///< degrees/s
 };
 Believable believable(scene::Rig rig);
-
-enum class Kind { Speed, Acceleration, Turning, Jerk, Jump, Through, Behind, Ends };
-/// As files and the command line name them.
-inline constexpr std::array<std::string_view, 8> kindNames = {
-    "speed", "acceleration", "turning", "jerk", "jump", "through a layer", "behind the camera", "ends"};
-
-/// What would mend it: one edit, by its JSON.
-struct Fix {
-    std::string name; ///< "Take 1.4 times as long"
-    scene::Json edit;
-};
-
-struct Finding {
-    Kind kind = Kind::Speed;
-    std::string sentence;    ///< what is wrong, with its figures
-    Rational from{0}, to{0}; ///< seconds, over which it is so
-    Rational at{0};          ///< where it is worst
-    std::int64_t layer = 0;  ///< whose; 0: the camera's
-    std::vector<Fix> fixes;  ///< the best one first; may be empty
-};
 
 struct Report {
     std::vector<Finding> findings;                   ///< in order of time

@@ -74,7 +74,7 @@ private:
         const scene::LayerPath& found = moment.resolved->find(to.layer);
         if (!found.layer || !motion::shownAt(found.layer->showing, Rational::nearest(seconds))) return;
         const optics::Surface card = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers));
-        const V2i frame = m_scene.output.frame;
+        const optics::FramePart frame = optics::wholeOf(m_scene.output.frame);
         const optics::Region region = optics::regionSeen(moment.view, frame, card, m_scene.camera.iris);
         to.needed.add(region);
         const double shares[4] = {to.held.s0 - region.s0, to.held.t0 - region.t0, region.s1 - to.held.s1,

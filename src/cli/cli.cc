@@ -291,12 +291,21 @@ private:
 class CheckCommand : public Command {
 public:
     explicit CheckCommand(CLI::App& app)
-        : Command(
-              app, "check",
-              "Print what stands in the way of the camera's move, as JSON, each with edits that mend it") {
+        : Command(app, "check",
+                  "Print what stands in the way of the camera's move, and where it runs out of picture, as "
+                  "JSON, each "
+                  "with edits that mend it") {
         takesScene();
+        m_options->add_flag("--strict", m_strict, "Exit with 1 where anything is found");
     }
-    void run(std::ostream& out, std::ostream&) override { out << findings(scene()).dump(2) << '\n'; }
+    void run(std::ostream& out, std::ostream&) override {
+        const scene::Json found = findings(scene());
+        out << found.dump(2) << '\n';
+        if (m_strict && !found.at("findings").empty()) throw Failure{Found, ""};
+    }
+
+private:
+    bool m_strict = false;
 };
 
 class RenderCommand : public Command {

@@ -8,6 +8,7 @@ namespace stage::cli {
 /// Exit codes, as `--help` documents them.
 enum Exit {
     Done = 0,
+    Found = 1, ///< what was asked to be nothing
     BadUsage = 2,
     CannotRead = 3,
     EditRefused = 4,

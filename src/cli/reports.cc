@@ -1,6 +1,6 @@
 #include "cli/reports.h"
 
-#include "checks/choreography.h"
+#include "checks/check.h"
 #include "media/content.h"
 #include "motion/measure.h"
 #include "motion/resolved_scene.h"
@@ -98,7 +98,8 @@ Json measurements(const scene::Scene& scene, std::int64_t frame) {
 }
 
 Json findings(const scene::Scene& scene) {
-    const auto report = checks::choreography(scene);
+    media::PixelCache cache;
+    const auto report = checks::check(scene, cache);
     if (!report) return Json::object();
     Json list = Json::array();
     for (const checks::Finding& finding : report->findings) {

@@ -226,6 +226,10 @@ std::size_t bytesOf(const AVFrame& picture) {
     return bytes > 0 ? static_cast<std::size_t>(bytes) : 0;
 }
 
+bool ClipFrame::alpha() const {
+    return hasAlpha(*m_picture);
+}
+
 std::size_t ClipFrame::bytes() const {
     return bytesOf(*m_picture);
 }

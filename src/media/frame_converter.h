@@ -59,6 +59,8 @@ public:
     V2i size() const { return m_converter->size(); }
     /// Of memory.
     std::size_t bytes() const;
+    /// Whether it can be transparent anywhere.
+    bool alpha() const;
     /// It shows that very picture, and has no memory of its own.
     bool is(const DecodedPtr& picture) const { return m_picture == picture; }
     /// Scene-linear pixels of a box inside the frame.

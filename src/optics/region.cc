@@ -51,7 +51,7 @@ struct Ratio {
     }
 };
 
-Region flatRegion(const View& view, V2i frame, const Surface& card, const std::vector<V2d>& opening) {
+Region flatRegion(const View& view, const FramePart& part, const Surface& card, const std::vector<V2d>& opening) {
     const Shares shares(card);
     V3d normal = shares.normal;
     const double length = normal.length();
@@ -64,8 +64,8 @@ Region flatRegion(const View& view, V2i frame, const Surface& card, const std::v
     const V2d lens(-normal.dot(right), -normal.dot(up));
     if (!(eye > lens.length())) return everything; // the lens is in the plane
     Region region;
-    for (const double x : {0.0, static_cast<double>(frame.x)})
-        for (const double y : {0.0, static_cast<double>(frame.y)}) {
+    for (const double x : {part.low.x, part.high.x})
+        for (const double y : {part.low.y, part.high.y}) {
             // All rays of this place pass this point.
             const V3d sharp = view.eye + rayThrough(view, {x, y}) * view.focus;
             const double beyond = normal.dot(sharp - card.corner);
@@ -110,21 +110,21 @@ std::optional<V2d> meetCylinder(const View& view, const V2d& place, const V2d& l
     return best;
 }
 
-Region bentRegion(const View& view, V2i frame, const Surface& card, const std::vector<V2d>& corners) {
+Region bentRegion(const View& view, const FramePart& part, const Surface& card, const std::vector<V2d>& corners) {
     const Shares shares(card);
     if (!(shares.normal.length() > 0)) return everything;
-    const double width = frame.x, height = frame.y;
-    const auto placeAt = [&](double along) { // 0..4 around the frame
-        const double side = std::floor(along), part = along - side;
+    const auto placeAt = [&](double along) { // 0..4 around the part
+        const double side = std::floor(along), on = along - side;
+        const V2d size = part.high - part.low;
         switch (static_cast<int>(side) & 3) {
         case 0:
-            return V2d(part * width, 0);
+            return part.low + V2d(on * size.x, 0);
         case 1:
-            return V2d(width, part * height);
+            return part.low + V2d(size.x, on * size.y);
         case 2:
-            return V2d((1 - part) * width, height);
+            return part.high - V2d(on * size.x, 0);
         default:
-            return V2d(0, (1 - part) * height);
+            return part.high - V2d(size.x, on * size.y);
         }
     };
     // Lens points: the middle; corners, or places around a round opening, by their angle.
@@ -136,7 +136,7 @@ Region bentRegion(const View& view, V2i frame, const Surface& card, const std::v
         return at.value_or(V2d(0));
     };
     const auto onRim = [](double angle) { return V2d(std::cos(angle), std::sin(angle)); };
-    constexpr int steps = 64; // around the frame
+    constexpr int steps = 64; // around the part
     Region region;
     for (const auto& [axis, sign] : {std::pair(0, 1.0), {0, -1.0}, {1, 1.0}, {1, -1.0}}) {
         const auto value = [&](double along, const V2d& lens) { return sign * met(along, lens)[axis]; };
@@ -157,7 +157,7 @@ Region bentRegion(const View& view, V2i frame, const Surface& card, const std::v
             }
         }
         if (missed) return everything;
-        // Closer and closer around the best, in turns along the frame and around the lens.
+        // Closer and closer around the best, in turns along the part's edges and around the lens.
         double along = 4.0 / steps, angle = round ? 2 * std::numbers::pi / round : 0;
         for (int turn = 0; turn < 60; ++turn) {
             const double before = best, at = bestAlong, a = bestAngle;
@@ -189,25 +189,25 @@ void Region::add(const Region& other) {
     s1 = std::max(s1, other.s1), t1 = std::max(t1, other.t1);
 }
 
-Region regionSeen(const View& view, V2i frame, const Surface& card, const scene::Iris& iris) {
+Region regionSeen(const View& view, const FramePart& part, const Surface& card, const scene::Iris& iris) {
     const std::vector<V2d> corners = view.aperture > 0 ? cornersOf(iris) : std::vector<V2d>{};
-    return card.bend == 0 ? flatRegion(view, frame, card, corners) : bentRegion(view, frame, card, corners);
+    return card.bend == 0 ? flatRegion(view, part, card, corners) : bentRegion(view, part, card, corners);
 }
 
-double leastGrowth(const View& view, V2i frame, const Surface& card, const V3d& about,
+double leastGrowth(const View& view, const FramePart& part, const Surface& card, const V3d& about,
                    const scene::Iris& iris) {
     const auto covers = [&](double k) {
         Surface large = card;
         large.corner = about + (card.corner - about) * k;
         large.across *= k, large.down *= k;
-        return holds(large, regionSeen(view, frame, large, iris));
+        return holds(large, regionSeen(view, part, large, iris));
     };
     if (covers(1)) return 1;
     const Shares shares(card);
     const V3d off = about - card.corner;
     // A flat card that grows about a point of its plane stays in it: what is seen of it stays too.
     if (card.bend == 0 && std::abs(off.dot(shares.normal)) <= 1e-9 * shares.normal.length() * off.length()) {
-        const Region region = regionSeen(view, frame, card, iris);
+        const Region region = regionSeen(view, part, card, iris);
         if (!region.bounded()) return infinite;
         double least = 1;
         const auto side = [&](double pivot, double edge, double needed) { // all to one side

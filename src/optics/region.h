@@ -7,6 +7,15 @@
 
 namespace stage::optics {
 
+/// Places of a frame, px, from the upper left corner of its first pixel.
+struct FramePart {
+    V2d low{0}, high{0};
+};
+/// All of a frame.
+inline FramePart wholeOf(V2i frame) {
+    return {V2d(0), V2d(frame)};
+}
+
 /// A box on a card's surface, were it endless: shares of its picture, s across and t down, 0..1 on the
 /// picture itself. Nothing: no share is within it.
 struct Region {
@@ -22,15 +31,16 @@ struct Region {
     void add(const Region& other);
 };
 
-/// The least box of a card that holds what all rays of a frame (px) meet of it. For a flat card it is exact:
-/// what a ray meets is a ratio of linear functions of the lens point, whose extremes over a round opening are
-/// the roots of a square, and over a polygon are at its corners; over the frame they are at its corners. On a
-/// bent one they are searched for along the frame's edges, closer and closer around the best of many places.
-Region regionSeen(const View& view, V2i frame, const Surface& card, const scene::Iris& iris = {});
+/// The least box of a card that holds what all rays of a part of the frame (px) meet of it. For a flat card
+/// it is exact: what a ray meets is a ratio of linear functions of the lens point, whose extremes over a
+/// round opening are the roots of a square, and over a polygon are at its corners; over a box of the frame
+/// they are at its corners. On a bent one they are searched for along the box's edges, closer and closer
+/// around the best of many places.
+Region regionSeen(const View& view, const FramePart& part, const Surface& card, const scene::Iris& iris = {});
 
-/// The least factor, at least 1, by which a card must grow about a point of the world so that all rays of the
-/// frame meet it, with what it goes on by. Infinite where no factor does.
-double leastGrowth(const View& view, V2i frame, const Surface& card, const V3d& about,
+/// The least factor, at least 1, by which a card must grow about a point of the world so that all rays of a
+/// part of the frame (px) meet it, with what it goes on by. Infinite where no factor does.
+double leastGrowth(const View& view, const FramePart& part, const Surface& card, const V3d& about,
                    const scene::Iris& iris = {});
 
 }

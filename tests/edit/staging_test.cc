@@ -352,8 +352,12 @@ TEST(Places, AlignAndDistributeByWhatIsSeen) {
         EXPECT_NEAR(depth(left, id), depth(scene, id), 1e-9); // parallel to the frame
     }
     const Scene apart = done(scene, onLayers("distribute", ids, {{"along", "across"}}));
-    const auto centre = [&](std::int64_t id) { return (box(apart, id).low.x + box(apart, id).high.x) / 2; };
-    EXPECT_NEAR(centre(1), (centre(2) + centre(3)) / 2, 1e-6);
+    const auto centre = [&](const Scene& of, std::int64_t id) {
+        return (box(of, id).low.x + box(of, id).high.x) / 2;
+    };
+    EXPECT_NEAR(centre(apart, 1), (centre(apart, 2) + centre(apart, 3)) / 2, 1e-6);
+    for (const std::int64_t outer : {2, 3}) // stay
+        EXPECT_NEAR(centre(apart, outer), centre(scene, outer), 1e-6);
 }
 
 TEST(Hanging, BendAroundTheCameraPutsItInTheMiddle) {

@@ -34,6 +34,21 @@ TEST(PaceCurve, SlopeIsTheDerivative) {
     EXPECT_NEAR(paceSlope({.42, 0, 1, 1}, 1), 1 / 0.58, 1e-3);
 }
 
+TEST(Measure, EnlargementIsPixelsOfTheFrameForOneOfThePicture) {
+    // 640 px over 6.4 m at 10 m, a lens as long as its gate is wide: the frame shows 10 m there with 1920 px.
+    scene::Scene scene = sceneOf({mark(1, 0, {0, 0, 0})});
+    scene.camera.gate = 36;
+    scene.camera.marks[0].pose.focal = 36;
+    scene.output.frame = {1920, 1080};
+    auto layer = test::card(7, {0, 0, -10});
+    layer->pixels = {640, 640};
+    layer->metresPerPixel = 0.01;
+    scene.layers = {layer};
+    const auto all = measureAll(scene, CameraMove(scene), Rational(0));
+    ASSERT_EQ(all.size(), 1u);
+    EXPECT_NEAR(all[0].enlargement, 1.92, 1e-9);
+}
+
 TEST(CameraMove, EvenPaceHasOneSpeedAlongACurve) {
     const auto scene = sceneOf({mark(1, 0, {0, 0, 0}), mark(2, 2, {3, 1, -2}), mark(3, 5, {2, 0, -7})});
     const CameraMove move(scene);

@@ -14,6 +14,7 @@ using optics::Surface;
 using optics::View;
 
 constexpr V2i frame(1920, 1080);
+const optics::FramePart whole = optics::wholeOf(frame);
 
 View viewFrom(V3d eye, double pan, double tilt, double roll, double focal, double fstop, double focus) {
     scene::Pose pose;
@@ -93,7 +94,7 @@ TEST(Region, OfACardThatStandsStraightIsTheFrameAtItsDepth) {
     // A 35 mm lens sees 36/35 of the depth across; pinhole.
     View view = viewFrom({0.2, 0, 0}, 0, 0, 0, 35, 8, 10);
     view.aperture = 0;
-    const Region region = optics::regionSeen(view, frame, standing(4, 2, 5));
+    const Region region = optics::regionSeen(view, whole, standing(4, 2, 5));
     const double across = 5 * 36 / 35.0, down = across * 1080 / 1920;
     EXPECT_NEAR(region.s0, 0.5 + (0.2 - across / 2) / 4, 1e-12);
     EXPECT_NEAR(region.s1, 0.5 + (0.2 + across / 2) / 4, 1e-12);
@@ -106,15 +107,15 @@ TEST(Region, IsWiderByTheDiscOfTheLens) {
     const View view = viewFrom(V3d(0), 0, 0, 0, 50, 2, 4);
     View pinhole = view;
     pinhole.aperture = 0;
-    const Region sharp = optics::regionSeen(pinhole, frame, standing(8, 8, 10)),
-                 wide = optics::regionSeen(view, frame, standing(8, 8, 10));
+    const Region sharp = optics::regionSeen(pinhole, whole, standing(8, 8, 10)),
+                 wide = optics::regionSeen(view, whole, standing(8, 8, 10));
     const double more = 0.0125 * 6 / 4 / 8;
     EXPECT_NEAR(wide.s1 - sharp.s1, more, 1e-12);
     EXPECT_NEAR(sharp.s0 - wide.s0, more, 1e-12);
     EXPECT_NEAR(wide.t1 - sharp.t1, more, 1e-12);
     // A square opening with its corners up, down and to the sides reaches as far; turned by 45 degrees, less.
-    expectSame(optics::regionSeen(view, frame, standing(8, 8, 10), {4, 0}), wide, 1e-9);
-    const Region turned = optics::regionSeen(view, frame, standing(8, 8, 10), {4, 45});
+    expectSame(optics::regionSeen(view, whole, standing(8, 8, 10), {4, 0}), wide, 1e-9);
+    const Region turned = optics::regionSeen(view, whole, standing(8, 8, 10), {4, 45});
     EXPECT_NEAR(turned.s1 - sharp.s1, more * std::sqrt(0.5), 1e-12);
 }
 
@@ -137,7 +138,7 @@ TEST_P(AnyCard, IsSeenWhereASearchFindsIt) {
         card.front = card.down.cross(card.across).normalized();
         card.bend = radians(bend);
         const scene::Iris iris{blades, 17};
-        const Region region = optics::regionSeen(view, frame, card, iris);
+        const Region region = optics::regionSeen(view, whole, card, iris);
         if (!region.bounded()) continue; // a ray goes past the cylinder
         ++compared;
         expectSame(region, bySearch(view, card, iris), bend == 0 ? 1e-4 : 2e-3);
@@ -155,24 +156,24 @@ TEST(Region, IsWithoutBoundsWhereTheHorizonIsInTheFrame) {
     ground.down = {0, 0, 100};
     ground.front = {0, 1, 0};
     const View view = viewFrom(V3d(0), 0, 0, 0, 35, 8, 10);
-    EXPECT_FALSE(optics::regionSeen(view, frame, ground).bounded());
-    EXPECT_TRUE(std::isinf(optics::leastGrowth(view, frame, ground, ground.centre())));
+    EXPECT_FALSE(optics::regionSeen(view, whole, ground).bounded());
+    EXPECT_TRUE(std::isinf(optics::leastGrowth(view, whole, ground, ground.centre())));
     // Looking down on it there are.
-    EXPECT_TRUE(optics::regionSeen(viewFrom(V3d(0), 0, -60, 0, 35, 8, 10), frame, ground).bounded());
+    EXPECT_TRUE(optics::regionSeen(viewFrom(V3d(0), 0, -60, 0, 35, 8, 10), whole, ground).bounded());
 }
 
 TEST(Growth, OfACardAboutItsMiddleIsTheRatioOfWidths) {
     View view = viewFrom(V3d(0), 0, 0, 0, 35, 8, 10);
     view.aperture = 0;
     const Surface card = standing(4, 4, 5);
-    EXPECT_NEAR(optics::leastGrowth(view, frame, card, card.centre()), 5 * 36 / 35.0 / 4, 1e-12);
-    EXPECT_EQ(optics::leastGrowth(view, frame, standing(6, 6, 5), card.centre()), 1);
+    EXPECT_NEAR(optics::leastGrowth(view, whole, card, card.centre()), 5 * 36 / 35.0 / 4, 1e-12);
+    EXPECT_EQ(optics::leastGrowth(view, whole, standing(6, 6, 5), card.centre()), 1);
     // About a point of its left edge the right side has to make up for what the left cannot.
-    EXPECT_TRUE(std::isinf(optics::leastGrowth(view, frame, card, {-2, 0, -5})));
+    EXPECT_TRUE(std::isinf(optics::leastGrowth(view, whole, card, {-2, 0, -5})));
     // What goes on beyond an edge counts.
     Surface extended = card;
     extended.left = extended.right = 0.2;
-    EXPECT_EQ(optics::leastGrowth(view, frame, extended, card.centre()), 1);
+    EXPECT_EQ(optics::leastGrowth(view, whole, extended, card.centre()), 1);
 }
 
 TEST(Growth, CoversAndALittleLessDoesNot) {
@@ -189,7 +190,7 @@ TEST(Growth, CoversAndALittleLessDoesNot) {
         card.front = card.down.cross(card.across).normalized();
         card.bend = i % 3 == 0 ? radians(40 * any(random)) : 0;
         const V3d about = card.at(0.5, 0.5) + (i % 2 == 0 ? card.across * 0.2 : V3d(0));
-        const double growth = optics::leastGrowth(view, frame, card, about);
+        const double growth = optics::leastGrowth(view, whole, card, about);
         ASSERT_TRUE(std::isfinite(growth)) << i;
         ASSERT_GT(growth, 1);
         const auto covers = [&](double k) {

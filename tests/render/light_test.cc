@@ -63,6 +63,27 @@ TEST(Light, OfCardsSmallerThanAPixelIsTheirArea) {
             }
 }
 
+/// One that is turned to all sides as well: as much as it covers of the frame.
+TEST(Light, OfATurnedCardSmallerThanAPixelIsItsArea) {
+    constexpr double depth = 10, side = 0.8;
+    const V2i frame(96, 54);
+    const double perMetre = 35.0 / 36 * frame.x / depth; // px
+    for (const double shift : {0.0, 0.3, 0.7}) {
+        auto layer =
+            card(side / perMetre, side / perMetre, {shift / perMetre, -0.4 * shift / perMetre, -depth});
+        layer->placement.turn = {25, 40, 30};
+        auto scene = sceneOf({layer}, frame);
+        scene.camera.marks.front().pose.focus = depth;
+        const optics::Surface turned = optics::surfaceOf(*layer, {});
+        const double area = std::abs(turned.across.cross(turned.down).z) * perMetre * perMetre;
+        const Image picture = shown(scene, Method::Pinhole);
+        double sum = 0;
+        for (std::size_t i = 1; i < picture.rgba.size(); i += 4)
+            sum += static_cast<double>(picture.rgba[i]);
+        EXPECT_NEAR(sum / area, 1, 0.01) << shift;
+    }
+}
+
 /// Haze is as thick as the way through it is long, not as the axis' depth; and nothing is seen through all
 /// of it.
 TEST(Light, HazeIsByDistance) {

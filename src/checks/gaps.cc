@@ -1,0 +1,402 @@
+#include "checks/gaps.h"
+
+#include "media/parallel.h"
+#include "motion/frame.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <mutex>
+
+namespace stage::checks {
+namespace {
+
+using scene::Json;
+using scene::Scene;
+
+constexpr std::int64_t mostFrames = 20'000;
+constexpr double infinite = std::numeric_limits<double>::infinity();
+/// Boxes of holes are at least the frame's longer side over that, px.
+constexpr int boxesAcross = 96;
+/// What is solved is taken a little further, so that rounding leaves nothing open.
+constexpr double over = 1e-6;
+
+/// Corners of the convex hull (Andrew's monotone chain).
+std::vector<V2d> hullOf(std::vector<V2d> points) {
+    std::sort(points.begin(), points.end(),
+              [](const V2d& a, const V2d& b) { return a.x < b.x || (a.x == b.x && a.y < b.y); });
+    points.erase(std::unique(points.begin(), points.end()), points.end());
+    if (points.size() < 3) return points;
+    std::vector<V2d> hull;
+    for (int half = 0; half < 2; ++half) {
+        const std::size_t begun = hull.size();
+        for (const V2d& point : points) {
+            while (hull.size() >= begun + 2) {
+                const V2d &a = hull[hull.size() - 2], &b = hull.back();
+                if ((b - a).x * (point - b).y - (b - a).y * (point - b).x > 0) break;
+                hull.pop_back();
+            }
+            hull.push_back(point);
+        }
+        hull.pop_back();
+        std::reverse(points.begin(), points.end());
+    }
+    return hull;
+}
+
+/// A layer at one frame: where it is over the exposure, as the camera sees it then.
+struct Sight {
+    optics::Surface card;
+    optics::View view;
+};
+std::vector<Sight> sightsOf(const motion::Item& item, const motion::Frame& frame) {
+    if (!frame.exposed) return {{item.card, frame.view}};
+    return {{item.open, frame.open}, {item.card, frame.view}, {item.close, frame.close}};
+}
+
+/// A frame that is not all filled.
+struct OpenFrame {
+    std::int64_t frame = 0;
+    double share = 0, narrower = 1;
+    std::array<bool, 4> sides{};
+    bool inside = false;
+    std::vector<V2d> hull;     ///< places around all holes, px
+    std::vector<Sight> sights; ///< of the layer that closes it
+};
+
+/// A layer that may close the gaps.
+struct Candidate {
+    std::size_t frames = 0;
+    std::array<bool, 4> edges{true, true, true, true}; ///< opaque along the left, top, right, bottom
+    optics::Region needed;
+    double growth = 1, depth = 0;
+};
+
+V2d pivotShare(const scene::Layer& layer) {
+    const double each = layer.metresPerPixel;
+    return {0.5 + layer.hanging.pivot.x / (layer.pixels.x * each),
+            0.5 - layer.hanging.pivot.y / (layer.pixels.y * each)};
+}
+
+class Closing {
+public:
+    Closing(const Scene& scene, media::PixelCache& cache, const std::stop_token& stop)
+        : m_scene(scene), m_stop(stop), m_coverage(cache),
+          m_finest(std::max(1, std::max(scene.output.frame.x, scene.output.frame.y) / boxesAcross)) {}
+
+    Result<Gap> find();
+
+private:
+    motion::Frame frameAt(std::int64_t f) const {
+        return motion::evaluate(m_scene, timeOfFrame(f, m_scene.output.rate), m_scene.output.frame, true);
+    }
+    Result<std::optional<OpenFrame>> look(std::int64_t f);
+    void candidates(const motion::Frame& seen, const std::vector<V2d>& hull);
+    void choose();
+    void measureWorst();
+    void grow();
+    void extend();
+    void push();
+    void narrow();
+    void shorten();
+    std::string name() const { return m_layer->name; }
+
+    const Scene& m_scene;
+    const std::stop_token& m_stop;
+    Coverage m_coverage;
+    int m_finest;
+    std::mutex m_lock;
+    std::map<std::int64_t, Candidate> m_candidates;
+    std::vector<OpenFrame> m_open; ///< in order of time
+    scene::LayerPtr m_layer;       ///< that closes it
+    Gap m_gap;
+};
+
+void Closing::candidates(const motion::Frame& seen, const std::vector<V2d>& hull) {
+    for (const motion::Item& item : seen.items) {
+        const auto edges = m_coverage.opaqueEdges(item, m_stop);
+        if (std::none_of(edges.begin(), edges.end(), [](bool b) { return b; })) continue;
+        Candidate here;
+        const V2d pivot = pivotShare(*item.layer);
+        for (const auto& [card, view] : sightsOf(item, seen)) {
+            const V3d about = card.corner + card.across * pivot.x + card.down * pivot.y;
+            for (const V2d& place : hull) {
+                if (here.growth == infinite) break;
+                const optics::FramePart part{place, place};
+                if (card.bend == 0)
+                    here.needed.add(optics::regionSeen(view, part, card, m_scene.camera.iris));
+                here.growth =
+                    std::max(here.growth, optics::leastGrowth(view, part, card, about, m_scene.camera.iris));
+            }
+        }
+        const std::lock_guard hold(m_lock);
+        Candidate& to = m_candidates[item.layer->id];
+        ++to.frames;
+        to.depth = optics::depthOf(seen.view, item.card.centre());
+        to.needed.add(here.needed);
+        to.growth = std::max(to.growth, here.growth);
+        for (std::size_t i = 0; i < 4; ++i)
+            to.edges[i] = to.edges[i] && edges[i];
+    }
+}
+
+/// What holes of a frame tell; nothing where it is filled.
+Result<std::optional<OpenFrame>> Closing::look(std::int64_t f) {
+    OpenFrame at;
+    at.frame = f;
+    const motion::Frame seen = frameAt(f);
+    const auto holes = m_coverage.holes(seen, 0, m_finest, m_stop);
+    if (!holes) return tl::unexpected(holes.error());
+    if (holes->empty()) return std::optional<OpenFrame>();
+    const V2d size(seen.size), middle = size / 2;
+    std::vector<V2d> corners;
+    for (const Hole& hole : *holes) {
+        const auto& [low, high] = hole.part;
+        at.share += hole.open * (high.x - low.x) * (high.y - low.y) / (size.x * size.y);
+        at.sides[0] = at.sides[0] || low.x <= 0, at.sides[1] = at.sides[1] || low.y <= 0;
+        at.sides[2] = at.sides[2] || high.x >= size.x, at.sides[3] = at.sides[3] || high.y >= size.y;
+        for (const V2d& corner : {low, high, V2d(low.x, high.y), V2d(high.x, low.y)})
+            corners.push_back(corner);
+        // Seen by a longer lens, the frame is its own middle; it must end before this.
+        const auto off = [](double a, double b, double m) { return a > m ? a - m : b < m ? m - b : 0; };
+        const double share =
+            std::max(off(low.x, high.x, middle.x) / middle.x, off(low.y, high.y, middle.y) / middle.y);
+        at.narrower = std::max(at.narrower, share > 0 ? 1 / share : infinite);
+    }
+    at.inside = std::none_of(at.sides.begin(), at.sides.end(), [](bool b) { return b; });
+    at.hull = hullOf(std::move(corners));
+    candidates(seen, at.hull);
+    return std::optional(std::move(at));
+}
+
+/// The layer that closes all of it by the least growth; the farther one of two.
+void Closing::choose() {
+    double best = infinite, depth = 0;
+    for (const auto& [id, candidate] : m_candidates) {
+        if (candidate.frames < m_open.size() || !(candidate.growth < infinite)) continue;
+        const scene::LayerPtr layer = scene::find(m_scene, id).layer;
+        const scene::Extensions& on = layer->hanging.extensions;
+        const optics::Region& needed = candidate.needed;
+        const std::array<bool, 4> beyond{
+            needed.s0<-on.left.reach(), needed.t0<-on.top.reach(), needed.s1> 1 + on.right.reach(),
+                      needed.t1> 1 +
+            on.bottom.reach()};
+        bool closes = true;
+        for (std::size_t i = 0; i < 4; ++i)
+            closes = closes && (candidate.edges[i] || !beyond[i]);
+        if (!closes || candidate.growth > best * (1 + 1e-9)) continue;
+        if (candidate.growth > best * (1 - 1e-9) && candidate.depth < depth) continue;
+        best = candidate.growth, depth = candidate.depth;
+        m_layer = layer;
+        m_gap.layer = id;
+        m_gap.growth = candidate.growth;
+        m_gap.needed = candidate.needed;
+    }
+}
+
+/// How far the gap reaches into the frame where that is worst, to 2 px.
+void Closing::measureWorst() {
+    const auto worst =
+        std::max_element(m_open.begin(), m_open.end(),
+                         [](const OpenFrame& a, const OpenFrame& b) { return a.share < b.share; });
+    m_gap.worst = worst->frame;
+    const auto holes = m_coverage.holes(frameAt(worst->frame), 0, std::min(2, m_finest), m_stop);
+    if (!holes) return;
+    const V2d size(m_scene.output.frame);
+    double reach[4] = {0, 0, 0, 0}, share = 0;
+    // From the side that a row or column of holes begins at.
+    std::map<double, std::vector<std::pair<double, double>>> rows, columns;
+    for (const Hole& hole : *holes) {
+        const auto& [low, high] = hole.part;
+        share += hole.open * (high.x - low.x) * (high.y - low.y) / (size.x * size.y);
+        rows[std::floor(low.y / m_finest)].push_back({low.x, high.x});
+        columns[std::floor(low.x / m_finest)].push_back({low.y, high.y});
+    }
+    m_gap.share = share;
+    const auto along = [](auto& lines, double end, double& before, double& after) {
+        for (auto& [line, spans] : lines) {
+            std::sort(spans.begin(), spans.end());
+            double from = 0, to = end;
+            for (const auto& [low, high] : spans)
+                if (low <= from) from = std::max(from, high);
+            std::sort(spans.begin(), spans.end(), [](auto& a, auto& b) { return a.second > b.second; });
+            for (const auto& [low, high] : spans)
+                if (high >= to) to = std::min(to, low);
+            if (from < end) before = std::max(before, from);
+            if (to > 0) after = std::max(after, end - to);
+        }
+    };
+    along(rows, size.x, reach[0], reach[2]);
+    along(columns, size.y, reach[1], reach[3]);
+    m_gap.pixels = *std::max_element(reach, reach + 4);
+}
+
+void Closing::grow() {
+    const double by = m_gap.growth * (1 + over);
+    m_gap.fixes.push_back({"Grow " + name() + " by " + figure(100 * (by - 1), 1) + " %",
+                           {{"edit", "scale"}, {"layers", {m_gap.layer}}, {"by", by}, {"about", "pivot"}}});
+}
+
+/// Only the sides that are needed, only as far as needed.
+void Closing::extend() {
+    if (m_layer->hanging.bend != 0) return;
+    const optics::Region& needed = m_gap.needed;
+    const scene::Extensions& on = m_layer->hanging.extensions;
+    struct Side {
+        const char* name;
+        double by;
+        const scene::Extension& now;
+        int pixels;
+    };
+    const Side sides[] = {{"left", -needed.s0, on.left, m_layer->pixels.x},
+                          {"top", -needed.t0, on.top, m_layer->pixels.y},
+                          {"right", needed.s1 - 1, on.right, m_layer->pixels.x},
+                          {"bottom", needed.t1 - 1, on.bottom, m_layer->pixels.y}};
+    for (const char* beyond : {"mirror", "repeat", "stretch"}) {
+        Json extend = Json::object();
+        std::string told;
+        for (const Side& side : sides) {
+            if (side.by <= side.now.reach()) continue;
+            const auto now = scene::beyondNames[static_cast<std::size_t>(side.now.beyond)];
+            const std::string how = side.now.reach() > 0 ? std::string(now) : beyond;
+            extend[side.name] = {{"beyond", how}, {"by", side.by + over}};
+            told += (told.empty() ? "" : ", ") + std::string(side.name) + " by " +
+                    figure(std::ceil(side.by * side.pixels), 0) + " px";
+        }
+        if (extend.empty()) return;
+        m_gap.fixes.push_back(
+            {"Extend " + name() + " (" + beyond + "): " + told,
+             {{"edit", "hang"}, {"layers", {m_gap.layer}}, {"extend", extend}, {"holdFraming", false}}});
+    }
+}
+
+/// Along the first mark's axis, with its size held.
+void Closing::push() {
+    const optics::View first = optics::firstView(m_scene);
+    double nearest = infinite; // what all frames leave
+    for (OpenFrame& at : m_open) {
+        const motion::Frame seen = frameAt(at.frame);
+        for (const motion::Item& item : seen.items)
+            if (item.layer->id == m_gap.layer) at.sights = sightsOf(item, seen);
+        for (const auto& [card, view] : at.sights)
+            nearest = std::min(nearest, optics::depthOf(view, card.centre()));
+        if (m_stop.stop_requested()) return;
+    }
+    const auto closed = [&](double by) {
+        for (const OpenFrame& at : m_open)
+            for (const auto& [card, view] : at.sights) {
+                optics::Surface nearer = card;
+                nearer.corner -= first.forward * by;
+                for (const V2d& place : at.hull)
+                    if (optics::leastGrowth(view, {place, place}, nearer, nearer.centre(),
+                                            m_scene.camera.iris) > 1)
+                        return false;
+            }
+        return true;
+    };
+    double low = 0, high = nearest * 0.9;
+    if (!(nearest > 0) || !closed(high)) return;
+    while (high - low > 1e-7 * nearest && !m_stop.stop_requested())
+        (closed((low + high) / 2) ? high : low) = (low + high) / 2;
+    const double by = high * (1 + over);
+    m_gap.fixes.push_back(
+        {"Push " + name() + " " + figure(by) + " m nearer",
+         {{"edit", "push"}, {"layers", {m_gap.layer}}, {"by", -by}, {"holdFraming", false}}});
+}
+
+/// A longer lens shows the middle of what a shorter one does.
+void Closing::narrow() {
+    double factor = 1;
+    for (const OpenFrame& at : m_open)
+        factor = std::max(factor, at.narrower);
+    const auto& tracks = m_scene.camera.tracks;
+    if (!(factor < 3) || std::any_of(tracks.begin(), tracks.end(),
+                                     [](const scene::Track& track) { return track.property == "focal"; }))
+        return;
+    factor *= 1 + over;
+    Json edits = Json::array();
+    const auto& marks = m_scene.camera.marks;
+    for (std::size_t i = 0; i < marks.size(); ++i)
+        edits.push_back({{"edit", "lens"}, {"mark", i + 1}, {"focal", marks[i].pose.focal * factor}});
+    const std::string told = "Take a longer lens: " + figure(marks.front().pose.focal * factor, 1) + " mm" +
+                             (marks.size() > 1 ? " at mark 1" : "");
+    m_gap.fixes.push_back({told, {{"edit", "several"}, {"name", told}, {"edits", edits}}});
+}
+
+/// What comes before the first gap.
+void Closing::shorten() {
+    if (m_gap.first < 2) return;
+    m_gap.fixes.push_back({"End the scene before it: " + std::to_string(m_gap.first) + " of " +
+                               std::to_string(m_scene.output.frames) + " frames",
+                           {{"edit", "settings"}, {"frames", m_gap.first}}});
+}
+
+Result<Gap> Closing::find() {
+    const std::int64_t step = std::max<std::int64_t>(1, m_scene.output.frames / mostFrames),
+                       count = (m_scene.output.frames + step - 1) / step;
+    std::optional<Error> problem;
+    media::inParallel(std::int64_t{0}, count, [&](std::int64_t i) {
+        if (m_stop.stop_requested()) return;
+        auto at = look(i * step);
+        const std::lock_guard hold(m_lock);
+        if (!at)
+            problem = at.error();
+        else if (*at)
+            m_open.push_back(std::move(**at));
+    });
+    if (m_stop.stop_requested()) return cancelled();
+    if (problem) return tl::unexpected(*problem);
+    if (m_open.empty()) return Gap{};
+    std::sort(m_open.begin(), m_open.end(),
+              [](const OpenFrame& a, const OpenFrame& b) { return a.frame < b.frame; });
+    m_gap.frames = static_cast<std::int64_t>(m_open.size());
+    m_gap.first = m_open.front().frame, m_gap.last = m_open.back().frame;
+    for (const OpenFrame& at : m_open) {
+        for (std::size_t i = 0; i < 4; ++i)
+            m_gap.sides[i] = m_gap.sides[i] || at.sides[i];
+        m_gap.inside = m_gap.inside || at.inside;
+    }
+    measureWorst();
+    choose();
+    if (m_layer) {
+        grow();
+        extend();
+        push();
+    }
+    narrow();
+    shorten();
+    if (m_stop.stop_requested()) return cancelled();
+    return std::move(m_gap);
+}
+
+}
+
+Result<Gap> gap(const Scene& scene, media::PixelCache& cache, const std::stop_token& stop) {
+    return Closing(scene, cache, stop).find();
+}
+
+Result<std::vector<Finding>> gapFindings(const Scene& scene, media::PixelCache& cache,
+                                         const std::stop_token& stop) {
+    auto found = gap(scene, cache, stop);
+    if (!found) return tl::unexpected(found.error());
+    if (found->frames == 0) return std::vector<Finding>{};
+    constexpr const char* names[] = {"left", "top", "right", "bottom"};
+    std::string where;
+    for (std::size_t i = 0; i < 4; ++i)
+        if (found->sides[i]) where += (where.empty() ? "" : ", ") + std::string(names[i]);
+    if (where.empty()) where = "middle";
+    Finding finding;
+    finding.kind = Kind::Gap;
+    finding.sentence = "The frame is not filled (" + where + "): up to " + figure(found->pixels, 0) +
+                       " px, " + figure(100 * found->share, found->share < 0.001 ? 3 : 1) + " % of it, in " +
+                       std::to_string(found->frames) + (found->frames == 1 ? " frame." : " frames.");
+    finding.from = timeOfFrame(found->first, scene.output.rate);
+    finding.to = timeOfFrame(found->last, scene.output.rate);
+    finding.at = timeOfFrame(found->worst, scene.output.rate);
+    finding.layer = found->layer;
+    finding.fixes = std::move(found->fixes);
+    return std::vector{std::move(finding)};
+}
+
+}
