@@ -191,16 +191,30 @@ struct Coverage::Looking {
 
     Looking(const motion::Frame& seen, int finest_, const std::stop_token& stop_)
         : frame(seen), finest(finest_), stop(stop_), lens{V2d(0)} {
-        const int points = frame.iris.blades >= 3 ? frame.iris.blades : 8;
+        const int points = frame.iris.blades >= 3 ? frame.iris.blades : 32;
         for (int i = 0; i < points; ++i) {
             const double a = radians(frame.iris.turn) + 2 * std::numbers::pi * i / points;
             lens.emplace_back(std::cos(a), std::sin(a));
         }
     }
 
-    /// Radius, px, of the disc of a card at a place.
-    static double discAt(const Sight& sight, double depth) {
-        return sight.view.aperture * sight.view.slope * std::abs(1 / sight.view.focus - 1 / depth);
+    /// Depth of a card where it is met at a place, were it endless; of a bent one that is not met there, that
+    /// of its middle. At most 0: behind the lens.
+    static double depthAt(const Sight& sight, const V2d& place) {
+        if (sight.card.bend != 0) {
+            const auto met = optics::meet(sight.view, place, sight.card);
+            return met ? met->depth : optics::depthOf(sight.view, sight.card.centre());
+        }
+        const V3d normal = sight.card.across.cross(sight.card.down);
+        const double along = optics::rayThrough(sight.view, place).dot(normal);
+        return along != 0 ? (sight.card.corner - sight.view.eye).dot(normal) / along : 0;
+    }
+    /// Radius, px, of the disc of a card at a place; below 0: the ray through a point of the lens meets it on
+    /// the other side of the middle's.
+    static double discAt(const Sight& sight, const V2d& place) {
+        const double depth = depthAt(sight, place);
+        if (!(depth > 0)) return 0;
+        return sight.view.aperture * sight.view.slope * (1 / depth - 1 / sight.view.focus);
     }
 
     static bool within(const optics::Surface& card, const optics::Region& region) {
@@ -216,9 +230,8 @@ struct Coverage::Looking {
     /// over the part.
     static optics::Region bentRegion(const Sight& sight, const optics::FramePart& part) {
         optics::Region region;
-        const double depth = optics::depthOf(sight.view, sight.card.centre());
-        const V2d disc(depth > 0 ? discAt(sight, depth) : 0), low = part.low - disc,
-                                                              size = part.high + disc - low;
+        const V2d disc(std::abs(discAt(sight, (part.low + part.high) / 2))), low = part.low - disc,
+                                                                             size = part.high + disc - low;
         constexpr int steps = 2;
         for (int j = 0; j <= steps; ++j)
             for (int i = 0; i <= steps; ++i) {
@@ -272,18 +285,10 @@ struct Coverage::Looking {
                 open *= 1 - sheet->opacity * (1 - past(within_, place, point, moment));
             } else if (!sheet->sights.empty()) {
                 const Sight& sight = sheet->sights[std::min(moment, sheet->sights.size() - 1)];
-                auto met = optics::meet(sight.view, place, sight.card);
-                if (point != V2d(0)) {
-                    // A lens point shears space: the ray meets the card where the middle's does at a place as
-                    // far off as the point is in the disc.
-                    const double depth = met ? met->depth : optics::depthOf(sight.view, sight.card.centre());
-                    const double disc = depth > 0 ? discAt(sight, depth) : 0;
-                    if (disc > leastDisc) {
-                        const double side = 1 / sight.view.focus > 1 / depth ? -1 : 1;
-                        met = optics::meet(sight.view, place + V2d(point.x, -point.y) * (disc * side),
-                                           sight.card);
-                    }
-                }
+                // A lens point shears space: the ray meets the card where the middle's does at a place as far
+                // off as the point is in the disc.
+                const V2d off = point != V2d(0) ? V2d(point.x, -point.y) * discAt(sight, place) : V2d(0);
+                const auto met = optics::meet(sight.view, place + off, sight.card);
                 if (met) open *= 1 - sheet->alpha(met->s, met->t);
             }
             if (open < 1e-4) return 0;
@@ -291,35 +296,35 @@ struct Coverage::Looking {
         return open;
     }
 
-    double openAt(const std::vector<const Sheet*>& sheets, const V2d& place, bool soft,
-                  std::size_t moments) const {
-        double sum = 0;
-        const std::size_t points = soft ? lens.size() : 1;
-        for (std::size_t moment = 0; moment < moments; ++moment)
-            for (std::size_t i = 0; i < points; ++i)
-                sum += past(sheets, place, lens[i], moment);
-        return sum / static_cast<double>(moments * points);
-    }
-
-    /// Corners, a hair inside so that they belong to this box alone, and middle.
+    /// Corners, a hair inside so that they belong to this box alone, and middle. What the middle of the lens
+    /// sees past all sheets tells how much is open; where that is nothing, the lens's rim tells whether any
+    /// is.
     void leaf(const std::vector<const Sheet*>& sheets, const optics::FramePart& part) {
         bool soft = false;
         std::size_t moments = 1;
         for (const Sheet* sheet : sheets)
             for (const Sight& sight : sheet->sights) {
-                const double depth = optics::depthOf(sight.view, sight.card.centre());
-                soft = soft || (depth > 0 && discAt(sight, depth) > leastDisc);
+                soft = soft || std::abs(discAt(sight, part.low)) > leastDisc;
                 moments = std::max(moments, sheet->sights.size());
             }
         constexpr double hair = 1e-6;
         const V2d size = part.high - part.low;
-        double sum = 0, most = 0;
-        for (const V2d& at : {V2d(hair, hair), V2d(1 - hair, hair), V2d(hair, 1 - hair),
-                              V2d(1 - hair, 1 - hair), V2d(0.5, 0.5)}) {
-            const double open = openAt(sheets, part.low + V2d(at.x * size.x, at.y * size.y), soft, moments);
-            sum += open, most = std::max(most, open);
+        const std::array<V2d, 5> places{V2d(hair, hair), V2d(1 - hair, hair), V2d(hair, 1 - hair),
+                                        V2d(1 - hair, 1 - hair), V2d(0.5, 0.5)};
+        for (std::size_t i = 0; i < (soft ? lens.size() : 1); ++i) {
+            double sum = 0, most = 0;
+            for (const V2d& at : places)
+                for (std::size_t moment = 0; moment < moments; ++moment) {
+                    const double open =
+                        past(sheets, part.low + V2d(at.x * size.x, at.y * size.y), lens[i], moment);
+                    sum += open, most = std::max(most, open);
+                }
+            if (most <= leastOpen) continue;
+            // Of the rim, one point of all.
+            const double share = i == 0 ? 1 : 1 / static_cast<double>(lens.size());
+            holes.push_back({part, share * sum / static_cast<double>(places.size() * moments)});
+            return;
         }
-        if (most > leastOpen) holes.push_back({part, sum / 5});
     }
 
     void look(const std::vector<const Sheet*>& sheets, int x0, int y0, int x1, int y1) {

@@ -1,5 +1,6 @@
 // What becomes of light on its way: energy of small cards, haze by distance, lenses that nearly touch a
 // card.
+#include "render/brush.h"
 #include "render/render.h"
 #include "support/support.h"
 
@@ -110,6 +111,19 @@ TEST(Light, HazeIsByDistance) {
         const Image picture = shown(scene, method);
         for (int c = 0; c < 3; ++c)
             EXPECT_NEAR(picture.row(20)[4 * 30 + c], 0.1 + 0.3 * c, 1e-3);
+    }
+}
+
+/// A tile counts places from the middle of its first pixel, in larger pixels where it is a small picture.
+TEST(Light, HazeIsTheSameForEveryTile) {
+    Air air;
+    air.density = 0.1f, air.centreX = 91.5f, air.centreY = 40.25f, air.perPixel = 0.01f;
+    for (const double size : {1.0, 4.0}) {
+        const Air tile = air.from(32, 8, size);
+        const auto at = [&](double first, double pixel) {
+            return static_cast<float>((first + pixel + 0.5) * size);
+        };
+        EXPECT_NEAR(tile.stretchAt(3, 5), air.stretchAt(at(32, 3), at(8, 5)), 1e-5f) << size;
     }
 }
 

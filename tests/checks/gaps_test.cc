@@ -1,0 +1,253 @@
+// Where a move runs out of picture: known answers, and that what closes a gap closes it by the least that
+// does.
+#include "checks/gaps.h"
+
+#include "checks/cover.h"
+#include "edit/edit.h"
+#include "support/moves.h"
+#include "support/support.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <random>
+
+namespace stage {
+namespace {
+
+using checks::Coverage;
+using checks::Gap;
+using test::mark;
+
+/// An opaque card of colour.
+std::shared_ptr<scene::Layer> sheet(std::int64_t id, V2d metres, V3d position, double alpha = 1) {
+    auto layer = test::card(id, position);
+    layer->name = "Sheet " + std::to_string(id);
+    layer->pixels = {1000, static_cast<int>(std::lround(1000 * metres.y / metres.x))};
+    layer->metresPerPixel = metres.x / 1000;
+    layer->content = scene::Card{{{0, {alpha, alpha, alpha, alpha}}}, 0, false};
+    return layer;
+}
+
+scene::Scene withSheets(std::vector<scene::Mark> marks, std::vector<scene::LayerPtr> layers) {
+    scene::Scene scene = test::sceneOf(std::move(marks));
+    for (scene::Mark& each : scene.camera.marks)
+        each.pose.fstop = 1000; // as good as a pinhole
+    scene.camera.shutter = 0;
+    scene.output.frames = 25;
+    scene.output.rate = Rational(12);
+    scene.layers = std::move(layers);
+    return scene;
+}
+
+Gap gapOf(const scene::Scene& scene) {
+    media::PixelCache cache;
+    const auto gap = checks::gap(scene, cache);
+    EXPECT_TRUE(gap);
+    return gap ? *gap : Gap{};
+}
+
+double openShare(const scene::Scene& scene) {
+    media::PixelCache cache;
+    Coverage coverage(cache);
+    const auto holes = coverage.holes(motion::evaluate(scene, Rational(0), scene.output.frame, true), 0, 4);
+    EXPECT_TRUE(holes);
+    double sum = 0;
+    for (const checks::Hole& hole : *holes) {
+        const V2d size = hole.part.high - hole.part.low;
+        sum += hole.open * size.x * size.y;
+    }
+    return sum / (scene.output.frame.x * static_cast<double>(scene.output.frame.y));
+}
+
+// ---- one frame
+
+TEST(Coverage, IsTheAreaThatIsNotFilled) {
+    // At 10 m the frame shows 10 * 36 / 35 m across; a sheet of half of it, from the left edge on.
+    const double wide = 10 * 36 / 35.0;
+    auto scene = withSheets({mark(1, 0, V3d(0))}, {sheet(1, {wide / 2, 20}, {-wide / 4, 0, -10})});
+    EXPECT_NEAR(openShare(scene), 0.5, 1e-3);
+    // Beside another that overlaps it, all but a tenth.
+    scene.layers.push_back(sheet(2, {wide * 0.45, 20}, {wide * 0.175, 0, -10}));
+    EXPECT_NEAR(openShare(scene), 0.1, 2e-3);
+    scene.layers.push_back(sheet(3, {wide, 20}, {wide / 2, 0, -8}));
+    EXPECT_EQ(openShare(scene), 0);
+}
+
+TEST(Coverage, IsThatOfAllLayersTogether) {
+    // Two of half opacity let a quarter through, in a flattened group or alone.
+    auto half = sheet(1, {20, 20}, {0, 0, -10}, 0.5), other = sheet(2, {20, 20}, {0, 0, -9}, 0.5);
+    auto scene = withSheets({mark(1, 0, V3d(0))}, {half, other});
+    EXPECT_NEAR(openShare(scene), 0.25, 1e-3);
+    // A sheet that is added fills nothing.
+    auto added = std::make_shared<scene::Layer>(*sheet(3, {20, 20}, {0, 0, -8}));
+    added->blend = scene::Blend::Add;
+    scene.layers.push_back(added);
+    EXPECT_NEAR(openShare(scene), 0.25, 1e-3);
+    scene.layers.push_back(sheet(4, {20, 20}, {0, 0, -12}));
+    EXPECT_EQ(openShare(scene), 0);
+}
+
+TEST(Coverage, SeesAHoleInAPictureOnlyWhereNothingIsBehindIt) {
+    const test::TempDir dir;
+    test::writePicture(dir / "ring.png", {400, 400}, [](int x, int y) {
+        return std::hypot(x - 200, y - 200) < 50 ? test::Rgba8{0, 0, 0, 0} : test::Rgba8{200, 90, 30, 255};
+    });
+    // 20 m across, so the hole's radius is 2.5 m at 10 m.
+    auto scene = withSheets({mark(1, 0, V3d(0))},
+                            {test::pictureLayer(1, "ring", dir / "ring.png", {400, 400}, 20, {0, 0, -10})});
+    const double perMetre = 35.0 / 36 * 1920 / 10;
+    const double area = std::numbers::pi * std::pow(2.5 * perMetre, 2) / (1920.0 * 1080);
+    EXPECT_NEAR(openShare(scene), area, 0.01 * area);
+    scene.layers.insert(scene.layers.begin(), sheet(2, {8, 8}, {0, 0, -11}));
+    EXPECT_EQ(openShare(scene), 0);
+}
+
+TEST(Coverage, CountsWhatTheLensLooksPast) {
+    // It ends exactly at the frame's edge: a pinhole sees nothing beyond, a wide lens does.
+    const double wide = 10 * 36 / 35.0;
+    auto scene = withSheets({mark(1, 0, V3d(0))}, {sheet(1, {wide * 1.0001, 20}, {0, 0, -10})});
+    EXPECT_EQ(openShare(scene), 0);
+    scene.camera.marks[0].pose.fstop = 1.4;
+    scene.camera.marks[0].pose.focus = 3;
+    EXPECT_GT(openShare(scene), 0);
+}
+
+// ---- a move
+
+TEST(Gaps, NoneWhereABackdropCoversTheMove) {
+    const Gap gap =
+        gapOf(withSheets({mark(1, 0, V3d(0)), mark(2, 2, {1, 0, 0})}, {sheet(1, {14, 8}, {0, 0, -10})}));
+    EXPECT_EQ(gap.frames, 0);
+    EXPECT_TRUE(gap.fixes.empty());
+}
+
+TEST(Gaps, OfATruckAreWhereItEnds) {
+    // 5 m away 5 * 36/35 m are seen. The sheet ends 0.2 m beyond the frame's right edge, and the camera goes
+    // on by 0.5 m: 0.3 m are missing.
+    const double half = 5 * 18 / 35.0;
+    const auto scene = withSheets({mark(1, 0, V3d(0)), mark(2, 2, {0.5, 0, 0})},
+                                  {sheet(1, {2 * half + 0.4, 6}, {0, 0, -5})});
+    const Gap gap = gapOf(scene);
+    EXPECT_EQ(gap.sides, (std::array<bool, 4>{false, true, true, true})); // its corners are open too
+    EXPECT_NEAR(gap.pixels, 0.3 / (2 * half) * 1920, 2.1);
+    EXPECT_EQ(gap.worst, 24);
+    EXPECT_EQ(gap.last, 24);
+    EXPECT_EQ(gap.first, 10); // 0.2 m of 0.5 m in 2 s at 12 frames a second: after frame 9.6
+    EXPECT_EQ(gap.layer, 1);
+    EXPECT_NEAR(gap.growth, (half + 0.5) / (half + 0.2), 2e-5);
+    EXPECT_NEAR(gap.needed.s1, 0.5 + (half + 0.5) / (2 * half + 0.4), 2e-5);
+}
+
+TEST(Gaps, AreClosedByWhateverIsBehind) {
+    const double half = 5 * 18 / 35.0;
+    auto scene = withSheets({mark(1, 0, V3d(0)), mark(2, 2, {0.5, 0, 0})},
+                            {sheet(1, {2 * half + 0.4, 6}, {0, 0, -5}), sheet(2, {3, 9}, {4, 0, -7})});
+    EXPECT_EQ(gapOf(scene).frames, 0);
+}
+
+/// Every fix closes all of it; 99 % of the growth does not.
+void expectFixed(const scene::Scene& scene, const Gap& gap) {
+    for (const checks::Fix& fix : gap.fixes) {
+        const auto mended = edit::apply(scene, fix.edit);
+        ASSERT_TRUE(mended) << fix.name << ": " << mended.error().sentence;
+        EXPECT_EQ(gapOf(*mended).frames, 0) << fix.name;
+    }
+    if (gap.layer == 0) return;
+    const double less = gap.growth * 0.99;
+    const auto grown =
+        edit::apply(scene, {{"edit", "scale"}, {"layers", {gap.layer}}, {"by", less}, {"about", "pivot"}});
+    ASSERT_TRUE(grown);
+    EXPECT_GT(gapOf(*grown).frames, 0) << gap.growth;
+}
+
+TEST(Gaps, EveryFixClosesThem) {
+    const auto scene = withSheets({mark(1, 0, V3d(0)), mark(2, 2, {0.5, 0.1, 0.4})},
+                                  {sheet(1, {5.6, 3.4}, {0, 0, -5}), sheet(2, {0.5, 0.5}, {0, 0, -3})});
+    const Gap gap = gapOf(scene);
+    ASSERT_GT(gap.frames, 0);
+    std::vector<std::string> names;
+    for (const checks::Fix& fix : gap.fixes)
+        names.push_back(fix.name.substr(0, fix.name.find(' ')));
+    EXPECT_THAT(names, testing::ElementsAre("Grow", "Extend", "Extend", "Extend", "Push", "Take", "End"));
+    expectFixed(scene, gap);
+}
+
+TEST(Gaps, AreOfTheWholeExposure) {
+    // Filled at every frame's middle, open at the end of the last one's exposure.
+    const double half = 5 * 18 / 35.0;
+    auto scene = withSheets({mark(1, 0, V3d(0)), mark(2, 2, {0.5, 0, 0})},
+                            {sheet(1, {2 * half + 0.97, 6}, {0, 0, -5})});
+    scene.output.frames = 24; // the last one at 23/12 s
+    EXPECT_EQ(gapOf(scene).frames, 0);
+    scene.camera.shutter = 360;
+    const Gap gap = gapOf(scene);
+    EXPECT_EQ(gap.frames, 1);
+    EXPECT_NEAR(gap.growth, (half + 0.25 * 23.5 / 12) / (half + 0.485), 2e-5);
+}
+
+TEST(Gaps, OfABentBackdropAreClosedToo) {
+    auto layer = sheet(1, {8, 5}, {0, 0, -6});
+    layer->hanging.bend = 60;
+    const auto scene = withSheets({mark(1, 0, V3d(0), 0, 35), mark(2, 2, V3d(0), 25, 35)}, {layer});
+    const Gap gap = gapOf(scene);
+    ASSERT_GT(gap.frames, 0);
+    ASSERT_EQ(gap.layer, 1);
+    expectFixed(scene, gap);
+}
+
+TEST(Gaps, LeftByALayerThatIsCutOutAreNotItsToClose) {
+    // The picture is transparent along its right side: growing it would close nothing there.
+    const test::TempDir dir;
+    test::writePicture(dir / "cut.png", {400, 300}, [](int x, int) {
+        return x > 380 ? test::Rgba8{0, 0, 0, 0} : test::Rgba8{200, 90, 30, 255};
+    });
+    const auto scene =
+        withSheets({mark(1, 0, V3d(0)), mark(2, 2, {0.5, 0, 0})},
+                   {test::pictureLayer(1, "cut", dir / "cut.png", {400, 300}, 5.3, {0, 0, -5})});
+    const Gap gap = gapOf(scene);
+    EXPECT_GT(gap.frames, 0);
+    EXPECT_EQ(gap.layer, 0);
+}
+
+/// After growing no frame is open; at 99 % of it one is; and the growth is that of the geometry alone.
+TEST(Gaps, OfRandomMovesAreClosedByTheLeastGrowth) {
+    std::mt19937 engine(7);
+    const auto random = [&](double from, double to) {
+        return std::uniform_real_distribution<double>(from, to)(engine);
+    };
+    int open = 0;
+    for (int round = 0; round < 200; ++round) {
+        auto layer = sheet(1, {random(4.5, 8), random(2.6, 6)}, {random(-0.3, 0.3), random(-0.3, 0.3), -6});
+        layer->placement.turn = {random(-12, 12), random(-12, 12), random(-5, 5)};
+        layer->hanging.pivot = {random(-0.5, 0.5), random(-0.5, 0.5)};
+        auto scene = withSheets({mark(1, 0, V3d(0), random(-8, 8), random(24, 60)),
+                                 mark(2, 1, {random(-0.6, 0.6), random(-0.4, 0.4), random(-0.8, 0.8)},
+                                      random(-8, 8), random(24, 60))},
+                                {layer});
+        scene.output.frames = 13;
+        if (round % 2) {
+            for (scene::Mark& each : scene.camera.marks)
+                each.pose.fstop = 2, each.pose.focus = 3;
+            scene.camera.shutter = 180;
+        }
+        const Gap gap = gapOf(scene);
+        const auto geometry = checks::cover(scene, {1});
+        ASSERT_TRUE(geometry);
+        if (gap.frames == 0) {
+            EXPECT_LT(geometry->front().growth, 1.0005) << round;
+            continue;
+        }
+        if (std::isinf(geometry->front().growth)) {
+            EXPECT_EQ(gap.layer, 0) << round;
+            continue;
+        }
+        ++open;
+        ASSERT_EQ(gap.layer, 1) << round;
+        EXPECT_NEAR(gap.growth / geometry->front().growth, 1, 1e-3) << round;
+        expectFixed(scene, gap);
+    }
+    EXPECT_GT(open, 100);
+}
+
+}
+}
