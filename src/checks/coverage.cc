@@ -24,10 +24,64 @@ int coarseLevel(V2i size) {
     return level;
 }
 
-/// A moment of the exposure.
-struct Sight {
+/// A card at a moment of the exposure, as the camera sees it then.
+class Sight {
+public:
     optics::Surface card;
     optics::View view;
+
+    Sight(const optics::Surface& surface, const optics::View& seen) : card(surface), view(seen) {
+        const V3d normal = card.across.cross(card.down), to = card.corner - view.eye;
+        const double area = normal.dot(normal);
+        if (!(area > 0)) return;
+        const V3d toS = card.down.cross(normal) / area, toT = normal.cross(card.across) / area;
+        // Rays are linear in the place.
+        const V3d first = optics::rayThrough(view, V2d(0)), right = optics::rayThrough(view, {1, 0}) - first,
+                  down = optics::rayThrough(view, {0, 1}) - first;
+        const auto along = [&](const V3d& v) { return V3d(first.dot(v), right.dot(v), down.dot(v)); };
+        m_along = along(normal), m_s = along(toS), m_t = along(toT);
+        m_to = to.dot(normal), m_fromS = -to.dot(toS), m_fromT = -to.dot(toT);
+    }
+
+    /// Depth of a card where it is met at a place, were it endless; of a bent one that is not met there, that
+    /// of its middle. At most 0: behind the lens.
+    double depthAt(const V2d& place) const {
+        if (card.bend != 0) {
+            const auto met = optics::meet(view, place, card);
+            return met ? met->depth : optics::depthOf(view, card.centre());
+        }
+        const double along = at(m_along, place);
+        return along != 0 ? m_to / along : 0;
+    }
+    /// Radius, px, of the disc of the card at a place; below 0: the ray through a point of the lens meets it
+    /// on the other side of the middle's.
+    double discAt(const V2d& place) const {
+        if (view.aperture == 0) return 0;
+        const double depth = depthAt(place);
+        return depth > 0 ? view.aperture * view.slope * (1 / depth - 1 / view.focus) : 0;
+    }
+    /// As optics::meet.
+    std::optional<V2d> meet(const V2d& place) const {
+        if (card.bend != 0) {
+            const auto met = optics::meet(view, place, card);
+            return met ? std::optional(V2d(met->s, met->t)) : std::nullopt;
+        }
+        const double along = at(m_along, place);
+        if (along == 0) return {};
+        const double depth = m_to / along;
+        if (!(depth > 1e-9)) return {};
+        const V2d met(m_fromS + depth * at(m_s, place), m_fromT + depth * at(m_t, place));
+        const bool on =
+            met.x >= -card.left && met.x < 1 + card.right && met.y >= -card.top && met.y < 1 + card.bottom;
+        return on ? std::optional(met) : std::nullopt;
+    }
+
+private:
+    static double at(const V3d& linear, const V2d& place) {
+        return linear.x + linear.y * place.x + linear.z * place.y;
+    }
+    V3d m_along{0}, m_s{0}, m_t{0}; ///< of a ray by its place, times the normal and what leads to shares
+    double m_to = 0, m_fromS = 0, m_fromT = 0;
 };
 
 }
@@ -50,13 +104,17 @@ struct Coverage::Sheet {
     /// The finest level that is read; null: it is opaque all over. Only when first asked for: most are
     /// hidden.
     const media::TiledLevel* texels() const {
-        if (!m_asked) m_read = coverage->pixelsOf(*pixels, *stop), m_asked = true;
-        return m_read ? &m_read->levels[static_cast<std::size_t>(coarseLevel(m_read->levels.front().size))]
-                      : nullptr;
+        if (m_asked) return m_texels;
+        m_asked = true;
+        m_read = coverage->pixelsOf(*pixels, *stop);
+        if (m_read)
+            m_texels = &m_read->levels[static_cast<std::size_t>(coarseLevel(m_read->levels.front().size))];
+        return m_texels;
     }
 
 private:
     mutable media::PyramidPtr m_read;
+    mutable const media::TiledLevel* m_texels = nullptr;
     mutable bool m_asked = false;
 };
 
@@ -198,25 +256,6 @@ struct Coverage::Looking {
         }
     }
 
-    /// Depth of a card where it is met at a place, were it endless; of a bent one that is not met there, that
-    /// of its middle. At most 0: behind the lens.
-    static double depthAt(const Sight& sight, const V2d& place) {
-        if (sight.card.bend != 0) {
-            const auto met = optics::meet(sight.view, place, sight.card);
-            return met ? met->depth : optics::depthOf(sight.view, sight.card.centre());
-        }
-        const V3d normal = sight.card.across.cross(sight.card.down);
-        const double along = optics::rayThrough(sight.view, place).dot(normal);
-        return along != 0 ? (sight.card.corner - sight.view.eye).dot(normal) / along : 0;
-    }
-    /// Radius, px, of the disc of a card at a place; below 0: the ray through a point of the lens meets it on
-    /// the other side of the middle's.
-    static double discAt(const Sight& sight, const V2d& place) {
-        const double depth = depthAt(sight, place);
-        if (!(depth > 0)) return 0;
-        return sight.view.aperture * sight.view.slope * (1 / depth - 1 / sight.view.focus);
-    }
-
     static bool within(const optics::Surface& card, const optics::Region& region) {
         return region.bounded() && region.s0 >= -card.left && region.s1 <= 1 + card.right &&
                region.t0 >= -card.top && region.t1 <= 1 + card.bottom;
@@ -230,8 +269,8 @@ struct Coverage::Looking {
     /// over the part.
     static optics::Region bentRegion(const Sight& sight, const optics::FramePart& part) {
         optics::Region region;
-        const V2d disc(std::abs(discAt(sight, (part.low + part.high) / 2))), low = part.low - disc,
-                                                                             size = part.high + disc - low;
+        const V2d disc(std::abs(sight.discAt((part.low + part.high) / 2))), low = part.low - disc,
+                                                                            size = part.high + disc - low;
         constexpr int steps = 2;
         for (int j = 0; j <= steps; ++j)
             for (int i = 0; i <= steps; ++i) {
@@ -287,9 +326,9 @@ struct Coverage::Looking {
                 const Sight& sight = sheet->sights[std::min(moment, sheet->sights.size() - 1)];
                 // A lens point shears space: the ray meets the card where the middle's does at a place as far
                 // off as the point is in the disc.
-                const V2d off = point != V2d(0) ? V2d(point.x, -point.y) * discAt(sight, place) : V2d(0);
-                const auto met = optics::meet(sight.view, place + off, sight.card);
-                if (met) open *= 1 - sheet->alpha(met->s, met->t);
+                const V2d off = point != V2d(0) ? V2d(point.x, -point.y) * sight.discAt(place) : V2d(0);
+                const auto met = sight.meet(place + off);
+                if (met) open *= 1 - sheet->alpha(met->x, met->y);
             }
             if (open < 1e-4) return 0;
         }
@@ -304,27 +343,40 @@ struct Coverage::Looking {
         std::size_t moments = 1;
         for (const Sheet* sheet : sheets)
             for (const Sight& sight : sheet->sights) {
-                soft = soft || std::abs(discAt(sight, part.low)) > leastDisc;
+                soft = soft || std::abs(sight.discAt(part.low)) > leastDisc;
                 moments = std::max(moments, sheet->sights.size());
             }
         constexpr double hair = 1e-6;
         const V2d size = part.high - part.low;
         const std::array<V2d, 5> places{V2d(hair, hair), V2d(1 - hair, hair), V2d(hair, 1 - hair),
                                         V2d(1 - hair, 1 - hair), V2d(0.5, 0.5)};
-        for (std::size_t i = 0; i < (soft ? lens.size() : 1); ++i) {
-            double sum = 0, most = 0;
-            for (const V2d& at : places)
-                for (std::size_t moment = 0; moment < moments; ++moment) {
-                    const double open =
-                        past(sheets, part.low + V2d(at.x * size.x, at.y * size.y), lens[i], moment);
-                    sum += open, most = std::max(most, open);
-                }
-            if (most <= leastOpen) continue;
-            // Of the rim, one point of all.
-            const double share = i == 0 ? 1 : 1 / static_cast<double>(lens.size());
-            holes.push_back({part, share * sum / static_cast<double>(places.size() * moments)});
+        const auto opened = [&](const V2d& at, const V2d& point, double& sum) {
+            double most = 0;
+            for (std::size_t moment = 0; moment < moments; ++moment) {
+                const double open = past(sheets, part.low + V2d(at.x * size.x, at.y * size.y), point, moment);
+                sum += open, most = std::max(most, open);
+            }
+            return most > leastOpen;
+        };
+        double sum = 0;
+        bool any = false;
+        for (const V2d& at : places)
+            any = opened(at, V2d(0), sum) || any;
+        const double each = 1 / static_cast<double>(moments);
+        if (any) {
+            holes.push_back({part, sum * each / static_cast<double>(places.size())});
             return;
         }
+        // Of the rim each point where it looks farthest out of the box, on either side of what is sharp.
+        for (std::size_t i = 1; soft && i < lens.size(); ++i)
+            for (const bool near : {true, false}) {
+                const V2d at((lens[i].x > 0) == near ? 1 - hair : hair,
+                             (lens[i].y > 0) == near ? hair : 1 - hair);
+                sum = 0;
+                if (!opened(at, lens[i], sum)) continue;
+                holes.push_back({part, sum * each / static_cast<double>(lens.size())});
+                return;
+            }
     }
 
     void look(const std::vector<const Sheet*>& sheets, int x0, int y0, int x1, int y1) {

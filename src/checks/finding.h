@@ -1,6 +1,7 @@
 // What a check finds wrong, and what would mend it.
 #pragma once
 
+#include "optics/region.h"
 #include "scene/scene.h"
 
 #include <array>
@@ -28,6 +29,7 @@ struct Finding {
     Rational from{0}, to{0}; ///< seconds, over which it is so
     Rational at{0};          ///< where it is worst
     std::int64_t layer = 0;  ///< whose; 0: the camera's
+    optics::Region needed;   ///< of a gap: what it asks of that layer, in shares of its picture
     std::vector<Fix> fixes;  ///< the best one first; may be empty
 };
 

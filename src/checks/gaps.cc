@@ -195,7 +195,7 @@ void Closing::choose() {
     }
 }
 
-/// How far the gap reaches into the frame where that is worst, to 2 px.
+/// How far from the frame's nearest side the gap reaches where most is open, to 2 px.
 void Closing::measureWorst() {
     const auto worst =
         std::max_element(m_open.begin(), m_open.end(),
@@ -204,37 +204,18 @@ void Closing::measureWorst() {
     const auto holes = m_coverage.holes(frameAt(worst->frame), 0, std::min(2, m_finest), m_stop);
     if (!holes) return;
     const V2d size(m_scene.output.frame);
-    double reach[4] = {0, 0, 0, 0}, share = 0;
-    // From the side that a row or column of holes begins at.
-    std::map<double, std::vector<std::pair<double, double>>> rows, columns;
+    double share = 0;
     for (const Hole& hole : *holes) {
         const auto& [low, high] = hole.part;
         share += hole.open * (high.x - low.x) * (high.y - low.y) / (size.x * size.y);
-        rows[std::floor(low.y / m_finest)].push_back({low.x, high.x});
-        columns[std::floor(low.x / m_finest)].push_back({low.y, high.y});
+        m_gap.pixels = std::max(m_gap.pixels, std::min({high.x, high.y, size.x - low.x, size.y - low.y}));
     }
     m_gap.share = share;
-    const auto along = [](auto& lines, double end, double& before, double& after) {
-        for (auto& [line, spans] : lines) {
-            std::sort(spans.begin(), spans.end());
-            double from = 0, to = end;
-            for (const auto& [low, high] : spans)
-                if (low <= from) from = std::max(from, high);
-            std::sort(spans.begin(), spans.end(), [](auto& a, auto& b) { return a.second > b.second; });
-            for (const auto& [low, high] : spans)
-                if (high >= to) to = std::min(to, low);
-            if (from < end) before = std::max(before, from);
-            if (to > 0) after = std::max(after, end - to);
-        }
-    };
-    along(rows, size.x, reach[0], reach[2]);
-    along(columns, size.y, reach[1], reach[3]);
-    m_gap.pixels = *std::max_element(reach, reach + 4);
 }
 
 void Closing::grow() {
     const double by = m_gap.growth * (1 + over);
-    m_gap.fixes.push_back({"Grow " + name() + " by " + figure(100 * (by - 1), 1) + " %",
+    m_gap.fixes.push_back({"Grow " + name() + " by " + figure(100 * (by - 1), by < 1.01 ? 2 : 1) + " %",
                            {{"edit", "scale"}, {"layers", {m_gap.layer}}, {"by", by}, {"about", "pivot"}}});
 }
 
@@ -395,6 +376,7 @@ Result<std::vector<Finding>> gapFindings(const Scene& scene, media::PixelCache& 
     finding.to = timeOfFrame(found->last, scene.output.rate);
     finding.at = timeOfFrame(found->worst, scene.output.rate);
     finding.layer = found->layer;
+    finding.needed = found->needed;
     finding.fixes = std::move(found->fixes);
     return std::vector{std::move(finding)};
 }

@@ -14,7 +14,7 @@ struct Gap {
     std::int64_t first = 0, last = 0;
     std::int64_t worst = 0;      ///< where most of the frame is open
     double share = 0;            ///< of that frame, 0..1
-    double pixels = 0;           ///< how far it reaches into any frame, px, at most
+    double pixels = 0;           ///< how far it reaches from the nearest side of that frame, px
     std::array<bool, 4> sides{}; ///< whether it reaches the left, top, right, bottom
     bool inside = false;         ///< it reaches none of them
     std::int64_t layer = 0;      ///< what closes it with the least growth; 0: no layer alone does

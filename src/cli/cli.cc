@@ -25,7 +25,7 @@ constexpr const char* examples = R"(Examples:
   open-stage-cli apply quay.ostage edits.json -o staged.ostage
   open-stage-cli info staged.ostage
   open-stage-cli measure staged.ostage --frame 72
-  open-stage-cli check staged.ostage
+  open-stage-cli check --strict staged.ostage
   open-stage-cli render staged.ostage -o move.mp4 --size 1280x720
   open-stage-cli render staged.ostage -o "frames/f.####.png" --frames 0-47
 
@@ -33,8 +33,8 @@ edits.json holds a list of edits (docs/edits.md), such as
   [{"edit":"push","layers":["Boatman"],"depth":32.0,"holdFraming":true}]
 
 Exit codes:
-  0 done   2 the command line is wrong   3 a file cannot be read
-  4 an edit was refused   5 a file cannot be written
+  0 done   1 check --strict found something   2 the command line is wrong
+  3 a file cannot be read   4 an edit was refused   5 a file cannot be written
   6 something else went wrong   130 stopped)";
 
 std::atomic<bool> interrupted = false;

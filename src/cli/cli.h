@@ -8,7 +8,7 @@ namespace stage::cli {
 /// Exit codes, as `--help` documents them.
 enum Exit {
     Done = 0,
-    Found = 1, ///< what was asked to be nothing
+    Found = 1, ///< a check that was asked to be strict found something
     BadUsage = 2,
     CannotRead = 3,
     EditRefused = 4,

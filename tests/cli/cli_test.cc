@@ -31,6 +31,30 @@ TEST(CommandLine, HelpShowsExamplesAndExitCodes) {
     EXPECT_EQ(cli("render x.ostage").code, 2);
 }
 
+TEST(CommandLine, ChecksTellOfGapsAndTheirFixesMendThem) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    test::writePicture(dir / "far.png", {320, 180}, [](int x, int y) { return Rgba8{x % 256, y, 60}; });
+    ASSERT_EQ(cli("import " + d + "/far.png -o " + d + "/s.ostage").code, 0);
+    test::writeAll(
+        dir / "e.json",
+        R"([{"edit":"set-mark","time":"2","position":[0.5,0,0]},{"edit":"settings","frames":49}])");
+    ASSERT_EQ(cli("apply " + d + "/s.ostage " + d + "/e.json -o " + d + "/t.ostage").code, 0);
+    auto ran = cli("check --strict " + d + "/t.ostage");
+    EXPECT_EQ(ran.code, 1);
+    const Json found = Json::parse(ran.printed).at("findings");
+    ASSERT_EQ(found.size(), 1u) << ran.printed;
+    EXPECT_EQ(found[0]["what"], "gap");
+    EXPECT_EQ(found[0]["at"], "2");
+    EXPECT_EQ(cli("check " + d + "/t.ostage").code, 0); // told, but not asked to be strict
+    ASSERT_FALSE(found[0]["fixes"].empty());
+    for (const Json& fix : found[0]["fixes"]) {
+        test::writeAll(dir / "f.json", Json::array({fix["edit"]}).dump());
+        ASSERT_EQ(cli("apply " + d + "/t.ostage " + d + "/f.json -o " + d + "/u.ostage").code, 0) << fix;
+        EXPECT_EQ(cli("check --strict " + d + "/u.ostage").code, 0) << fix;
+    }
+}
+
 TEST(CommandLine, FromPicturesToFrames) {
     const TempDir dir;
     const std::string d = dir.path().string();

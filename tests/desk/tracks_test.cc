@@ -1,7 +1,8 @@
 // Tracks in the timeline and on the curves, layers in time, and what the checks say.
+#include "desk/session/findings.h"
 #include "desk/time/curve_paper.h"
 #include "desk/time/curve_view.h"
-#include "desk/time/findings.h"
+#include "desk/time/findings_sheet.h"
 #include "desk/time/timeline.h"
 #include "motion/values.h"
 #include "scene/scene_json.h"
@@ -287,6 +288,49 @@ TEST_F(Tracks, WhatStandsInTheWayIsSaidAndMended) {
     sheet->hide();
     session().document.undo();
     EXPECT_EQ(scene().camera.marks.back().time, Rational(1));
+}
+
+TEST_F(Tracks, AGapIsTriedOutAndClosedFromTheList) {
+    // Everything at half its size: the frame is open all around.
+    const std::int64_t far = scene().layers.front()->id;
+    scene::Json all = scene::Json::array();
+    for (const auto& each : scene().layers)
+        all.push_back(each->id);
+    ASSERT_TRUE(
+        session().document.apply({{"edit", "scale"}, {"layers", all}, {"by", 0.5}, {"about", "axis"}}));
+    const auto gap = [&]() -> const checks::Finding* {
+        for (const auto& finding : window.findings().report().findings)
+            if (finding.kind == checks::Kind::Gap) return &finding;
+        return nullptr;
+    };
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window.findings().known() && gap(); }, 20000));
+    const std::int64_t closes = gap()->layer;
+    EXPECT_NE(closes, 0) << far;
+    window.commands().find(QStringLiteral("findings"))->trigger();
+    auto* sheet = window.findChild<FindingsSheet*>();
+    ASSERT_TRUE(sheet && sheet->isVisible());
+    QPushButton* grow = nullptr;
+    for (QPushButton* button : sheet->findChildren<QPushButton*>())
+        if (button->text().startsWith(QStringLiteral("Grow"))) grow = button;
+    ASSERT_TRUE(grow);
+    const auto scale = [&] { return layer(closes).placement.scale.x; };
+    const double before = scale();
+    const std::size_t step = session().document.history().step();
+    QEnterEvent enter(QPointF(4, 4), QPointF(4, 4), grow->mapToGlobal(QPointF(4, 4)));
+    QApplication::sendEvent(grow, &enter);
+    EXPECT_GT(scale(), 1.3 * before); // tried out
+    EXPECT_EQ(session().document.history().step(), step);
+    QEvent leave(QEvent::Leave);
+    QApplication::sendEvent(grow, &leave);
+    EXPECT_EQ(scale(), before);
+    QTest::mouseClick(grow, Qt::LeftButton);
+    EXPECT_GT(scale(), 1.3 * before);
+    EXPECT_EQ(session().document.history().step(), step + 1);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return window.findings().known() && !gap(); }, 20000));
+    sheet->hide();
+    session().document.undo();
+    EXPECT_EQ(scale(), before);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return window.findings().known() && gap(); }, 20000));
 }
 
 TEST_F(Tracks, ChosenKeysAreStretchedByTheirBox) {

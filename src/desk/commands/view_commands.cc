@@ -6,7 +6,7 @@
 #include "desk/set/draft_view.h"
 #include "desk/set/ladder.h"
 #include "desk/set/model_view.h"
-#include "desk/time/findings.h"
+#include "desk/session/findings.h"
 
 #include <QActionGroup>
 #include <QInputDialog>

@@ -141,6 +141,11 @@ void DraftView::setFolded(bool folded) {
     fitAll();
 }
 
+void DraftView::setFindings(const Findings* findings) {
+    m_findings = findings;
+    connect(findings, &Findings::changed, this, qOverload<>(&QWidget::update));
+}
+
 void DraftView::layOut() {
     // The paper stays still under a hand that moves the very mark from which it is drawn.
     if (m_drag != Drag::Camera) m_first = optics::firstView(*m_session.scene());

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "desk/camera/camera_handle_drag.h"
+#include "desk/session/findings.h"
 #include "desk/session/session.h"
 #include "interaction/paper_scale.h"
 #include "optics/placing.h"
@@ -21,6 +22,8 @@ public:
     QSize sizeHint() const override { return {320, 300}; }
 
     // Interface thread, as all of this.
+    /// What of a layer is missing for the frame to be filled is hatched. Must stay.
+    void setFindings(const Findings* findings);
     void fitAll();
     void fitSelection();
     /// A true scale, or what is far folded.
@@ -80,6 +83,7 @@ private:
         scene::Pose pose;       ///< of the camera shown
         double gate = 0;
         V2i frame{0};
+        std::vector<std::array<QPointF, 3>> sweep;
         std::vector<BarLook> bars;
         bool operator==(const Backdrop&) const = default;
     };
@@ -90,15 +94,20 @@ private:
     void layOut();
     std::int64_t layerAt(const QPointF& place) const;
     std::optional<CameraHandle> handleAt(const QPointF& place) const;
-    /// The sight lines, from the eye, in this view.
+    /// The sight lines of the camera shown, from the eye, in this view.
     std::array<QPointF, 3> sightLines() const;
+    std::array<QPointF, 3> sightLinesOf(const scene::Pose& pose) const;
+    /// Those of the camera over the whole move; none where it has one mark.
+    std::vector<std::array<QPointF, 3>> sweep() const;
     QPointF aheadPlace() const;                               ///< of the handle that turns the camera
     V3d worldAt(const QPointF& place, const V3d& like) const; ///< in the plane of this view through a point
     bool onPath(const QPointF& place) const;
     static void drawBar(QPainter& painter, const BarLook& bar);
     void drawBackdrop(QPainter& painter, std::vector<BarLook> bars);
     void drawGrid(QPainter& painter) const;
+    void drawSweep(QPainter& painter, const std::vector<std::array<QPointF, 3>>& sights) const;
     void drawSight(QPainter& painter) const;
+    void drawMissing(QPainter& painter) const;
     void drawCamera(QPainter& painter) const;
     void drawPath(QPainter& painter) const;
     void drawSharp(QPainter& painter) const;
@@ -109,6 +118,7 @@ private:
     void stop();
 
     Session& m_session;
+    const Findings* m_findings = nullptr;
     From m_from;
     interaction::PaperScale m_scale;
     bool m_own = false; ///< zoomed or panned by hand: not refitted

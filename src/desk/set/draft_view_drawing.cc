@@ -168,8 +168,12 @@ Laid laid(const optics::View& view, const optics::View& first, bool above) {
 }
 
 std::array<QPointF, 3> DraftView::sightLines() const {
+    return sightLinesOf(m_session.camera.pose());
+}
+
+std::array<QPointF, 3> DraftView::sightLinesOf(const scene::Pose& pose) const {
     const scene::Scene& scene = *m_session.scene();
-    const optics::View view = optics::viewOf(m_session.camera.pose(), scene.camera.gate, scene.output.frame);
+    const optics::View view = optics::viewOf(pose, scene.camera.gate, scene.output.frame);
     const bool above = m_from == From::Above;
     const auto [ahead, aside] = laid(view, m_first, above);
     const double half = (above ? scene.output.frame.x : scene.output.frame.y) / (2 * view.slope);
@@ -185,6 +189,75 @@ QPointF DraftView::aheadPlace() const {
     const QPointF eye = placeOf(view.eye), toward = placeOf(view.eye + ahead * 0.05 * m_scale.fold()) - eye;
     const double length = std::hypot(toward.x(), toward.y());
     return eye + (length > 0 ? toward / length : QPointF(0, -1)) * 34;
+}
+
+std::vector<std::array<QPointF, 3>> DraftView::sweep() const {
+    const auto& marks = m_session.scene()->camera.marks;
+    std::vector<std::array<QPointF, 3>> sights;
+    if (marks.size() < 2) return sights;
+    constexpr int most = 96;
+    const double begin = marks.front().time.toDouble(), end = marks.back().time.toDouble();
+    for (int i = 0; i <= most; ++i)
+        sights.push_back(sightLinesOf(m_session.move().at(begin + (end - begin) * i / most)));
+    return sights;
+}
+
+/// All that the sight lines pass over during the move: at every depth, how wide or high a layer has to be.
+void DraftView::drawSweep(QPainter& painter, const std::vector<std::array<QPointF, 3>>& sights) const {
+    if (sights.empty()) return;
+    QPainterPath all;
+    all.setFillRule(Qt::WindingFill);
+    for (const auto& [eye, left, right] : sights)
+        all.addPolygon(QPolygonF{eye, left, right, eye});
+    const auto mixed = [](double share) {
+        const auto mix = [&](int a, int b) { return static_cast<int>(std::lround(a + (b - a) * share)); };
+        return QColor(mix(theme::paper.red(), theme::sight.red()),
+                      mix(theme::paper.green(), theme::sight.green()),
+                      mix(theme::paper.blue(), theme::sight.blue()));
+    };
+    // Of the lines around each triangle, those inside are filled over.
+    painter.setPen(QPen(mixed(0.45), 2));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawPath(all);
+    painter.fillPath(all, mixed(0.06));
+}
+
+/// Where a bar falls short of what the move needs of it.
+void DraftView::drawMissing(QPainter& painter) const {
+    if (!m_findings || !m_findings->known()) return;
+    for (const checks::Finding& finding : m_findings->report().findings) {
+        if (finding.kind != checks::Kind::Gap || finding.layer == 0 || !finding.needed.bounded()) continue;
+        const scene::LayerPath& found = m_session.now().find(finding.layer);
+        if (!found.layer) continue;
+        const optics::Surface card = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers));
+        const bool above = m_from == From::Above;
+        const optics::Region& needed = finding.needed;
+        const auto missing = [&](double from, double to) {
+            if (!(to > from)) return;
+            constexpr int steps = 12; // of a bent one
+            QPolygonF line;
+            for (int i = 0; i <= steps; ++i) {
+                const double along = from + (to - from) * i / steps;
+                line << placeOf(above ? card.at(along, 0.5) : card.at(0.5, along));
+            }
+            QPainterPath path;
+            path.addPolygon(line);
+            QPainterPathStroker stroker;
+            stroker.setWidth(11);
+            stroker.setCapStyle(Qt::FlatCap);
+            const QPainterPath band = stroker.createStroke(path);
+            painter.fillPath(band, theme::paper);
+            painter.fillPath(band, QBrush(theme::vermilion, Qt::BDiagPattern));
+            painter.strokePath(band, QPen(theme::vermilion, 1));
+        };
+        if (above) {
+            missing(needed.s0, -card.left);
+            missing(1 + card.right, needed.s1);
+        } else {
+            missing(needed.t0, -card.top);
+            missing(1 + card.bottom, needed.t1);
+        }
+    }
 }
 
 void DraftView::drawSight(QPainter& painter) const {
@@ -265,7 +338,7 @@ void DraftView::drawBackdrop(QPainter& painter, std::vector<BarLook> bars) {
     const scene::Scene& scene = *m_session.scene();
     Backdrop wanted{size(),          devicePixelRatioF(),     m_scale,           m_first.eye,
                     m_first.forward, m_session.camera.pose(), scene.camera.gate, scene.output.frame,
-                    std::move(bars)};
+                    sweep(),         std::move(bars)};
     if (m_backdropOf != wanted) {
         m_backdropOf = std::move(wanted);
         m_backdrop = QPixmap(size() * devicePixelRatioF());
@@ -273,6 +346,7 @@ void DraftView::drawBackdrop(QPainter& painter, std::vector<BarLook> bars) {
         m_backdrop.fill(theme::paper);
         QPainter behind(&m_backdrop);
         behind.setRenderHint(QPainter::Antialiasing);
+        drawSweep(behind, m_backdropOf->sweep);
         drawGrid(behind);
         drawSight(behind);
         drawSharp(behind);
@@ -296,6 +370,7 @@ void DraftView::paintEvent(QPaintEvent*) {
     for (const BarLook& bar : chosen)
         drawBar(painter, bar);
     painter.setOpacity(1);
+    drawMissing(painter);
     labelFocus(painter);
     drawPath(painter);
     if (m_snappedAt) {

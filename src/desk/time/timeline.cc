@@ -6,7 +6,7 @@
 #include "desk/look/paper.h"
 #include "desk/look/theme.h"
 #include "desk/session/follow_scene.h"
-#include "desk/time/findings.h"
+#include "desk/session/findings.h"
 #include "desk/time/pace_choice.h"
 #include "motion/values.h"
 #include "scene/property.h"

@@ -2,7 +2,7 @@
 #include "desk/kit/number_field.h"
 #include "desk/look/points.h"
 #include "desk/look/theme.h"
-#include "desk/time/findings.h"
+#include "desk/session/findings.h"
 #include "desk/time/pace_choice.h"
 #include "desk/time/timeline.h"
 #include "scene/quantity.h"

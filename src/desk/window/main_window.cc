@@ -16,11 +16,12 @@
 #include "desk/kit/panes.h"
 #include "desk/kit/settings.h"
 #include "desk/look/focus_keeper.h"
+#include "desk/session/findings.h"
 #include "desk/set/draft_view.h"
 #include "desk/set/ladder.h"
 #include "desk/set/model_view.h"
 #include "desk/time/curve_view.h"
-#include "desk/time/findings.h"
+#include "desk/time/findings_sheet.h"
 #include "desk/time/marks_strip.h"
 #include "desk/time/timeline.h"
 #include "desk/window/start_page.h"
@@ -58,6 +59,8 @@ MainWindow::MainWindow(std::filesystem::path journals)
     m_findings = new Findings(m_session, this);
     m_sheet = new FindingsSheet(m_session, *m_findings, this);
     views().timeline->setFindings(m_findings);
+    views().plan->setFindings(m_findings);
+    views().section->setFindings(m_findings);
     const auto* watch = new MediaWatch(this, m_session, *m_media);
     connect(watch, &MediaWatch::looked, this,
             [this, watch] { views().camera->setMissing(watch->missing()); });

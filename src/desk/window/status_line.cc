@@ -3,7 +3,7 @@
 #include "desk/camera/camera_view.h"
 #include "desk/kit/elided_label.h"
 #include "desk/kit/number_field.h"
-#include "desk/time/findings.h"
+#include "desk/session/findings.h"
 #include "desk/time/pace_view.h"
 #include "motion/measure.h"
 #include "optics/lens.h"

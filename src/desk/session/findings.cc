@@ -1,0 +1,61 @@
+#include "desk/session/findings.h"
+
+#include "desk/jobs/workers.h"
+
+#include <QPointer>
+
+namespace stage::desk {
+
+Findings::Findings(Session& session, QObject* parent) : QObject(parent), m_session(session) {
+    m_settled.setSingleShot(true);
+    m_settled.setInterval(250);
+    connect(&m_settled, &QTimer::timeout, this, &Findings::look);
+    connect(&m_session.document, &Document::sceneChanged, this, [this] {
+        if (m_still) return;
+        m_known = false;
+        if (m_running) m_running->request_stop(); // it is of a scene that is gone
+        m_settled.start();                        // not at every step of a drag
+    });
+    m_settled.start();
+}
+
+Findings::~Findings() {
+    if (m_running) m_running->request_stop();
+}
+
+void Findings::look() {
+    if (m_running) m_running->request_stop();
+    m_running = std::make_shared<std::stop_source>();
+    onWorker([self = QPointer(this), stop = m_running, scene = m_session.scene(),
+              sources = m_session.sharedSources()] {
+        auto report = guarded([&] { return checks::check(*scene, *sources, stop->get_token()); });
+        if (!report) return;
+        onInterface([self, stop, scene, report = std::move(*report)] {
+            if (!self || stop->stop_requested()) return;
+            self->m_report = report;
+            self->m_known = scene == self->m_session.scene();
+            Q_EMIT self->changed();
+        });
+    });
+}
+
+void Findings::holdStill(bool hold) {
+    m_still = hold;
+    if (!hold && !m_known) m_settled.start(); // what was under way has been compared with what was tried out
+}
+
+const checks::Finding* Findings::goToNext() {
+    if (m_report.findings.empty()) return nullptr;
+    const auto& rate = m_session.scene()->output.rate;
+    const checks::Finding* next = &m_report.findings.front();
+    for (const checks::Finding& finding : m_report.findings)
+        if (frameAt(finding.at, rate) > m_session.playhead.frame()) {
+            next = &finding;
+            break;
+        }
+    m_session.playhead.setFrame(frameAt(next->at, rate));
+    if (next->layer != 0) m_session.selection.select({next->layer});
+    return next;
+}
+
+}
