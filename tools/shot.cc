@@ -6,11 +6,11 @@
 #include "desk/files/scene_files.h"
 #include "desk/kit/panes.h"
 #include "desk/look/theme.h"
+#include "desk/session/findings.h"
 #include "desk/set/draft_view.h"
 #include "desk/set/ladder.h"
 #include "desk/set/model_view.h"
 #include "desk/time/curve_view.h"
-#include "desk/time/findings.h"
 #include "desk/time/pace_view.h"
 #include "desk/time/timeline.h"
 #include "desk/window/main_window.h"
@@ -361,8 +361,9 @@ void stageCheck(desk::MainWindow& window) {
     session.document.apply(
         {{"edit", "push"}, {"layers", {"Lantern string"}}, {"depth", 2.4}, {"holdFraming", false}});
     session.document.apply({{"edit", "slide"}, {"layers", {"Lantern string"}}, {"by", {0, -0.6, 0}}});
+    session.document.apply({{"edit", "scale"}, {"layers", {"Night sky"}}, {"by", 0.75}, {"about", "pivot"}});
     session.playhead.setFrame(24);
-    for (int i = 0; i < 100 && !window.findings().known(); ++i)
+    for (int i = 0; i < 200 && !window.findings().known(); ++i)
         QTest::qWait(50);
     QTest::qWait(1500);
     if (QAction* action = window.commands().find(QStringLiteral("findings"))) action->trigger();

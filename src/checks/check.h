@@ -6,7 +6,7 @@
 
 namespace stage::checks {
 
-/// What choreography() and gapFindings() tell. Uses all cores; thread-safe. Error: stopped.
+/// What choreography() and gapFindings() tell. Thread-safe. Error: stopped.
 Result<Report> check(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop = {});
 
 }

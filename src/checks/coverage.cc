@@ -202,6 +202,12 @@ bool Coverage::opaqueClip(const motion::Pixels& pixels) {
 
 media::PyramidPtr Coverage::pixelsOf(const motion::Pixels& pixels, const std::stop_token& stop) {
     if (opaqueClip(pixels)) return nullptr;
+    if (const auto* footage = std::get_if<scene::Footage>(&pixels.layer->content);
+        footage && (pixels.footage.frame != footage->in || pixels.footage.share > 0)) {
+        motion::Pixels first = pixels; // of all its frames one is read
+        first.footage = {footage->in, footage->in, 0};
+        return pixelsOf(first, stop);
+    }
     const media::PixelSourcePtr source = cutout::sourceOf(pixels);
     if (!source) return nullptr;
     {

@@ -19,7 +19,8 @@ struct Hole {
     double open = 0;        ///< the mean share of light that comes through, 0..1
 };
 
-/// Reads pictures coarsely, and keeps what it has read. Thread-safe.
+/// Reads pictures coarsely, of footage the first frame used for all of them, and keeps what it has read.
+/// Thread-safe.
 class Coverage {
 public:
     explicit Coverage(media::PixelCache& cache) : m_cache(cache) {}

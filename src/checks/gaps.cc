@@ -1,13 +1,11 @@
 #include "checks/gaps.h"
 
-#include "media/parallel.h"
 #include "motion/frame.h"
 
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <map>
-#include <mutex>
 
 namespace stage::checks {
 namespace {
@@ -59,10 +57,9 @@ std::vector<Sight> sightsOf(const motion::Item& item, const motion::Frame& frame
 struct OpenFrame {
     std::int64_t frame = 0;
     double share = 0, narrower = 1;
-    std::array<bool, 4> sides{};
-    bool inside = false;
-    std::vector<V2d> hull;     ///< places around all holes, px
-    std::vector<Sight> sights; ///< of the layer that closes it
+    std::array<double, 4> sides{}; ///< how much of the left, top, right and bottom is open, 0..1
+    std::vector<V2d> hull;         ///< places around all holes, px
+    std::vector<Sight> sights;     ///< of the layer that closes it
 };
 
 /// A layer that may close the gaps.
@@ -106,7 +103,6 @@ private:
     const std::stop_token& m_stop;
     Coverage m_coverage;
     int m_finest;
-    std::mutex m_lock;
     std::map<std::int64_t, Candidate> m_candidates;
     std::vector<OpenFrame> m_open; ///< in order of time
     scene::LayerPtr m_layer;       ///< that closes it
@@ -130,7 +126,6 @@ void Closing::candidates(const motion::Frame& seen, const std::vector<V2d>& hull
                     std::max(here.growth, optics::leastGrowth(view, part, card, about, m_scene.camera.iris));
             }
         }
-        const std::lock_guard hold(m_lock);
         Candidate& to = m_candidates[item.layer->id];
         ++to.frames;
         to.depth = optics::depthOf(seen.view, item.card.centre());
@@ -154,17 +149,19 @@ Result<std::optional<OpenFrame>> Closing::look(std::int64_t f) {
     for (const Hole& hole : *holes) {
         const auto& [low, high] = hole.part;
         at.share += hole.open * (high.x - low.x) * (high.y - low.y) / (size.x * size.y);
-        at.sides[0] = at.sides[0] || low.x <= 0, at.sides[1] = at.sides[1] || low.y <= 0;
-        at.sides[2] = at.sides[2] || high.x >= size.x, at.sides[3] = at.sides[3] || high.y >= size.y;
+        const V2d along((high.x - low.x) / size.x, (high.y - low.y) / size.y);
+        if (low.x <= 0) at.sides[0] += along.y;
+        if (low.y <= 0) at.sides[1] += along.x;
+        if (high.x >= size.x) at.sides[2] += along.y;
+        if (high.y >= size.y) at.sides[3] += along.x;
         for (const V2d& corner : {low, high, V2d(low.x, high.y), V2d(high.x, low.y)})
             corners.push_back(corner);
         // Seen by a longer lens, the frame is its own middle; it must end before this.
         const auto off = [](double a, double b, double m) { return a > m ? a - m : b < m ? m - b : 0; };
-        const double share =
+        const double apart =
             std::max(off(low.x, high.x, middle.x) / middle.x, off(low.y, high.y, middle.y) / middle.y);
-        at.narrower = std::max(at.narrower, share > 0 ? 1 / share : infinite);
+        at.narrower = std::max(at.narrower, apart > 0 ? 1 / apart : infinite);
     }
-    at.inside = std::none_of(at.sides.begin(), at.sides.end(), [](bool b) { return b; });
     at.hull = hullOf(std::move(corners));
     candidates(seen, at.hull);
     return std::optional(std::move(at));
@@ -314,30 +311,23 @@ void Closing::shorten() {
 }
 
 Result<Gap> Closing::find() {
-    const std::int64_t step = std::max<std::int64_t>(1, m_scene.output.frames / mostFrames),
-                       count = (m_scene.output.frames + step - 1) / step;
-    std::optional<Error> problem;
-    media::inParallel(std::int64_t{0}, count, [&](std::int64_t i) {
-        if (m_stop.stop_requested()) return;
-        auto at = look(i * step);
-        const std::lock_guard hold(m_lock);
-        if (!at)
-            problem = at.error();
-        else if (*at)
-            m_open.push_back(std::move(**at));
-    });
-    if (m_stop.stop_requested()) return cancelled();
-    if (problem) return tl::unexpected(*problem);
+    const std::int64_t step = std::max<std::int64_t>(1, m_scene.output.frames / mostFrames);
+    // One after the other: it runs beside what one works with.
+    for (std::int64_t f = 0; f < m_scene.output.frames; f += step) {
+        auto at = look(f);
+        if (!at) return tl::unexpected(at.error());
+        if (*at) m_open.push_back(std::move(**at));
+    }
     if (m_open.empty()) return Gap{};
-    std::sort(m_open.begin(), m_open.end(),
-              [](const OpenFrame& a, const OpenFrame& b) { return a.frame < b.frame; });
     m_gap.frames = static_cast<std::int64_t>(m_open.size());
     m_gap.first = m_open.front().frame, m_gap.last = m_open.back().frame;
-    for (const OpenFrame& at : m_open) {
+    // A strip along one side touches two others at their ends.
+    std::array<double, 4> sides{};
+    for (const OpenFrame& at : m_open)
         for (std::size_t i = 0; i < 4; ++i)
-            m_gap.sides[i] = m_gap.sides[i] || at.sides[i];
-        m_gap.inside = m_gap.inside || at.inside;
-    }
+            sides[i] = std::max(sides[i], at.sides[i]);
+    for (std::size_t i = 0; i < 4; ++i)
+        m_gap.sides[i] = sides[i] > 0 && sides[i] >= 0.4 * *std::max_element(sides.begin(), sides.end());
     measureWorst();
     choose();
     if (m_layer) {
@@ -347,6 +337,7 @@ Result<Gap> Closing::find() {
     }
     narrow();
     shorten();
+    m_gap.fixes.push_back({"Let the background show", {{"edit", "settings"}, {"backgroundSeen", true}}});
     if (m_stop.stop_requested()) return cancelled();
     return std::move(m_gap);
 }
@@ -354,6 +345,7 @@ Result<Gap> Closing::find() {
 }
 
 Result<Gap> gap(const Scene& scene, media::PixelCache& cache, const std::stop_token& stop) {
+    if (scene.output.backgroundSeen) return Gap{};
     return Closing(scene, cache, stop).find();
 }
 

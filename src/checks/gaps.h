@@ -12,19 +12,19 @@ namespace stage::checks {
 struct Gap {
     std::int64_t frames = 0; ///< how many have one; 0: everything is filled
     std::int64_t first = 0, last = 0;
-    std::int64_t worst = 0;      ///< where most of the frame is open
-    double share = 0;            ///< of that frame, 0..1
-    double pixels = 0;           ///< how far it reaches from the nearest side of that frame, px
-    std::array<bool, 4> sides{}; ///< whether it reaches the left, top, right, bottom
-    bool inside = false;         ///< it reaches none of them
-    std::int64_t layer = 0;      ///< what closes it with the least growth; 0: no layer alone does
-    double growth = 1;           ///< of that layer, about its pivot
-    optics::Region needed;       ///< what the gaps ask of it, in shares of its picture
-    std::vector<Fix> fixes;      ///< each closes all of it; the least first
+    std::int64_t worst = 0; ///< where most of the frame is open
+    double share = 0;       ///< of that frame, 0..1
+    double pixels = 0;      ///< how far it reaches from the nearest side of that frame, px
+    /// Along which of the left, top, right and bottom it runs; none: it is inside the frame.
+    std::array<bool, 4> sides{};
+    std::int64_t layer = 0; ///< what closes it with the least growth; 0: no layer alone does
+    double growth = 1;      ///< of that layer, about its pivot
+    optics::Region needed;  ///< what the gaps ask of it, in shares of its picture
+    std::vector<Fix> fixes; ///< each closes all of it; the least first
 };
 
-/// Looks at every frame of the scene, of one longer than 20 000 at as many evenly, through lens and exposure.
-/// Uses all cores. Errors: stopped.
+/// None where the background is meant to show. Looks at every frame of the scene, of one longer than 20 000
+/// at as many evenly, through lens and exposure. Uses all cores. Errors: stopped.
 Result<Gap> gap(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop = {});
 
 /// The same as findings: none or one.

@@ -145,6 +145,7 @@ void settings(Scene& scene, Fields& fields) {
     out.rate = fields.rational("rate", Rational(1, 10), Rational(1000), out.rate);
     out.frames = fields.whole("frames", 1, Limits::frames, out.frames);
     out.loop = fields.yes("loop", out.loop);
+    out.backgroundSeen = fields.yes("backgroundSeen", out.backgroundSeen);
     if (fields.has("background")) out.background = fields.colour("background");
     constexpr std::array<std::string_view, 2> names = {"light", "paint"};
     if (fields.has("blending")) out.blending = static_cast<scene::Blending>(fields.choice("blending", names));

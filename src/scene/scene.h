@@ -276,7 +276,8 @@ struct Output {
     std::int64_t frames = 144; ///< duration
     Colour background{0, 0, 0, 1};
     Blending blending = Blending::Light;
-    bool loop = false; ///< it is to be shown again and again: its end should meet its beginning
+    bool loop = false;           ///< it is to be shown again and again: its end should meet its beginning
+    bool backgroundSeen = false; ///< it is meant to show where no layer is: that is no gap
     std::vector<Guide> guides;
     Json extra = Json::object();
 };

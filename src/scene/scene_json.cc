@@ -61,6 +61,7 @@ Output readOutput(const Json& json, const std::string& where) {
     if (fields.has("blending"))
         output.blending = static_cast<Blending>(fields.choice("blending", blendingNames));
     output.loop = fields.yes("loop", false);
+    output.backgroundSeen = fields.yes("backgroundSeen", false);
     if (fields.has("guides")) output.guides = readGuides(fields);
     output.extra = fields.rest();
     return output;
@@ -377,6 +378,7 @@ Json toJson(const Scene& scene) {
                    {"background", toJson(out.background)},
                    {"blending", blendingNames[static_cast<std::size_t>(out.blending)]}};
     if (out.loop) output["loop"] = true;
+    if (out.backgroundSeen) output["backgroundSeen"] = true;
     if (!out.guides.empty()) output["guides"] = toJson(out.guides);
     Json marks = Json::array();
     for (const Mark& mark : scene.camera.marks) {

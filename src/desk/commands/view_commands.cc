@@ -3,10 +3,10 @@
 #include "desk/camera/camera_view.h"
 #include "desk/kit/panes.h"
 #include "desk/kit/settings.h"
+#include "desk/session/findings.h"
 #include "desk/set/draft_view.h"
 #include "desk/set/ladder.h"
 #include "desk/set/model_view.h"
-#include "desk/session/findings.h"
 
 #include <QActionGroup>
 #include <QInputDialog>
@@ -128,6 +128,14 @@ CheckCommands::CheckCommands(const CommandContext& context, QMenu* menu, Finding
     loop->setCheckable(true);
     connect(&m_session.document, &Document::sceneChanged, loop,
             [this, loop] { loop->setChecked(m_session.scene()->output.loop); });
+    QAction* seen =
+        add(menu, "background-seen", tr("Background is meant to show"), "",
+            tr("Where no layer fills the frame, that is no finding"), [this] {
+                apply({{"edit", "settings"}, {"backgroundSeen", !m_session.scene()->output.backgroundSeen}});
+            });
+    seen->setCheckable(true);
+    connect(&m_session.document, &Document::sceneChanged, seen,
+            [this, seen] { seen->setChecked(m_session.scene()->output.backgroundSeen); });
 }
 
 void CheckCommands::addRigs(QMenu* menu) {

@@ -16,6 +16,12 @@ Findings::Findings(Session& session, QObject* parent) : QObject(parent), m_sessi
         if (m_running) m_running->request_stop(); // it is of a scene that is gone
         m_settled.start();                        // not at every step of a drag
     });
+    // Playing and scrubbing go first.
+    connect(&m_session.playhead, &Playhead::frameChanged, this, [this] {
+        if (m_known || m_still) return;
+        if (m_running) m_running->request_stop();
+        m_settled.start();
+    });
     m_settled.start();
 }
 
