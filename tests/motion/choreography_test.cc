@@ -220,9 +220,8 @@ TEST(Aim, AtALayerInAGroupThatFacesTheCamera) {
     }
 }
 
-TEST(Aim, FromOneToAnotherOnTheShortestArc) {
-    // As its pose says, straight ahead, then at a point 60 degrees to the right: by an even pace 30 degrees a
-    // second.
+/// Standing still, straight ahead as its pose says, then after 2 s, by an even pace, at a point.
+scene::Scene aimedAt(const V3d& point) {
     scene::Scene scene = scene::emptyScene();
     scene::Mark& first = scene.camera.marks[0];
     first.pose.position = V3d(0);
@@ -230,9 +229,15 @@ TEST(Aim, FromOneToAnotherOnTheShortestArc) {
     scene::Mark second = first;
     second.id = first.id + 1;
     second.time = Rational(2);
-    second.pose.position = V3d(0, 0, 0);
-    second.aim = {scene::Aim::At::Point, V3d(10 * std::sin(radians(60)), 0, -10 * std::cos(radians(60))), 0};
+    second.aim = {scene::Aim::At::Point, point, 0};
     scene.camera.marks.push_back(second);
+    return scene;
+}
+
+TEST(Aim, FromOneToAnotherOnTheShortestArc) {
+    // As its pose says, straight ahead, then at a point 60 degrees to the right: by an even pace 30 degrees a
+    // second.
+    const scene::Scene scene = aimedAt(V3d(10 * std::sin(radians(60)), 0, -10 * std::cos(radians(60))));
     const CameraMove move(scene);
     const auto forward = [&](double t) {
         return optics::viewOf(move.at(t), scene.camera.gate, scene.output.frame).forward;
@@ -247,15 +252,7 @@ TEST(Aim, FromOneToAnotherOnTheShortestArc) {
 TEST(Aim, TurnsInThePlaneOfBothDirections) {
     // From straight ahead to half right and half up: half way along the arc is their mean, brought to unit
     // length.
-    scene::Scene scene = scene::emptyScene();
-    scene::Mark& first = scene.camera.marks[0];
-    first.pose.position = V3d(0);
-    first.pace = {0, 0, 1, 1, {}};
-    scene::Mark second = first;
-    second.id = first.id + 1;
-    second.time = Rational(2);
-    second.aim = {scene::Aim::At::Point, V3d(3, 3, 0), 0};
-    scene.camera.marks.push_back(second);
+    const scene::Scene scene = aimedAt({3, 3, 0});
     const V3d forward =
         optics::viewOf(CameraMove(scene).at(1), scene.camera.gate, scene.output.frame).forward;
     EXPECT_NEAR(forward.x, 0.5, 1e-9);
