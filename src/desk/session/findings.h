@@ -5,7 +5,10 @@
 #include "desk/session/session.h"
 
 #include <QObject>
+#include <QPointer>
+#include <QThread>
 #include <QTimer>
+#include <vector>
 
 namespace stage::desk {
 
@@ -32,6 +35,7 @@ private:
     checks::Report m_report;
     bool m_known = false, m_still = false;
     std::shared_ptr<std::stop_source> m_running;
+    std::vector<QPointer<QThread>> m_threads; ///< those that have not ended
 };
 
 }
