@@ -3,12 +3,12 @@
 #pragma once
 
 #include "desk/camera/camera_handle_drag.h"
+#include "desk/kit/kept_picture.h"
 #include "desk/session/findings.h"
 #include "desk/session/session.h"
 #include "interaction/paper_scale.h"
 #include "optics/placing.h"
 
-#include <QPixmap>
 #include <QPolygonF>
 #include <QWidget>
 
@@ -74,16 +74,16 @@ private:
         bool visible, chosen;
         bool operator==(const BarLook&) const = default;
     };
-    /// What a picture of all that lies behind the layers that are selected was drawn from.
+    /// A triangle of the eye and the ends of both sight lines, px.
+    using Sight = std::array<QPointF, 3>;
+    /// What a picture of all that lies behind the layers that are selected is drawn from.
     struct Backdrop {
-        QSize size;
-        double pixelRatio = 0;
         interaction::PaperScale scale;
         V3d eye{0}, forward{0}; ///< of the first mark
         scene::Pose pose;       ///< of the camera shown
         double gate = 0;
         V2i frame{0};
-        std::vector<std::array<QPointF, 3>> sweep;
+        std::vector<Sight> sweep;
         std::vector<BarLook> bars;
         bool operator==(const Backdrop&) const = default;
     };
@@ -95,17 +95,18 @@ private:
     std::int64_t layerAt(const QPointF& place) const;
     std::optional<CameraHandle> handleAt(const QPointF& place) const;
     /// The sight lines of the camera shown, from the eye, in this view.
-    std::array<QPointF, 3> sightLines() const;
-    std::array<QPointF, 3> sightLinesOf(const scene::Pose& pose) const;
-    /// Those of the camera over the whole move; none where it has one mark.
-    std::vector<std::array<QPointF, 3>> sweep() const;
+    Sight sightLines() const;
+    Sight sightLinesOf(const scene::Pose& pose) const;
+    /// Those of the camera over the whole move, without those that lie on the one before; none where it has
+    /// one mark.
+    std::vector<Sight> sweep() const;
     QPointF aheadPlace() const;                               ///< of the handle that turns the camera
     V3d worldAt(const QPointF& place, const V3d& like) const; ///< in the plane of this view through a point
     bool onPath(const QPointF& place) const;
     static void drawBar(QPainter& painter, const BarLook& bar);
     void drawBackdrop(QPainter& painter, std::vector<BarLook> bars);
     void drawGrid(QPainter& painter) const;
-    void drawSweep(QPainter& painter, const std::vector<std::array<QPointF, 3>>& sights) const;
+    static void drawSweep(QPainter& painter, const std::vector<Sight>& sights);
     void drawSight(QPainter& painter) const;
     void drawMissing(QPainter& painter) const;
     void drawCamera(QPainter& painter) const;
@@ -124,8 +125,9 @@ private:
     bool m_own = false; ///< zoomed or panned by hand: not refitted
     optics::View m_first;
     std::vector<Bar> m_bars;
-    std::optional<Backdrop> m_backdropOf; ///< seldom changes while layers are dragged
-    QPixmap m_backdrop;
+    // The sweep seldom changes while the camera shown does, the backdrop seldom while layers are dragged.
+    KeptPicture<std::vector<Sight>> m_sweep;
+    KeptPicture<Backdrop> m_backdrop;
 
     enum class Drag { None, Layer, Camera, Focus, Pan, Frame } m_drag = Drag::None;
     std::int64_t m_dragLayer = 0;

@@ -167,11 +167,11 @@ Laid laid(const optics::View& view, const optics::View& first, bool above) {
 
 }
 
-std::array<QPointF, 3> DraftView::sightLines() const {
+DraftView::Sight DraftView::sightLines() const {
     return sightLinesOf(m_session.camera.pose());
 }
 
-std::array<QPointF, 3> DraftView::sightLinesOf(const scene::Pose& pose) const {
+DraftView::Sight DraftView::sightLinesOf(const scene::Pose& pose) const {
     const scene::Scene& scene = *m_session.scene();
     const optics::View view = optics::viewOf(pose, scene.camera.gate, scene.output.frame);
     const bool above = m_from == From::Above;
@@ -191,35 +191,37 @@ QPointF DraftView::aheadPlace() const {
     return eye + (length > 0 ? toward / length : QPointF(0, -1)) * 34;
 }
 
-std::vector<std::array<QPointF, 3>> DraftView::sweep() const {
+std::vector<DraftView::Sight> DraftView::sweep() const {
     const auto& marks = m_session.scene()->camera.marks;
-    std::vector<std::array<QPointF, 3>> sights;
+    std::vector<Sight> sights;
     if (marks.size() < 2) return sights;
     constexpr int most = 96;
     const double begin = marks.front().time.toDouble(), end = marks.back().time.toDouble();
+    const auto near = [](const QPointF& a, const QPointF& b) { return (a - b).manhattanLength() < 0.5; };
     for (int i = 0; i <= most; ++i)
-        sights.push_back(sightLinesOf(m_session.move().at(begin + (end - begin) * i / most)));
+        if (const Sight next = sightLinesOf(m_session.move().at(begin + (end - begin) * i / most));
+            sights.empty() || !std::ranges::equal(next, sights.back(), near))
+            sights.push_back(next);
     return sights;
 }
 
 /// All that the sight lines pass over during the move: at every depth, how wide or high a layer has to be.
-void DraftView::drawSweep(QPainter& painter, const std::vector<std::array<QPointF, 3>>& sights) const {
-    if (sights.empty()) return;
-    QPainterPath all;
-    all.setFillRule(Qt::WindingFill);
-    for (const auto& [eye, left, right] : sights)
-        all.addPolygon(QPolygonF{eye, left, right, eye});
+void DraftView::drawSweep(QPainter& painter, const std::vector<Sight>& sights) {
     const auto mixed = [](double share) {
         const auto mix = [&](int a, int b) { return static_cast<int>(std::lround(a + (b - a) * share)); };
         return QColor(mix(theme::paper.red(), theme::sight.red()),
                       mix(theme::paper.green(), theme::sight.green()),
                       mix(theme::paper.blue(), theme::sight.blue()));
     };
-    // Of the lines around each triangle, those inside are filled over.
+    // Of the lines around each triangle, those inside are filled over. Each on its own: the time of a path of
+    // many lines that lie almost on one another grows with the square of their number.
     painter.setPen(QPen(mixed(0.45), 2));
-    painter.setBrush(Qt::NoBrush);
-    painter.drawPath(all);
-    painter.fillPath(all, mixed(0.06));
+    for (const Sight& sight : sights)
+        painter.drawConvexPolygon(sight.data(), 3);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(mixed(0.06));
+    for (const Sight& sight : sights)
+        painter.drawConvexPolygon(sight.data(), 3);
 }
 
 /// Where a bar falls short of what the move needs of it.
@@ -336,24 +338,24 @@ void DraftView::drawBar(QPainter& painter, const BarLook& bar) {
 /// The paper with what the camera sees, and the bars that are not selected.
 void DraftView::drawBackdrop(QPainter& painter, std::vector<BarLook> bars) {
     const scene::Scene& scene = *m_session.scene();
-    Backdrop wanted{size(),          devicePixelRatioF(),     m_scale,           m_first.eye,
-                    m_first.forward, m_session.camera.pose(), scene.camera.gate, scene.output.frame,
-                    sweep(),         std::move(bars)};
-    if (m_backdropOf != wanted) {
-        m_backdropOf = std::move(wanted);
-        m_backdrop = QPixmap(size() * devicePixelRatioF());
-        m_backdrop.setDevicePixelRatio(devicePixelRatioF());
-        m_backdrop.fill(theme::paper);
-        QPainter behind(&m_backdrop);
-        behind.setRenderHint(QPainter::Antialiasing);
-        drawSweep(behind, m_backdropOf->sweep);
-        drawGrid(behind);
-        drawSight(behind);
-        drawSharp(behind);
-        for (const BarLook& bar : m_backdropOf->bars)
-            drawBar(behind, bar);
-    }
-    painter.drawPixmap(0, 0, m_backdrop);
+    const auto of = [&](auto& kept, auto wanted, auto draw) -> const QPixmap& {
+        return kept.of(std::move(wanted), size(), devicePixelRatioF(), draw);
+    };
+    std::vector<Sight> sights = sweep();
+    const QPixmap& passed = of(m_sweep, sights, drawSweep);
+    painter.drawPixmap(0, 0,
+                       of(m_backdrop,
+                          Backdrop{m_scale, m_first.eye, m_first.forward, m_session.camera.pose(),
+                                   scene.camera.gate, scene.output.frame, std::move(sights), std::move(bars)},
+                          [&](QPainter& behind, const Backdrop& what) {
+                              behind.fillRect(rect(), theme::paper);
+                              behind.drawPixmap(0, 0, passed);
+                              drawGrid(behind);
+                              drawSight(behind);
+                              drawSharp(behind);
+                              for (const BarLook& bar : what.bars)
+                                  drawBar(behind, bar);
+                          }));
 }
 
 void DraftView::paintEvent(QPaintEvent*) {
