@@ -1,6 +1,7 @@
 #include "checks/coverage.h"
 
 #include "cutout/source.h"
+#include "media/content.h"
 
 #include <algorithm>
 #include <cmath>
@@ -23,66 +24,6 @@ int coarseLevel(V2i size) {
         ++level;
     return level;
 }
-
-/// A card at a moment of the exposure, as the camera sees it then.
-class Sight {
-public:
-    optics::Surface card;
-    optics::View view;
-
-    Sight(const optics::Surface& surface, const optics::View& seen) : card(surface), view(seen) {
-        const V3d normal = card.across.cross(card.down), to = card.corner - view.eye;
-        const double area = normal.dot(normal);
-        if (!(area > 0)) return;
-        const V3d toS = card.down.cross(normal) / area, toT = normal.cross(card.across) / area;
-        // Rays are linear in the place.
-        const V3d first = optics::rayThrough(view, V2d(0)), right = optics::rayThrough(view, {1, 0}) - first,
-                  down = optics::rayThrough(view, {0, 1}) - first;
-        const auto along = [&](const V3d& v) { return V3d(first.dot(v), right.dot(v), down.dot(v)); };
-        m_along = along(normal), m_s = along(toS), m_t = along(toT);
-        m_to = to.dot(normal), m_fromS = -to.dot(toS), m_fromT = -to.dot(toT);
-    }
-
-    /// Depth of a card where it is met at a place, were it endless; of a bent one that is not met there, that
-    /// of its middle. At most 0: behind the lens.
-    double depthAt(const V2d& place) const {
-        if (card.bend != 0) {
-            const auto met = optics::meet(view, place, card);
-            return met ? met->depth : optics::depthOf(view, card.centre());
-        }
-        const double along = at(m_along, place);
-        return along != 0 ? m_to / along : 0;
-    }
-    /// Radius, px, of the disc of the card at a place; below 0: the ray through a point of the lens meets it
-    /// on the other side of the middle's.
-    double discAt(const V2d& place) const {
-        if (view.aperture == 0) return 0;
-        const double depth = depthAt(place);
-        return depth > 0 ? view.aperture * view.slope * (1 / depth - 1 / view.focus) : 0;
-    }
-    /// As optics::meet.
-    std::optional<V2d> meet(const V2d& place) const {
-        if (card.bend != 0) {
-            const auto met = optics::meet(view, place, card);
-            return met ? std::optional(V2d(met->s, met->t)) : std::nullopt;
-        }
-        const double along = at(m_along, place);
-        if (along == 0) return {};
-        const double depth = m_to / along;
-        if (!(depth > 1e-9)) return {};
-        const V2d met(m_fromS + depth * at(m_s, place), m_fromT + depth * at(m_t, place));
-        const bool on =
-            met.x >= -card.left && met.x < 1 + card.right && met.y >= -card.top && met.y < 1 + card.bottom;
-        return on ? std::optional(met) : std::nullopt;
-    }
-
-private:
-    static double at(const V3d& linear, const V2d& place) {
-        return linear.x + linear.y * place.x + linear.z * place.y;
-    }
-    V3d m_along{0}, m_s{0}, m_t{0}; ///< of a ray by its place, times the normal and what leads to shares
-    double m_to = 0, m_fromS = 0, m_fromT = 0;
-};
 
 }
 
@@ -191,12 +132,8 @@ bool Coverage::opaqueClip(const motion::Pixels& pixels) {
         cutout && (cutout->key || !cutout->mattes.empty() || !(cutout->edges == scene::Edges{})))
         return false;
     const std::string& path = footage->media.path;
-    {
-        const std::lock_guard hold(m_lock);
-        if (const auto at = m_opaqueClips.find(path); at != m_opaqueClips.end()) return at->second;
-    }
+    if (const auto at = m_opaqueClips.find(path); at != m_opaqueClips.end()) return at->second;
     const auto frame = m_cache.clips().frame(path, footage->in);
-    const std::lock_guard hold(m_lock);
     return m_opaqueClips[path] = !frame || !(*frame)->alpha();
 }
 
@@ -208,37 +145,45 @@ media::PyramidPtr Coverage::pixelsOf(const motion::Pixels& pixels, const std::st
         first.footage = {footage->in, footage->in, 0};
         return pixelsOf(first, stop);
     }
-    const media::PixelSourcePtr source = cutout::sourceOf(pixels);
-    if (!source) return nullptr;
-    {
-        const std::lock_guard hold(m_lock);
-        if (const auto at = m_read.find(source->key()); at != m_read.end()) return at->second;
+    // What is filled, cloned and matched stays opaque where the picture is: making it takes long.
+    if (const scene::CutoutPtr& cutout = pixels.cutout;
+        cutout && (!cutout->fills.empty() || !cutout->clones.empty() || cutout->match)) {
+        const media::PyramidPtr plain = read(media::contentOf(*pixels.layer, pixels.footage.frame), stop);
+        if (!plain || static_cast<double>(plain->levels.back().texel(0, 0)[3]) > 0.9995) {
+            auto cut = std::make_shared<scene::Cutout>(*cutout);
+            cut->fills.clear(), cut->clones.clear(), cut->match.reset();
+            motion::Pixels without = pixels;
+            without.cutout = cut;
+            return pixelsOf(without, stop);
+        }
     }
-    auto read =
-        m_cache.pyramid(source, media::Need::all(source->size(), coarseLevel(source->size())), {{}, stop});
-    if (!read && read.error().cancelled) return nullptr; // another time
-    const std::lock_guard hold(m_lock);
-    return m_read[source->key()] = read ? *read : nullptr;
+    return read(cutout::sourceOf(pixels), stop);
+}
+
+media::PyramidPtr Coverage::read(const media::PixelSourcePtr& source, const std::stop_token& stop) {
+    if (!source) return nullptr;
+    if (const auto at = m_read.find(source->key()); at != m_read.end()) return at->second;
+    media::Need need(source->size());
+    for (int level = coarseLevel(source->size()); level < need.levels(); ++level)
+        need.add(level, media::boxOf(media::levelSize(source->size(), level)));
+    auto pixels = m_cache.pyramid(source, need, {{}, stop});
+    if (!pixels && pixels.error().cancelled) return nullptr; // another time
+    return m_read[source->key()] = pixels ? *pixels : nullptr;
 }
 
 std::vector<Coverage::Sheet> Coverage::sheetsOf(const std::vector<motion::Item>& items,
-                                                const motion::Frame& frame, std::int64_t without,
-                                                const std::stop_token& stop) {
+                                                const motion::Frame& frame, const std::stop_token& stop) {
     std::vector<Sheet> sheets;
     for (const motion::Item& item : items) {
-        if (item.layer->id == without || item.blend == scene::Blend::Add || item.opacity < leastOpen)
-            continue;
+        if (item.blend == scene::Blend::Add || item.opacity < leastOpen) continue;
         Sheet sheet;
         sheet.opacity = item.opacity;
         if (item.flattened) {
-            sheet.group = sheetsOf(item.items, frame, without, stop);
+            sheet.group = sheetsOf(item.items, frame, stop);
         } else {
             sheet.pixels = item.pixels, sheet.coverage = this, sheet.stop = &stop;
             sheet.extensions = item.layer->hanging.extensions;
-            if (frame.exposed)
-                sheet.sights = {{item.open, frame.open}, {item.card, frame.view}, {item.close, frame.close}};
-            else
-                sheet.sights = {{item.card, frame.view}};
+            sheet.sights = sightsOf(item, frame);
         }
         sheets.push_back(std::move(sheet));
     }
@@ -262,10 +207,6 @@ struct Coverage::Looking {
         }
     }
 
-    static bool within(const optics::Surface& card, const optics::Region& region) {
-        return region.bounded() && region.s0 >= -card.left && region.s1 <= 1 + card.right &&
-               region.t0 >= -card.top && region.t1 <= 1 + card.bottom;
-    }
     static bool apart(const optics::Surface& card, const optics::Region& region) {
         return region.bounded() && (region.s1 < -card.left || region.s0 > 1 + card.right ||
                                     region.t1 < -card.top || region.t0 > 1 + card.bottom);
@@ -311,7 +252,7 @@ struct Coverage::Looking {
                                               : bentRegion(sight, part);
             const bool clear = apart(sight.card, region) || (region.bounded() && sheet.clearIn(region));
             none = none && clear;
-            all = all && !clear && within(sight.card, region) && sheet.opaqueIn(region);
+            all = all && !clear && optics::holds(sight.card, region) && sheet.opaqueIn(region);
             if (!none && !all) return Filled::Partly;
         }
         return none ? Filled::Not : Filled::All;
@@ -324,10 +265,10 @@ struct Coverage::Looking {
         double open = 1;
         for (const Sheet* sheet : sheets) {
             if (!sheet->group.empty()) {
-                std::vector<const Sheet*> within_;
+                std::vector<const Sheet*> inside;
                 for (const Sheet& each : sheet->group)
-                    within_.push_back(&each);
-                open *= 1 - sheet->opacity * (1 - past(within_, place, point, moment));
+                    inside.push_back(&each);
+                open *= 1 - sheet->opacity * (1 - past(inside, place, point, moment));
             } else if (!sheet->sights.empty()) {
                 const Sight& sight = sheet->sights[std::min(moment, sheet->sights.size() - 1)];
                 // A lens point shears space: the ray meets the card where the middle's does at a place as far
@@ -411,9 +352,9 @@ struct Coverage::Looking {
     }
 };
 
-Result<std::vector<Hole>> Coverage::holes(const motion::Frame& frame, std::int64_t without, int finest,
+Result<std::vector<Hole>> Coverage::holes(const motion::Frame& frame, int finest,
                                           const std::stop_token& stop) {
-    const std::vector<Sheet> sheets = sheetsOf(frame.items, frame, without, stop);
+    const std::vector<Sheet> sheets = sheetsOf(frame.items, frame, stop);
     if (stop.stop_requested()) return cancelled();
     std::vector<const Sheet*> all;
     for (const Sheet& sheet : sheets)

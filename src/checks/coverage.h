@@ -2,12 +2,12 @@
 // exposure.
 #pragma once
 
+#include "checks/sight.h"
 #include "media/pixel_cache.h"
 #include "motion/frame.h"
 #include "optics/region.h"
 
 #include <memory>
-#include <mutex>
 #include <unordered_map>
 #include <vector>
 
@@ -20,7 +20,7 @@ struct Hole {
 };
 
 /// Reads pictures coarsely, of footage the first frame used for all of them, and keeps what it has read.
-/// Thread-safe.
+/// Not thread-safe.
 class Coverage {
 public:
     explicit Coverage(media::PixelCache& cache) : m_cache(cache) {}
@@ -28,13 +28,12 @@ public:
     Coverage(const Coverage&) = delete;
     Coverage& operator=(const Coverage&) = delete;
 
-    /// Where light from behind all layers reaches the picture, in boxes of at least `finest` px that do not
-    /// overlap; a box of the frame that one opaque layer fills is told without looking closer. A frame of
-    /// some hundred pixels across is enough: what is left of its edges counts, however little it is. without:
-    /// a layer that is left out, 0 for none. What is mixed by Add fills nothing. A picture that cannot be
-    /// read counts as opaque: that it is missing is told elsewhere. Error: stopped.
-    Result<std::vector<Hole>> holes(const motion::Frame& frame, std::int64_t without = 0, int finest = 1,
-                                    const std::stop_token& stop = {});
+    /// Where light from behind all layers reaches the picture, in boxes that do not overlap. A box that one
+    /// opaque layer fills, or that none reaches, is told without looking closer; others are divided until
+    /// they are at most `finest` px wide and high. What is open at a corner of such a box counts, however
+    /// little it is. What is mixed by Add fills nothing. A picture that cannot be read counts as opaque: that
+    /// it is missing is told elsewhere. Error: stopped.
+    Result<std::vector<Hole>> holes(const motion::Frame& frame, int finest, const std::stop_token& stop = {});
 
     /// Whether a layer's picture is opaque all along the left, top, right and bottom edge, so that the layer
     /// may close a frame there.
@@ -46,11 +45,11 @@ private:
     /// Null: opaque all over, or not to be read.
     media::PyramidPtr pixelsOf(const motion::Pixels& pixels, const std::stop_token& stop);
     bool opaqueClip(const motion::Pixels& pixels);
+    media::PyramidPtr read(const media::PixelSourcePtr& source, const std::stop_token& stop);
     std::vector<Sheet> sheetsOf(const std::vector<motion::Item>& items, const motion::Frame& frame,
-                                std::int64_t without, const std::stop_token& stop);
+                                const std::stop_token& stop);
 
     media::PixelCache& m_cache;
-    std::mutex m_lock;
     std::unordered_map<std::string, media::PyramidPtr> m_read; ///< by the key of the source
     std::unordered_map<std::string, bool> m_opaqueClips;       ///< by path
 };

@@ -43,16 +43,6 @@ std::vector<V2d> hullOf(std::vector<V2d> points) {
     return hull;
 }
 
-/// A layer at one frame: where it is over the exposure, as the camera sees it then.
-struct Sight {
-    optics::Surface card;
-    optics::View view;
-};
-std::vector<Sight> sightsOf(const motion::Item& item, const motion::Frame& frame) {
-    if (!frame.exposed) return {{item.card, frame.view}};
-    return {{item.open, frame.open}, {item.card, frame.view}, {item.close, frame.close}};
-}
-
 /// A frame that is not all filled.
 struct OpenFrame {
     std::int64_t frame = 0;
@@ -115,7 +105,9 @@ void Closing::candidates(const motion::Frame& seen, const std::vector<V2d>& hull
         if (std::none_of(edges.begin(), edges.end(), [](bool b) { return b; })) continue;
         Candidate here;
         const V2d pivot = pivotShare(*item.layer);
-        for (const auto& [card, view] : sightsOf(item, seen)) {
+        for (const Sight& sight : sightsOf(item, seen)) {
+            const optics::Surface& card = sight.card;
+            const optics::View& view = sight.view;
             const V3d about = card.corner + card.across * pivot.x + card.down * pivot.y;
             for (const V2d& place : hull) {
                 if (here.growth == infinite) break;
@@ -141,7 +133,7 @@ Result<std::optional<OpenFrame>> Closing::look(std::int64_t f) {
     OpenFrame at;
     at.frame = f;
     const motion::Frame seen = frameAt(f);
-    const auto holes = m_coverage.holes(seen, 0, m_finest, m_stop);
+    const auto holes = m_coverage.holes(seen, m_finest, m_stop);
     if (!holes) return tl::unexpected(holes.error());
     if (holes->empty()) return std::optional<OpenFrame>();
     const V2d size(seen.size), middle = size / 2;
@@ -175,13 +167,11 @@ void Closing::choose() {
         const scene::LayerPtr layer = scene::find(m_scene, id).layer;
         const scene::Extensions& on = layer->hanging.extensions;
         const optics::Region& needed = candidate.needed;
-        const std::array<bool, 4> beyond{
-            needed.s0<-on.left.reach(), needed.t0<-on.top.reach(), needed.s1> 1 + on.right.reach(),
-                      needed.t1> 1 +
-            on.bottom.reach()};
+        const double past[] = {-on.left.reach() - needed.s0, -on.top.reach() - needed.t0,
+                               needed.s1 - 1 - on.right.reach(), needed.t1 - 1 - on.bottom.reach()};
         bool closes = true;
         for (std::size_t i = 0; i < 4; ++i)
-            closes = closes && (candidate.edges[i] || !beyond[i]);
+            closes = closes && (candidate.edges[i] || past[i] <= 0);
         if (!closes || candidate.growth > best * (1 + 1e-9)) continue;
         if (candidate.growth > best * (1 - 1e-9) && candidate.depth < depth) continue;
         best = candidate.growth, depth = candidate.depth;
@@ -198,7 +188,7 @@ void Closing::measureWorst() {
         std::max_element(m_open.begin(), m_open.end(),
                          [](const OpenFrame& a, const OpenFrame& b) { return a.share < b.share; });
     m_gap.worst = worst->frame;
-    const auto holes = m_coverage.holes(frameAt(worst->frame), 0, std::min(2, m_finest), m_stop);
+    const auto holes = m_coverage.holes(frameAt(worst->frame), std::min(2, m_finest), m_stop);
     if (!holes) return;
     const V2d size(m_scene.output.frame);
     double share = 0;
@@ -257,18 +247,18 @@ void Closing::push() {
         const motion::Frame seen = frameAt(at.frame);
         for (const motion::Item& item : seen.items)
             if (item.layer->id == m_gap.layer) at.sights = sightsOf(item, seen);
-        for (const auto& [card, view] : at.sights)
-            nearest = std::min(nearest, optics::depthOf(view, card.centre()));
+        for (const Sight& sight : at.sights)
+            nearest = std::min(nearest, optics::depthOf(sight.view, sight.card.centre()));
         if (m_stop.stop_requested()) return;
     }
     const auto closed = [&](double by) {
         for (const OpenFrame& at : m_open)
-            for (const auto& [card, view] : at.sights) {
-                optics::Surface nearer = card;
+            for (const Sight& sight : at.sights) {
+                optics::Surface nearer = sight.card;
                 nearer.corner -= first.forward * by;
                 for (const V2d& place : at.hull)
-                    if (optics::leastGrowth(view, {place, place}, nearer, nearer.centre(),
-                                            m_scene.camera.iris) > 1)
+                    if (!optics::holds(nearer, optics::regionSeen(sight.view, {place, place}, nearer,
+                                                                  m_scene.camera.iris)))
                         return false;
             }
         return true;

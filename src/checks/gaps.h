@@ -20,11 +20,11 @@ struct Gap {
     std::int64_t layer = 0; ///< what closes it with the least growth; 0: no layer alone does
     double growth = 1;      ///< of that layer, about its pivot
     optics::Region needed;  ///< what the gaps ask of it, in shares of its picture
-    std::vector<Fix> fixes; ///< each closes all of it; the least first
+    std::vector<Fix> fixes; ///< each closes all of it
 };
 
 /// None where the background is meant to show. Looks at every frame of the scene, of one longer than 20 000
-/// at as many evenly, through lens and exposure. Uses all cores. Errors: stopped.
+/// at as many evenly, through lens and exposure. Errors: stopped.
 Result<Gap> gap(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop = {});
 
 /// The same as findings: none or one.

@@ -51,7 +51,8 @@ struct Ratio {
     }
 };
 
-Region flatRegion(const View& view, const FramePart& part, const Surface& card, const std::vector<V2d>& opening) {
+Region flatRegion(const View& view, const FramePart& part, const Surface& card,
+                  const std::vector<V2d>& opening) {
     const Shares shares(card);
     V3d normal = shares.normal;
     const double length = normal.length();
@@ -110,7 +111,8 @@ std::optional<V2d> meetCylinder(const View& view, const V2d& place, const V2d& l
     return best;
 }
 
-Region bentRegion(const View& view, const FramePart& part, const Surface& card, const std::vector<V2d>& corners) {
+Region bentRegion(const View& view, const FramePart& part, const Surface& card,
+                  const std::vector<V2d>& corners) {
     const Shares shares(card);
     if (!(shares.normal.length() > 0)) return everything;
     const auto placeAt = [&](double along) { // 0..4 around the part
@@ -176,17 +178,16 @@ Region bentRegion(const View& view, const FramePart& part, const Surface& card, 
     return region;
 }
 
-/// Whether the card, with what it goes on by, holds a region.
-bool holds(const Surface& card, const Region& region) {
-    return region.bounded() && region.s0 >= -card.left && region.s1 <= 1 + card.right &&
-           region.t0 >= -card.top && region.t1 <= 1 + card.bottom;
-}
-
 }
 
 void Region::add(const Region& other) {
     s0 = std::min(s0, other.s0), t0 = std::min(t0, other.t0);
     s1 = std::max(s1, other.s1), t1 = std::max(t1, other.t1);
+}
+
+bool holds(const Surface& card, const Region& region) {
+    return region.bounded() && region.s0 >= -card.left && region.s1 <= 1 + card.right &&
+           region.t0 >= -card.top && region.t1 <= 1 + card.bottom;
 }
 
 Region regionSeen(const View& view, const FramePart& part, const Surface& card, const scene::Iris& iris) {

@@ -49,7 +49,7 @@ Gap gapOf(const scene::Scene& scene) {
 double openShare(const scene::Scene& scene) {
     media::PixelCache cache;
     Coverage coverage(cache);
-    const auto holes = coverage.holes(motion::evaluate(scene, Rational(0), scene.output.frame, true), 0, 4);
+    const auto holes = coverage.holes(motion::evaluate(scene, Rational(0), scene.output.frame, true), 4);
     EXPECT_TRUE(holes);
     double sum = 0;
     for (const checks::Hole& hole : *holes) {

@@ -25,6 +25,12 @@ protected:
         auto* dragged = new QMimeData;
         dragged->setUrls(m_files);
         drag->setMimeData(dragged);
+        // Its title says how far it has come, for whoever moves the pointer.
+        connect(drag, &QDrag::actionChanged, this, [this](Qt::DropAction action) {
+            setWindowTitle(action == Qt::IgnoreAction ? QStringLiteral("drag source, dragging")
+                                                      : QStringLiteral("drag source, over a taker"));
+        });
+        setWindowTitle(QStringLiteral("drag source, dragging"));
         drag->exec(Qt::CopyAction);
         hide();
         // The files' names are asked for after the drop.

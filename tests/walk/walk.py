@@ -210,15 +210,20 @@ def drag(places, modifier=None):
 
 def drop(*files):
     source = subprocess.Popen([SOURCE, *files], env={**env, "QT_SCALE_FACTOR": "1"})
-    wait("the window to drag from", lambda: run("xdotool", "search", "--onlyvisible", "--name", "^drag source$").stdout.strip())
-    time.sleep(0.3)
+
+    def titled(title):
+        return run("xdotool", "search", "--onlyvisible", "--name", f"^drag source{title}$").stdout.strip()
+
+    wait("the window to drag from", lambda: titled(""))
     at = place(CAMERA, 0.5, 0.5)
     move((12, 12))
+    time.sleep(0.3)
     run("xdotool", "mousedown", "1")
+    wait("the drag to begin", lambda: titled(", dragging"))
     for i in range(1, 13):
         move((12 + (at[0] - 12) * i // 12, 12 + (at[1] - 12) * i // 12))
         time.sleep(0.05)
-    time.sleep(0.3)
+    wait("the program to take what is dragged", lambda: titled(", over a taker"))
     run("xdotool", "mouseup", "1")
     source.wait(PATIENCE)
 
@@ -492,33 +497,47 @@ def walk():
     step("done")
 
 
+def open_screen():
+    """A screen of its own with a window manager: both processes. Sets env."""
+    global env
+    read, written = os.pipe()
+    server = subprocess.Popen(["Xvfb", "-displayfd", str(written), "-screen", "0", f"{WIDTH}x{HEIGHT}x24", "-nolisten", "tcp"],
+                              pass_fds=[written], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    env["DISPLAY"] = ":" + os.read(read, 16).decode().strip()
+    manager = subprocess.Popen(["openbox"], env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    try:
+        wait("the window manager", lambda: "openbox" in run("wmctrl", "-m").stdout.lower(), 20)
+        return manager, server
+    except Stuck:
+        print(f"no window manager on {env['DISPLAY']}: it has ended with {manager.poll()}, the screen with {server.poll()}")
+        manager.kill()
+        server.kill()
+        return None
+
+
 def main():
     global env, begun
     begun = time.time()
     home = os.path.join(FOLDER, "home")
     os.mkdir(home)
     os.mkdir(os.path.join(FOLDER, "run"), 0o700)
-    read, written = os.pipe()
-    server = subprocess.Popen(["Xvfb", "-displayfd", str(written), "-screen", "0", f"{WIDTH}x{HEIGHT}x24", "-nolisten", "tcp"],
-                              pass_fds=[written], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    display = ":" + os.read(read, 16).decode().strip()
     env = {k: v for k, v in os.environ.items() if not k.startswith(("QT_", "XDG_"))}
-    env.update(DISPLAY=display, HOME=home, XDG_RUNTIME_DIR=os.path.join(FOLDER, "run"), QT_QPA_PLATFORM="xcb",
-               QT_SCALE_FACTOR=str(SCALE))
-    manager = subprocess.Popen(["openbox"], env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    env.update(HOME=home, XDG_RUNTIME_DIR=os.path.join(FOLDER, "run"), QT_QPA_PLATFORM="xcb", QT_SCALE_FACTOR=str(SCALE))
+    # Of two screens that begin at the same moment, one may stay without.
+    screen = open_screen() or open_screen()
     try:
-        wait("the window manager", lambda: "openbox" in run("wmctrl", "-m").stdout.lower())
+        expect(screen, "no screen")
         walk()
         return 0
     except Stuck as problem:
         print(f"STUCK: {problem}", flush=True)
         shot = os.path.join(os.getcwd(), f"walk-{SCREEN}.png")
-        subprocess.run(["ffmpeg", "-v", "error", "-y", "-f", "x11grab", "-video_size", f"{WIDTH}x{HEIGHT}", "-i", display,
+        subprocess.run(["ffmpeg", "-v", "error", "-y", "-f", "x11grab", "-video_size", f"{WIDTH}x{HEIGHT}", "-i", env["DISPLAY"],
                         "-frames:v", "1", shot])
         print(f"windows: {titles()}; a picture of the screen: {shot}", flush=True)
         return 1
     finally:
-        for process in (manager, server):
+        for process in screen or ():
             process.kill()
         subprocess.run(["pkill", "-9", "-f", FOLDER])
         shutil.rmtree(FOLDER, ignore_errors=True)

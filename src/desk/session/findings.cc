@@ -3,7 +3,6 @@
 #include "desk/jobs/workers.h"
 
 #include <QPointer>
-#include <QThread>
 
 namespace stage::desk {
 
@@ -28,30 +27,23 @@ Findings::Findings(Session& session, QObject* parent) : QObject(parent), m_sessi
 
 Findings::~Findings() {
     if (m_running) m_running->request_stop();
-    for (const QPointer<QThread>& thread : m_threads)
-        if (thread) thread->wait();
 }
 
 void Findings::look() {
     if (m_running) m_running->request_stop();
     m_running = std::make_shared<std::stop_source>();
-    // In a thread of its own, which takes what time others leave: what one works with must not wait behind
-    // it.
-    auto* thread = QThread::create([self = QPointer(this), stop = m_running, scene = m_session.scene(),
-                                    sources = m_session.sharedSources()] {
+    onWorker([self = QPointer(this), stop = m_running, scene = m_session.scene(),
+              sources = m_session.sharedSources()] {
         auto report = guarded([&] { return checks::check(*scene, *sources, stop->get_token()); });
         if (!report) return;
         onInterface([self, stop, scene, report = std::move(*report)] {
-            if (!self || stop->stop_requested()) return;
+            // While a fix is tried out the list stays; what is found is asked for again after it.
+            if (!self || stop->stop_requested() || self->m_still) return;
             self->m_report = report;
             self->m_known = scene == self->m_session.scene();
             Q_EMIT self->changed();
         });
     });
-    connect(thread, &QThread::finished, thread, &QObject::deleteLater);
-    std::erase_if(m_threads, [](const QPointer<QThread>& each) { return !each; });
-    m_threads.emplace_back(thread);
-    thread->start(QThread::IdlePriority);
 }
 
 void Findings::holdStill(bool hold) {

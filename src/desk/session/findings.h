@@ -5,10 +5,9 @@
 #include "desk/session/session.h"
 
 #include <QObject>
-#include <QPointer>
-#include <QThread>
 #include <QTimer>
-#include <vector>
+#include <memory>
+#include <stop_token>
 
 namespace stage::desk {
 
@@ -35,7 +34,6 @@ private:
     checks::Report m_report;
     bool m_known = false, m_still = false;
     std::shared_ptr<std::stop_source> m_running;
-    std::vector<QPointer<QThread>> m_threads; ///< those that have not ended
 };
 
 }

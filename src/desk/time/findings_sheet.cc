@@ -31,6 +31,7 @@ FindingsSheet::FindingsSheet(Session& session, Findings& findings, QWidget* pare
 }
 
 void FindingsSheet::fill() {
+    m_edits.clear();
     while (QLayoutItem* item = m_rows->takeAt(0)) {
         if (item->widget()) item->widget()->deleteLater();
         delete item;
@@ -82,7 +83,7 @@ void FindingsSheet::addFinding(const checks::Finding& finding) {
     for (const checks::Fix& fix : finding.fixes) {
         auto* mend = new QPushButton(QString::fromStdString(fix.name));
         mend->setObjectName(QStringLiteral("fix"));
-        mend->setProperty("edit", QString::fromStdString(fix.edit.dump()));
+        m_edits.insert(mend, fix.edit);
         mend->installEventFilter(this);
         connect(mend, &QPushButton::clicked, this, [this, fix] {
             dropTried();
@@ -103,8 +104,9 @@ void FindingsSheet::addFinding(const checks::Finding& finding) {
 }
 
 bool FindingsSheet::eventFilter(QObject* watched, QEvent* event) {
-    if (event->type() == QEvent::Enter || event->type() == QEvent::FocusIn)
-        tryOut(scene::Json::parse(watched->property("edit").toString().toStdString()));
+    const auto edit = m_edits.constFind(watched);
+    if (edit != m_edits.constEnd() && (event->type() == QEvent::Enter || event->type() == QEvent::FocusIn))
+        tryOut(*edit);
     else if (event->type() == QEvent::Leave || event->type() == QEvent::FocusOut)
         dropTried();
     return QFrame::eventFilter(watched, event);

@@ -4,6 +4,7 @@
 #include "desk/session/findings.h"
 
 #include <QFrame>
+#include <QHash>
 
 class QVBoxLayout;
 
@@ -30,6 +31,7 @@ private:
     void dropTried();
     Session& m_session;
     Findings& m_findings;
+    QHash<QObject*, scene::Json> m_edits; ///< of the buttons of fixes
     bool m_tries = false;
     QVBoxLayout* m_rows;
     QPoint m_corner; ///< of the screen, where it was opened

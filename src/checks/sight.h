@@ -1,0 +1,39 @@
+// A layer as the camera sees it at a moment of an exposure. Pure, thread-safe.
+#pragma once
+
+#include "motion/frame.h"
+
+#include <optional>
+#include <vector>
+
+namespace stage::checks {
+
+/// Made once, so that meeting the card at many places of the frame (px) is fast.
+class Sight {
+public:
+    optics::Surface card;
+    optics::View view;
+
+    Sight(const optics::Surface& surface, const optics::View& seen);
+
+    /// Where the ray of a place meets the card with what it goes on by, in shares of its picture; as
+    /// optics::meet.
+    std::optional<V2d> meet(const V2d& place) const;
+    /// Radius, px, of the disc of the card at a place, were it endless; of a bent one that is not met there,
+    /// that of its middle. Below 0: the ray through a point of the lens meets it on the other side of the
+    /// middle's.
+    double discAt(const V2d& place) const;
+
+private:
+    double depthAt(const V2d& place) const;
+    static double at(const V3d& linear, const V2d& place) {
+        return linear.x + linear.y * place.x + linear.z * place.y;
+    }
+    V3d m_along{0}, m_s{0}, m_t{0}; ///< of a ray by its place, times the normal and what leads to shares
+    double m_to = 0, m_fromS = 0, m_fromT = 0;
+};
+
+/// One, or three over the exposure of a frame that has one: its begin, middle and end.
+std::vector<Sight> sightsOf(const motion::Item& item, const motion::Frame& frame);
+
+}
