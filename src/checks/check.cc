@@ -1,20 +1,130 @@
 #include "checks/check.h"
 
 #include "checks/gaps.h"
+#include "checks/material.h"
+#include "checks/seen.h"
+#include "checks/slip.h"
 
 #include <algorithm>
+#include <map>
+#include <set>
 
 namespace stage::checks {
+namespace {
+
+/// What many layers have in common, with how many there are.
+std::string together(Kind kind, std::size_t count) {
+    const std::string layers = std::to_string(count) + " layers";
+    switch (kind) {
+    case Kind::Missing:
+        return "The files of " + layers + " are not there";
+    case Kind::Through:
+        return "The camera goes through " + layers;
+    case Kind::Slip:
+        return "The feet of " + layers + " slip";
+    case Kind::Reading:
+        return layers + " of text are too short in the frame to be read";
+    case Kind::Behind:
+        return layers + " are behind the camera all the time";
+    case Kind::Unseen:
+        return layers + " are never seen";
+    case Kind::Enlarged:
+        return layers + " are enlarged beyond their pixels";
+    case Kind::Blurred:
+        return layers + " are never sharp";
+    case Kind::Rate:
+        return layers + " of footage run unevenly";
+    case Kind::TooLarge:
+        return layers + " are larger than they are ever seen";
+    default:
+        return layers;
+    }
+}
+
+/// One finding for many of a kind: what mends all of them by edits of the same name is one fix.
+Finding joined(const scene::Scene& scene, std::vector<Finding> members) {
+    std::stable_sort(members.begin(), members.end(), worse);
+    Finding all;
+    all.kind = members.front().kind;
+    all.excess = members.front().excess;
+    all.at = members.front().at;
+    all.from = members.front().from, all.to = members.front().to;
+    std::set<std::int64_t> layers;
+    std::string names;
+    for (const Finding& each : members) {
+        all.from = std::min(all.from, each.from), all.to = std::max(all.to, each.to);
+        if (!layers.insert(each.layer).second || layers.size() > fewest) continue;
+        const auto found = scene::find(scene, each.layer).layer;
+        names += (names.empty() ? "" : ", ") + (found ? found->name : std::string());
+    }
+    all.sentence =
+        together(all.kind, layers.size()) + ": " + names +
+        (layers.size() > fewest ? " and " + std::to_string(layers.size() - fewest) + " more." : ".");
+    for (const Fix& fix : members.front().fixes) {
+        scene::Json edits = scene::Json::array();
+        for (const Finding& each : members) {
+            const auto same = std::find_if(each.fixes.begin(), each.fixes.end(), [&](const Fix& other) {
+                return !fix.onAll.empty() && other.onAll == fix.onAll;
+            });
+            if (same != each.fixes.end()) edits.push_back(same->edit);
+        }
+        if (edits.size() == members.size())
+            all.fixes.push_back(
+                {fix.onAll, {{"edit", "several"}, {"name", fix.onAll}, {"edits", std::move(edits)}}});
+    }
+    all.members = std::move(members);
+    return all;
+}
+
+}
 
 Result<Report> check(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop) {
     auto report = choreography(scene, stop);
     if (!report) return report;
+    std::vector<Finding> all = std::move(report->findings);
+    const auto take = [&](std::vector<Finding> more) {
+        std::move(more.begin(), more.end(), std::back_inserter(all));
+    };
     auto gaps = gapFindings(scene, cache, stop);
     if (!gaps) return tl::unexpected(gaps.error());
-    auto& all = report->findings;
-    std::move(gaps->begin(), gaps->end(), std::back_inserter(all));
-    std::stable_sort(all.begin(), all.end(),
-                     [](const Finding& a, const Finding& b) { return a.from < b.from; });
+    take(std::move(*gaps));
+    auto seen = seenFindings(scene, cache, stop);
+    if (!seen) return tl::unexpected(seen.error());
+    std::set<std::int64_t> behind;
+    for (const Finding& each : all)
+        if (each.kind == Kind::Behind) behind.insert(each.layer);
+    std::erase_if(
+        *seen, [&](const Finding& each) { return each.kind == Kind::Unseen && behind.contains(each.layer); });
+    take(std::move(*seen));
+    auto slips = slipFindings(scene, cache, stop);
+    if (!slips) return tl::unexpected(slips.error());
+    take(std::move(*slips));
+    take(materialFindings(scene));
+    report->findings.clear();
+    std::map<Kind, std::vector<Finding>> open;
+    for (Finding& each : all) {
+        const auto aside =
+            std::find_if(scene.setAside.begin(), scene.setAside.end(), [&](const scene::SetAside& s) {
+                return s.kind == nameOf(each.kind) && s.layer == each.layer;
+            });
+        if (aside != scene.setAside.end()) {
+            each.reason = aside->reason;
+            report->setAside.push_back(std::move(each));
+        } else {
+            open[each.kind].push_back(std::move(each));
+        }
+    }
+    for (auto& [kind, findings] : open) {
+        std::set<std::int64_t> layers;
+        for (const Finding& each : findings)
+            layers.insert(each.layer);
+        if (layers.size() >= fewest && !layers.contains(0))
+            report->findings.push_back(joined(scene, std::move(findings)));
+        else
+            std::move(findings.begin(), findings.end(), std::back_inserter(report->findings));
+    }
+    std::stable_sort(report->findings.begin(), report->findings.end(), worse);
+    std::stable_sort(report->setAside.begin(), report->setAside.end(), worse);
     return report;
 }
 

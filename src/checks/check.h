@@ -6,7 +6,11 @@
 
 namespace stage::checks {
 
-/// What choreography() and gapFindings() tell. Thread-safe. Error: stopped.
+/// Findings of one kind on so many layers are told as one.
+inline constexpr std::size_t fewest = 3;
+
+/// What all checks of this folder tell, the worst first. Those that the scene sets aside stand apart, each
+/// with its reason. Thread-safe. Error: stopped.
 Result<Report> check(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop = {});
 
 }

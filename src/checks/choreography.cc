@@ -123,6 +123,7 @@ void Looking::over(Kind kind, double limit, double (*value)(const Sample&), cons
         finding.from = timeOfSample(i);
         finding.to = timeOfSample(last);
         finding.at = timeOfSample(worst);
+        finding.excess = most / limit;
         const double factor = kind == Kind::Acceleration ? std::sqrt(most / limit) : most / limit;
         if (m_scene.camera.marks.size() > 1) {
             Json edit = slower(factor);
@@ -312,7 +313,8 @@ void Looking::layers() {
                         {"Fade it as the camera comes near",
                          {{"edit", "showing"},
                           {"layers", {layer.id}},
-                          {"near", {gone, gone + std::ceil(std::max(0.5, way) * 20) / 20}}}});
+                          {"near", {gone, gone + std::ceil(std::max(0.5, way) * 20) / 20}}},
+                         "Fade them as the camera comes near"});
                     add(std::move(finding));
                 }
             }
@@ -332,7 +334,8 @@ void Looking::layers() {
                                  {{"edit", "push"},
                                   {"layers", {layer->id}},
                                   {"depth", m_scene.homeDepth},
-                                  {"holdFraming", false}}});
+                                  {"holdFraming", false}},
+                                 "Hang them at home depth"});
         add(std::move(finding));
     });
 }

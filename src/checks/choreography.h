@@ -22,7 +22,8 @@ struct Believable {
 Believable believable(scene::Rig rig);
 
 struct Report {
-    std::vector<Finding> findings;                   ///< in order of time
+    std::vector<Finding> findings;                   ///< in order of time; of check(), the worst first
+    std::vector<Finding> setAside;                   ///< of check()
     double speed = 0, acceleration = 0, turning = 0; ///< greatest over the scene
     /// The first of the rigs that can do all of it; nothing where none can.
     std::optional<scene::Rig> rig;

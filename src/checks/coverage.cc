@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <numbers>
 
 namespace stage::checks {
@@ -29,7 +30,9 @@ int coarseLevel(V2i size) {
 
 /// A layer, or a group that is mixed on its own, as the frame sees it.
 struct Coverage::Sheet {
-    std::vector<Sight> sights; ///< one, or three over the exposure
+    std::int64_t layer = 0;
+    bool hides = false;        ///< what is behind it, where it is opaque
+    std::vector<Sight> sights; ///< one, or three over the exposure; of a group, of its plane
     motion::PixelsPtr pixels;  ///< null: of a group
     Coverage* coverage = nullptr;
     const std::stop_token* stop = nullptr;
@@ -171,19 +174,34 @@ media::PyramidPtr Coverage::read(const media::PixelSourcePtr& source, const std:
     return m_read[source->key()] = pixels ? *pixels : nullptr;
 }
 
+namespace {
+
+/// Whether all of a flat card is behind the lens, where no ray meets it.
+bool behind(const Sight& sight) {
+    if (sight.card.bend != 0) return false;
+    const auto around = sight.card.outline();
+    return std::all_of(around.begin(), around.end(),
+                       [&](const V3d& corner) { return optics::depthOf(sight.view, corner) <= 0; });
+}
+
+}
+
 std::vector<Coverage::Sheet> Coverage::sheetsOf(const std::vector<motion::Item>& items,
                                                 const motion::Frame& frame, const std::stop_token& stop) {
     std::vector<Sheet> sheets;
     for (const motion::Item& item : items) {
         if (item.blend == scene::Blend::Add || item.opacity < leastOpen) continue;
         Sheet sheet;
+        sheet.layer = item.layer->id;
         sheet.opacity = item.opacity;
+        sheet.hides = item.blend == scene::Blend::Normal;
+        sheet.sights = sightsOf(item, frame);
         if (item.flattened) {
             sheet.group = sheetsOf(item.items, frame, stop);
         } else {
             sheet.pixels = item.pixels, sheet.coverage = this, sheet.stop = &stop;
             sheet.extensions = item.layer->hanging.extensions;
-            sheet.sights = sightsOf(item, frame);
+            if (std::all_of(sheet.sights.begin(), sheet.sights.end(), behind)) continue;
         }
         sheets.push_back(std::move(sheet));
     }
@@ -233,19 +251,27 @@ struct Coverage::Looking {
                 std::min(1 + sight.card.bottom, region.t1 + margin)};
     }
 
-    enum class Filled { Not, Partly, All };
-    /// Of what all rays of a part meet.
-    Filled filled(const Sheet& sheet, const optics::FramePart& part) const {
+    /// What a sheet does to all rays of a part: none meets it, or all meet what is as opaque.
+    struct Cover {
+        enum class Of { None, Some, All } of = Of::Some;
+        double opacity = 1; ///< of All
+    };
+    Cover coverOf(const Sheet& sheet, const optics::FramePart& part) const {
+        using Of = Cover::Of;
         if (!sheet.group.empty()) {
-            bool none = true;
+            bool none = true, all = true;
+            double through = 1;
             for (const Sheet& each : sheet.group) {
-                const Filled of = filled(each, part);
-                if (of == Filled::All && sheet.opacity > 1 - leastOpen) return of;
-                none = none && of == Filled::Not;
+                const Cover of = coverOf(each, part);
+                none = none && of.of == Of::None;
+                all = all && of.of != Of::Some;
+                if (of.of == Of::All) through *= 1 - of.opacity;
             }
-            return none ? Filled::Not : Filled::Partly;
+            if (none) return {Of::None};
+            if (all || through < leastOpen) return {Of::All, sheet.opacity * (1 - through)};
+            return {};
         }
-        bool all = sheet.opacity > 1 - leastOpen, none = true;
+        bool all = true, none = true;
         for (const Sight& sight : sheet.sights) {
             const optics::Region region = sight.card.bend == 0
                                               ? optics::regionSeen(sight.view, part, sight.card, frame.iris)
@@ -253,16 +279,15 @@ struct Coverage::Looking {
             const bool clear = apart(sight.card, region) || (region.bounded() && sheet.clearIn(region));
             none = none && clear;
             all = all && !clear && optics::holds(sight.card, region) && sheet.opaqueIn(region);
-            if (!none && !all) return Filled::Partly;
+            if (!none && !all) return {};
         }
-        return none ? Filled::Not : Filled::All;
+        return none ? Cover{Of::None} : Cover{Of::All, sheet.opacity};
     }
 
     /// What of the light from behind gets past all sheets at a place, through one point of the lens, at one
     /// moment of the exposure.
     double past(const std::vector<const Sheet*>& sheets, const V2d& place, const V2d& point,
-                std::size_t moment) const {
-        double open = 1;
+                std::size_t moment, double open = 1) const {
         for (const Sheet* sheet : sheets) {
             if (!sheet->group.empty()) {
                 std::vector<const Sheet*> inside;
@@ -285,7 +310,7 @@ struct Coverage::Looking {
     /// Corners, a hair inside so that they belong to this box alone, and middle. What the middle of the lens
     /// sees past all sheets tells how much is open; where that is nothing, the lens's rim tells whether any
     /// is.
-    void leaf(const std::vector<const Sheet*>& sheets, const optics::FramePart& part) {
+    void leaf(const std::vector<const Sheet*>& sheets, const optics::FramePart& part, double before) {
         bool soft = false;
         std::size_t moments = 1;
         for (const Sheet* sheet : sheets)
@@ -300,7 +325,8 @@ struct Coverage::Looking {
         const auto opened = [&](const V2d& at, const V2d& point, double& sum) {
             double most = 0;
             for (std::size_t moment = 0; moment < moments; ++moment) {
-                const double open = past(sheets, part.low + V2d(at.x * size.x, at.y * size.y), point, moment);
+                const double open =
+                    past(sheets, part.low + V2d(at.x * size.x, at.y * size.y), point, moment, before);
                 sum += open, most = std::max(most, open);
             }
             return most > leastOpen;
@@ -326,31 +352,152 @@ struct Coverage::Looking {
             }
     }
 
-    void look(const std::vector<const Sheet*>& sheets, int x0, int y0, int x1, int y1) {
+    /// through: what gets past the sheets that are left out, since they are as opaque all over.
+    void look(const std::vector<const Sheet*>& sheets, int x0, int y0, int x1, int y1, double through = 1) {
         if (stop.stop_requested()) return;
         const optics::FramePart part{V2d(x0, y0), V2d(x1, y1)};
         std::vector<const Sheet*> some;
         for (const Sheet* sheet : sheets) {
-            const Filled of = filled(*sheet, part);
-            if (of == Filled::All) return;
-            if (of == Filled::Partly) some.push_back(sheet);
+            const Cover cover = coverOf(*sheet, part);
+            if (cover.of == Cover::Of::Some) some.push_back(sheet);
+            if (cover.of == Cover::Of::All) through *= 1 - cover.opacity;
+            if (through < leastOpen) return;
         }
         if (some.empty()) {
-            holes.push_back({part, 1});
+            holes.push_back({part, through});
             return;
         }
         if (x1 - x0 <= finest && y1 - y0 <= finest) {
-            leaf(some, part);
+            leaf(some, part, through);
             return;
         }
         const int xm = x1 - x0 > finest ? (x0 + x1 + 1) / 2 : x1,
                   ym = y1 - y0 > finest ? (y0 + y1 + 1) / 2 : y1;
-        look(some, x0, y0, xm, ym);
-        if (xm < x1) look(some, xm, y0, x1, ym);
-        if (ym < y1) look(some, x0, ym, xm, y1);
-        if (xm < x1 && ym < y1) look(some, xm, ym, x1, y1);
+        look(some, x0, y0, xm, ym, through);
+        if (xm < x1) look(some, xm, y0, x1, ym, through);
+        if (ym < y1) look(some, x0, ym, xm, y1, through);
+        if (xm < x1 && ym < y1) look(some, xm, ym, x1, y1, through);
     }
 };
+
+/// What may stand before a layer: a sheet, and the one whose depth its own is compared with: the layer's, or
+/// that of the group that is mixed on its own and holds it.
+struct Coverage::Rival {
+    const Sheet* sheet;
+    const Sheet* against;
+    bool above; ///< in front of it at the same depth
+    bool inFront(const V2d& place) const {
+        const double own = against->sights.front().depthAt(place), its = sheet->sights.front().depthAt(place);
+        return its > 0 && (above ? its <= own : its < own);
+    }
+};
+
+namespace {
+
+/// The corners of a part, and its middle.
+std::array<V2d, 5> placesOf(const optics::FramePart& part) {
+    return {part.low, part.high, V2d(part.low.x, part.high.y), V2d(part.high.x, part.low.y),
+            (part.low + part.high) / 2};
+}
+
+}
+
+/// The least box of the frame that holds all of a card, blurred as it is; all of the frame where the card
+/// reaches behind the lens.
+std::pair<V2i, V2i> boxAround(const std::vector<Sight>& sights, V2i frame) {
+    V2d low(frame), high(0);
+    for (const Sight& sight : sights)
+        for (const V3d& corner : sight.card.outline()) {
+            const auto place = optics::project(sight.view, corner);
+            if (!place) return {V2i(0), frame};
+            const double disc = std::abs(sight.discAt(*place));
+            for (int i = 0; i < 2; ++i)
+                low[i] = std::min(low[i], (*place)[i] - disc),
+                high[i] = std::max(high[i], (*place)[i] + disc);
+        }
+    const auto whole = [](double v, int most) { return static_cast<int>(std::clamp(v, 0.0, double(most))); };
+    return {{whole(std::floor(low.x), frame.x), whole(std::floor(low.y), frame.y)},
+            {whole(std::ceil(high.x), frame.x), whole(std::ceil(high.y), frame.y)}};
+}
+
+/// Whether something of a layer reaches the picture in this box of the frame. through: what gets past the
+/// rivals that are left out, since they are as opaque all over.
+bool Coverage::reaches(const Looking& looking, const Sheet& sheet, const std::vector<Rival>& rivals, V2i low,
+                       V2i high, double through) {
+    using Of = Looking::Cover::Of;
+    if (looking.stop.stop_requested()) return true;
+    const optics::FramePart part{V2d(low), V2d(high)};
+    const Looking::Cover own = looking.coverOf(sheet, part);
+    if (own.of == Of::None) return false;
+    const auto places = placesOf(part);
+    std::vector<Rival> some;
+    for (const Rival& rival : rivals) {
+        // A bent one may come forward between these places.
+        const bool flat =
+            rival.sheet->sights.front().card.bend == 0 && rival.against->sights.front().card.bend == 0;
+        const auto fronts = std::count_if(places.begin(), places.end(),
+                                          [&](const V2d& place) { return rival.inFront(place); });
+        if (flat && fronts == 0) continue;
+        const Looking::Cover cover = looking.coverOf(*rival.sheet, part);
+        if (cover.of == Of::None) continue;
+        if (cover.of == Of::All && flat && fronts == static_cast<std::ptrdiff_t>(places.size()))
+            through *= 1 - cover.opacity;
+        else
+            some.push_back(rival);
+        if (through * sheet.opacity < leastOpen) return false;
+    }
+    if (some.empty() && own.of == Of::All) return own.opacity * through >= leastOpen;
+    if (high.x - low.x > looking.finest || high.y - low.y > looking.finest) {
+        const V2i middle = (low + high) / 2;
+        for (const auto& [a, b] : {std::pair(low, middle),
+                                   {V2i(middle.x, low.y), V2i(high.x, middle.y)},
+                                   {V2i(low.x, middle.y), V2i(middle.x, high.y)},
+                                   {middle, high}})
+            if (b.x > a.x && b.y > a.y && reaches(looking, sheet, some, a, b, through)) return true;
+        return false;
+    }
+    for (const V2d& place : places) {
+        std::vector<const Sheet*> before;
+        for (const Rival& rival : some)
+            if (rival.inFront(place)) before.push_back(rival.sheet);
+        const double share = 1 - looking.past({&sheet}, place, V2d(0), sheet.sights.size() / 2);
+        if (share * looking.past(before, place, V2d(0), sheet.sights.size() / 2, through) >= leastOpen)
+            return true;
+    }
+    return false;
+}
+
+Result<std::vector<std::int64_t>> Coverage::hidden(const motion::Frame& frame,
+                                                   const std::set<std::int64_t>& layers, int finest,
+                                                   const std::stop_token& stop) {
+    const std::vector<Sheet> sheets = sheetsOf(frame.items, frame, stop);
+    const Looking looking(frame, finest, stop);
+    std::vector<std::int64_t> found;
+    const std::function<void(const std::vector<Sheet>&, const std::vector<Rival>&)> look =
+        [&](const std::vector<Sheet>& among, const std::vector<Rival>& outside) {
+            for (const Sheet& sheet : among) {
+                std::vector<Rival> rivals = outside;
+                for (const Sheet& other : among)
+                    if (&other != &sheet && other.hides) rivals.push_back({&other, &sheet, &other > &sheet});
+                // The nearest is the largest, and most likely to hide it alone.
+                const auto nearness = [](const Rival& rival) {
+                    const Sight& sight = rival.sheet->sights.front();
+                    return optics::depthOf(sight.view, sight.card.centre());
+                };
+                std::stable_sort(rivals.begin(), rivals.end(),
+                                 [&](const Rival& a, const Rival& b) { return nearness(a) < nearness(b); });
+                const auto [low, high] = boxAround(sheet.sights, frame.size);
+                if (!sheet.group.empty())
+                    look(sheet.group, rivals);
+                else if (layers.contains(sheet.layer) && low.x < high.x && low.y < high.y &&
+                         !reaches(looking, sheet, rivals, low, high))
+                    found.push_back(sheet.layer);
+            }
+        };
+    look(sheets, {});
+    if (stop.stop_requested()) return cancelled();
+    return found;
+}
 
 Result<std::vector<Hole>> Coverage::holes(const motion::Frame& frame, int finest,
                                           const std::stop_token& stop) {
@@ -372,5 +519,4 @@ std::array<bool, 4> Coverage::opaqueEdges(const motion::Item& item, const std::s
     return {sheet.opaqueIn({0, 0, 0, 1}), sheet.opaqueIn({0, 0, 1, 0}), sheet.opaqueIn({1, 0, 1, 1}),
             sheet.opaqueIn({0, 1, 1, 1})};
 }
-
 }

@@ -8,6 +8,7 @@
 #include "optics/region.h"
 
 #include <memory>
+#include <set>
 #include <unordered_map>
 #include <vector>
 
@@ -35,6 +36,11 @@ public:
     /// it is missing is told elsewhere. Error: stopped.
     Result<std::vector<Hole>> holes(const motion::Frame& frame, int finest, const std::stop_token& stop = {});
 
+    /// Which of these layers are in the frame but hidden all over by opaque ones in front of them; of a place
+    /// in a box of at most `finest` px its corners and middle are looked at. Error: stopped.
+    Result<std::vector<std::int64_t>> hidden(const motion::Frame& frame, const std::set<std::int64_t>& layers,
+                                             int finest, const std::stop_token& stop = {});
+
     /// Whether a layer's picture is opaque all along the left, top, right and bottom edge, so that the layer
     /// may close a frame there.
     std::array<bool, 4> opaqueEdges(const motion::Item& item, const std::stop_token& stop = {});
@@ -42,10 +48,13 @@ public:
 private:
     struct Sheet;
     struct Looking;
+    struct Rival;
     /// Null: opaque all over, or not to be read.
     media::PyramidPtr pixelsOf(const motion::Pixels& pixels, const std::stop_token& stop);
     bool opaqueClip(const motion::Pixels& pixels);
     media::PyramidPtr read(const media::PixelSourcePtr& source, const std::stop_token& stop);
+    static bool reaches(const Looking& looking, const Sheet& sheet, const std::vector<Rival>& rivals, V2i low,
+                        V2i high, double through = 1);
     std::vector<Sheet> sheetsOf(const std::vector<motion::Item>& items, const motion::Frame& frame,
                                 const std::stop_token& stop);
 

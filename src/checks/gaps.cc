@@ -70,7 +70,8 @@ class Closing {
 public:
     Closing(const Scene& scene, media::PixelCache& cache, const std::stop_token& stop)
         : m_scene(scene), m_stop(stop), m_coverage(cache),
-          m_finest(std::max(1, std::max(scene.output.frame.x, scene.output.frame.y) / boxesAcross)) {}
+          m_finest(std::max(1, std::max(scene.output.frame.x, scene.output.frame.y) / boxesAcross)),
+          m_step(std::max<std::int64_t>(1, scene.output.frames / mostFrames)) {}
 
     Result<Gap> find();
 
@@ -81,6 +82,7 @@ private:
     Result<std::optional<OpenFrame>> look(std::int64_t f);
     void candidates(const motion::Frame& seen, const std::vector<V2d>& hull);
     void choose();
+    void addToMap(const std::vector<Hole>& holes);
     void measureWorst();
     void grow();
     void extend();
@@ -93,9 +95,11 @@ private:
     const std::stop_token& m_stop;
     Coverage m_coverage;
     int m_finest;
+    std::int64_t m_step; ///< of frames
     std::map<std::int64_t, Candidate> m_candidates;
     std::vector<OpenFrame> m_open; ///< in order of time
-    scene::LayerPtr m_layer;       ///< that closes it
+    std::shared_ptr<OpenMap> m_map = std::make_shared<OpenMap>();
+    scene::LayerPtr m_layer; ///< that closes it
     Gap m_gap;
 };
 
@@ -128,6 +132,36 @@ void Closing::candidates(const motion::Frame& seen, const std::vector<V2d>& hull
     }
 }
 
+void Closing::addToMap(const std::vector<Hole>& holes) {
+    const V2d frame(m_scene.output.frame);
+    OpenMap& map = *m_map;
+    if (map.seconds.empty()) {
+        const double across = boxesAcross / std::max(frame.x, frame.y);
+        map.cells = {std::max(1, static_cast<int>(std::lround(frame.x * across))),
+                     std::max(1, static_cast<int>(std::lround(frame.y * across)))};
+        map.seconds.resize(static_cast<std::size_t>(map.cells.x) * static_cast<std::size_t>(map.cells.y));
+    }
+    std::vector<bool> open(map.seconds.size());
+    const V2d cells(map.cells);
+    for (const Hole& hole : holes) {
+        const auto first = [](double at, double size, double count) {
+            return static_cast<int>(std::floor(at / size * count + 1e-9));
+        };
+        const auto past = [](double at, double size, int count) {
+            return std::min(count, static_cast<int>(std::ceil(at / size * count - 1e-9)));
+        };
+        for (int y = first(hole.part.low.y, frame.y, cells.y);
+             y < past(hole.part.high.y, frame.y, map.cells.y); ++y)
+            for (int x = first(hole.part.low.x, frame.x, cells.x);
+                 x < past(hole.part.high.x, frame.x, map.cells.x); ++x)
+                open[static_cast<std::size_t>(y) * static_cast<std::size_t>(map.cells.x) +
+                     static_cast<std::size_t>(x)] = true;
+    }
+    const auto each = static_cast<float>(static_cast<double>(m_step) / m_scene.output.rate.toDouble());
+    for (std::size_t i = 0; i < open.size(); ++i)
+        if (open[i]) map.seconds[i] += each;
+}
+
 /// What holes of a frame tell; nothing where it is filled.
 Result<std::optional<OpenFrame>> Closing::look(std::int64_t f) {
     OpenFrame at;
@@ -154,6 +188,7 @@ Result<std::optional<OpenFrame>> Closing::look(std::int64_t f) {
             std::max(off(low.x, high.x, middle.x) / middle.x, off(low.y, high.y, middle.y) / middle.y);
         at.narrower = std::max(at.narrower, apart > 0 ? 1 / apart : infinite);
     }
+    addToMap(*holes);
     at.hull = hullOf(std::move(corners));
     candidates(seen, at.hull);
     return std::optional(std::move(at));
@@ -301,14 +336,14 @@ void Closing::shorten() {
 }
 
 Result<Gap> Closing::find() {
-    const std::int64_t step = std::max<std::int64_t>(1, m_scene.output.frames / mostFrames);
     // One after the other: it runs beside what one works with.
-    for (std::int64_t f = 0; f < m_scene.output.frames; f += step) {
+    for (std::int64_t f = 0; f < m_scene.output.frames; f += m_step) {
         auto at = look(f);
         if (!at) return tl::unexpected(at.error());
         if (*at) m_open.push_back(std::move(**at));
     }
     if (m_open.empty()) return Gap{};
+    m_gap.map = m_map;
     m_gap.frames = static_cast<std::int64_t>(m_open.size());
     m_gap.first = m_open.front().frame, m_gap.last = m_open.back().frame;
     // A strip along one side touches two others at their ends.
@@ -358,7 +393,9 @@ Result<std::vector<Finding>> gapFindings(const Scene& scene, media::PixelCache& 
     finding.to = timeOfFrame(found->last, scene.output.rate);
     finding.at = timeOfFrame(found->worst, scene.output.rate);
     finding.layer = found->layer;
+    finding.excess = 1 + found->share;
     finding.needed = found->needed;
+    finding.map = found->map;
     finding.fixes = std::move(found->fixes);
     return std::vector{std::move(finding)};
 }

@@ -20,6 +20,7 @@ struct Gap {
     std::int64_t layer = 0; ///< what closes it with the least growth; 0: no layer alone does
     double growth = 1;      ///< of that layer, about its pivot
     optics::Region needed;  ///< what the gaps ask of it, in shares of its picture
+    std::shared_ptr<const OpenMap> map;
     std::vector<Fix> fixes; ///< each closes all of it
 };
 

@@ -15,7 +15,6 @@ Sight::Sight(const optics::Surface& surface, const optics::View& seen) : card(su
     m_to = to.dot(normal), m_fromS = -to.dot(toS), m_fromT = -to.dot(toT);
 }
 
-/// At most 0: behind the lens.
 double Sight::depthAt(const V2d& place) const {
     if (card.bend != 0) {
         const auto met = optics::meet(view, place, card);

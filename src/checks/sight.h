@@ -24,8 +24,11 @@ public:
     /// middle's.
     double discAt(const V2d& place) const;
 
-private:
+    /// Of the card at a place, were it endless, metres along the view's axis; at most 0: behind the lens. Of
+    /// a bent one that is not met there, that of its middle.
     double depthAt(const V2d& place) const;
+
+private:
     static double at(const V3d& linear, const V2d& place) {
         return linear.x + linear.y * place.x + linear.z * place.y;
     }

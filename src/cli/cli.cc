@@ -333,6 +333,17 @@ public:
         m_options->add_option("--samples", m_samples, "Rays per pixel: of traced all, of final at most")
             ->capture_default_str()
             ->check(CLI::Range(16, 4096));
+        m_options
+            ->add_option(
+                "--wipe", m_wipe,
+                "FROM TO: the flat picture (the layers as the first mark sees them) left of an upright line "
+                "that goes from one share of the width (0 to 1) to the other")
+            ->expected(2)
+            ->check(CLI::Range(0.0, 1.0));
+        m_options
+            ->add_option("--wipe-picture", m_wipePicture,
+                         "A picture to be wiped instead of the layers seen flat")
+            ->check(CLI::ExistingFile);
         m_options->add_flag("--quiet", m_quiet, "No progress");
         m_options->add_flag("--timing", m_timing, "Tell at the end what the time was spent on");
     }
@@ -362,10 +373,17 @@ private:
         job.quality.noise = m_noise / 100;
         for (std::size_t i = 0; i < render::methodNames.size(); ++i)
             if (render::methodNames[i] == m_method) job.quality.method = static_cast<render::Method>(i);
+        if (m_wipe.empty() && !m_wipePicture.empty())
+            throw Failure{BadUsage, "--wipe-picture says what --wipe wipes; there is none."};
+        if (!m_wipe.empty()) job.wipe = output::Wipe{m_wipe[0], m_wipe[1], {}};
+        if (!m_wipePicture.empty())
+            job.wipe->against = need(edit::flatPicture(rendered, m_wipePicture), CannotRead);
         return job;
     }
     std::size_t m_memory = 0;
     std::string m_frames, m_size, m_method = "final";
+    std::string m_wipePicture;
+    std::vector<double> m_wipe;
     double m_noise = 100 * render::usualNoise;
     int m_samples = render::usualSamples;
     bool m_quiet = false, m_timing = false;

@@ -97,29 +97,45 @@ Json measurements(const scene::Scene& scene, std::int64_t frame) {
             {"layers", std::move(layers)}};
 }
 
+namespace {
+
+Json findingToJson(const checks::Finding& finding) {
+    Json json = {{"what", checks::nameOf(finding.kind)},
+                 {"sentence", finding.sentence},
+                 {"from", finding.from.text()},
+                 {"to", finding.to.text()},
+                 {"at", finding.at.text()}};
+    if (finding.layer != 0) json["layer"] = finding.layer;
+    if (!finding.reason.empty()) json["reason"] = finding.reason;
+    json["fixes"] = Json::array();
+    for (const checks::Fix& fix : finding.fixes)
+        json["fixes"].push_back({{"name", fix.name}, {"edit", fix.edit}});
+    for (const checks::Finding& member : finding.members)
+        json["each"].push_back(findingToJson(member));
+    return json;
+}
+
+Json findingsToJson(const std::vector<checks::Finding>& findings) {
+    Json list = Json::array();
+    for (const checks::Finding& finding : findings)
+        list.push_back(findingToJson(finding));
+    return list;
+}
+
+}
+
 Json findings(const scene::Scene& scene) {
     media::PixelCache cache;
     const auto report = checks::check(scene, cache);
     if (!report) return Json::object();
-    Json list = Json::array();
-    for (const checks::Finding& finding : report->findings) {
-        Json json = {{"what", checks::kindNames[static_cast<std::size_t>(finding.kind)]},
-                     {"sentence", finding.sentence},
-                     {"from", finding.from.text()},
-                     {"to", finding.to.text()},
-                     {"at", finding.at.text()}};
-        if (finding.layer != 0) json["layer"] = finding.layer;
-        Json fixes = Json::array();
-        for (const checks::Fix& fix : finding.fixes)
-            fixes.push_back({{"name", fix.name}, {"edit", fix.edit}});
-        json["fixes"] = std::move(fixes);
-        list.push_back(std::move(json));
-    }
-    return {{"speed", report->speed},
-            {"acceleration", report->acceleration},
-            {"turning", report->turning},
-            {"rig", report->rig ? Json(scene::rigNames[static_cast<std::size_t>(*report->rig)]) : Json()},
-            {"findings", std::move(list)}};
+    Json json = {
+        {"speed", report->speed},
+        {"acceleration", report->acceleration},
+        {"turning", report->turning},
+        {"rig", report->rig ? Json(scene::rigNames[static_cast<std::size_t>(*report->rig)]) : Json()},
+        {"findings", findingsToJson(report->findings)}};
+    if (!report->setAside.empty()) json["setAside"] = findingsToJson(report->setAside);
+    return json;
 }
 
 void tellTimes(const StageTimes& times, std::chrono::nanoseconds passed, std::int64_t frames,

@@ -147,4 +147,19 @@ Result<BroughtIn> bringIn(const scene::Scene& before, std::span<const std::files
     return BroughtIn{several("Bring in " + name, std::move(edits)), std::move(notes)};
 }
 
+Result<scene::ScenePtr> flatPicture(const scene::Scene& scene, const std::filesystem::path& file,
+                                    const Progress& progress) {
+    scene::Scene flat = scene::emptyScene();
+    flat.output = scene.output;
+    BringInOptions whole;
+    whole.as = As::OneLayer;
+    whole.keepFrame = true;
+    const std::filesystem::path files[] = {file};
+    const auto brought = bringIn(flat, files, whole, progress);
+    if (!brought) return tl::unexpected(brought.error());
+    auto made = edit::apply(flat, brought->edit);
+    if (!made) return tl::unexpected(made.error());
+    return std::make_shared<const scene::Scene>(std::move(*made));
+}
+
 }

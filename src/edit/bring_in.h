@@ -36,6 +36,11 @@ struct BroughtIn {
 Result<BroughtIn> bringIn(const scene::Scene& scene, std::span<const std::filesystem::path> files,
                           const BringInOptions& options = {}, const Progress& progress = {});
 
+/// A scene that shows one file, flat, before a camera that stands still, in the frame and over the time of
+/// another: what that is compared with.
+Result<scene::ScenePtr> flatPicture(const scene::Scene& scene, const std::filesystem::path& file,
+                                    const Progress& progress = {});
+
 /// A `replace` with what its file holds put into it (as `contents`), so that applying it reads no file.
 Result<Edit> withContents(Edit replace, const Progress& progress = {});
 

@@ -1,6 +1,7 @@
 #include "edit/edit.h"
 
 #include "edit/bring_in.h"
+#include "edit/check_edits.h"
 #include "edit/cut_edits.h"
 #include "edit/move_edits.h"
 #include "edit/named.h"
@@ -146,6 +147,7 @@ void settings(Scene& scene, Fields& fields) {
     out.frames = fields.whole("frames", 1, Limits::frames, out.frames);
     out.loop = fields.yes("loop", out.loop);
     out.backgroundSeen = fields.yes("backgroundSeen", out.backgroundSeen);
+    scene.ground = fields.number("ground", -Limits::metres, Limits::metres, scene.ground);
     if (fields.has("background")) out.background = fields.colour("background");
     constexpr std::array<std::string_view, 2> names = {"light", "paint"};
     if (fields.has("blending")) out.blending = static_cast<scene::Blending>(fields.choice("blending", names));
@@ -263,6 +265,9 @@ constexpr auto kinds = std::to_array<Kind>({
     {"showing", "Change times of", showing},
     {"move-in-time", "Move in time", moveInTime},
     {"stagger", "Stagger", stagger},
+    {"stand", "Stand", stand},
+    {"check-limits", "Change limits of the checks", checkLimits},
+    {"set-aside", "Set aside", setAside},
     {"settings", "Change settings", settings},
     {"several", "Several changes", applySeveral},
 });

@@ -58,6 +58,9 @@ std::vector<Json> renumbered(std::vector<Json> layers, std::int64_t next) {
         if (layer.contains("cutout")) redirectCutout(layer["cutout"]);
         if (layer.contains("follows") && given.contains(layer["follows"]))
             layer["follows"] = given[layer["follows"]];
+        if (layer.contains("standing") && layer["standing"].is_object() && layer["standing"].contains("on") &&
+            given.contains(layer["standing"]["on"]))
+            layer["standing"]["on"] = given[layer["standing"]["on"]];
         if (layer.contains("tracks") && layer["tracks"].is_array())
             for (Json& track : layer["tracks"])
                 if (track.is_object() && track.contains("link") && track["link"].is_object() &&
@@ -182,18 +185,23 @@ void removeLayers(Scene& scene, Fields& fields) {
         });
     }
     prune(scene.layers, gone);
-    // Nobody follows, aims at or focuses on what is gone.
+    // Nobody follows, stands on, aims at or focuses on what is gone.
     const auto unlink = [&](std::vector<scene::Track>& tracks) {
         for (scene::Track& track : tracks)
             if (track.link && gone.contains(track.link->layer)) track.link.reset();
         std::erase_if(tracks, [](const auto& t) { return t.keys.empty() && !t.link && t.noises.empty(); });
     };
-    std::vector<std::int64_t> tracked;
+    const auto stood = [&](const Layer& layer) { return layer.standing && gone.contains(layer.standing->on); };
+    std::vector<std::int64_t> bound;
     scene::forEach(scene, [&](const LayerPtr& layer, const auto&) {
-        if (!layer->tracks.empty()) tracked.push_back(layer->id);
+        if (!layer->tracks.empty() || stood(*layer)) bound.push_back(layer->id);
     });
-    for (const std::int64_t id : tracked)
-        scene::changeLayer(scene.layers, id, [&](Layer& layer) { unlink(layer.tracks); });
+    for (const std::int64_t id : bound)
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) {
+            unlink(layer.tracks);
+            if (stood(layer)) layer.standing.reset();
+        });
+    std::erase_if(scene.setAside, [&](const scene::SetAside& each) { return gone.contains(each.layer); });
     unlink(scene.camera.tracks);
     for (scene::Mark& mark : scene.camera.marks) {
         if (mark.aim.at == scene::Aim::At::Layer && gone.contains(mark.aim.layer)) mark.aim = {};

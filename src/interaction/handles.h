@@ -1,5 +1,5 @@
 // The handles on a selected layer in the Camera view: at the corners and edges of what is seen of it, to
-// scale it; at its pivot; and one to turn it in its own plane. All of it works in the layer's plane, so it
+// scale it; at its pivot; at its foot; and one to turn it in its own plane. All of it works in the layer's plane, so it
 // holds for turned layers too. Pure functions; places are frame coordinates.
 #pragma once
 
@@ -11,7 +11,7 @@
 namespace stage::interaction {
 
 struct Handle {
-    enum class Kind { Corner, Edge, Turn, Pivot } kind = Kind::Corner;
+    enum class Kind { Corner, Edge, Turn, Pivot, Foot } kind = Kind::Corner;
     V2d share{0}; ///< where it is on the layer: across and down, 0..1 on its picture
     V2d place{0}; ///< where that is in the frame
 };

@@ -1,11 +1,13 @@
 #include "output/write.h"
 
+#include "motion/flat.h"
 #include "output/frame_sink.h"
 #include "render/render.h"
 #include "scene/file.h"
 #include "scene/timing.h"
 
 #include <algorithm>
+#include <cmath>
 #include <condition_variable>
 #include <mutex>
 #include <optional>
@@ -91,6 +93,35 @@ private:
     std::jthread m_thread; ///< last: ends before what it uses
 };
 
+/// The picture of a frame of the job.
+Result<render::Image> pictureOf(const scene::Scene& scene, const Job& job, std::int64_t i,
+                                media::PixelCache& sources, const Progress& progress) {
+    const Rational time = timeOfFrame(i, scene.output.rate);
+    const motion::Frame frame =
+        motion::evaluate(scene, time, job.size, job.quality.method != render::Method::Pinhole);
+    auto staged = render::render(frame, job.quality, sources, progress);
+    if (!staged || !job.wipe) return staged;
+    const Wipe& wipe = *job.wipe;
+    const double along = job.last > job.first
+                             ? static_cast<double>(i - job.first) / static_cast<double>(job.last - job.first)
+                             : 0;
+    const double at = std::clamp(wipe.from + (wipe.to - wipe.from) * along, 0.0, 1.0);
+    render::Quality pinhole = job.quality;
+    pinhole.method = render::Method::Pinhole;
+    const motion::Frame flatFrame = wipe.against ? motion::evaluate(*wipe.against, time, job.size)
+                                                 : motion::evaluateFlat(scene, time, job.size);
+    const auto flat = render::render(flatFrame, pinhole, sources, progress);
+    if (!flat) return flat;
+    const int line = static_cast<int>(std::lround(at * job.size.x)), half = std::max(1, job.size.x / 960);
+    for (int y = 0; y < job.size.y; ++y) {
+        std::copy_n(flat->row(y), static_cast<std::size_t>(line) * 4, staged->row(y));
+        if (line == 0 || line == job.size.x) continue;
+        for (int x = std::max(0, line - half); x < std::min(job.size.x, line + half); ++x)
+            std::fill_n(staged->row(y) + 4 * x, 4, 1.f);
+    }
+    return staged;
+}
+
 Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
                      const Progress& progress) {
     if (job.path.empty()) return fail("The name of the file to write is empty.");
@@ -115,10 +146,7 @@ Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCach
     const auto count = static_cast<double>(job.last - job.first + 1);
     WritingThread writing(**sink);
     for (std::int64_t i = job.first; i <= job.last; ++i) {
-        const Rational time = timeOfFrame(i, scene.output.rate);
-        const motion::Frame frame =
-            motion::evaluate(scene, time, job.size, job.quality.method != render::Method::Pinhole);
-        auto picture = render::render(frame, job.quality, sources, {{}, progress.stop});
+        auto picture = pictureOf(scene, job, i, sources, {{}, progress.stop});
         if (!picture) return tl::unexpected(picture.error());
         if (!writing.put(std::move(*picture))) break;
         progress.done(static_cast<double>(writing.count()) / count);

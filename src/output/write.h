@@ -17,6 +17,12 @@ enum class Format { Png, H264, Ffv1 };
 /// By suffix: .png; .mp4, .mov, .m4v; .mkv. Nothing for another.
 std::optional<Format> formatOf(const std::filesystem::path& path);
 
+/// The flat picture left of an upright line, the staged one right of it.
+struct Wipe {
+    double from = 1, to = 0; ///< where the line is in the first and the last frame, in widths of the frame
+    scene::ScenePtr against; ///< what is flat; null: the layers as motion::evaluateFlat has them
+};
+
 struct Job {
     std::filesystem::path path; ///< for more than one PNG, #### stands for the frame number
     Format format = Format::H264;
@@ -24,6 +30,7 @@ struct Job {
     std::int64_t first = 0, last = 0; ///< frames, both included
     render::Quality quality{
         .method = render::Method::Final, .samples = render::usualSamples, .noise = render::usualNoise};
+    std::optional<Wipe> wipe = {};
 };
 
 /// The whole scene at its own size.

@@ -4,6 +4,7 @@
 // scene-linear Rec. 709 and premultiplied where they carry alpha.
 #pragma once
 
+#include "scene/checking.h"
 #include "scene/cutout.h"
 #include "scene/geometry.h"
 #include "scene/hanging.h"
@@ -30,6 +31,7 @@ struct Limits {
     static constexpr std::size_t marks = 10'000;
     static constexpr std::size_t keys = 100'000;
     static constexpr std::size_t tags = 100;
+    static constexpr std::size_t setAside = 20'000;
     static constexpr std::size_t noises = 20;        ///< of one track
     static constexpr std::size_t drawnSpeeds = 1000; ///< of one pace
     static constexpr int carriers = 64;              ///< in a row
@@ -178,7 +180,8 @@ struct Layer {
     std::vector<Key<Placement>> places; ///< where not empty: its place over time instead
     std::vector<Track> tracks;          ///< of single properties, on top of that; no two of one
     Showing showing;
-    std::int64_t follows = 0; ///< the layer that carries it as a group would; 0: none
+    std::int64_t follows = 0;         ///< the layer that carries it as a group would; 0: none
+    std::optional<Standing> standing; ///< none: on nothing; one on a layer that is not there counts as none
     Hanging hanging;
     V2i pixels{0, 0};          ///< natural size of its picture; a group has none
     double metresPerPixel = 0; ///< at scale 1
@@ -296,7 +299,10 @@ struct Scene {
     Camera camera;
     Haze haze;
     double homeDepth = 10;
-    std::vector<LayerPtr> layers; ///< first is lowest
+    double ground = 0; ///< height of the ground plane, m
+    CheckLimits limits;
+    std::vector<SetAside> setAside; ///< no two of one kind and layer
+    std::vector<LayerPtr> layers;   ///< first is lowest
     Json extra = Json::object();
 };
 using ScenePtr = std::shared_ptr<const Scene>;

@@ -67,6 +67,17 @@ Output readOutput(const Json& json, const std::string& where) {
     return output;
 }
 
+std::vector<SetAside> readSetAside(Fields& fields) {
+    const Json& list = fields.array("setAside", Limits::setAside);
+    std::vector<SetAside> all;
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        Fields each(list[i], fields.at("setAside", i));
+        all.push_back({each.text("kind", 40), each.whole("layer", 0, std::int64_t{1} << 50, 0),
+                       each.text("reason", 1000, "")});
+    }
+    return all;
+}
+
 Mark readMark(const Json& json, const std::string& where) {
     Fields fields(json, where);
     Mark mark;
@@ -195,6 +206,24 @@ Haze readHaze(Fields& fields, const Haze& fallback) {
     return haze;
 }
 
+CheckLimits readLimits(Fields& fields, const CheckLimits& fallback) {
+    CheckLimits limits = fallback;
+    limits.enlargement = fields.number("enlargement", 0.01, 1000, limits.enlargement);
+    limits.blur = fields.number("blur", 0, 10, limits.blur);
+    limits.slip = fields.number("slip", 0, Limits::frameSide, limits.slip);
+    limits.reading = fields.number("reading", 0.1, 1000, limits.reading);
+    return limits;
+}
+
+Standing readStanding(Fields& fields) {
+    Standing standing;
+    if (fields.has("foot") && !fields.value("foot").is_null()) {
+        const auto foot = fields.numbers("foot", 2, -100, 101);
+        standing.foot = V2d(foot[0], foot[1]);
+    }
+    return standing;
+}
+
 Pace readPace(Fields& fields, const char* key, const Pace& fallback) {
     if (!fields.has(key)) return fallback;
     if (fields.value(key).is_string()) {
@@ -284,6 +313,11 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
         layer->showing = readShowing(fields.value("showing"), fields.at("showing"), Showing{});
     layer->follows = fields.whole("follows", 0, std::int64_t{1} << 50, 0);
     layer->hanging = readHanging(fields, Hanging{});
+    if (fields.has("standing")) {
+        Fields standing(fields.object("standing"), fields.at("standing"));
+        layer->standing = readStanding(standing);
+        layer->standing->on = standing.whole("on", 0, std::int64_t{1} << 50, 0);
+    }
     const std::size_t kind = fields.choice("kind", layerKinds);
     if (kind != 3) {
         const auto size = fields.numbers("pixels", 2, 1, Limits::pictureSide);
@@ -342,6 +376,10 @@ Json toJson(const Layer& layer) {
     if (!(layer.showing == Showing{})) json["showing"] = toJson(layer.showing);
     if (layer.follows != 0) json["follows"] = layer.follows;
     json.update(toJson(layer.hanging));
+    if (layer.standing) {
+        json["standing"] = {{"on", layer.standing->on}};
+        if (const auto& foot = layer.standing->foot) json["standing"]["foot"] = {foot->x, foot->y};
+    }
     if (!layer.group()) {
         json["pixels"] = {layer.pixels.x, layer.pixels.y};
         json["metresPerPixel"] = layer.metresPerPixel;
@@ -409,6 +447,14 @@ Json toJson(const Scene& scene) {
         json["haze"] = {{"colour", toJson(scene.haze.colour)},
                         {"density", scene.haze.density},
                         {"start", scene.haze.start}};
+    if (scene.ground != Scene{}.ground) json["ground"] = scene.ground;
+    if (scene.limits != CheckLimits{})
+        json["checkLimits"] = {{"enlargement", scene.limits.enlargement},
+                               {"blur", scene.limits.blur},
+                               {"slip", scene.limits.slip},
+                               {"reading", scene.limits.reading}};
+    for (const SetAside& each : scene.setAside)
+        json["setAside"].push_back({{"kind", each.kind}, {"layer", each.layer}, {"reason", each.reason}});
     return withRest(std::move(json), scene.extra);
 }
 
@@ -532,6 +578,12 @@ Result<Scene> sceneFromJson(const Json& json) {
             Fields haze(fields.object("haze"), "haze");
             scene.haze = readHaze(haze, Haze{});
         }
+        scene.ground = fields.number("ground", -Limits::metres, Limits::metres, scene.ground);
+        if (fields.has("checkLimits")) {
+            Fields limits(fields.object("checkLimits"), "checkLimits");
+            scene.limits = readLimits(limits, CheckLimits{});
+        }
+        if (fields.has("setAside")) scene.setAside = readSetAside(fields);
         std::size_t count = 0;
         scene.layers = readLayers(fields.array("layers", Limits::layers), "layers", 0, count);
         scene.extra = fields.rest();

@@ -36,6 +36,8 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
 Pose readPose(Fields& fields, const Pose& fallback);
 Iris readIris(Fields& fields, const Iris& fallback); ///< of the member iris
 Haze readHaze(Fields& fields, const Haze& fallback);
+CheckLimits readLimits(Fields& fields, const CheckLimits& fallback);
+Standing readStanding(Fields& fields); ///< its foot
 Pace readPace(Fields& fields, const char* key, const Pace& fallback);
 Text readText(Fields& fields, const Text& fallback);
 

@@ -17,27 +17,8 @@ namespace {
 using checks::Coverage;
 using checks::Gap;
 using test::mark;
-
-/// An opaque card of colour.
-std::shared_ptr<scene::Layer> sheet(std::int64_t id, V2d metres, V3d position, double alpha = 1) {
-    auto layer = test::card(id, position);
-    layer->name = "Sheet " + std::to_string(id);
-    layer->pixels = {1000, static_cast<int>(std::lround(1000 * metres.y / metres.x))};
-    layer->metresPerPixel = metres.x / 1000;
-    layer->content = scene::Card{{{0, {alpha, alpha, alpha, alpha}}}, 0, false};
-    return layer;
-}
-
-scene::Scene withSheets(std::vector<scene::Mark> marks, std::vector<scene::LayerPtr> layers) {
-    scene::Scene scene = test::sceneOf(std::move(marks));
-    for (scene::Mark& each : scene.camera.marks)
-        each.pose.fstop = 1000; // as good as a pinhole
-    scene.camera.shutter = 0;
-    scene.output.frames = 25;
-    scene.output.rate = Rational(12);
-    scene.layers = std::move(layers);
-    return scene;
-}
+using test::sheet;
+using test::withSheets;
 
 Gap gapOf(const scene::Scene& scene) {
     media::PixelCache cache;

@@ -36,9 +36,9 @@ TEST(CommandLine, ChecksTellOfGapsAndTheirFixesMendThem) {
     const std::string d = dir.path().string();
     test::writePicture(dir / "far.png", {320, 180}, [](int x, int y) { return Rgba8{x % 256, y, 60}; });
     ASSERT_EQ(cli("import " + d + "/far.png -o " + d + "/s.ostage").code, 0);
-    test::writeAll(
-        dir / "e.json",
-        R"([{"edit":"set-mark","time":"2","position":[0.5,0,0]},{"edit":"settings","frames":49}])");
+    test::writeAll(dir / "e.json",
+                   R"([{"edit":"set-mark","time":"2","position":[0.5,0,0]},{"edit":"settings","frames":49},
+             {"edit":"check-limits","enlargement":1.2}])"); // what mends it enlarges it a little
     ASSERT_EQ(cli("apply " + d + "/s.ostage " + d + "/e.json -o " + d + "/t.ostage").code, 0);
     auto ran = cli("check --strict " + d + "/t.ostage");
     EXPECT_EQ(ran.code, 1);
@@ -53,6 +53,49 @@ TEST(CommandLine, ChecksTellOfGapsAndTheirFixesMendThem) {
         ASSERT_EQ(cli("apply " + d + "/t.ostage " + d + "/f.json -o " + d + "/u.ostage").code, 0) << fix;
         EXPECT_EQ(cli("check --strict " + d + "/u.ostage").code, 0) << fix;
     }
+    // Set aside it is no reason to fail.
+    test::writeAll(dir / "a.json",
+                   R"([{"edit":"set-aside","kind":"gap","layers":["far"],"reason":"cropped later"}])");
+    ASSERT_EQ(cli("apply " + d + "/t.ostage " + d + "/a.json -o " + d + "/a.ostage").code, 0);
+    ran = cli("check --strict " + d + "/a.ostage");
+    EXPECT_EQ(ran.code, 0);
+    EXPECT_EQ(Json::parse(ran.printed).at("setAside").at(0).at("reason"), "cropped later");
+}
+
+TEST(CommandLine, AWipeShowsTheFlatPictureLeftOfItsLine) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    test::writePicture(dir / "far.png", {320, 180}, [](int x, int) {
+        return x < 160 ? Rgba8{200, 40, 40} : Rgba8{40, 40, 200};
+    });
+    ASSERT_EQ(cli("import " + d + "/far.png -o " + d + "/s.ostage").code, 0);
+    // A pan of 30 degrees to the right: staged the middle of the frame is blue; flat its left half is red.
+    test::writeAll(dir / "e.json",
+                   R"([{"edit":"set-mark","time":"1","pan":30},{"edit":"settings","frames":25}])");
+    ASSERT_EQ(cli("apply " + d + "/s.ostage " + d + "/e.json -o " + d + "/t.ostage").code, 0);
+    ASSERT_EQ(
+        cli("render " + d + "/t.ostage -o " + d + "/w.png --frames 24 --quality pinhole --wipe 0.4 0 --quiet")
+            .code,
+        0);
+    V2i size;
+    int channels = 0;
+    const auto pixels = test::pixelsOf(dir / "w.png", size, channels);
+    const auto at = [&](int x) {
+        return static_cast<int>(pixels[static_cast<std::size_t>((90 * size.x + x) * channels)]);
+    };
+    EXPECT_GT(at(100), 150); // flat
+    EXPECT_LT(at(140), 90);  // staged
+    EXPECT_GT(at(128), 240); // the line
+    // Against a picture of choice.
+    test::writePicture(dir / "photo.png", {320, 180}, [](int, int) { return Rgba8{10, 220, 10}; });
+    ASSERT_EQ(cli("render " + d + "/t.ostage -o " + d +
+                  "/p.png --frames 24 --quality pinhole --wipe 0.4 0 --wipe-picture " + d +
+                  "/photo.png --quiet")
+                  .code,
+              0);
+    const auto other = test::pixelsOf(dir / "p.png", size, channels);
+    EXPECT_GE(other[static_cast<std::size_t>((90 * size.x + 100) * channels + 1)], 200);
+    EXPECT_EQ(cli("render " + d + "/t.ostage -o " + d + "/p.png --wipe-picture " + d + "/photo.png").code, 2);
 }
 
 TEST(CommandLine, FromPicturesToFrames) {

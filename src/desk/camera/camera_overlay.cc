@@ -6,6 +6,7 @@
 
 #include <QCoreApplication>
 #include <QPainter>
+#include <algorithm>
 #include <cmath>
 
 namespace stage::desk {
@@ -38,6 +39,21 @@ void stroke(QPainter& painter, const QPolygonF& points) {
     painter.drawPolyline(points);
 }
 
+double labelWidth(QPainter& painter, const QString& text) {
+    painter.setFont(theme::figures(11));
+    return painter.fontMetrics().horizontalAdvance(text) + 10;
+}
+
+/// A figure in a dark box.
+void label(QPainter& painter, const QPointF& corner, const QString& text) {
+    const QRectF box(corner, QSizeF(labelWidth(painter, text), 18));
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(shaded(200));
+    painter.drawRoundedRect(box, 3, 3);
+    painter.setPen(theme::text);
+    painter.drawText(box, Qt::AlignCenter, text);
+}
+
 /// The point that is so many px from one towards another, at most half the way.
 QPointF toward(const QPointF& from, const QPointF& to, double pixels) {
     const QPointF by = to - from;
@@ -55,6 +71,43 @@ std::array<QPointF, 2> corners(const PlacedHandles& handles, const QPointF& midd
     return found;
 }
 
+}
+
+void drawGapMap(QPainter& painter, const QRectF& frame, const checks::Report& report) {
+    for (const checks::Finding& finding : report.findings) {
+        if (!finding.map) continue;
+        const checks::OpenMap& map = *finding.map;
+        const float longest = *std::max_element(map.seconds.begin(), map.seconds.end());
+        QImage picture(map.cells.x, map.cells.y, QImage::Format_ARGB32);
+        for (int y = 0; y < map.cells.y; ++y)
+            for (int x = 0; x < map.cells.x; ++x) {
+                const float seconds = map.seconds[static_cast<std::size_t>(y * map.cells.x + x)];
+                QColor colour = theme::focus;
+                colour.setAlpha(seconds > 0 ? static_cast<int>(80 + 150 * seconds / longest) : 0);
+                picture.setPixelColor(x, y, colour);
+            }
+        painter.setRenderHint(QPainter::SmoothPixmapTransform, false);
+        painter.drawImage(frame, picture);
+        painter.setRenderHint(QPainter::SmoothPixmapTransform);
+        const QString text = QCoreApplication::translate("stage::desk::CameraView", "empty for up to %1 s")
+                                 .arg(QString::number(static_cast<double>(longest), 'f', 1));
+        label(painter, frame.topRight() + QPointF(-10 - labelWidth(painter, text), 10), text);
+    }
+}
+
+void drawWipe(QPainter& painter, const QRectF& frame, double line) {
+    const double x = frame.left() + frame.width() * line, middle = frame.center().y();
+    painter.setPen(QPen(shaded(190), 4, Qt::SolidLine, Qt::FlatCap));
+    painter.drawLine(QPointF(x, frame.top()), QPointF(x, frame.bottom()));
+    painter.setPen(QPen(theme::paper, 1.5, Qt::SolidLine, Qt::FlatCap));
+    painter.drawLine(QPointF(x, frame.top()), QPointF(x, frame.bottom()));
+    painter.setPen(QPen(shade, 1.5));
+    painter.setBrush(theme::paper);
+    painter.drawPolygon(QPolygonF{{x, middle - 16}, {x + 7, middle}, {x, middle + 16}, {x - 7, middle}});
+    const QString flat = QCoreApplication::translate("stage::desk::CameraView", "flat"),
+                  staged = QCoreApplication::translate("stage::desk::CameraView", "staged");
+    label(painter, {x - 8 - labelWidth(painter, flat), frame.bottom() - 26}, flat);
+    label(painter, {x + 8, frame.bottom() - 26}, staged);
 }
 
 void drawThirds(QPainter& painter, const QRectF& frame) {
@@ -147,6 +200,49 @@ void drawOutlines(QPainter& painter, const FrameFit& fit, const Session& session
     }
 }
 
+void drawSlip(QPainter& painter, const FrameFit& fit, Session& session) {
+    const checks::Slip* slip = session.footSlip().slip();
+    if (!slip || slip->places.empty()) return;
+    const auto track = [&](std::optional<V2d> checks::Slip::Place::*which, const QColor& colour,
+                           Qt::PenStyle style) {
+        QPolygonF line;
+        const auto draw = [&] {
+            painter.setBrush(Qt::NoBrush);
+            painter.setPen(QPen(shaded(170), 4, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+            painter.drawPolyline(line);
+            painter.setPen(QPen(colour, 2, style, Qt::RoundCap, Qt::RoundJoin));
+            painter.drawPolyline(line);
+            line.clear();
+        };
+        for (const auto& place : slip->places)
+            if (place.*which)
+                line << fit.toView(*(place.*which));
+            else
+                draw();
+        draw();
+    };
+    track(&checks::Slip::Place::ground, theme::paper, Qt::DotLine);
+    track(&checks::Slip::Place::foot, theme::vermilion, Qt::SolidLine);
+    const auto index =
+        static_cast<std::size_t>(std::max<std::int64_t>(0, session.playhead.frame() / slip->step));
+    if (index >= slip->places.size()) return;
+    const auto& now = slip->places[index];
+    if (!now.foot || !now.ground) return;
+    const QPointF foot = fit.toView(*now.foot), ground = fit.toView(*now.ground);
+    painter.setPen(QPen(shaded(200), 4));
+    painter.drawLine(foot, ground);
+    painter.setPen(QPen(theme::brass, 2));
+    painter.drawLine(foot, ground);
+    painter.setPen(QPen(shade, 1));
+    painter.setBrush(theme::paper);
+    painter.drawRect(QRectF(ground.x() - 6, ground.y() - 2, 12, 4));
+    painter.setBrush(theme::vermilion);
+    painter.drawEllipse(foot, 4.5, 4.5);
+    const QString text = QCoreApplication::translate("stage::desk::CameraView", "slip %1 px")
+                             .arg(QString::number((*now.foot - *now.ground).length(), 'f', 1));
+    label(painter, {std::max(foot.x(), ground.x()) + 10, foot.y() - 9}, text);
+}
+
 void drawHandles(QPainter& painter, const PlacedHandles& handles) {
     QPointF middle;
     int count = 0;
@@ -180,6 +276,11 @@ void drawHandles(QPainter& painter, const PlacedHandles& handles) {
             painter.drawArc(QRectF(at.x() - 8, at.y() - 8, 16, 16), -30 * 16, 240 * 16);
             painter.setPen(QPen(theme::paper, 2.2));
             painter.drawArc(QRectF(at.x() - 8, at.y() - 8, 16, 16), -30 * 16, 240 * 16);
+            break;
+        case Kind::Foot:
+            painter.setPen(QPen(shade, 1.5));
+            painter.setBrush(theme::vermilion);
+            painter.drawEllipse(at, 4.5, 4.5);
             break;
         case Kind::Pivot:
             stroke(painter, {at + QPointF(-6, 0), at + QPointF(6, 0)});

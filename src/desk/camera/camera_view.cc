@@ -24,15 +24,17 @@ constexpr double smallPixels = 48;
 
 CameraView::CameraView(Session& session, QWidget* parent)
     : QWidget(parent), m_session(session), m_picture(session, [this](double share) { return extent(share); }),
-      m_drag(session), m_pull(session), m_walk(new WalkTool(session, this)),
-      m_banner(new OffMoveBanner(session, this)) {
+      m_flat(session, [this] { return extent(1); }), m_drag(session), m_pull(session),
+      m_walk(new WalkTool(session, this)), m_banner(new OffMoveBanner(session, this)) {
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(240, 150);
     setMouseTracking(false);
     setAccessibleName(tr("Camera view"));
     const auto repaint = qOverload<>(&QWidget::update);
     connect(&m_picture, &CameraPicture::changed, this, repaint);
+    connect(&m_flat, &FlatPicture::changed, this, repaint);
     connect(m_walk, &WalkTool::changed, this, repaint);
+    connect(&m_session.footSlip(), &FootSlip::changed, this, repaint);
     connect(&m_session.selection, &Selection::layersChanged, this, repaint);
     connect(&m_session.document, &Document::sceneChanged, this, &CameraView::placeBars);
     connect(&m_session.playhead, &Playhead::frameChanged, this, &CameraView::placeBars);
@@ -61,6 +63,16 @@ void CameraView::setThirds(bool on) {
 void CameraView::setSafe(bool on) {
     m_safe = on;
     update();
+}
+
+void CameraView::setGapMap(bool on) {
+    m_gapMap = on;
+    update();
+}
+
+void CameraView::setFindings(const Findings* findings) {
+    m_findings = findings;
+    connect(findings, &Findings::changed, this, qOverload<>(&QWidget::update));
 }
 
 void CameraView::setMissing(std::vector<std::int64_t> layers) {
@@ -93,7 +105,7 @@ CameraPicture::Extent CameraView::extent(double share) const {
 
 void CameraView::fitAll() {
     m_zoom = {};
-    m_picture.forget();
+    forget();
 }
 
 void CameraView::fitSelection() {
@@ -106,12 +118,18 @@ void CameraView::fitSelection() {
     }
     if (!(high.x > low.x)) return fitAll();
     m_zoom.show(low, high, size(), m_session.scene()->output.frame);
+    forget();
+}
+
+/// Another part of the frame is in view.
+void CameraView::forget() {
     m_picture.forget();
+    m_flat.refresh();
 }
 
 void CameraView::resizeEvent(QResizeEvent*) {
     placeBars();
-    m_picture.forget();
+    forget();
 }
 
 void CameraView::placeBars() {
@@ -133,7 +151,8 @@ void CameraView::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
     painter.setRenderHint(QPainter::Antialiasing);
     const FrameFit place = fit();
-    if (!m_picture.image().isNull()) painter.drawImage(place.rect, m_picture.image());
+    drawPicture(painter, place.rect);
+    if (m_gapMap && m_findings) drawGapMap(painter, place.rect, m_findings->report());
     if (m_thirds) drawThirds(painter, place.rect);
     if (m_safe) drawSafeAreas(painter, place.rect);
     drawGuides(painter, place.rect, size(), m_session.scene()->output.guides, m_guide);
@@ -145,9 +164,34 @@ void CameraView::paintEvent(QPaintEvent*) {
     drawSnapLines(painter, place, size(), m_drag.uprightLines(), m_drag.levelLines());
     drawMissing(painter, place, rect(), m_session, m_missing);
     drawOutlines(painter, place, m_session);
+    drawSlip(painter, place, m_session);
     drawHandles(painter, handles());
     if (const QString text = hint(); !text.isEmpty()) drawHint(painter, hintRect(), text);
     paper::focusRim(painter, *this);
+}
+
+/// The staged one, the flat one, or what of both.
+void CameraView::drawPicture(QPainter& painter, const QRectF& frame) {
+    const QImage &staged = m_picture.image(), &flat = m_flat.image();
+    const FlatPicture::Show show = m_flat.show();
+    const bool both = show != FlatPicture::Show::Staged && !flat.isNull();
+    const QImage& whole = !both                                   ? staged
+                          : show == FlatPicture::Show::Flat       ? flat
+                          : show == FlatPicture::Show::Difference ? m_flat.difference(staged)
+                                                                  : staged;
+    if (!whole.isNull()) painter.drawImage(frame, whole);
+    if (!both || show != FlatPicture::Show::Wipe) return;
+    painter.save();
+    painter.setClipRect(QRectF(frame.topLeft(), QSizeF(frame.width() * m_flat.line(), frame.height())));
+    painter.drawImage(frame, flat);
+    painter.restore();
+    drawWipe(painter, frame, m_flat.line());
+}
+
+bool CameraView::wipeAt(const QPointF& place) const {
+    const QRectF frame = frameRect();
+    return m_flat.show() == FlatPicture::Show::Wipe &&
+           std::abs(place.x() - frame.left() - frame.width() * m_flat.line()) < 8 && frame.contains(place);
 }
 
 QString CameraView::hint() const {
@@ -183,6 +227,11 @@ PlacedHandles CameraView::handles() const {
     for (const interaction::Handle& handle :
          interaction::handlesOf(*plane, m_session.now().view, armPixels * pixel()))
         all.emplace_back(handle, place.toView(handle.place));
+    if (const checks::Slip* slip = m_session.footSlip().slip(); slip && !plane->group) {
+        const interaction::Handle foot{interaction::Handle::Kind::Foot, slip->foot, V2d(0)};
+        if (const auto at = optics::project(m_session.now().view, plane->card.at(foot.share.x, foot.share.y)))
+            all.emplace(all.begin(), foot, place.toView(*at));
+    }
     // A small one is all handles: then only its corners are, and a little way out.
     QRectF around;
     for (const auto& [handle, at] : all)
@@ -311,10 +360,11 @@ void CameraView::mousePressEvent(QMouseEvent* event) {
     m_walk->end();
     m_drag.end();
     const V2d place = toFrame(m_from);
-    if (m_tool == Tool::Walk) {
+    if (m_tool == Tool::Walk && !wipeAt(m_from)) {
         m_walk->begin(place, layerAt(place));
         return hold(Held::Camera);
     }
+    if (wipeAt(m_from)) return hold(Held::Wipe);
     if (holdHandle(m_from, event->modifiers())) return hold(Held::Handle);
     m_guide = guideAt(m_from);
     if (m_guide >= 0) return hold(Held::Guide);
@@ -327,12 +377,14 @@ void CameraView::mouseMoveEvent(QMouseEvent* event) {
     if (m_held == Held::View) {
         m_zoom.shift += place - m_last;
         m_last = place;
-        return m_picture.forget(); // other parts of the frame come into view
+        return forget(); // other parts of the frame come into view
     }
     if (!m_moved && (place - m_from).manhattanLength() < 3) return;
     m_moved = true;
     const V2d by(place.x() - m_from.x(), place.y() - m_from.y());
-    if (m_held == Held::Guide)
+    if (m_held == Held::Wipe)
+        m_flat.setLine(fit().shareAt(place, true));
+    else if (m_held == Held::Guide)
         say(dragGuide(place));
     else if (m_held == Held::Camera)
         m_walk->dragTo(toFrame(place), event->modifiers(), pixel());
@@ -351,7 +403,7 @@ void CameraView::mouseReleaseEvent(QMouseEvent* event) {
     if (held == Held::Nothing || event->button() != (held == Held::View ? Qt::MiddleButton : Qt::LeftButton))
         return;
     hold(Held::Nothing);
-    if (held == Held::View) return;
+    if (held == Held::View || held == Held::Wipe) return;
     const std::int64_t layer = m_drag.layer();
     m_drag.end();
     m_guide = -1;
@@ -388,7 +440,7 @@ void CameraView::wheelEvent(QWheelEvent* event) {
         m_walk->wheel(*event);
     } else {
         m_zoom.zoomAt(event->position(), size(), std::pow(1.0015, event->angleDelta().y()));
-        m_picture.forget();
+        forget();
     }
     event->accept();
 }

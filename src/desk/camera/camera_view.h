@@ -4,10 +4,12 @@
 
 #include "desk/camera/camera_overlay.h"
 #include "desk/camera/camera_picture.h"
+#include "desk/camera/flat_picture.h"
 #include "desk/camera/focus_pull.h"
 #include "desk/camera/frame_fit.h"
 #include "desk/camera/layer_drag.h"
 #include "desk/camera/walk_tool.h"
+#include "desk/session/findings.h"
 
 #include <QWidget>
 
@@ -26,8 +28,12 @@ public:
     WalkTool& walking() { return *m_walk; }
     CameraPicture& picture() { return m_picture; }
     const CameraPicture& picture() const { return m_picture; }
+    FlatPicture& flat() { return m_flat; }
     void setThirds(bool on);
     void setSafe(bool on);
+    void setGapMap(bool on);
+    /// Their gaps are shown on the map. Must stay.
+    void setFindings(const Findings* findings);
     /// Layers whose media are not there: their hatched cards get a label.
     void setMissing(std::vector<std::int64_t> layers);
     const std::vector<std::int64_t>& missing() const { return m_missing; }
@@ -65,7 +71,7 @@ protected:
     bool event(QEvent* event) override;
 
 private:
-    enum class Held { Nothing, View, Guide, Handle, Layer, Camera };
+    enum class Held { Nothing, View, Guide, Wipe, Handle, Layer, Camera };
 
     FrameFit fit() const;
     CameraPicture::Extent extent(double share) const;
@@ -76,6 +82,9 @@ private:
     int guideAt(const QPointF& place) const; ///< index; -1: none
     QString dragGuide(const QPointF& place);
     void placeBars();
+    void forget();
+    void drawPicture(QPainter& painter, const QRectF& frame);
+    bool wipeAt(const QPointF& place) const;
     QString hint() const; ///< what the tool says at the frame's foot
     void say(const QString& text);
     void hold(Held held);
@@ -88,12 +97,14 @@ private:
 
     Session& m_session;
     CameraPicture m_picture;
+    FlatPicture m_flat;
     LayerDrag m_drag;
     FocusPull m_pull;
     WalkTool* m_walk;
     OffMoveBanner* m_banner;
     Tool m_tool = Tool::Move;
-    bool m_thirds = true, m_safe = false;
+    bool m_thirds = true, m_safe = false, m_gapMap = false;
+    const Findings* m_findings = nullptr;
     std::vector<std::int64_t> m_missing;
     FrameZoom m_zoom;
 

@@ -138,13 +138,14 @@ V3d LayerDrag::caught(const scene::LayerPath& moved, double reach) {
         m_upright.push_back(caughtX->line);
     }
     // The ground comes before lines of the frame: a foot that stands is worth more.
-    double lowest = 1e300;
+    const double ground = now.scene.ground;
+    double lowest = 1e300; // above the ground
     for (const V3d& point : motion::outlineOf(now, moved))
-        lowest = std::min(lowest, point.y);
+        lowest = std::min(lowest, point.y - ground);
     if (std::abs(lowest) * now.view.slope / depth < reach && std::abs(now.view.up.y) > 0.5) {
         by.y -= lowest + by.y;
         const V3d foot = optics::pivotOf(moved);
-        if (const auto place = optics::project(now.view, {foot.x, 0, foot.z}))
+        if (const auto place = optics::project(now.view, {foot.x, ground, foot.z}))
             m_level.push_back({place->y, QT_TR_NOOP("on the ground")});
     } else if (const auto caughtY = interaction::snap(ys, lines.level, reach)) {
         by -= now.view.up * (caughtY->by * depth / now.view.slope);
@@ -163,6 +164,8 @@ QString LayerDrag::handleTo(const V2d& place, Qt::KeyboardModifiers keys) {
         return movePivot(*share, keys);
     case interaction::Handle::Kind::Turn:
         return turnTo(*share, keys);
+    case interaction::Handle::Kind::Foot:
+        return moveFoot(*share);
     default:
         return scaleTo(*share, keys);
     }
@@ -184,6 +187,17 @@ QString LayerDrag::movePivot(V2d share, Qt::KeyboardModifiers keys) {
     }
     m_session.document.preview(edit);
     return tr("pivot at %1 % across, %2 % up").arg(figure(share.x * 100, 0), figure(100 - share.y * 100, 0));
+}
+
+QString LayerDrag::moveFoot(const V2d& share) {
+    const scene::LayerPath found = before();
+    if (!found.layer->standing) return {};
+    const std::int64_t on = found.layer->standing->on;
+    m_session.document.preview({{"edit", "stand"},
+                                {"layers", {found.layer->id}},
+                                {"on", on != 0 ? edit::Edit(on) : edit::Edit("ground")},
+                                {"foot", {std::clamp(share.x, 0.0, 1.0), std::clamp(share.y, 0.0, 1.0)}}});
+    return tr("foot at %1 % across, %2 % up").arg(figure(share.x * 100, 0), figure(100 - share.y * 100, 0));
 }
 
 QString LayerDrag::turnTo(const V2d& share, Qt::KeyboardModifiers keys) {

@@ -48,6 +48,7 @@ private:
     /// The shift, in the world, that catches a layer's box on lines of the frame or on the ground.
     V3d caught(const scene::LayerPath& moved, double reach);
     QString movePivot(V2d share, Qt::KeyboardModifiers keys);
+    QString moveFoot(const V2d& share);
     QString turnTo(const V2d& share, Qt::KeyboardModifiers keys);
     QString scaleTo(const V2d& share, Qt::KeyboardModifiers keys);
     /// The one selected layer as it was before the drag.

@@ -1,6 +1,7 @@
 #include "desk/commands/view_commands.h"
 
 #include "desk/camera/camera_view.h"
+#include "desk/dialogs/settings_dialog.h"
 #include "desk/kit/panes.h"
 #include "desk/kit/settings.h"
 #include "desk/session/findings.h"
@@ -9,6 +10,7 @@
 #include "desk/set/model_view.h"
 
 #include <QActionGroup>
+#include <QFileDialog>
 #include <QInputDialog>
 
 namespace stage::desk {
@@ -120,6 +122,10 @@ CheckCommands::CheckCommands(const CommandContext& context, QMenu* menu, Finding
             say(tr("Nothing was found."));
     });
     menu->addSeparator();
+    addComparison(menu->addMenu(tr("Compare with the flat picture")));
+    add(menu, "check-limits", tr("Limits…"), "", tr("Above what the checks tell it"), [this] {
+        if (const auto edit = askCheckLimits(m_window, *m_session.scene())) apply(*edit);
+    });
     addRigs(menu->addMenu(tr("Camera is carried by")));
     QAction* loop =
         add(menu, "loops", tr("Loop"), "", tr("The end of the scene should meet its beginning"), [this] {
@@ -136,6 +142,39 @@ CheckCommands::CheckCommands(const CommandContext& context, QMenu* menu, Finding
     seen->setCheckable(true);
     connect(&m_session.document, &Document::sceneChanged, seen,
             [this, seen] { seen->setChecked(m_session.scene()->output.backgroundSeen); });
+}
+
+void CheckCommands::addComparison(QMenu* menu) {
+    using Show = FlatPicture::Show;
+    FlatPicture& flat = m_views.camera->flat();
+    auto* group = new QActionGroup(this);
+    const auto entry = [&](const char* name, const QString& text, const QString& tip, Show show) {
+        QAction* action = add(menu, name, text, "", tip, [&flat, show] { flat.setShow(show); });
+        action->setCheckable(true);
+        group->addAction(action);
+        connect(&flat, &FlatPicture::changed, action,
+                [&flat, action, show] { action->setChecked(flat.show() == show); });
+        action->setChecked(flat.show() == show);
+    };
+    entry("compare-off", tr("Off"), tr("The staged picture"), Show::Staged);
+    entry("compare-wipe", tr("Wipe"), tr("Flat left of a line that is dragged, staged right of it"),
+          Show::Wipe);
+    entry("compare-flat", tr("Flat"), tr("The layers as mark 1 sees them, all sharp, without air"),
+          Show::Flat);
+    entry("compare-difference", tr("Difference, %1 times").arg(FlatPicture::amplified),
+          tr("Dark is the same in both"), Show::Difference);
+    menu->addSeparator();
+    add(menu, "compare-swap", tr("Swap flat and staged"), "Y", tr("Back and forth"),
+        [&flat] { flat.setShow(flat.show() == Show::Flat ? Show::Staged : Show::Flat); });
+    add(menu, "compare-picture", tr("Against a picture…"), "",
+        tr("Such as the photograph it came from, instead of the layers as mark 1 sees them"), [this, &flat] {
+            const QString file = QFileDialog::getOpenFileName(m_window, tr("The flat picture"));
+            if (file.isEmpty()) return;
+            flat.setPicture(file.toStdString());
+            if (flat.show() == Show::Staged) flat.setShow(Show::Wipe);
+        });
+    add(menu, "compare-layers", tr("Against the layers"), "", tr("As mark 1 sees them"),
+        [&flat] { flat.setPicture({}); });
 }
 
 void CheckCommands::addRigs(QMenu* menu) {

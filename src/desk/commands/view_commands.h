@@ -29,6 +29,7 @@ public:
                   std::function<void()> showFindings);
 
 private:
+    void addComparison(QMenu* menu);
     void addRigs(QMenu* menu);
 };
 

@@ -1,5 +1,6 @@
 #include "desk/details/hanging_part.h"
 
+#include "desk/details/layer_choice.h"
 #include "desk/kit/form.h"
 
 #include <QComboBox>
@@ -9,11 +10,6 @@
 #include <algorithm>
 
 namespace stage::desk {
-namespace {
-
-constexpr std::size_t mostLeaders = 500;
-
-}
 
 HangingPart::HangingPart(Session& session) : Part(session) {
     m_rows.section(tr("Hanging"));
@@ -26,6 +22,7 @@ HangingPart::HangingPart(Session& session) : Part(session) {
             hang({{"facing", scene::facingNames[static_cast<std::size_t>(i)]}});
         });
     addFollows();
+    addStandsOn();
     m_shape = makeShape();
     m_rows.layout()->addWidget(m_shape);
     m_rows.onRefresh([this] {
@@ -83,38 +80,55 @@ void HangingPart::setPivot(double across, double up) {
 // ---- what carries it
 
 void HangingPart::addFollows() {
-    m_follows = new QComboBox;
-    m_follows->setToolTip(tr("The layer that carries it, as if they were one; it stays where it is"));
-    m_follows->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    line(m_rows.layout(), tr("Follows"), m_follows, 118);
-    connect(m_follows, &QComboBox::activated, this, [this](int i) {
-        const std::int64_t leader = m_leaders[static_cast<std::size_t>(i)];
+    auto* follows = new LayerChoice({tr("nothing")});
+    follows->setToolTip(tr("The layer that carries it, as if they were one; it stays where it is"));
+    line(m_rows.layout(), tr("Follows"), follows, 118);
+    connect(follows, &QComboBox::activated, this, [this, follows](int i) {
+        const std::int64_t leader = follows->layerAt(i);
         applyToAll("follow", {{"leader", leader ? edit::Edit(leader) : edit::Edit(nullptr)}});
     });
-    m_rows.onRefresh([this] {
-        if (!m_session.document.previewing()) fillLeaders(); // they do not change in a drag
+    m_rows.onRefresh([this, follows] {
+        if (m_session.document.previewing()) return; // they do not change in a drag
+        follows->fill(*m_session.scene(), layer()->id);
+        follows->show(layer()->follows);
     });
 }
 
-void HangingPart::fillLeaders() {
-    const scene::Layer& own = *layer();
-    std::vector<std::int64_t> leaders{0};
-    QStringList names{tr("nothing")};
-    scene::forEach(*m_session.scene(), [&](const scene::LayerPtr& each, const auto&) {
-        if (each->id == own.id || leaders.size() > mostLeaders) return;
-        leaders.push_back(each->id);
-        names << QString::fromStdString(each->name);
+// ---- what it stands on
+
+void HangingPart::addStandsOn() {
+    auto* on = new LayerChoice({tr("nothing"), tr("the ground plane")}, false);
+    on->setObjectName(QStringLiteral("standsOn"));
+    on->setToolTip(tr("What its foot stands on: then it is told how far it slips"));
+    line(m_rows.layout(), tr("Stands on"), on, 118);
+    connect(on, &QComboBox::activated, this, [this, on](int i) {
+        const std::int64_t under = on->layerAt(i);
+        applyToAll("stand", {{"on", under    ? edit::Edit(under)
+                                    : i == 1 ? edit::Edit("ground")
+                                             : edit::Edit(nullptr)}});
     });
-    bool same = leaders == m_leaders && names.size() == m_follows->count();
-    for (int i = 0; same && i < m_follows->count(); ++i)
-        same = m_follows->itemText(i) == names[i];
-    if (!same) {
-        m_leaders = leaders;
-        m_follows->clear();
-        m_follows->addItems(names);
-    }
-    const auto leader = std::find(m_leaders.begin(), m_leaders.end(), own.follows);
-    m_follows->setCurrentIndex(leader == m_leaders.end() ? 0 : static_cast<int>(leader - m_leaders.begin()));
+    m_slip =
+        m_rows.reading(tr("Slip"), tr("How far its foot drifts against the ground under it over the move"),
+                       [this] { return slip(); });
+    m_slip->setObjectName(QStringLiteral("slip"));
+    connect(&m_session.footSlip(), &FootSlip::changed, this, [this] {
+        if (applies()) m_slip->setText(slip());
+    });
+    m_rows.onRefresh([this, on] {
+        const auto& standing = layer()->standing;
+        on->setEnabled(!layer()->group());
+        if (m_session.document.previewing()) return;
+        on->fill(*m_session.scene(), layer()->id);
+        on->show(standing ? standing->on : 0);
+        if (standing && standing->on == 0) on->setCurrentIndex(1);
+    });
+}
+
+QString HangingPart::slip() const {
+    const checks::Slip* slip = m_session.footSlip().slip();
+    if (!slip || !layer()->standing) return QStringLiteral("–");
+    if (!slip->grounded) return tr("no ground");
+    return tr("%1 px").arg(figure(slip->most, 1));
 }
 
 // ---- its shape

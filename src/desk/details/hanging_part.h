@@ -17,6 +17,8 @@ protected:
 private:
     void addPivot();
     void addFollows();
+    void addStandsOn();
+    QString slip() const;
     QWidget* makeShape(); ///< of flat layers
     void addBend(Rows& rows);
     void addSide(Rows& rows, const char* member, const QString& name,
@@ -25,14 +27,12 @@ private:
     void hang(const edit::Edit& how);
     double pivotShare(int axis) const; ///< from the left or the foot
     void setPivot(double across, double up);
-    void fillLeaders();
     void showKeys();
 
     std::unique_ptr<Rows> m_shapeRows;
-    QComboBox* m_follows;
+    QLabel* m_slip;
     QLabel* m_keys;
     QWidget *m_shape, *m_keyRow;
-    std::vector<std::int64_t> m_leaders; ///< in the order of m_follows
 };
 
 }

@@ -35,7 +35,7 @@ void PlacementPart::addPlace() {
         tr("Across"), metres(0.05), tr("Metres to the right of the world's origin, of the layer's centre"),
         [this] { return optics::pivotOf(found()).x; }, [this](double v) { slideTo(0, v); });
     m_rows.number(
-        tr("Up"), metres(0.05), tr("Metres above the ground, of the layer's centre"),
+        tr("Up"), metres(0.05), tr("Metres above the world's origin, of the layer's centre"),
         [this] { return optics::pivotOf(found()).y; }, [this](double v) { slideTo(1, v); });
 }
 

@@ -3,6 +3,7 @@
 #include "desk/dialogs/frame_size.h"
 #include "desk/kit/dialog_form.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDir>
 #include <QFileDialog>
@@ -58,17 +59,20 @@ public:
         addSize(scene.output.frame);
         addRange(static_cast<int>(scene.output.frames - 1));
         addFile();
+        addWipe();
     }
 
     std::optional<output::Job> ask() {
         if (!m_form.run([this] { return complaint(); })) return std::nullopt;
         const QualityEntry& quality = qualities[m_quality->currentIndex()];
-        return output::Job{m_path->text().toStdString(),
-                           kinds[m_kind->currentIndex()].format,
-                           {m_width->value(), m_height->value()},
-                           m_first->value(),
-                           m_last->value(),
-                           {.method = quality.method, .samples = quality.samples, .noise = quality.noise}};
+        output::Job job{m_path->text().toStdString(),
+                        kinds[m_kind->currentIndex()].format,
+                        {m_width->value(), m_height->value()},
+                        m_first->value(),
+                        m_last->value(),
+                        {.method = quality.method, .samples = quality.samples, .noise = quality.noise}};
+        if (m_wipe->isChecked()) job.wipe.emplace();
+        return job;
     }
 
 private:
@@ -136,6 +140,14 @@ private:
         m_form.layout->addRow(tr("File"), where);
     }
 
+    void addWipe() {
+        m_wipe = new QCheckBox(tr("Wipe from the flat picture to the staged one"));
+        m_wipe->setObjectName(QStringLiteral("outputWipe"));
+        m_wipe->setToolTip(
+            tr("A line goes across the frame from right to left: left of it the layers as mark 1 sees them"));
+        m_form.layout->addRow(QString(), m_wipe);
+    }
+
     QString complaint() const {
         if (m_path->text().trimmed().isEmpty()) return tr("Say into which file to write.");
         if (m_last->value() < m_first->value()) return tr("The last frame is before the first.");
@@ -145,6 +157,7 @@ private:
     Form m_form;
     QString m_base; ///< path without suffix
     QComboBox *m_kind, *m_quality;
+    QCheckBox* m_wipe;
     QSpinBox *m_width, *m_height, *m_first, *m_last;
     QLineEdit* m_path;
 };

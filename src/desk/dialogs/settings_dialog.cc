@@ -42,7 +42,7 @@ constexpr Rate rates[] = {{"23.976", "24000/1001"},
                           {"50", "50"},
                           {"60", "60"}};
 
-const scene::Colour grounds[] = {{0, 0, 0, 1}, {1, 1, 1, 1}, {0, 0, 0, 0}};
+const scene::Colour backgrounds[] = {{0, 0, 0, 1}, {1, 1, 1, 1}, {0, 0, 0, 0}};
 
 Rational rateFrom(const QString& text) {
     const QString below = text.section(QLatin1Char('/'), 1);
@@ -127,6 +127,8 @@ private:
         m_home = number(m_form, tr("Home depth"), scene::Measured::Length, QStringLiteral("m"), 2, 0.5,
                         m_scene.homeDepth, tr("Where newly added layers land"));
         const double slope = optics::firstView(m_scene).slope;
+        m_ground = number(m_form, tr("Ground"), scene::Measured::Length, QStringLiteral("m"), 2, 0.1,
+                          m_scene.ground, tr("Height of the ground plane, on which feet catch and stand"));
         auto* perPixel =
             number(m_form, tr("Metres a pixel there"), scene::Measured::Length, QStringLiteral("m"), 5, 0.001,
                    m_scene.homeDepth / slope,
@@ -140,17 +142,17 @@ private:
 
     void addMixing() {
         m_colour = m_scene.output.background;
-        m_ground = new QComboBox;
-        m_ground->addItems({tr("black"), tr("white"), tr("transparent"), tr("another colour")});
-        const auto known = std::find(std::begin(grounds), std::end(grounds), m_colour);
-        m_ground->setCurrentIndex(static_cast<int>(known - std::begin(grounds)));
-        QObject::connect(m_ground, &QComboBox::activated, &m_form.dialog, [this](int i) {
-            if (i != static_cast<int>(std::size(grounds))) return;
+        m_background = new QComboBox;
+        m_background->addItems({tr("black"), tr("white"), tr("transparent"), tr("another colour")});
+        const auto known = std::find(std::begin(backgrounds), std::end(backgrounds), m_colour);
+        m_background->setCurrentIndex(static_cast<int>(known - std::begin(backgrounds)));
+        QObject::connect(m_background, &QComboBox::activated, &m_form.dialog, [this](int i) {
+            if (i != static_cast<int>(std::size(backgrounds))) return;
             const QColor colour = QColorDialog::getColor(shown(m_colour), &m_form.dialog, tr("Background"),
                                                          QColorDialog::ShowAlphaChannel);
             if (colour.isValid()) m_colour = sceneColour(colour);
         });
-        m_form.layout->addRow(tr("Background"), m_ground);
+        m_form.layout->addRow(tr("Background"), m_background);
         m_blending = new QComboBox;
         m_blending->addItems({tr("as light, like a lens"), tr("as paint, like a flat layered picture")});
         m_blending->setCurrentIndex(static_cast<int>(m_scene.output.blending));
@@ -162,14 +164,16 @@ private:
         const QString rate = m_rate->currentData().toString();
         const auto frames = scene::frameFromText(m_duration->text().toStdString(), rateFrom(rate));
         if (!frames) complaint = QString::fromStdString(frames.error().sentence);
-        const auto ground = static_cast<std::size_t>(m_ground->currentIndex());
+        const auto background = static_cast<std::size_t>(m_background->currentIndex());
         edit::Edit edit = {
             {"edit", "settings"},
             {"frame", {m_width->value(), m_height->value()}},
             {"rate", rate.toStdString()},
             {"frames", frames.value_or(m_scene.output.frames)},
             {"homeDepth", read(m_home, complaint)},
-            {"background", scene::toJson(ground < std::size(grounds) ? grounds[ground] : m_colour)},
+            {"ground", read(m_ground, complaint)},
+            {"background",
+             scene::toJson(background < std::size(backgrounds) ? backgrounds[background] : m_colour)},
             {"blending", m_blending->currentIndex() == 0 ? "light" : "paint"}};
         if (m_keep->isEnabled()) edit["keep"] = m_keep->currentData().toString().toStdString();
         return edit;
@@ -178,9 +182,9 @@ private:
     const scene::Scene& m_scene;
     Form m_form;
     QSpinBox *m_width, *m_height;
-    QComboBox *m_ready, *m_keep, *m_rate, *m_ground, *m_blending;
+    QComboBox *m_ready, *m_keep, *m_rate, *m_background, *m_blending;
     QLineEdit* m_duration;
-    NumberField* m_home;
+    NumberField *m_home, *m_ground;
     scene::Colour m_colour; ///< another one than those named
 };
 
@@ -189,6 +193,28 @@ private:
 std::optional<edit::Edit> askSettings(QWidget* parent, const scene::Scene& scene,
                                       const Previewer& previewer) {
     return SettingsDialog(parent, scene).ask(previewer);
+}
+
+std::optional<edit::Edit> askCheckLimits(QWidget* parent, const scene::Scene& scene) {
+    using scene::Measured;
+    Form form(parent, QObject::tr("Limits of the checks"), QObject::tr("Apply"));
+    const scene::CheckLimits& now = scene.limits;
+    auto* enlargement = number(form, QObject::tr("Enlargement"), Measured::Percent, QStringLiteral("%"), 0,
+                               10, 100 * now.enlargement, QObject::tr("A picture enlarged beyond is told"));
+    auto* blur =
+        number(form, QObject::tr("Blur"), Measured::Percent, QStringLiteral("%"), 1, 1, 100 * now.blur,
+               QObject::tr("A layer whose disc is never smaller is told; percent of the frame's width"));
+    auto* slip = number(form, QObject::tr("Slip"), Measured::Plain, QStringLiteral("px"), 1, 1, now.slip,
+                        QObject::tr("A foot that drifts farther against its ground is told"));
+    auto* reading = number(form, QObject::tr("Reading"), Measured::Plain, QObject::tr("letters/s"), 0, 1,
+                           now.reading, QObject::tr("A text that is in the frame for less is told"));
+    return askEdit(form, scene, [&](QString& complaint) -> edit::Edit {
+        return {{"edit", "check-limits"},
+                {"enlargement", read(enlargement, complaint) / 100},
+                {"blur", read(blur, complaint) / 100},
+                {"slip", read(slip, complaint)},
+                {"reading", read(reading, complaint)}};
+    });
 }
 
 }

@@ -52,14 +52,15 @@ void Findings::holdStill(bool hold) {
 }
 
 const checks::Finding* Findings::goToNext() {
-    if (m_report.findings.empty()) return nullptr;
     const auto& rate = m_session.scene()->output.rate;
-    const checks::Finding* next = &m_report.findings.front();
-    for (const checks::Finding& finding : m_report.findings)
-        if (frameAt(finding.at, rate) > m_session.playhead.frame()) {
-            next = &finding;
-            break;
-        }
+    const checks::Finding *next = nullptr, *first = nullptr;
+    const auto sooner = [](const checks::Finding& a, const checks::Finding* b) { return !b || a.at < b->at; };
+    checks::forEachSingle(m_report.findings, [&](const checks::Finding& each) {
+        if (sooner(each, first)) first = &each;
+        if (frameAt(each.at, rate) > m_session.playhead.frame() && sooner(each, next)) next = &each;
+    });
+    if (!next) next = first;
+    if (!next) return nullptr;
     m_session.playhead.setFrame(frameAt(next->at, rate));
     if (next->layer != 0) m_session.selection.select({next->layer});
     return next;

@@ -9,7 +9,8 @@ namespace stage::desk {
 
 Session::Session(std::filesystem::path journals)
     : document(std::move(journals)), playhead(document), selection(document), camera(document, playhead),
-      m_sources(std::make_shared<media::PixelCache>()), m_swatches(m_sources) {
+      m_sources(std::make_shared<media::PixelCache>()), m_swatches(m_sources),
+      m_footSlip(document, selection, m_sources) {
     connect(&document, &Document::problem, this, &Session::problem);
     connect(&document, &Document::beginning, this, [this] {
         m_reference = 0;

@@ -4,6 +4,7 @@
 
 #include "desk/jobs/swatch.h"
 #include "desk/session/document.h"
+#include "desk/session/foot_slip.h"
 #include "desk/session/playhead.h"
 #include "desk/session/selection.h"
 #include "desk/session/shown_camera.h"
@@ -80,6 +81,7 @@ public:
     media::PixelCache& sources() { return *m_sources; }
     std::shared_ptr<media::PixelCache> sharedSources() const { return m_sources; }
     Swatches& swatches() { return m_swatches; }
+    FootSlip& footSlip() { return m_footSlip; }
 
 Q_SIGNALS:
     void writingChanged();
@@ -95,6 +97,7 @@ private:
     mutable scene::ScenePtr m_nowOf; ///< the scene that m_now is made of
     std::shared_ptr<media::PixelCache> m_sources;
     Swatches m_swatches;
+    FootSlip m_footSlip;
 };
 
 }

@@ -102,7 +102,7 @@ void DraftView::refit() {
         points.push_back({side * half * far * 1.12, far});
     points.push_back({0, std::max(-0.4 * fold, std::min(behind * 1.2, 0.0) - 0.06 * fold)});
     if (m_from == From::Side) { // the ground, where it is near
-        const interaction::PaperPoint foot = draft({m_first.eye.x, 0, m_first.eye.z});
+        const interaction::PaperPoint foot = draft({m_first.eye.x, scene.ground, m_first.eye.z});
         if (std::abs(foot.across) < 10) points.push_back({foot.across - 0.2, 0});
     }
     m_scale.fit(points, {8, 8}, V2d(width() - 8, height() - 8));
@@ -421,9 +421,9 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
         if (m_from == From::Side && snaps) { // onto the ground with its lowest point
             const motion::ResolvedScene before(*m_session.document.history().scene(),
                                                m_session.playhead.time(), m_session.camera.pose());
-            double lowest = 1e300;
+            double lowest = 1e300; // above the ground
             for (const V3d& point : motion::outlineOf(before, before.find(m_dragLayer)))
-                lowest = std::min(lowest, point.y);
+                lowest = std::min(lowest, point.y - before.scene.ground);
             if (std::abs((lowest + by * way.y) * m_scale.perMetre(depth)) < catchPixels && way.y > 0.1)
                 by = -lowest / way.y;
         }

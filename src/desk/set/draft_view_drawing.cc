@@ -87,7 +87,7 @@ void DraftView::drawGrid(QPainter& painter) const {
             painter.drawLine(toPoint(m_scale.place({side, m_scale.folded() ? m_scale.nearest() : -end})),
                              toPoint(m_scale.place({side, end})));
     if (!up) { // the ground
-        const V3d foot(m_first.eye.x, 0, m_first.eye.z);
+        const V3d foot(m_first.eye.x, m_session.scene()->ground, m_first.eye.z);
         const V3d ahead = V3d(m_first.forward.x, 0, m_first.forward.z);
         painter.setPen(QPen(theme::penDim, 1, Qt::DashDotLine));
         painter.drawLine(placeOf(foot - ahead * 0.4 * m_scale.fold()), placeOf(foot + ahead * end));

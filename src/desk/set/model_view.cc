@@ -128,12 +128,13 @@ void ModelView::drawGround(QPainter& painter) const {
                         : m_orbit.distance / 4 / decade > 2 ? decade * 2
                                                             : decade;
     const int count = 12;
+    const double up = m_session.scene()->ground;
     const double cx = std::round(m_orbit.target.x / step) * step,
                  cz = std::round(m_orbit.target.z / step) * step;
     for (int i = -count; i <= count; ++i) {
         painter.setPen(QPen(i % 5 == 0 ? theme::gridStrong : theme::grid, 1));
-        line(painter, {cx + i * step, 0, cz - count * step}, {cx + i * step, 0, cz + count * step});
-        line(painter, {cx - count * step, 0, cz + i * step}, {cx + count * step, 0, cz + i * step});
+        line(painter, {cx + i * step, up, cz - count * step}, {cx + i * step, up, cz + count * step});
+        line(painter, {cx - count * step, up, cz + i * step}, {cx + count * step, up, cz + i * step});
     }
     painter.setFont(theme::figures(10));
     painter.setPen(theme::penDim);

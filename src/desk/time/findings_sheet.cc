@@ -6,65 +6,105 @@
 #include <QEvent>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QLineEdit>
 #include <QPushButton>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QTimer>
 #include <QVBoxLayout>
 
 namespace stage::desk {
+namespace {
+
+constexpr int rowWidth = 470; ///< px
+
+/// An edit that sets a finding aside, with all that it tells of, or tells it again.
+scene::Json aside(const checks::Finding& finding, bool on, const QString& reason = {}) {
+    scene::Json edit = {{"edit", "set-aside"}, {"kind", checks::nameOf(finding.kind)}};
+    std::set<std::int64_t> layers;
+    checks::forEachSingle({finding}, [&](const checks::Finding& each) {
+        if (each.layer != 0) layers.insert(each.layer);
+    });
+    if (!layers.empty()) edit["layers"] = layers;
+    if (on && !reason.isEmpty()) edit["reason"] = reason.toStdString();
+    if (!on) edit["aside"] = false;
+    return edit;
+}
+
+}
 
 FindingsSheet::FindingsSheet(Session& session, Findings& findings, QWidget* parent)
-    : QFrame(parent, Qt::Popup), m_session(session), m_findings(findings) {
+    : QFrame(parent, Qt::Popup), m_session(session), m_findings(findings), m_area(new QScrollArea) {
     setObjectName(QStringLiteral("findings"));
     auto* layout = new QVBoxLayout(this);
-    layout->setContentsMargins(14, 12, 14, 12);
-    layout->setSpacing(8);
+    layout->setContentsMargins(14, 12, 6, 12);
     auto* rows = new QWidget;
+    rows->setFixedWidth(rowWidth);
     m_rows = new QVBoxLayout(rows);
     m_rows->setContentsMargins(0, 0, 0, 0);
     m_rows->setSpacing(10);
-    layout->addWidget(rows);
-    connect(&m_findings, &Findings::changed, this, [this] {
-        if (!isVisible()) return;
-        fill();
-        QTimer::singleShot(0, this, &FindingsSheet::place); // when what was there is gone
-    });
+    m_area->setFrameShape(QFrame::NoFrame);
+    m_area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    m_area->setWidget(rows);
+    layout->addWidget(m_area);
+    connect(&m_findings, &Findings::changed, this, &FindingsSheet::refill);
+}
+
+void FindingsSheet::refill() {
+    if (!isVisible() || m_asks) return;
+    fill();
+    QTimer::singleShot(0, this, &FindingsSheet::place); // when what was there is gone
 }
 
 void FindingsSheet::fill() {
     m_edits.clear();
+    m_asks = false;
     while (QLayoutItem* item = m_rows->takeAt(0)) {
-        if (item->widget()) item->widget()->deleteLater();
+        if (item->widget()) {
+            item->widget()->hide();
+            item->widget()->deleteLater();
+        }
         delete item;
     }
     const auto& report = m_findings.report();
-    const auto text = [&](const QString& words, const char* name = nullptr) {
-        auto* label = new QLabel(words);
+    if (report.findings.empty()) {
+        auto* label = new QLabel(
+            tr("Nothing stands in the way of this move: at most %1 m/s, %2 m/s², %3 °/s.")
+                .arg(figure(report.speed, 2), figure(report.acceleration, 2), figure(report.turning, 1)));
         label->setWordWrap(true);
-        label->setMinimumWidth(430);
-        if (name) label->setObjectName(QString::fromLatin1(name));
         m_rows->addWidget(label);
-    };
-    if (report.findings.empty())
-        text(tr("Nothing stands in the way of this move: at most %1 m/s, %2 m/s², %3 °/s.")
-                 .arg(figure(report.speed, 2), figure(report.acceleration, 2), figure(report.turning, 1)));
-    constexpr std::size_t most = 8;
-    for (std::size_t i = 0; i < std::min(most, report.findings.size()); ++i)
-        addFinding(report.findings[i]);
-    if (report.findings.size() > most) text(tr("and %1 more.").arg(report.findings.size() - most), "dim");
+    }
+    for (const checks::Finding& finding : report.findings)
+        addFinding(finding, 0);
+    addSetAside();
 }
 
-void FindingsSheet::addFinding(const checks::Finding& finding) {
+QPushButton* FindingsSheet::opener(const QString& text, const std::string& what) {
+    const bool open = m_opened.contains(what);
+    auto* button = new QPushButton((open ? QStringLiteral("▾ ") : QStringLiteral("▸ ")) + text);
+    button->setObjectName(QStringLiteral("opener"));
+    connect(button, &QPushButton::clicked, this, [this, what, open] {
+        if (open)
+            m_opened.erase(what);
+        else
+            m_opened.insert(what);
+        refill();
+    });
+    return button;
+}
+
+void FindingsSheet::addFinding(const checks::Finding& finding, int indent) {
     const auto& out = m_session.scene()->output;
     auto* row = new QWidget;
     auto* column = new QVBoxLayout(row);
-    column->setContentsMargins(0, 0, 0, 0);
+    column->setContentsMargins(20 * indent, 0, 0, 0);
     column->setSpacing(4);
     auto* sentence =
         new QLabel(QStringLiteral("▲  %1  %2")
                        .arg(QString::fromStdString(scene::timecode(frameAt(finding.at, out.rate), out.rate)),
                             QString::fromStdString(finding.sentence)));
+    sentence->setTextFormat(Qt::PlainText);
     sentence->setWordWrap(true);
-    sentence->setMinimumWidth(430);
     column->addWidget(sentence);
     auto* buttons = new QHBoxLayout;
     buttons->setSpacing(6);
@@ -74,12 +114,34 @@ void FindingsSheet::addFinding(const checks::Finding& finding) {
     go->setObjectName(QStringLiteral("goThere"));
     connect(go, &QPushButton::clicked, this, [this, finding] {
         m_session.playhead.setFrame(frameAt(finding.at, m_session.scene()->output.rate));
-        if (finding.layer != 0) m_session.selection.select({finding.layer});
+        std::vector<std::int64_t> layers;
+        checks::forEachSingle({finding}, [&](const checks::Finding& each) {
+            if (each.layer != 0) layers.push_back(each.layer);
+        });
+        if (!layers.empty()) m_session.selection.select(layers);
     });
     buttons->addWidget(go);
-    // Few stand beside each other; of more, each says how much it changes in a line of its own.
-    constexpr std::size_t mostBeside = 2;
-    const bool below = finding.fixes.size() > mostBeside;
+    const std::string group(checks::nameOf(finding.kind));
+    if (!finding.members.empty())
+        buttons->addWidget(
+            opener(tr("Each of %n", nullptr, static_cast<int>(finding.members.size())), group));
+    addFixes(finding, buttons, column);
+    auto* leave = new QPushButton(tr("Set aside"));
+    leave->setObjectName(QStringLiteral("setAside"));
+    leave->setToolTip(tr("Known, and meant to stay: it is told no more"));
+    connect(leave, &QPushButton::clicked, this,
+            [this, finding, buttons, leave] { askReason(finding, buttons, leave); });
+    buttons->addWidget(leave);
+    buttons->addStretch();
+    m_rows->addWidget(row);
+    if (m_opened.contains(group))
+        for (const checks::Finding& member : finding.members)
+            addFinding(member, indent + 1);
+}
+
+void FindingsSheet::addFixes(const checks::Finding& finding, QHBoxLayout* beside, QVBoxLayout* column) {
+    // One stands beside the others; of more, each says how much it changes in a line of its own.
+    const bool below = finding.fixes.size() > 1;
     for (const checks::Fix& fix : finding.fixes) {
         auto* mend = new QPushButton(QString::fromStdString(fix.name));
         mend->setObjectName(QStringLiteral("fix"));
@@ -90,7 +152,7 @@ void FindingsSheet::addFinding(const checks::Finding& finding) {
             m_session.document.apply(fix.edit);
         });
         if (!below) {
-            buttons->addWidget(mend);
+            beside->addWidget(mend);
             continue;
         }
         auto* line = new QHBoxLayout;
@@ -99,8 +161,54 @@ void FindingsSheet::addFinding(const checks::Finding& finding) {
         line->addStretch();
         column->addLayout(line);
     }
-    buttons->addStretch();
-    m_rows->addWidget(row);
+}
+
+void FindingsSheet::askReason(const checks::Finding& finding, QHBoxLayout* in, QPushButton* button) {
+    m_asks = true;
+    button->hide();
+    auto* reason = new QLineEdit;
+    reason->setObjectName(QStringLiteral("reason"));
+    reason->setPlaceholderText(tr("Why it may stay, then Enter"));
+    reason->setMaxLength(200);
+    in->insertWidget(in->count() - 1, reason, 1);
+    connect(reason, &QLineEdit::returnPressed, this, [this, finding, reason] {
+        m_asks = false;
+        m_session.document.apply(aside(finding, true, reason->text()));
+    });
+    reason->setFocus();
+}
+
+void FindingsSheet::addSetAside() {
+    const auto& all = m_findings.report().setAside;
+    if (all.empty()) return;
+    const std::string what = "set aside";
+    auto* row = new QHBoxLayout;
+    auto* holder = new QWidget;
+    holder->setLayout(row);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(opener(tr("%n set aside", nullptr, static_cast<int>(all.size())), what));
+    row->addStretch();
+    m_rows->addWidget(holder);
+    if (!m_opened.contains(what)) return;
+    for (const checks::Finding& finding : all) {
+        auto* line = new QWidget;
+        auto* across = new QHBoxLayout(line);
+        across->setContentsMargins(20, 0, 0, 0);
+        const QString reason = QString::fromStdString(finding.reason);
+        auto* label = new QLabel(
+            QString::fromStdString(finding.sentence) +
+            (reason.isEmpty() ? QString() : QStringLiteral("\n") + tr("Set aside: %1").arg(reason)));
+        label->setObjectName(QStringLiteral("dim"));
+        label->setTextFormat(Qt::PlainText);
+        label->setWordWrap(true);
+        across->addWidget(label, 1);
+        auto* again = new QPushButton(tr("Tell again"));
+        again->setObjectName(QStringLiteral("tellAgain"));
+        connect(again, &QPushButton::clicked, this,
+                [this, finding] { m_session.document.apply(aside(finding, false)); });
+        across->addWidget(again, 0, Qt::AlignTop);
+        m_rows->addWidget(line);
+    }
 }
 
 bool FindingsSheet::eventFilter(QObject* watched, QEvent* event) {
@@ -113,6 +221,7 @@ bool FindingsSheet::eventFilter(QObject* watched, QEvent* event) {
 }
 
 void FindingsSheet::hideEvent(QHideEvent* event) {
+    m_asks = false;
     dropTried();
     QFrame::hideEvent(event);
 }
@@ -138,11 +247,20 @@ void FindingsSheet::openAt(const QPoint& global) {
     place();
 }
 
-/// As large as what it says, its lower left corner where it was opened, within the window.
+/// As large as what it says, its lower left corner where it was opened, within the window; what does not fit
+/// is scrolled.
 void FindingsSheet::place() {
+    const QRect window = parentWidget()->window()->geometry();
+    QWidget* rows = m_area->widget();
+    rows->layout()->activate();
+    const int tall = std::max(rows->layout()->heightForWidth(rowWidth), rows->layout()->sizeHint().height());
+    rows->resize(rowWidth, tall);
+    const QMargins around = layout()->contentsMargins();
+    const int most = std::max(120, std::min(m_corner.y(), window.bottom()) - window.top() - 24);
+    const int high = std::min(tall, most - around.top() - around.bottom());
+    m_area->setFixedSize(rowWidth + m_area->verticalScrollBar()->sizeHint().width() + 2, high);
     layout()->activate();
     adjustSize();
-    const QRect window = parentWidget()->window()->geometry();
     move(std::clamp(m_corner.x(), window.left() + 8,
                     std::max(window.left() + 8, window.right() - width() - 8)),
          std::clamp(m_corner.y() - height() - 6, window.top() + 8,

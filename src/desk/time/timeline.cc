@@ -421,19 +421,19 @@ QRectF Timeline::rowOf(const checks::Finding& finding) const {
 /// What the checks found: a bar over the stretch, and a sign where it is worst, in the row that it is about.
 void Timeline::paintFindings(QPainter& painter) {
     if (!m_findings) return;
-    for (const checks::Finding& finding : m_findings->report().findings) {
+    checks::forEachSingle(m_findings->report().findings, [&](const checks::Finding& finding) {
         const QRectF row = rowOf(finding);
-        if (row.isEmpty()) continue;
+        if (row.isEmpty()) return;
         const double from = std::max(TimelineMap::namesWidth, m_map.xOf(finding.from)),
                      to = m_map.xOf(finding.to), at = m_map.xOf(finding.at);
-        if (at < TimelineMap::namesWidth - 2 || at > width()) continue;
+        if (at < TimelineMap::namesWidth - 2 || at > width()) return;
         painter.setPen(QPen(QColor(0xF0, 0xA5, 0x8F), 2));
         if (to - from > 1) painter.drawLine(QPointF(from, row.bottom() - 3), QPointF(to, row.bottom() - 3));
         const QPointF top(at, row.bottom() - 12);
         painter.setPen(QPen(theme::edge, 1));
         painter.setBrush(QColor(0xF0, 0xA5, 0x8F));
         painter.drawPolygon(QPolygonF{top, top + QPointF(5.5, 9.5), top + QPointF(-5.5, 9.5)});
-    }
+    });
 }
 
 void Timeline::redraw() {

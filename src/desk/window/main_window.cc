@@ -59,6 +59,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     m_findings = new Findings(m_session, this);
     m_sheet = new FindingsSheet(m_session, *m_findings, this);
     views().timeline->setFindings(m_findings);
+    views().camera->setFindings(m_findings);
     views().plan->setFindings(m_findings);
     views().section->setFindings(m_findings);
     const auto* watch = new MediaWatch(this, m_session, *m_media);

@@ -105,6 +105,9 @@ Panel* ViewPanels::cameraPanel() {
               false, [camera](bool on) {
                   camera->picture().setExposure({camera->picture().exposure().stops, on});
               });
+    addSwitch(panel, tr("Gaps"),
+              tr("Where the frame runs empty over the whole move, the longer the stronger (teal)"), false,
+              [camera](bool on) { camera->setGapMap(on); });
     addExposure(panel);
     const auto noteFrame = [this, panel] {
         const V2i frame = m_session.scene()->output.frame;
