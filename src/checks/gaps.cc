@@ -264,12 +264,12 @@ void Closing::extend() {
             const auto now = scene::beyondNames[static_cast<std::size_t>(side.now.beyond)];
             const std::string how = side.now.reach() > 0 ? std::string(now) : beyond;
             extend[side.name] = {{"beyond", how}, {"by", side.by + over}};
-            told += (told.empty() ? "" : ", ") + std::string(side.name) + " by " +
-                    figure(std::ceil(side.by * side.pixels), 0) + " px";
+            told += (told.empty() ? "" : ", ") + std::string(side.name) + " " +
+                    figure(std::ceil(side.by * side.pixels), 0);
         }
         if (extend.empty()) return;
         m_gap.fixes.push_back(
-            {"Extend " + name() + " (" + beyond + "): " + told,
+            {"Extend " + name() + " (" + beyond + "): " + told + " px",
              {{"edit", "hang"}, {"layers", {m_gap.layer}}, {"extend", extend}, {"holdFraming", false}}});
     }
 }

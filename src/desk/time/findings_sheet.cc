@@ -16,7 +16,30 @@
 namespace stage::desk {
 namespace {
 
-constexpr int rowWidth = 470; ///< px
+constexpr int rowWidth = 540;   ///< px
+constexpr int indentation = 20; ///< of what belongs to a sentence
+
+/// As high as its words are over a width.
+QLabel* words(const QString& text, int width, QWidget* parent) {
+    auto* label = new QLabel(text, parent);
+    label->setTextFormat(Qt::PlainText);
+    label->setWordWrap(true);
+    label->ensurePolished();
+    label->setFixedSize(width, label->heightForWidth(width));
+    return label;
+}
+
+/// A button that is at most so wide; where its words do not fit, they are in its tooltip.
+QPushButton* narrow(const QString& text, int width, QWidget* parent) {
+    auto* button = new QPushButton(parent);
+    button->ensurePolished();
+    constexpr int around = 26;
+    const QString shown = button->fontMetrics().elidedText(text, Qt::ElideRight, width - around);
+    button->setText(shown);
+    button->setAccessibleName(text);
+    if (shown != text) button->setToolTip(text);
+    return button;
+}
 
 /// An edit that sets a finding aside, with all that it tells of, or tells it again.
 scene::Json aside(const checks::Finding& finding, bool on, const QString& reason = {}) {
@@ -46,6 +69,8 @@ FindingsSheet::FindingsSheet(Session& session, Findings& findings, QWidget* pare
     m_area->setFrameShape(QFrame::NoFrame);
     m_area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     m_area->setWidget(rows);
+    m_area->viewport()->setAutoFillBackground(false);
+    rows->setAutoFillBackground(false);
     layout->addWidget(m_area);
     connect(&m_findings, &Findings::changed, this, &FindingsSheet::refill);
 }
@@ -68,11 +93,10 @@ void FindingsSheet::fill() {
     }
     const auto& report = m_findings.report();
     if (report.findings.empty()) {
-        auto* label = new QLabel(
+        m_rows->addWidget(words(
             tr("Nothing stands in the way of this move: at most %1 m/s, %2 m/s², %3 °/s.")
-                .arg(figure(report.speed, 2), figure(report.acceleration, 2), figure(report.turning, 1)));
-        label->setWordWrap(true);
-        m_rows->addWidget(label);
+                .arg(figure(report.speed, 2), figure(report.acceleration, 2), figure(report.turning, 1)),
+            rowWidth, m_area->widget()));
     }
     for (const checks::Finding& finding : report.findings)
         addFinding(finding, 0);
@@ -97,18 +121,17 @@ void FindingsSheet::addFinding(const checks::Finding& finding, int indent) {
     const auto& out = m_session.scene()->output;
     auto* row = new QWidget;
     auto* column = new QVBoxLayout(row);
-    column->setContentsMargins(20 * indent, 0, 0, 0);
+    column->setContentsMargins(indentation * indent, 0, 0, 0);
     column->setSpacing(4);
-    auto* sentence =
-        new QLabel(QStringLiteral("▲  %1  %2")
-                       .arg(QString::fromStdString(scene::timecode(frameAt(finding.at, out.rate), out.rate)),
-                            QString::fromStdString(finding.sentence)));
-    sentence->setTextFormat(Qt::PlainText);
-    sentence->setWordWrap(true);
+    QLabel* sentence =
+        words(QStringLiteral("▲  %1  %2")
+                  .arg(QString::fromStdString(scene::timecode(frameAt(finding.at, out.rate), out.rate)),
+                       QString::fromStdString(finding.sentence)),
+              rowWidth - indentation * indent, m_area->widget());
     column->addWidget(sentence);
     auto* buttons = new QHBoxLayout;
     buttons->setSpacing(6);
-    buttons->setContentsMargins(20, 0, 0, 0);
+    buttons->setContentsMargins(indentation, 0, 0, 0);
     column->addLayout(buttons);
     auto* go = new QPushButton(tr("Go there"));
     go->setObjectName(QStringLiteral("goThere"));
@@ -143,7 +166,8 @@ void FindingsSheet::addFixes(const checks::Finding& finding, QHBoxLayout* beside
     // One stands beside the others; of more, each says how much it changes in a line of its own.
     const bool below = finding.fixes.size() > 1;
     for (const checks::Fix& fix : finding.fixes) {
-        auto* mend = new QPushButton(QString::fromStdString(fix.name));
+        QPushButton* mend = narrow(QString::fromStdString(fix.name),
+                                   below ? rowWidth - 3 * indentation : rowWidth / 2, m_area->widget());
         mend->setObjectName(QStringLiteral("fix"));
         m_edits.insert(mend, fix.edit);
         mend->installEventFilter(this);
@@ -156,7 +180,7 @@ void FindingsSheet::addFixes(const checks::Finding& finding, QHBoxLayout* beside
             continue;
         }
         auto* line = new QHBoxLayout;
-        line->setContentsMargins(20, 0, 0, 0);
+        line->setContentsMargins(indentation, 0, 0, 0);
         line->addWidget(mend);
         line->addStretch();
         column->addLayout(line);
@@ -175,6 +199,7 @@ void FindingsSheet::askReason(const checks::Finding& finding, QHBoxLayout* in, Q
         m_asks = false;
         m_session.document.apply(aside(finding, true, reason->text()));
     });
+    reason->show(); // before it can have the keys
     reason->setFocus();
 }
 
@@ -193,14 +218,13 @@ void FindingsSheet::addSetAside() {
     for (const checks::Finding& finding : all) {
         auto* line = new QWidget;
         auto* across = new QHBoxLayout(line);
-        across->setContentsMargins(20, 0, 0, 0);
+        across->setContentsMargins(indentation, 0, 0, 0);
         const QString reason = QString::fromStdString(finding.reason);
-        auto* label = new QLabel(
-            QString::fromStdString(finding.sentence) +
-            (reason.isEmpty() ? QString() : QStringLiteral("\n") + tr("Set aside: %1").arg(reason)));
+        QLabel* label =
+            words(QString::fromStdString(finding.sentence) +
+                      (reason.isEmpty() ? QString() : QStringLiteral("\n") + tr("Set aside: %1").arg(reason)),
+                  rowWidth - indentation - 110, m_area->widget());
         label->setObjectName(QStringLiteral("dim"));
-        label->setTextFormat(Qt::PlainText);
-        label->setWordWrap(true);
         across->addWidget(label, 1);
         auto* again = new QPushButton(tr("Tell again"));
         again->setObjectName(QStringLiteral("tellAgain"));
@@ -245,6 +269,7 @@ void FindingsSheet::openAt(const QPoint& global) {
     fill();
     show();
     place();
+    m_area->verticalScrollBar()->setValue(0);
 }
 
 /// As large as what it says, its lower left corner where it was opened, within the window; what does not fit
@@ -252,8 +277,9 @@ void FindingsSheet::openAt(const QPoint& global) {
 void FindingsSheet::place() {
     const QRect window = parentWidget()->window()->geometry();
     QWidget* rows = m_area->widget();
+    rows->layout()->invalidate();
     rows->layout()->activate();
-    const int tall = std::max(rows->layout()->heightForWidth(rowWidth), rows->layout()->sizeHint().height());
+    const int tall = rows->layout()->sizeHint().height();
     rows->resize(rowWidth, tall);
     const QMargins around = layout()->contentsMargins();
     const int most = std::max(120, std::min(m_corner.y(), window.bottom()) - window.top() - 24);
