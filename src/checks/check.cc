@@ -1,5 +1,6 @@
 #include "checks/check.h"
 
+#include "checks/cut_edges.h"
 #include "checks/gaps.h"
 #include "checks/material.h"
 #include "checks/seen.h"
@@ -18,6 +19,8 @@ std::string together(Kind kind, std::size_t count) {
     switch (kind) {
     case Kind::Missing:
         return "The files of " + layers + " are not there";
+    case Kind::Edge:
+        return layers + " end within the frame";
     case Kind::Through:
         return "The camera goes through " + layers;
     case Kind::Slip:
@@ -81,28 +84,45 @@ Finding joined(const scene::Scene& scene, std::vector<Finding> members) {
 Result<Report> check(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop) {
     auto report = choreography(scene, stop);
     if (!report) return report;
-    std::vector<Finding> all = std::move(report->findings);
+    std::vector<Finding> found = std::move(report->findings);
     const auto take = [&](std::vector<Finding> more) {
-        std::move(more.begin(), more.end(), std::back_inserter(all));
+        std::move(more.begin(), more.end(), std::back_inserter(found));
     };
-    auto gaps = gapFindings(scene, cache, stop);
+    const Frames frames(scene);
+    Coverage coverage(cache);
+    GapCheck gapCheck(frames, coverage, stop);
+    SeenCheck seenCheck(frames, coverage, stop);
+    CutEdgeCheck edgeCheck(frames, coverage, stop);
+    const auto all = frames.forEach(stop, [&](std::int64_t f, const motion::Frame& frame) {
+        auto looked = gapCheck.look(f, frame);
+        if (looked) looked = seenCheck.look(f, frame);
+        if (looked) looked = edgeCheck.look(f, frame);
+        return looked;
+    });
+    if (!all) return tl::unexpected(all.error());
+    auto gaps = gapCheck.tell();
     if (!gaps) return tl::unexpected(gaps.error());
+    std::set<std::int64_t> open; // what closes a gap is told with it
+    for (const Finding& each : *gaps)
+        open.insert(each.layer);
     take(std::move(*gaps));
-    auto seen = seenFindings(scene, cache, stop);
-    if (!seen) return tl::unexpected(seen.error());
+    auto edges = edgeCheck.tell();
+    std::erase_if(edges, [&](const Finding& each) { return open.contains(each.layer); });
+    take(std::move(edges));
+    auto seen = seenCheck.tell();
     std::set<std::int64_t> behind;
-    for (const Finding& each : all)
+    for (const Finding& each : found)
         if (each.kind == Kind::Behind) behind.insert(each.layer);
     std::erase_if(
-        *seen, [&](const Finding& each) { return each.kind == Kind::Unseen && behind.contains(each.layer); });
-    take(std::move(*seen));
+        seen, [&](const Finding& each) { return each.kind == Kind::Unseen && behind.contains(each.layer); });
+    take(std::move(seen));
     auto slips = slipFindings(scene, cache, stop);
     if (!slips) return tl::unexpected(slips.error());
     take(std::move(*slips));
     take(materialFindings(scene));
     report->findings.clear();
-    std::map<Kind, std::vector<Finding>> open;
-    for (Finding& each : all) {
+    std::map<Kind, std::vector<Finding>> kinds;
+    for (Finding& each : found) {
         const auto aside =
             std::find_if(scene.setAside.begin(), scene.setAside.end(), [&](const scene::SetAside& s) {
                 return s.kind == nameOf(each.kind) && s.layer == each.layer;
@@ -111,10 +131,10 @@ Result<Report> check(const scene::Scene& scene, media::PixelCache& cache, const 
             each.reason = aside->reason;
             report->setAside.push_back(std::move(each));
         } else {
-            open[each.kind].push_back(std::move(each));
+            kinds[each.kind].push_back(std::move(each));
         }
     }
-    for (auto& [kind, findings] : open) {
+    for (auto& [kind, findings] : kinds) {
         std::set<std::int64_t> layers;
         for (const Finding& each : findings)
             layers.insert(each.layer);

@@ -7,6 +7,7 @@
 #include "motion/frame.h"
 #include "optics/region.h"
 
+#include <functional>
 #include <memory>
 #include <set>
 #include <unordered_map>
@@ -18,6 +19,14 @@ namespace stage::checks {
 struct Hole {
     optics::FramePart part; ///< px of the frame that was looked at
     double open = 0;        ///< the mean share of light that comes through, 0..1
+};
+
+/// A border of a layer's own picture, opaque up to it, that is seen within the frame.
+struct CutEdge {
+    std::int64_t layer = 0;
+    int side = 0;      ///< left, top, right, bottom
+    double length = 0; ///< px of the frame that are seen of it
+    double inside = 0; ///< px from there to the nearest side of the frame, at most
 };
 
 /// Reads pictures coarsely, of footage the first frame used for all of them, and keeps what it has read.
@@ -41,6 +50,10 @@ public:
     Result<std::vector<std::int64_t>> hidden(const motion::Frame& frame, const std::set<std::int64_t>& layers,
                                              int finest, const std::stop_token& stop = {});
 
+    /// Where pictures and footage end within the frame though they are opaque there. Not of those that are in
+    /// it with all four borders: they are shown as cards. Error: stopped.
+    Result<std::vector<CutEdge>> cutEdges(const motion::Frame& frame, const std::stop_token& stop = {});
+
     /// Whether a layer's picture is opaque all along the left, top, right and bottom edge, so that the layer
     /// may close a frame there.
     std::array<bool, 4> opaqueEdges(const motion::Item& item, const std::stop_token& stop = {});
@@ -49,6 +62,11 @@ private:
     struct Sheet;
     struct Looking;
     struct Rival;
+    using Rivals = std::vector<Rival>;
+    using Visit = std::function<void(const Sheet& sheet, const Rivals& rivals)>;
+    static void withRivals(const std::vector<Sheet>& among, const Rivals& outside, const Visit& visit);
+    void addCutEdges(const Looking& looking, const Sheet& sheet, const Rivals& rivals,
+                     std::vector<CutEdge>& edges);
     /// Null: opaque all over, or not to be read.
     media::PyramidPtr pixelsOf(const motion::Pixels& pixels, const std::stop_token& stop);
     bool opaqueClip(const motion::Pixels& pixels);

@@ -16,6 +16,7 @@ namespace stage::checks {
 enum class Kind {
     Missing,
     Gap,
+    Edge,
     Through,
     Jump,
     Slip,
@@ -34,8 +35,9 @@ enum class Kind {
     TooLarge
 };
 /// As files and the command line name them.
-inline constexpr std::array<std::string_view, 18> kindNames = {"media missing",
+inline constexpr std::array<std::string_view, 19> kindNames = {"media missing",
                                                                "gap",
+                                                               "edge in the frame",
                                                                "through a layer",
                                                                "jump",
                                                                "slip",

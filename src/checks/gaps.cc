@@ -13,7 +13,6 @@ namespace {
 using scene::Json;
 using scene::Scene;
 
-constexpr std::int64_t mostFrames = 20'000;
 constexpr double infinite = std::numeric_limits<double>::infinity();
 /// Boxes of holes are at least the frame's longer side over that, px.
 constexpr int boxesAcross = 96;
@@ -68,18 +67,14 @@ V2d pivotShare(const scene::Layer& layer) {
 
 class Closing {
 public:
-    Closing(const Scene& scene, media::PixelCache& cache, const std::stop_token& stop)
-        : m_scene(scene), m_stop(stop), m_coverage(cache),
-          m_finest(std::max(1, std::max(scene.output.frame.x, scene.output.frame.y) / boxesAcross)),
-          m_step(std::max<std::int64_t>(1, scene.output.frames / mostFrames)) {}
+    Closing(const Frames& frames, Coverage& coverage, const std::stop_token& stop)
+        : m_frames(frames), m_scene(frames.scene()), m_stop(stop), m_coverage(coverage),
+          m_finest(std::max(1, std::max(m_scene.output.frame.x, m_scene.output.frame.y) / boxesAcross)) {}
 
+    Result<void> look(std::int64_t f, const motion::Frame& seen);
     Result<Gap> find();
 
 private:
-    motion::Frame frameAt(std::int64_t f) const {
-        return motion::evaluate(m_scene, timeOfFrame(f, m_scene.output.rate), m_scene.output.frame, true);
-    }
-    Result<std::optional<OpenFrame>> look(std::int64_t f);
     void candidates(const motion::Frame& seen, const std::vector<V2d>& hull);
     void choose();
     void addToMap(const std::vector<Hole>& holes);
@@ -91,11 +86,11 @@ private:
     void shorten();
     std::string name() const { return m_layer->name; }
 
+    const Frames& m_frames;
     const Scene& m_scene;
-    const std::stop_token& m_stop;
-    Coverage m_coverage;
+    std::stop_token m_stop;
+    Coverage& m_coverage;
     int m_finest;
-    std::int64_t m_step; ///< of frames
     std::map<std::int64_t, Candidate> m_candidates;
     std::vector<OpenFrame> m_open; ///< in order of time
     std::shared_ptr<OpenMap> m_map = std::make_shared<OpenMap>();
@@ -157,19 +152,19 @@ void Closing::addToMap(const std::vector<Hole>& holes) {
                 open[static_cast<std::size_t>(y) * static_cast<std::size_t>(map.cells.x) +
                      static_cast<std::size_t>(x)] = true;
     }
-    const auto each = static_cast<float>(static_cast<double>(m_step) / m_scene.output.rate.toDouble());
+    const auto each =
+        static_cast<float>(static_cast<double>(m_frames.step()) / m_scene.output.rate.toDouble());
     for (std::size_t i = 0; i < open.size(); ++i)
         if (open[i]) map.seconds[i] += each;
 }
 
-/// What holes of a frame tell; nothing where it is filled.
-Result<std::optional<OpenFrame>> Closing::look(std::int64_t f) {
+/// Keeps what holes of a frame tell.
+Result<void> Closing::look(std::int64_t f, const motion::Frame& seen) {
     OpenFrame at;
     at.frame = f;
-    const motion::Frame seen = frameAt(f);
     const auto holes = m_coverage.holes(seen, m_finest, m_stop);
     if (!holes) return tl::unexpected(holes.error());
-    if (holes->empty()) return std::optional<OpenFrame>();
+    if (holes->empty()) return {};
     const V2d size(seen.size), middle = size / 2;
     std::vector<V2d> corners;
     for (const Hole& hole : *holes) {
@@ -191,7 +186,8 @@ Result<std::optional<OpenFrame>> Closing::look(std::int64_t f) {
     addToMap(*holes);
     at.hull = hullOf(std::move(corners));
     candidates(seen, at.hull);
-    return std::optional(std::move(at));
+    m_open.push_back(std::move(at));
+    return {};
 }
 
 /// The layer that closes all of it by the least growth; the farther one of two.
@@ -223,7 +219,7 @@ void Closing::measureWorst() {
         std::max_element(m_open.begin(), m_open.end(),
                          [](const OpenFrame& a, const OpenFrame& b) { return a.share < b.share; });
     m_gap.worst = worst->frame;
-    const auto holes = m_coverage.holes(frameAt(worst->frame), std::min(2, m_finest), m_stop);
+    const auto holes = m_coverage.holes(m_frames.at(worst->frame), std::min(2, m_finest), m_stop);
     if (!holes) return;
     const V2d size(m_scene.output.frame);
     double share = 0;
@@ -279,7 +275,7 @@ void Closing::push() {
     const optics::View first = optics::firstView(m_scene);
     double nearest = infinite; // what all frames leave
     for (OpenFrame& at : m_open) {
-        const motion::Frame seen = frameAt(at.frame);
+        const motion::Frame seen = m_frames.at(at.frame);
         for (const motion::Item& item : seen.items)
             if (item.layer->id == m_gap.layer) at.sights = sightsOf(item, seen);
         for (const Sight& sight : at.sights)
@@ -336,12 +332,6 @@ void Closing::shorten() {
 }
 
 Result<Gap> Closing::find() {
-    // One after the other: it runs beside what one works with.
-    for (std::int64_t f = 0; f < m_scene.output.frames; f += m_step) {
-        auto at = look(f);
-        if (!at) return tl::unexpected(at.error());
-        if (*at) m_open.push_back(std::move(**at));
-    }
     if (m_open.empty()) return Gap{};
     m_gap.map = m_map;
     m_gap.frames = static_cast<std::int64_t>(m_open.size());
@@ -369,16 +359,38 @@ Result<Gap> Closing::find() {
 
 }
 
-Result<Gap> gap(const Scene& scene, media::PixelCache& cache, const std::stop_token& stop) {
-    if (scene.output.backgroundSeen) return Gap{};
-    return Closing(scene, cache, stop).find();
+class GapCheck::Work : public Closing {
+    using Closing::Closing;
+};
+
+GapCheck::GapCheck(const Frames& frames, Coverage& coverage, const std::stop_token& stop)
+    : m_frames(frames), m_work(std::make_unique<Work>(frames, coverage, stop)) {}
+GapCheck::~GapCheck() = default;
+
+Result<void> GapCheck::look(std::int64_t f, const motion::Frame& frame) {
+    if (m_frames.scene().output.backgroundSeen) return {};
+    return m_work->look(f, frame);
 }
 
-Result<std::vector<Finding>> gapFindings(const Scene& scene, media::PixelCache& cache,
-                                         const std::stop_token& stop) {
-    auto found = gap(scene, cache, stop);
+Result<Gap> GapCheck::gap() {
+    return m_work->find();
+}
+
+Result<Gap> gap(const Scene& scene, media::PixelCache& cache, const std::stop_token& stop) {
+    const Frames frames(scene);
+    Coverage coverage(cache);
+    GapCheck check(frames, coverage, stop);
+    const auto looked =
+        frames.forEach(stop, [&](auto f, const motion::Frame& seen) { return check.look(f, seen); });
+    if (!looked) return tl::unexpected(looked.error());
+    return check.gap();
+}
+
+Result<std::vector<Finding>> GapCheck::tell() {
+    auto found = gap();
     if (!found) return tl::unexpected(found.error());
     if (found->frames == 0) return std::vector<Finding>{};
+    const Scene& scene = m_frames.scene();
     constexpr const char* names[] = {"left", "top", "right", "bottom"};
     std::string where;
     for (std::size_t i = 0; i < 4; ++i)

@@ -3,6 +3,7 @@
 
 #include "checks/coverage.h"
 #include "checks/finding.h"
+#include "checks/frames.h"
 
 #include <stop_token>
 
@@ -24,12 +25,27 @@ struct Gap {
     std::vector<Fix> fixes; ///< each closes all of it
 };
 
-/// None where the background is meant to show. Looks at every frame of the scene, of one longer than 20 000
-/// at as many evenly, through lens and exposure. Errors: stopped.
-Result<Gap> gap(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop = {});
+/// Looks at one frame after the other through lens and exposure, in order of time, then tells. Nothing where
+/// the background is meant to show. Not thread-safe.
+class GapCheck {
+public:
+    /// frames, coverage: must outlive this.
+    GapCheck(const Frames& frames, Coverage& coverage, const std::stop_token& stop = {});
+    ~GapCheck();
+    /// Error: stopped.
+    Result<void> look(std::int64_t f, const motion::Frame& frame);
+    /// What is open, once. Error: stopped.
+    Result<Gap> gap();
+    /// The same as findings: none or one.
+    Result<std::vector<Finding>> tell();
 
-/// The same as findings: none or one.
-Result<std::vector<Finding>> gapFindings(const scene::Scene& scene, media::PixelCache& cache,
-                                         const std::stop_token& stop = {});
+private:
+    class Work;
+    const Frames& m_frames;
+    std::unique_ptr<Work> m_work;
+};
+
+/// Of all frames of a scene. Thread-safe. Error: stopped.
+Result<Gap> gap(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop = {});
 
 }

@@ -14,7 +14,6 @@ using scene::Layer;
 using scene::LayerPtr;
 using scene::Scene;
 
-constexpr std::int64_t mostFrames = 20'000;
 constexpr double infinite = std::numeric_limits<double>::infinity();
 /// So many times too large, along one side, is told, where it takes at least so many bytes more than needed.
 constexpr double wasteful = 4;
@@ -39,20 +38,20 @@ double enlargementAt(const Sight& sight, const V2d& share, V2i pixels) {
 
 class Looking {
 public:
-    Looking(const Scene& scene, media::PixelCache& cache, const std::stop_token& stop)
-        : m_scene(scene), m_stop(stop), m_coverage(cache),
-          m_step(std::max<std::int64_t>(1, scene.output.frames / mostFrames)) {}
-
-    Result<std::map<std::int64_t, Seen>> all();
+    Looking(const Frames& frames, Coverage& coverage, const std::stop_token& stop);
+    Result<void> look(std::int64_t f, const motion::Frame& frame);
+    const std::map<std::int64_t, Seen>& seen() const { return m_seen; }
 
 private:
     void look(const std::vector<motion::Item>& items, const motion::Frame& frame, std::int64_t f);
     void one(const motion::Item& item, const motion::Frame& frame, std::int64_t f);
 
     const Scene& m_scene;
-    const std::stop_token& m_stop;
-    Coverage m_coverage;
+    std::stop_token m_stop;
+    Coverage& m_coverage;
     std::int64_t m_step;
+    int m_finest;
+    std::set<std::int64_t> m_waiting; ///< of which nothing has been seen yet
     std::map<std::int64_t, Seen> m_seen;
     std::map<std::int64_t, std::pair<std::int64_t, std::int64_t>> m_reading; ///< since when, up to when
 };
@@ -127,35 +126,33 @@ void Looking::look(const std::vector<motion::Item>& items, const motion::Frame& 
     }
 }
 
-Result<std::map<std::int64_t, Seen>> Looking::all() {
-    std::set<std::int64_t> waiting; // of which nothing has been seen yet
+Looking::Looking(const Frames& frames, Coverage& coverage, const std::stop_token& stop)
+    : m_scene(frames.scene()), m_stop(stop), m_coverage(coverage), m_step(frames.step()),
+      m_finest(std::max(1, std::max(m_scene.output.frame.x, m_scene.output.frame.y) / 96)) {
     scene::forEach(m_scene, [&](const LayerPtr& layer, const std::vector<LayerPtr>& holders) {
         const auto off = [](const LayerPtr& each) { return !each->visible; };
         if (layer->group() || off(layer) || std::any_of(holders.begin(), holders.end(), off)) return;
         m_seen[layer->id].sharpest = infinite;
-        waiting.insert(layer->id);
+        m_waiting.insert(layer->id);
     });
-    const int finest = std::max(1, std::max(m_scene.output.frame.x, m_scene.output.frame.y) / 96);
-    for (std::int64_t f = 0; f < m_scene.output.frames; f += m_step) {
-        if (m_stop.stop_requested()) return cancelled();
-        const motion::Frame frame =
-            motion::evaluate(m_scene, timeOfFrame(f, m_scene.output.rate), m_scene.output.frame);
-        std::map<std::int64_t, std::int64_t> before;
-        for (const std::int64_t id : waiting)
-            before[id] = m_seen[id].frames;
-        look(frame.items, frame, f);
-        std::set<std::int64_t> here;
-        for (const std::int64_t id : waiting)
-            if (m_seen[id].frames > before[id]) here.insert(id);
-        if (here.empty()) continue;
-        const auto hidden = m_coverage.hidden(frame, here, finest, m_stop);
-        if (!hidden) return tl::unexpected(hidden.error());
-        for (const std::int64_t id : *hidden)
-            here.erase(id);
-        for (const std::int64_t id : here)
-            m_seen[id].reaches = true, waiting.erase(id);
-    }
-    return std::move(m_seen);
+}
+
+Result<void> Looking::look(std::int64_t f, const motion::Frame& frame) {
+    std::map<std::int64_t, std::int64_t> before;
+    for (const std::int64_t id : m_waiting)
+        before[id] = m_seen[id].frames;
+    look(frame.items, frame, f);
+    std::set<std::int64_t> here;
+    for (const std::int64_t id : m_waiting)
+        if (m_seen[id].frames > before[id]) here.insert(id);
+    if (here.empty()) return {};
+    const auto hidden = m_coverage.hidden(frame, here, m_finest, m_stop);
+    if (!hidden) return tl::unexpected(hidden.error());
+    for (const std::int64_t id : *hidden)
+        here.erase(id);
+    for (const std::int64_t id : here)
+        m_seen[id].reaches = true, m_waiting.erase(id);
+    return {};
 }
 
 /// What is in the frame at a time, nearest and farthest.
@@ -369,16 +366,24 @@ std::vector<Finding> Telling::all() {
 
 }
 
-Result<std::map<std::int64_t, Seen>> seenOf(const Scene& scene, media::PixelCache& cache,
-                                            const std::stop_token& stop) {
-    return Looking(scene, cache, stop).all();
+class SeenCheck::Work : public Looking {
+    using Looking::Looking;
+};
+
+SeenCheck::SeenCheck(const Frames& frames, Coverage& coverage, const std::stop_token& stop)
+    : m_frames(frames), m_work(std::make_unique<Work>(frames, coverage, stop)) {}
+SeenCheck::~SeenCheck() = default;
+
+Result<void> SeenCheck::look(std::int64_t f, const motion::Frame& frame) {
+    return m_work->look(f, frame);
 }
 
-Result<std::vector<Finding>> seenFindings(const Scene& scene, media::PixelCache& cache,
-                                          const std::stop_token& stop) {
-    const auto seen = seenOf(scene, cache, stop);
-    if (!seen) return tl::unexpected(seen.error());
-    return Telling(scene, *seen).all();
+const std::map<std::int64_t, Seen>& SeenCheck::seen() const {
+    return m_work->seen();
+}
+
+std::vector<Finding> SeenCheck::tell() const {
+    return Telling(m_frames.scene(), m_work->seen()).all();
 }
 
 }

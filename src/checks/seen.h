@@ -5,8 +5,10 @@
 
 #include "checks/coverage.h"
 #include "checks/finding.h"
+#include "checks/frames.h"
 
 #include <map>
+#include <memory>
 #include <stop_token>
 
 namespace stage::checks {
@@ -23,13 +25,23 @@ struct Seen {
     std::int64_t read = 0;     ///< the frame where they begin
 };
 
-/// By id, of every layer that is no group and not switched off. Looks at every frame of the scene, of one
-/// longer than 20 000 at as many evenly. Error: stopped.
-Result<std::map<std::int64_t, Seen>> seenOf(const scene::Scene& scene, media::PixelCache& cache,
-                                            const std::stop_token& stop = {});
+/// Looks at one frame after the other, in order of time, then tells. Not thread-safe.
+class SeenCheck {
+public:
+    /// frames, coverage: must outlive this.
+    SeenCheck(const Frames& frames, Coverage& coverage, const std::stop_token& stop = {});
+    ~SeenCheck();
+    /// Error: stopped.
+    Result<void> look(std::int64_t f, const motion::Frame& frame);
+    /// By id, of every layer that is no group and not switched off.
+    const std::map<std::int64_t, Seen>& seen() const;
+    /// By the limits of the scene.
+    std::vector<Finding> tell() const;
 
-/// By scene.limits. Error: stopped.
-Result<std::vector<Finding>> seenFindings(const scene::Scene& scene, media::PixelCache& cache,
-                                          const std::stop_token& stop = {});
+private:
+    class Work;
+    const Frames& m_frames;
+    std::unique_ptr<Work> m_work;
+};
 
 }

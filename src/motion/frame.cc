@@ -113,7 +113,10 @@ Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::
 }
 
 Frame evaluate(const scene::Scene& scene, Rational time, V2i size, bool exposed) {
-    const CameraMove move(scene);
+    return evaluate(scene, time, size, CameraMove(scene), exposed);
+}
+
+Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const CameraMove& move, bool exposed) {
     const double half = exposed ? halfExposure(scene).toDouble() : 0, at = time.toDouble();
     return evaluated(scene, time, size, {move.at(at - half), move.at(at), move.at(at + half)}, exposed);
 }

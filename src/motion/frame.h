@@ -41,6 +41,8 @@ Rational halfExposure(const scene::Scene& scene);
 /// below. exposed: with what moves while the shutter is open, about that time; what the layers show does not
 /// change meanwhile.
 Frame evaluate(const scene::Scene& scene, Rational time, V2i size, bool exposed = false);
+/// The same with the camera's move, made once for many frames.
+Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const CameraMove& move, bool exposed);
 /// The same seen from a pose, by a camera that stands still.
 Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::Pose& pose,
                bool exposed = false);

@@ -18,20 +18,23 @@ using test::mark;
 using test::sheet;
 using test::withSheets;
 
-std::map<std::int64_t, checks::Seen> seenOf(const scene::Scene& scene) {
+/// Asks something of a check that has looked at all frames.
+template <class Ask> auto ofAllFrames(const scene::Scene& scene, const Ask& ask) {
     media::PixelCache cache;
-    auto seen = checks::seenOf(scene, cache);
-    EXPECT_TRUE(seen);
-    return seen ? *seen : std::map<std::int64_t, checks::Seen>{};
+    const checks::Frames frames(scene);
+    checks::Coverage coverage(cache);
+    checks::SeenCheck check(frames, coverage);
+    EXPECT_TRUE(frames.forEach({}, [&](auto f, const motion::Frame& frame) { return check.look(f, frame); }));
+    return ask(check);
+}
+
+std::map<std::int64_t, checks::Seen> seenOf(const scene::Scene& scene) {
+    return ofAllFrames(scene, [](const checks::SeenCheck& check) { return check.seen(); });
 }
 
 std::vector<Finding> told(const scene::Scene& scene, Kind kind) {
-    media::PixelCache cache;
-    const auto all = checks::seenFindings(scene, cache);
-    EXPECT_TRUE(all);
-    std::vector<Finding> some;
-    for (const Finding& each : *all)
-        if (each.kind == kind) some.push_back(each);
+    auto some = ofAllFrames(scene, [](const checks::SeenCheck& check) { return check.tell(); });
+    std::erase_if(some, [&](const Finding& each) { return each.kind != kind; });
     return some;
 }
 

@@ -1,0 +1,42 @@
+// The frames of a scene that checks look at. Pure, thread-safe.
+#pragma once
+
+#include "motion/camera_move.h"
+#include "motion/frame.h"
+#include "scene/error.h"
+
+#include <stop_token>
+
+namespace stage::checks {
+
+/// Every frame; of a scene longer than 20 000 as many, evenly.
+class Frames {
+public:
+    /// The scene must outlive this.
+    explicit Frames(const scene::Scene& scene)
+        : m_scene(scene), m_move(scene), m_step(std::max<std::int64_t>(1, scene.output.frames / 20'000)) {}
+
+    const scene::Scene& scene() const { return m_scene; }
+    const motion::CameraMove& move() const { return m_move; }
+    std::int64_t step() const { return m_step; }
+    Rational time(std::int64_t frame) const { return timeOfFrame(frame, m_scene.output.rate); }
+    /// At the size of the scene, with its exposure.
+    motion::Frame at(std::int64_t frame) const {
+        return motion::evaluate(m_scene, time(frame), m_scene.output.frame, m_move, true);
+    }
+    /// look(frame, what is seen) gives a Result<void>. Error: what that gives; stopped.
+    template <class Look> Result<void> forEach(const std::stop_token& stop, const Look& look) const {
+        for (std::int64_t f = 0; f < m_scene.output.frames; f += m_step) {
+            if (stop.stop_requested()) return cancelled();
+            if (Result<void> looked = look(f, at(f)); !looked) return looked;
+        }
+        return {};
+    }
+
+private:
+    const scene::Scene& m_scene;
+    motion::CameraMove m_move;
+    std::int64_t m_step;
+};
+
+}
