@@ -23,7 +23,7 @@ int coarseLevel(V2i size) {
 const media::TiledLevel* Coverage::Sheet::texels() const {
     if (m_asked) return m_texels;
     m_asked = true;
-    m_read = coverage->pixelsOf(*pixels, *stop);
+    m_read = coverage->ofLayer(*pixels, *stop);
     if (m_read)
         m_texels = &m_read->levels[static_cast<std::size_t>(coarseLevel(m_read->levels.front().size))];
     return m_texels;
@@ -105,6 +105,14 @@ bool Coverage::opaqueClip(const motion::Pixels& pixels) {
     if (const auto at = m_opaqueClips.find(path); at != m_opaqueClips.end()) return at->second;
     const auto frame = m_cache.clips().frame(path, footage->in);
     return m_opaqueClips[path] = !frame || !(*frame)->alpha();
+}
+
+media::PyramidPtr Coverage::ofLayer(const motion::Pixels& pixels, const std::stop_token& stop) {
+    const auto at = m_ofLayer.find(pixels.layer->id);
+    if (at != m_ofLayer.end() && at->second.first == pixels.cutout) return at->second.second;
+    auto read = pixelsOf(pixels, stop);
+    if (!stop.stop_requested()) m_ofLayer[pixels.layer->id] = {pixels.cutout, read};
+    return read;
 }
 
 media::PyramidPtr Coverage::pixelsOf(const motion::Pixels& pixels, const std::stop_token& stop) {

@@ -29,8 +29,8 @@ struct CutEdge {
     double inside = 0; ///< px from there to the nearest side of the frame, at most
 };
 
-/// Reads pictures coarsely, of footage the first frame used for all of them, and keeps what it has read.
-/// Not thread-safe.
+/// Of one scene. Reads pictures coarsely, of footage the first frame used for all of them, and keeps what it
+/// has read. Not thread-safe.
 class Coverage {
 public:
     explicit Coverage(media::PixelCache& cache) : m_cache(cache) {}
@@ -64,11 +64,14 @@ private:
     struct Rival;
     using Rivals = std::vector<Rival>;
     using Visit = std::function<void(const Sheet& sheet, const Rivals& rivals)>;
-    static void withRivals(const std::vector<Sheet>& among, const Rivals& outside, const Visit& visit);
+    static void withRivals(const std::vector<Sheet>& among, const Rivals& outside,
+                           const std::function<bool(const Sheet&)>& wanted, const Visit& visit);
     void addCutEdges(const Looking& looking, const Sheet& sheet, const Rivals& rivals,
                      std::vector<CutEdge>& edges);
     /// Null: opaque all over, or not to be read.
     media::PyramidPtr pixelsOf(const motion::Pixels& pixels, const std::stop_token& stop);
+    /// What pixelsOf gives, kept for the layer.
+    media::PyramidPtr ofLayer(const motion::Pixels& pixels, const std::stop_token& stop);
     bool opaqueClip(const motion::Pixels& pixels);
     media::PyramidPtr read(const media::PixelSourcePtr& source, const std::stop_token& stop);
     static bool reaches(const Looking& looking, const Sheet& sheet, const std::vector<Rival>& rivals, V2i low,
@@ -78,7 +81,9 @@ private:
 
     media::PixelCache& m_cache;
     std::unordered_map<std::string, media::PyramidPtr> m_read; ///< by the key of the source
-    std::unordered_map<std::string, bool> m_opaqueClips;       ///< by path
+    /// By layer, with the cut-out that it was read with: what a layer shows stays over a scene.
+    std::unordered_map<std::int64_t, std::pair<scene::CutoutPtr, media::PyramidPtr>> m_ofLayer;
+    std::unordered_map<std::string, bool> m_opaqueClips; ///< by path
 };
 
 }

@@ -89,8 +89,9 @@ bool Coverage::reaches(const Looking& looking, const Sheet& sheet, const std::ve
     return false;
 }
 
-/// Calls visit with every sheet of a layer, and what may stand before it.
-void Coverage::withRivals(const std::vector<Sheet>& among, const Rivals& outside, const Visit& visit) {
+/// Calls visit with the sheets of layers that are wanted, and what may stand before each.
+void Coverage::withRivals(const std::vector<Sheet>& among, const Rivals& outside,
+                          const std::function<bool(const Sheet&)>& wanted, const Visit& visit) {
     // The nearest is the largest, and most likely to hide another alone.
     std::vector<const Sheet*> nearest;
     for (const Sheet& sheet : among)
@@ -102,13 +103,14 @@ void Coverage::withRivals(const std::vector<Sheet>& among, const Rivals& outside
     std::stable_sort(nearest.begin(), nearest.end(),
                      [&](const Sheet* a, const Sheet* b) { return depth(a) < depth(b); });
     for (const Sheet& sheet : among) {
+        if (sheet.group.empty() && !wanted(sheet)) continue;
         Rivals rivals = outside;
         for (const Sheet* other : nearest)
             if (other != &sheet) rivals.push_back({other, &sheet, other > &sheet});
         if (sheet.group.empty())
             visit(sheet, rivals);
         else
-            withRivals(sheet.group, rivals, visit);
+            withRivals(sheet.group, rivals, wanted, visit);
     }
 }
 
@@ -118,8 +120,8 @@ Result<std::vector<std::int64_t>> Coverage::hidden(const motion::Frame& frame,
     const std::vector<Sheet> sheets = sheetsOf(frame.items, frame, stop);
     const Looking looking(frame, finest, stop);
     std::vector<std::int64_t> found;
-    withRivals(sheets, {}, [&](const Sheet& sheet, const Rivals& rivals) {
-        if (!layers.contains(sheet.layer)) return;
+    const auto wanted = [&](const Sheet& sheet) { return layers.contains(sheet.layer); };
+    withRivals(sheets, {}, wanted, [&](const Sheet& sheet, const Rivals& rivals) {
         const auto [low, high] = boxAround(sheet.sights, frame.size);
         if (low.x < high.x && low.y < high.y && !reaches(looking, sheet, rivals, low, high))
             found.push_back(sheet.layer);
@@ -200,12 +202,14 @@ Result<std::vector<CutEdge>> Coverage::cutEdges(const motion::Frame& frame, cons
     const std::vector<Sheet> sheets = sheetsOf(frame.items, frame, stop);
     const Looking looking(frame, 1, stop);
     std::vector<CutEdge> edges;
-    withRivals(sheets, {}, [&](const Sheet& sheet, const Rivals& rivals) {
+    const auto wanted = [&](const Sheet& sheet) {
         const auto& content = sheet.pixels->layer->content;
         const bool picture = std::holds_alternative<scene::Picture>(content) ||
                              std::holds_alternative<scene::Footage>(content);
-        if (picture && sheet.hides && !stop.stop_requested()) addCutEdges(looking, sheet, rivals, edges);
-    });
+        return picture && sheet.hides && !stop.stop_requested();
+    };
+    withRivals(sheets, {}, wanted,
+               [&](const Sheet& sheet, const Rivals& rivals) { addCutEdges(looking, sheet, rivals, edges); });
     if (stop.stop_requested()) return cancelled();
     return edges;
 }

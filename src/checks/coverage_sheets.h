@@ -108,9 +108,7 @@ struct Coverage::Looking {
         }
         bool all = true, none = true;
         for (const Sight& sight : sheet.sights) {
-            const optics::Region region = sight.card.bend == 0
-                                              ? optics::regionSeen(sight.view, part, sight.card, frame.iris)
-                                              : bentRegion(sight, part);
+            const optics::Region region = sight.card.bend == 0 ? sight.region(part) : bentRegion(sight, part);
             const bool clear = apart(sight.card, region) || (region.bounded() && sheet.clearIn(region));
             none = none && clear;
             all = all && !clear && optics::holds(sight.card, region) && sheet.opaqueIn(region);

@@ -46,8 +46,7 @@ Result<void> CutEdgeCheck::look(std::int64_t f, const motion::Frame& frame) {
         if (edge.inside > worst.inside) worst.inside = edge.inside, worst.frame = f;
         if (const motion::Item* item = itemOf(frame.items, edge.layer); item && item->card.bend == 0)
             for (const Sight& sight : sightsOf(*item, frame))
-                worst.needed.add(
-                    optics::regionSeen(sight.view, optics::wholeOf(frame.size), sight.card, frame.iris));
+                worst.needed.add(sight.region(optics::wholeOf(frame.size)));
     }
     return {};
 }

@@ -111,8 +111,7 @@ void Closing::candidates(const motion::Frame& seen, const std::vector<V2d>& hull
             for (const V2d& place : hull) {
                 if (here.growth == infinite) break;
                 const optics::FramePart part{place, place};
-                if (card.bend == 0)
-                    here.needed.add(optics::regionSeen(view, part, card, m_scene.camera.iris));
+                if (card.bend == 0) here.needed.add(sight.region(part));
                 here.growth =
                     std::max(here.growth, optics::leastGrowth(view, part, card, about, m_scene.camera.iris));
             }

@@ -87,11 +87,10 @@ void Looking::one(const motion::Item& item, const motion::Frame& frame, std::int
     const auto at = m_seen.find(item.layer->id);
     if (at == m_seen.end()) return;
     Seen& seen = at->second;
-    const Sight sight(item.card, frame.view);
+    const Sight sight(item.card, frame.view, frame.iris);
     const optics::Surface& card = sight.card;
     if (card.bend == 0) {
-        const optics::Region region =
-            optics::regionSeen(frame.view, optics::wholeOf(frame.size), card, m_scene.camera.iris);
+        const optics::Region region = sight.region(optics::wholeOf(frame.size));
         if (region.bounded() && (region.s1 < -card.left || region.s0 > 1 + card.right ||
                                  region.t1 < -card.top || region.t0 > 1 + card.bottom))
             return;
@@ -166,7 +165,7 @@ void addDepths(const std::vector<motion::Item>& items, const motion::Frame& fram
             addDepths(item.items, frame, depths);
             continue;
         }
-        const Sight sight(item.card, frame.view);
+        const Sight sight(item.card, frame.view, frame.iris);
         atPlaces(sight, frame.size, [&](const V2d&, const V2d& place) {
             const double depth = sight.depthAt(place);
             if (depth > 0 && depth < depths.nearest)

@@ -2,7 +2,8 @@
 
 namespace stage::checks {
 
-Sight::Sight(const optics::Surface& surface, const optics::View& seen) : card(surface), view(seen) {
+Sight::Sight(const optics::Surface& surface, const optics::View& seen, const scene::Iris& iris)
+    : card(surface), view(seen), m_region(seen, surface, iris) {
     const V3d normal = card.across.cross(card.down), to = card.corner - view.eye;
     const double area = normal.dot(normal);
     if (!(area > 0)) return;
@@ -46,8 +47,11 @@ std::optional<V2d> Sight::meet(const V2d& place) const {
 }
 
 std::vector<Sight> sightsOf(const motion::Item& item, const motion::Frame& frame) {
-    if (!frame.exposed) return {{item.card, frame.view}};
-    return {{item.open, frame.open}, {item.card, frame.view}, {item.close, frame.close}};
+    const auto sight = [&](const optics::Surface& card, const optics::View& view) {
+        return Sight(card, view, frame.iris);
+    };
+    if (!frame.exposed) return {sight(item.card, frame.view)};
+    return {sight(item.open, frame.open), sight(item.card, frame.view), sight(item.close, frame.close)};
 }
 
 }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "motion/frame.h"
+#include "optics/region.h"
 
 #include <optional>
 #include <vector>
@@ -14,7 +15,10 @@ public:
     optics::Surface card;
     optics::View view;
 
-    Sight(const optics::Surface& surface, const optics::View& seen);
+    Sight(const optics::Surface& surface, const optics::View& seen, const scene::Iris& iris);
+
+    /// As optics::regionSeen; of a flat card.
+    optics::Region region(const optics::FramePart& part) const { return m_region.of(part); }
 
     /// Where the ray of a place meets the card with what it goes on by, in shares of its picture; as
     /// optics::meet.
@@ -32,6 +36,7 @@ private:
     static double at(const V3d& linear, const V2d& place) {
         return linear.x + linear.y * place.x + linear.z * place.y;
     }
+    optics::FlatRegion m_region;
     V3d m_along{0}, m_s{0}, m_t{0}; ///< of a ray by its place, times the normal and what leads to shares
     double m_to = 0, m_fromS = 0, m_fromT = 0;
 };

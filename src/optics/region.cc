@@ -51,39 +51,6 @@ struct Ratio {
     }
 };
 
-Region flatRegion(const View& view, const FramePart& part, const Surface& card,
-                  const std::vector<V2d>& opening) {
-    const Shares shares(card);
-    V3d normal = shares.normal;
-    const double length = normal.length();
-    if (!(length > 0)) return everything;
-    normal /= length;
-    // From the eye to the plane along its normal; the same of what a lens point adds.
-    double eye = normal.dot(card.corner - view.eye);
-    if (eye < 0) normal = -normal, eye = -eye;
-    const V3d right = view.right * view.aperture, up = view.up * view.aperture;
-    const V2d lens(-normal.dot(right), -normal.dot(up));
-    if (!(eye > lens.length())) return everything; // the lens is in the plane
-    Region region;
-    for (const double x : {part.low.x, part.high.x})
-        for (const double y : {part.low.y, part.high.y}) {
-            // All rays of this place pass this point.
-            const V3d sharp = view.eye + rayThrough(view, {x, y}) * view.focus;
-            const double beyond = normal.dot(sharp - card.corner);
-            if (!(eye + beyond > lens.length())) return everything;
-            const auto extremes = [&](const V3d& to) {
-                const double at = (sharp - card.corner).dot(to);
-                return Ratio{(view.eye - card.corner).dot(to) * beyond + at * eye, eye + beyond,
-                             V2d(right.dot(to), up.dot(to)) * beyond + lens * at, lens}
-                    .extremes(opening);
-            };
-            const auto [s0, s1] = extremes(shares.toS);
-            const auto [t0, t1] = extremes(shares.toT);
-            region.add({s0, t0, s1, t1});
-        }
-    return region;
-}
-
 /// Where a ray from a lens point meets the endless cylinder of a bent card: of two places the one nearer to
 /// the middle of its picture.
 std::optional<V2d> meetCylinder(const View& view, const V2d& place, const V2d& lens, const Surface& card,
@@ -180,6 +147,56 @@ Region bentRegion(const View& view, const FramePart& part, const Surface& card,
 
 }
 
+FlatRegion::FlatRegion(const View& view, const Surface& card, const scene::Iris& iris) {
+    const Shares shares(card);
+    V3d normal = shares.normal;
+    const double length = normal.length();
+    if (!(length > 0)) return;
+    normal /= length;
+    // From the eye to the plane along its normal; the same of what a lens point adds.
+    m_eye = normal.dot(card.corner - view.eye);
+    if (m_eye < 0) normal = -normal, m_eye = -m_eye;
+    const V3d right = view.right * view.aperture, up = view.up * view.aperture;
+    m_lens = {-normal.dot(right), -normal.dot(up)};
+    m_reach = m_lens.length();
+    m_met = m_eye > m_reach; // else the lens is in the plane
+    // All rays of a place pass one point at the distance of focus, which is linear in the place.
+    const V3d first = view.eye + rayThrough(view, V2d(0)) * view.focus - card.corner,
+              across = (rayThrough(view, {1, 0}) - rayThrough(view, V2d(0))) * view.focus,
+              down = (rayThrough(view, {0, 1}) - rayThrough(view, V2d(0))) * view.focus;
+    const auto along = [&](const V3d& to) { return V3d(first.dot(to), across.dot(to), down.dot(to)); };
+    m_beyond = along(normal);
+    const V3d* const to[] = {&shares.toS, &shares.toT};
+    for (std::size_t i = 0; i < 2; ++i) {
+        m_at[i] = along(*to[i]);
+        m_from[i] = (view.eye - card.corner).dot(*to[i]);
+        m_off[i] = {right.dot(*to[i]), up.dot(*to[i])};
+    }
+    m_pinhole = !(view.aperture > 0);
+    if (!m_pinhole) m_opening = cornersOf(iris);
+}
+
+Region FlatRegion::of(const FramePart& part) const {
+    if (!m_met) return everything;
+    Region region;
+    for (const double x : {part.low.x, part.high.x})
+        for (const double y : {part.low.y, part.high.y}) {
+            const auto at = [&](const V3d& linear) { return linear.x + linear.y * x + linear.z * y; };
+            const double beyond = at(m_beyond);
+            if (!(m_eye + beyond > m_reach)) return everything;
+            std::array<std::pair<double, double>, 2> extremes;
+            for (std::size_t i = 0; i < 2; ++i) {
+                const double own = at(m_at[i]);
+                const Ratio ratio{m_from[i] * beyond + own * m_eye, m_eye + beyond,
+                                  m_off[i] * beyond + m_lens * own, m_lens};
+                extremes[i] = m_pinhole ? std::pair(ratio.a0 / ratio.b0, ratio.a0 / ratio.b0)
+                                        : ratio.extremes(m_opening);
+            }
+            region.add({extremes[0].first, extremes[1].first, extremes[0].second, extremes[1].second});
+        }
+    return region;
+}
+
 void Region::add(const Region& other) {
     s0 = std::min(s0, other.s0), t0 = std::min(t0, other.t0);
     s1 = std::max(s1, other.s1), t1 = std::max(t1, other.t1);
@@ -191,8 +208,8 @@ bool holds(const Surface& card, const Region& region) {
 }
 
 Region regionSeen(const View& view, const FramePart& part, const Surface& card, const scene::Iris& iris) {
-    const std::vector<V2d> corners = view.aperture > 0 ? cornersOf(iris) : std::vector<V2d>{};
-    return card.bend == 0 ? flatRegion(view, part, card, corners) : bentRegion(view, part, card, corners);
+    if (card.bend == 0) return FlatRegion(view, card, iris).of(part);
+    return bentRegion(view, part, card, view.aperture > 0 ? cornersOf(iris) : std::vector<V2d>{});
 }
 
 double leastGrowth(const View& view, const FramePart& part, const Surface& card, const V3d& about,

@@ -3,7 +3,9 @@
 
 #include "optics/placing.h"
 
+#include <array>
 #include <limits>
+#include <vector>
 
 namespace stage::optics {
 
@@ -29,6 +31,23 @@ struct Region {
     }
     /// Both together.
     void add(const Region& other);
+};
+
+/// What parts of a frame show of one flat card: as regionSeen, worked out once for many parts. A value.
+class FlatRegion {
+public:
+    FlatRegion(const View& view, const Surface& card, const scene::Iris& iris);
+    Region of(const FramePart& part) const;
+
+private:
+    bool m_met = false, m_pinhole = true;
+    double m_eye = 0, m_reach = 0; ///< from the eye to the plane; what the lens adds at most
+    V2d m_lens{0};
+    V3d m_beyond{0};           ///< from the plane to the point of focus: at (0, 0), per px across and down
+    std::array<V3d, 2> m_at{}; ///< the same in shares across and down the card
+    std::array<double, 2> m_from{};
+    std::array<V2d, 2> m_off{};
+    std::vector<V2d> m_opening; ///< corners in radii; none: round
 };
 
 /// The least box of a card that holds what all rays of a part of the frame (px) meet of it. For a flat card
