@@ -1,6 +1,7 @@
-// All checks of a scene: of the demo, of the demo with a sky too small, and of 300 layers over 240 frames. Yardstick in
-// the same run: the same frames rendered at 160 x 90, by a pinhole, pictures in memory.
+// All checks of a scene: of the demo, of the demo with a sky too small, and of 300 layers over 240 frames.
+// Yardstick in the same run: the same frames rendered at 160 x 90, by a pinhole, pictures in memory.
 #include "checks/check.h"
+#include "checks/gaps.h"
 #include "motion/frame.h"
 #include "render/render.h"
 #include "scene/file.h"
@@ -32,7 +33,9 @@ scene::Scene many() {
     scene::Scene scene = scene::emptyScene();
     scene.output.frames = 240;
     std::mt19937 random(3);
-    const auto within = [&](double low, double high) { return std::uniform_real_distribution(low, high)(random); };
+    const auto within = [&](double low, double high) {
+        return std::uniform_real_distribution(low, high)(random);
+    };
     for (int i = 0; i < 300; ++i) {
         auto layer = std::make_shared<scene::Layer>();
         layer->id = i + 1;
@@ -74,6 +77,20 @@ void check(benchmark::State& state, scene::Scene (*make)()) {
     state.counters["findings"] = static_cast<double>(findings);
 }
 
+/// What is told at once.
+void glance(benchmark::State& state, scene::Scene (*make)()) {
+    const scene::Scene scene = make();
+    media::PixelCache cache;
+    bool found = false;
+    for (auto _ : state) {
+        const checks::Frames frames(scene);
+        checks::Coverage coverage(cache);
+        const auto gap = checks::glanceForGap(frames, coverage);
+        found = gap && *gap;
+    }
+    state.counters["findings"] = found;
+}
+
 void yardstick(benchmark::State& state, scene::Scene (*make)()) {
     const scene::Scene scene = make();
     media::PixelCache cache;
@@ -92,6 +109,7 @@ void yardstick(benchmark::State& state, scene::Scene (*make)()) {
 
 BENCHMARK_CAPTURE(check, demo, demo)->Unit(benchmark::kMillisecond)->UseRealTime();
 BENCHMARK_CAPTURE(yardstick, demo, demo)->Unit(benchmark::kMillisecond)->UseRealTime();
+BENCHMARK_CAPTURE(glance, smallSky, smallSky)->Unit(benchmark::kMillisecond)->UseRealTime();
 BENCHMARK_CAPTURE(check, smallSky, smallSky)->Unit(benchmark::kMillisecond)->UseRealTime();
 BENCHMARK_CAPTURE(yardstick, smallSky, smallSky)->Unit(benchmark::kMillisecond)->UseRealTime();
 BENCHMARK_CAPTURE(check, many, many)->Unit(benchmark::kMillisecond)->UseRealTime();

@@ -81,15 +81,21 @@ Finding joined(const scene::Scene& scene, std::vector<Finding> members) {
 
 }
 
-Result<Report> check(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop) {
+Result<Report> check(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop,
+                     const std::function<void(Finding)>& soon) {
+    const Frames frames(scene);
+    Coverage coverage(cache);
+    if (soon) {
+        auto glance = glanceForGap(frames, coverage, stop);
+        if (!glance) return tl::unexpected(glance.error());
+        if (*glance) soon(std::move(**glance));
+    }
     auto report = choreography(scene, stop);
     if (!report) return report;
     std::vector<Finding> found = std::move(report->findings);
     const auto take = [&](std::vector<Finding> more) {
         std::move(more.begin(), more.end(), std::back_inserter(found));
     };
-    const Frames frames(scene);
-    Coverage coverage(cache);
     GapCheck gapCheck(frames, coverage, stop);
     SeenCheck seenCheck(frames, coverage, stop);
     CutEdgeCheck edgeCheck(frames, coverage, stop);

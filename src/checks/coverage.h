@@ -7,6 +7,7 @@
 #include "motion/frame.h"
 #include "optics/region.h"
 
+#include <bitset>
 #include <functional>
 #include <memory>
 #include <set>
@@ -74,6 +75,12 @@ private:
     media::PyramidPtr ofLayer(const motion::Pixels& pixels, const std::stop_token& stop);
     bool opaqueClip(const motion::Pixels& pixels);
     media::PyramidPtr read(const media::PixelSourcePtr& source, const std::stop_token& stop);
+    struct Borders {
+        static constexpr std::size_t along = 48; ///< places along each
+        bool known = false;
+        std::array<std::bitset<along>, 4> opaque; ///< left, top, right, bottom
+    };
+    const Borders& bordersOf(const Sheet& sheet);
     static bool reaches(const Looking& looking, const Sheet& sheet, const std::vector<Rival>& rivals, V2i low,
                         V2i high, double through = 1);
     std::vector<Sheet> sheetsOf(const std::vector<motion::Item>& items, const motion::Frame& frame,
@@ -83,7 +90,8 @@ private:
     std::unordered_map<std::string, media::PyramidPtr> m_read; ///< by the key of the source
     /// By layer, with the cut-out that it was read with: what a layer shows stays over a scene.
     std::unordered_map<std::int64_t, std::pair<scene::CutoutPtr, media::PyramidPtr>> m_ofLayer;
-    std::unordered_map<std::string, bool> m_opaqueClips; ///< by path
+    std::unordered_map<std::int64_t, std::pair<const media::TiledLevel*, Borders>> m_borders; ///< by layer
+    std::unordered_map<std::string, bool> m_opaqueClips;                                      ///< by path
 };
 
 }

@@ -132,9 +132,6 @@ Result<std::vector<std::int64_t>> Coverage::hidden(const motion::Frame& frame,
 
 namespace {
 
-/// Places along a border.
-constexpr int along = 48;
-
 V2d onBorder(const optics::Surface& card, int side, double share) {
     const double s = -card.left + share * (1 + card.left + card.right),
                  t = -card.top + share * (1 + card.top + card.bottom);
@@ -152,39 +149,59 @@ V2d onBorder(const optics::Surface& card, int side, double share) {
 
 }
 
+/// Where a picture is opaque along its borders; worked out once for what a layer shows.
+const Coverage::Borders& Coverage::bordersOf(const Sheet& sheet) {
+    auto& [of, borders] = m_borders[sheet.layer];
+    if (of == sheet.texels() && borders.known) return borders;
+    of = sheet.texels();
+    borders = {};
+    borders.known = true;
+    const optics::Surface& card = sheet.sights.front().card;
+    for (int side = 0; side < 4; ++side)
+        for (std::size_t i = 0; i < Borders::along; ++i) {
+            const V2d share = onBorder(card, side, (static_cast<double>(i) + 0.5) / Borders::along);
+            if (sheet.alpha(share.x, share.y) < 0.5 * sheet.opacity) continue;
+            borders.opaque[static_cast<std::size_t>(side)].set(i);
+        }
+    return borders;
+}
+
 void Coverage::addCutEdges(const Looking& looking, const Sheet& sheet, const Rivals& rivals,
                            std::vector<CutEdge>& edges) {
+    const Borders& borders = bordersOf(sheet);
+    if (std::all_of(borders.opaque.begin(), borders.opaque.end(),
+                    [](const auto& side) { return side.none(); }))
+        return;
     const Sight& sight = sheet.sights[sheet.sights.size() / 2];
     const V2d frame(looking.frame.size);
     // How far a place is inside the frame; below 0: beside it, or behind the lens.
     const auto insideOf = [&](const std::optional<V2d>& at) {
         return at ? std::min({at->x, at->y, frame.x - at->x, frame.y - at->y}) : -1.0;
     };
-    std::array<std::array<std::optional<V2d>, along + 1>, 4> places;
-    bool outside = false; // some of its borders are
-    for (int side = 0; side < 4; ++side)
-        for (int i = 0; i <= along; ++i) {
-            const V2d share = onBorder(sight.card, side, static_cast<double>(i) / along);
-            auto& at = places[static_cast<std::size_t>(side)][static_cast<std::size_t>(i)];
-            at = optics::project(sight.view, sight.card.at(share.x, share.y));
-            outside = outside || insideOf(at) < 0;
-        }
     // All around within the frame it is a card on purpose.
-    bool card = !outside;
+    bool card = true;
     std::vector<CutEdge> own;
     for (int side = 0; side < 4; ++side) {
-        double whole = 0;
+        const auto& opaque = borders.opaque[static_cast<std::size_t>(side)];
+        card = card && opaque.any();
+        if (opaque.none()) continue;
         CutEdge edge{sheet.layer, side};
-        const auto& line = places[static_cast<std::size_t>(side)];
-        for (std::size_t i = 0; i < along; ++i) {
-            if (!line[i] || !line[i + 1]) continue;
-            const double length = (*line[i + 1] - *line[i]).length();
+        double whole = 0;
+        const auto place = [&](std::size_t i) {
+            const V2d share = onBorder(sight.card, side, static_cast<double>(i) / Borders::along);
+            return optics::project(sight.view, sight.card.at(share.x, share.y));
+        };
+        std::optional<V2d> next = place(0);
+        card = card && insideOf(next) >= 0;
+        for (std::size_t i = 0; i < Borders::along; ++i) {
+            const std::optional<V2d> here = std::exchange(next, place(i + 1));
+            card = card && insideOf(next) >= 0;
+            if (!here || !next) continue;
+            const double length = (*next - *here).length();
             whole += length;
-            const V2d middle = (*line[i] + *line[i + 1]) / 2;
+            const V2d middle = (*here + *next) / 2;
             const double inside = insideOf(middle);
-            if (inside < 2) continue;
-            const V2d share = onBorder(sight.card, side, (static_cast<double>(i) + 0.5) / along);
-            if (sheet.alpha(share.x, share.y) < 0.5 * sheet.opacity) continue;
+            if (inside < 2 || !opaque.test(i)) continue;
             std::vector<const Sheet*> before;
             for (const Rival& rival : rivals)
                 if (rival.inFront(middle)) before.push_back(rival.sheet);

@@ -375,6 +375,31 @@ Result<Gap> GapCheck::gap() {
     return m_work->find();
 }
 
+Result<std::optional<Finding>> glanceForGap(const Frames& frames, Coverage& coverage,
+                                            const std::stop_token& stop) {
+    const Scene& scene = frames.scene();
+    if (scene.output.backgroundSeen) return std::optional<Finding>();
+    constexpr std::int64_t most = 9;
+    const int finest = std::max(1, std::max(scene.output.frame.x, scene.output.frame.y) / 24);
+    for (std::int64_t i = 0; i < std::min(most, scene.output.frames); ++i) {
+        // The last one first: most moves begin well.
+        const std::int64_t f = scene.output.frames - 1 - i * (scene.output.frames - 1) / (most - 1);
+        motion::Frame frame =
+            motion::evaluate(scene, frames.time(f), scene.output.frame, frames.move(), false);
+        for (optics::View* view : {&frame.view, &frame.open, &frame.close})
+            view->aperture = 0;
+        const auto holes = coverage.holes(frame, finest, stop);
+        if (!holes) return tl::unexpected(holes.error());
+        if (holes->empty()) continue;
+        Finding finding;
+        finding.kind = Kind::Gap;
+        finding.sentence = "The frame is not filled; where and how far is being looked for.";
+        finding.from = finding.to = finding.at = frames.time(f);
+        return std::optional(std::move(finding));
+    }
+    return std::optional<Finding>();
+}
+
 Result<Gap> gap(const Scene& scene, media::PixelCache& cache, const std::stop_token& stop) {
     const Frames frames(scene);
     Coverage coverage(cache);

@@ -45,6 +45,11 @@ private:
     std::unique_ptr<Work> m_work;
 };
 
+/// Looks at nine frames, evenly, through the middle of the lens: known at once where all of them takes long.
+/// Nothing where they are filled, as far as is told so. Error: stopped.
+Result<std::optional<Finding>> glanceForGap(const Frames& frames, Coverage& coverage,
+                                            const std::stop_token& stop = {});
+
 /// Of all frames of a scene. Thread-safe. Error: stopped.
 Result<Gap> gap(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop = {});
 

@@ -239,5 +239,27 @@ TEST(Gaps, OfRandomMovesAreClosedByTheLeastGrowth) {
     EXPECT_GT(open, 40);
 }
 
+TEST(Gaps, AreToldAtOnceByAGlance) {
+    auto scene =
+        withSheets({mark(1, 0, V3d(0)), mark(2, 2, V3d(1, 0, 0))}, {sheet(1, {11, 11}, {0, 0, -10})});
+    media::PixelCache cache;
+    const auto glance = [&]() -> std::optional<checks::Finding> {
+        const checks::Frames frames(scene);
+        Coverage coverage(cache);
+        const auto found = checks::glanceForGap(frames, coverage);
+        EXPECT_TRUE(found);
+        return found ? *found : std::nullopt;
+    };
+    const auto found = glance();
+    ASSERT_TRUE(found);
+    EXPECT_EQ(found->kind, checks::Kind::Gap);
+    EXPECT_EQ(found->at, Rational(2)); // where it has gone farthest
+    scene.layers = {sheet(1, {14, 14}, {0, 0, -10})};
+    EXPECT_FALSE(glance());
+    scene.layers.clear();
+    scene.output.backgroundSeen = true;
+    EXPECT_FALSE(glance());
+}
+
 }
 }

@@ -3,18 +3,25 @@
 #include "desk/jobs/workers.h"
 
 #include <QPointer>
+#include <algorithm>
 
 namespace stage::desk {
+namespace {
+
+constexpr int dragWait = 250, editWait = 10; ///< ms
+
+}
 
 Findings::Findings(Session& session, QObject* parent) : QObject(parent), m_session(session) {
     m_settled.setSingleShot(true);
-    m_settled.setInterval(250);
+    m_settled.setInterval(dragWait);
     connect(&m_settled, &QTimer::timeout, this, &Findings::look);
     connect(&m_session.document, &Document::sceneChanged, this, [this] {
         if (m_still) return;
         m_known = false;
         if (m_running) m_running->request_stop(); // it is of a scene that is gone
-        m_settled.start();                        // not at every step of a drag
+        // Not at every step of a drag.
+        m_settled.start(m_session.document.previewing() ? dragWait : editWait);
     });
     // Playing and scrubbing go first.
     connect(&m_session.playhead, &Playhead::frameChanged, this, [this] {
@@ -34,7 +41,20 @@ void Findings::look() {
     m_running = std::make_shared<std::stop_source>();
     onWorker([self = QPointer(this), stop = m_running, scene = m_session.scene(),
               sources = m_session.sharedSources()] {
-        auto report = guarded([&] { return checks::check(*scene, *sources, stop->get_token()); });
+        // A gap is told at once; the rest may take a second.
+        const auto soon = [&](checks::Finding finding) {
+            onInterface([self, stop, scene, finding = std::move(finding)] {
+                if (!self || stop->stop_requested() || self->m_still || scene != self->m_session.scene())
+                    return;
+                auto& all = self->m_report.findings;
+                if (std::any_of(all.begin(), all.end(),
+                                [](const auto& f) { return f.kind == checks::Kind::Gap; }))
+                    return;
+                all.insert(all.begin(), finding);
+                Q_EMIT self->changed();
+            });
+        };
+        auto report = guarded([&] { return checks::check(*scene, *sources, stop->get_token(), soon); });
         if (!report) return;
         onInterface([self, stop, scene, report = std::move(*report)] {
             // While a fix is tried out the list stays; what is found is asked for again after it.
