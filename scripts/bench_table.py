@@ -1,12 +1,12 @@
 #!/usr/bin/python3
 """Benchmark results (JSON) as a page of tables, with the date and the machine.
 
-bench_table.py RENDER.json DESK.json SCENE.json FOOTAGE.json WRITING.json DEMO.json: of each, the best of several runs counts, because machines are shared and change
+bench_table.py RENDER.json DESK.json SCENE.json FOOTAGE.json WRITING.json DEMO.json CHECKS.json: of each, the best of several runs counts, because machines are shared and change
 their speed from minute to minute; what is compared ran side by side."""
 import json
 import sys
 
-render, desk, whole, footage, writing, demo = (json.load(open(path)) for path in sys.argv[1:7])
+render, desk, whole, footage, writing, demo, checks = (json.load(open(path)) for path in sys.argv[1:8])
 cpu = next((line.split(":")[1].strip() for line in open("/proc/cpuinfo") if line.startswith("model name")), "unknown")
 
 
@@ -174,3 +174,22 @@ for name, each in runs(whole).items():
 print("""
 `measureAll`: what `measure` tells of every layer, its way over all frames included. Yardsticks: `choreography`, all checks of the
 camera's way; `yardstickFrames`: every frame evaluated once; `yardstickFile`: the scene written as JSON and read.""")
+
+print("\n## Checks\n\n" + machine(checks))
+
+
+def best(name):
+    return min((run["real_time"] for run in checks["benchmarks"]
+                if run.get("run_type") == "iteration" and run["name"].startswith(name + "/")), default=None)
+
+
+each = lambda v: f"{v:.1f} ms"
+print("| what | measured | must | aim | |\n|---|---|---|---|---|")
+row("all checks of the demo, pictures in memory", best("check/demo"), 50, 25, each)
+row("a sky 30 % too small is told after", best("glance/smallSky"), 50, 10, each)
+print("\n| what | all checks | the same frames rendered at 160 x 90 | share |\n|---|---|---|---|")
+for name, what in (("demo", "the demo, 192 frames"), ("smallSky", "the demo with a sky 30 % too small"),
+                   ("many", "300 layers, 240 frames")):
+    check, frames = best("check/" + name), best("yardstick/" + name)
+    if check and frames:
+        print(f"| {what} | {check:.0f} ms | {frames:.0f} ms | {check / frames:.2f} |")

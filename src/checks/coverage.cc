@@ -192,6 +192,7 @@ Result<std::vector<Hole>> Coverage::holes(const motion::Frame& frame, int finest
         all.push_back(&sheet);
     Looking looking(frame, finest, stop);
     looking.look(all, 0, 0, frame.size.x, frame.size.y);
+    looking.lookCloser();
     if (stop.stop_requested()) return cancelled();
     return std::move(looking.holes);
 }

@@ -140,6 +140,7 @@ struct Coverage::Looking {
         return open;
     }
 
+    static constexpr double hair = 1e-6; ///< of a box, so that its corners are its own
     /// Of a round opening so few points that a chord between two of them is nowhere farther than that from
     /// the rim, px.
     std::size_t rimStep(double disc) const {
@@ -164,15 +165,14 @@ struct Coverage::Looking {
                 disc = std::max(disc, std::abs(sight.discAt(part.low)));
                 moments = std::max(moments, sheet->sights.size());
             }
-        constexpr double hair = 1e-6;
         const V2d size = part.high - part.low;
         const std::array<V2d, 5> places{V2d(hair, hair), V2d(1 - hair, hair), V2d(hair, 1 - hair),
                                         V2d(1 - hair, 1 - hair), V2d(0.5, 0.5)};
-        const auto opened = [&](const V2d& at, const V2d& point, double& sum) {
+        const auto opened = [&](const V2d& at, double& sum) {
             double most = 0;
             for (std::size_t moment = 0; moment < moments; ++moment) {
                 const double open =
-                    past(sheets, part.low + V2d(at.x * size.x, at.y * size.y), point, moment, before);
+                    past(sheets, part.low + V2d(at.x * size.x, at.y * size.y), V2d(0), moment, before);
                 sum += open, most = std::max(most, open);
             }
             return most > leastOpen;
@@ -180,22 +180,56 @@ struct Coverage::Looking {
         double sum = 0;
         bool any = false;
         for (const V2d& at : places)
-            any = opened(at, V2d(0), sum) || any;
+            any = opened(at, sum) || any;
         const double each = 1 / static_cast<double>(moments);
         if (any) {
             holes.push_back({part, sum * each / static_cast<double>(places.size())});
             return;
         }
-        // Of the rim each point where it looks farthest out of the box, on either side of what is sharp.
-        for (std::size_t i = 1; disc > leastDisc && i < lens.size(); i += rimStep(disc))
+        if (disc <= leastDisc) return;
+        const std::size_t step = rimStep(disc);
+        if (!rim(sheets, part, before, moments, 1, step) && step > 1)
+            closed.push_back({sheets, part, before, moments, step});
+    }
+
+    /// A box that was found closed by some points of the rim.
+    struct Closed {
+        std::vector<const Sheet*> sheets;
+        optics::FramePart part;
+        double before;
+        std::size_t moments, step;
+    };
+    std::vector<Closed> closed;
+
+    /// Where nothing is open in the whole frame, what all points of the rim see counts: it may be a sliver.
+    void lookCloser() {
+        for (std::size_t i = 0; holes.empty() && i < closed.size() && !stop.stop_requested(); ++i)
+            for (std::size_t first = 2; holes.empty() && first <= closed[i].step; ++first)
+                rim(closed[i].sheets, closed[i].part, closed[i].before, closed[i].moments, first,
+                    closed[i].step);
+    }
+
+    /// Of every step-th point of the rim from the first: each where it looks farthest out of the box, on
+    /// either side of what is sharp. Keeps a hole where light comes through, and says so.
+    bool rim(const std::vector<const Sheet*>& sheets, const optics::FramePart& part, double before,
+             std::size_t moments, std::size_t first, std::size_t step) {
+        const V2d size = part.high - part.low;
+        for (std::size_t i = first; i < lens.size(); i += step)
             for (const bool near : {true, false}) {
                 const V2d at((lens[i].x > 0) == near ? 1 - hair : hair,
                              (lens[i].y > 0) == near ? hair : 1 - hair);
-                sum = 0;
-                if (!opened(at, lens[i], sum)) continue;
-                holes.push_back({part, sum * each / static_cast<double>(lens.size())});
-                return;
+                double sum = 0, most = 0;
+                for (std::size_t moment = 0; moment < moments; ++moment) {
+                    const double open =
+                        past(sheets, part.low + V2d(at.x * size.x, at.y * size.y), lens[i], moment, before);
+                    sum += open, most = std::max(most, open);
+                }
+                if (most <= leastOpen) continue;
+                holes.push_back(
+                    {part, sum / static_cast<double>(moments) / static_cast<double>(lens.size())});
+                return true;
             }
+        return false;
     }
 
     /// through: what gets past the sheets that are left out, since they are as opaque all over.

@@ -33,6 +33,7 @@ CutEdgeCheck::CutEdgeCheck(const Frames& frames, Coverage& coverage, const std::
 
 Result<void> CutEdgeCheck::look(std::int64_t f, const motion::Frame& frame) {
     if (f % m_every != 0 && f + m_frames.step() < m_frames.scene().output.frames) return {};
+    if (m_frames.scene().output.backgroundSeen) return {}; // then edges are meant to be seen
     const auto edges = m_coverage.cutEdges(frame, m_stop);
     if (!edges) return tl::unexpected(edges.error());
     for (const CutEdge& edge : *edges) {

@@ -80,6 +80,7 @@ private:
     void addToMap(const std::vector<Hole>& holes);
     void measureWorst();
     void grow();
+    void growAndShift();
     void extend();
     void push();
     void narrow();
@@ -236,6 +237,58 @@ void Closing::grow() {
                            {{"edit", "scale"}, {"layers", {m_gap.layer}}, {"by", by}, {"about", "pivot"}}});
 }
 
+/// The least growth at all, of a flat layer that does not turn: moved in its own plane so that what it has to
+/// spare on one side serves the other. What it fills now it still fills.
+void Closing::growAndShift() {
+    if (m_layer->hanging.bend != 0) return;
+    const scene::Extensions& on = m_layer->hanging.extensions;
+    const double left = -on.left.reach(), top = -on.top.reach(), right = 1 + on.right.reach(),
+                 bottom = 1 + on.bottom.reach();
+    optics::Region seen; // by all frames
+    std::optional<optics::Surface> card;
+    const auto looked =
+        m_frames.forEach(m_stop, [&](std::int64_t, const motion::Frame& frame) -> Result<void> {
+            for (const motion::Item& item : frame.items) {
+                if (item.layer->id != m_gap.layer) continue;
+                if (card && ((item.card.across - card->across).length() > 1e-9 ||
+                             (item.card.down - card->down).length() > 1e-9))
+                    return fail("It turns.");
+                card = item.card;
+                for (const Sight& sight : sightsOf(item, frame))
+                    seen.add(sight.region(optics::wholeOf(frame.size)));
+            }
+            return {};
+        });
+    if (!looked || !card || !seen.bounded() || seen.nothing()) return;
+    const optics::Region needed{std::min(m_gap.needed.s0, std::max(seen.s0, left)),
+                                std::min(m_gap.needed.t0, std::max(seen.t0, top)),
+                                std::max(m_gap.needed.s1, std::min(seen.s1, right)),
+                                std::max(m_gap.needed.t1, std::min(seen.t1, bottom))};
+    const double by =
+        std::max({1.0, (needed.s1 - needed.s0) / (right - left), (needed.t1 - needed.t0) / (bottom - top)}) *
+        (1 + over);
+    if (!(by < m_gap.growth * (1 - 1e-4))) return;
+    const V2d pivot = pivotShare(*m_layer);
+    // The least shift by which the sides come to lie outside of what is needed, and a little farther.
+    const auto shift = [&](double p, double low, double high, double from, double to) {
+        const double least = to - (p + by * (high - p)), most = from - (p + by * (low - p)),
+                     spare = std::min((most - least) / 2, over * (high - low));
+        return std::clamp(0.0, least + spare, most - spare);
+    };
+    const V3d move = card->across * shift(pivot.x, left, right, needed.s0, needed.s1) +
+                     card->down * shift(pivot.y, top, bottom, needed.t0, needed.t1);
+    const std::string told = "shift it by " + figure(move.length()) + " m";
+    Json edits = Json::array();
+    if (by > 1 + 2 * over)
+        edits.push_back({{"edit", "scale"}, {"layers", {m_gap.layer}}, {"by", by}, {"about", "pivot"}});
+    edits.push_back({{"edit", "slide"}, {"layers", {m_gap.layer}}, {"by", {move.x, move.y, move.z}}});
+    const std::string text =
+        edits.size() > 1
+            ? "Grow " + name() + " by " + figure(100 * (by - 1), by < 1.01 ? 2 : 1) + " % and " + told
+            : "Shift " + name() + " by " + figure(move.length()) + " m";
+    m_gap.fixes.push_back({text, {{"edit", "several"}, {"name", text}, {"edits", edits}}});
+}
+
 /// Only the sides that are needed, only as far as needed.
 void Closing::extend() {
     if (m_layer->hanging.bend != 0) return;
@@ -346,6 +399,7 @@ Result<Gap> Closing::find() {
     choose();
     if (m_layer) {
         grow();
+        growAndShift();
         extend();
         push();
     }

@@ -8,7 +8,7 @@
 namespace stage::desk {
 namespace {
 
-constexpr int dragWait = 250, editWait = 10; ///< ms
+constexpr int dragWait = 100, editWait = 10; ///< ms
 
 }
 
