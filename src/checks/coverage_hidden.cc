@@ -22,8 +22,6 @@ std::array<V2d, 5> placesOf(const optics::FramePart& part) {
             (part.low + part.high) / 2};
 }
 
-}
-
 /// The least box of the frame that holds all of a card, blurred as it is; all of the frame where the card
 /// reaches behind the lens.
 std::pair<V2i, V2i> boxAround(const std::vector<Sight>& sights, V2i frame) {
@@ -40,6 +38,8 @@ std::pair<V2i, V2i> boxAround(const std::vector<Sight>& sights, V2i frame) {
     const auto whole = [](double v, int most) { return static_cast<int>(std::clamp(v, 0.0, double(most))); };
     return {{whole(std::floor(low.x), frame.x), whole(std::floor(low.y), frame.y)},
             {whole(std::ceil(high.x), frame.x), whole(std::ceil(high.y), frame.y)}};
+}
+
 }
 
 /// Whether something of a layer reaches the picture in this box of the frame. through: what gets past the
