@@ -1,5 +1,7 @@
 #include "desk/kit/panel.h"
 
+#include "desk/kit/elided_label.h"
+
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenu>
@@ -22,7 +24,7 @@ Panel::Panel(const QString& title, const QString& note, QWidget* content, QWidge
     m_head->setSpacing(6);
     m_title = new QLabel(title);
     m_title->setObjectName(QStringLiteral("headTitle"));
-    m_note = new QLabel(note);
+    m_note = new ElidedLabel(note);
     m_note->setObjectName(QStringLiteral("headNote"));
     m_note->setMinimumWidth(0);
     m_note->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
