@@ -108,6 +108,7 @@ bool Coverage::opaqueClip(const motion::Pixels& pixels) {
 }
 
 media::PyramidPtr Coverage::ofLayer(const motion::Pixels& pixels, const std::stop_token& stop) {
+    if (!pixels.others.empty()) return pixelsOf(pixels, stop); // what those cut moves with them
     const auto at = m_ofLayer.find(pixels.layer->id);
     if (at != m_ofLayer.end() && at->second.first == pixels.cutout) return at->second.second;
     auto read = pixelsOf(pixels, stop);

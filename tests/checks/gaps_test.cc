@@ -286,6 +286,26 @@ TEST(Gaps, WhatIsToSpareOnOneSideServesTheOther) {
     EXPECT_EQ(gapOf(*edit::apply(scene, other->edit)).frames, 0);
 }
 
+TEST(Gaps, OfALayerThatAnotherCutsMoveWithIt) {
+    // A backdrop that shows only where a sheet of half its width is, which slides out to the right from frame
+    // 12 on.
+    auto matte = std::make_shared<scene::Layer>(*sheet(2, {20, 20}, {0, 0, -10}));
+    matte->opacity = 0;
+    auto scene = withSheets({mark(1, 0, V3d(0))}, {sheet(1, {20, 20}, {0, 0, -10}), matte});
+    for (const scene::Json& each : std::vector<scene::Json>{
+             {{"edit", "add-matte"}, {"layer", 1}, {"matte", {{"kind", "layer"}, {"layer", 2}}}},
+             {{"edit", "key"}, {"layers", {2}}, {"property", "across"}, {"time", 1}, {"value", 0}},
+             {{"edit", "key"}, {"layers", {2}}, {"property", "across"}, {"time", 2}, {"value", 12}}}) {
+        const auto changed = edit::apply(scene, each);
+        ASSERT_TRUE(changed) << changed.error().sentence;
+        scene = *changed;
+    }
+    const Gap gap = gapOf(scene);
+    EXPECT_GT(gap.first, 12); // 4.86 m to spare: it takes five frames of 1 m each
+    EXPECT_LT(gap.first, 20);
+    EXPECT_EQ(gap.last, 24);
+}
+
 TEST(Gaps, AreToldAtOnceByAGlance) {
     auto scene =
         withSheets({mark(1, 0, V3d(0)), mark(2, 2, V3d(1, 0, 0))}, {sheet(1, {11, 11}, {0, 0, -10})});

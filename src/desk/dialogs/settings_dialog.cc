@@ -127,12 +127,12 @@ private:
         m_home = number(m_form, tr("Home depth"), scene::Measured::Length, QStringLiteral("m"), 2, 0.5,
                         m_scene.homeDepth, tr("Where newly added layers land"));
         const double slope = optics::firstView(m_scene).slope;
-        m_ground = number(m_form, tr("Ground"), scene::Measured::Length, QStringLiteral("m"), 2, 0.1,
-                          m_scene.ground, tr("Height of the ground plane, on which feet catch and stand"));
         auto* perPixel =
             number(m_form, tr("Metres a pixel there"), scene::Measured::Length, QStringLiteral("m"), 5, 0.001,
                    m_scene.homeDepth / slope,
                    tr("Metres that a pixel of the frame spans at home depth; another sets the home depth"));
+        m_ground = number(m_form, tr("Ground"), scene::Measured::Length, QStringLiteral("m"), 2, 0.1,
+                          m_scene.ground, tr("Height of the ground plane, on which feet catch and stand"));
         perPixel->setObjectName(QStringLiteral("figure"));
         QObject::connect(m_home, &NumberField::entered, perPixel,
                          [=](double v) { perPixel->setValue(v / slope); });
