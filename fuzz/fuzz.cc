@@ -114,7 +114,7 @@ std::vector<Reader> readers(const std::filesystem::path& folder) {
         "points":{"keys":[{"time":"0","value":[[1,2],[3,4,1,1,2,2],[5,6]]}]}},{"kind":"painted","strokes":[{"size":4,"dabs":
         [[1,2,0.5]]}]},{"kind":"subject","loop":[[1,1],[5,1],[3,5]],"hints":[]}],"key":{"kind":"colour"},"fills":[{"hole":
         [{"kind":"layer","layer":1}]}],"match":{"like":1}}}]})";
-    const std::string demo = test::readAll(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
+    const std::string demo = test::readAll(test::sourceFolder() + "/demo/lantern-quay.ostage");
     return {
         {"openraster", ".ora", {archive(folder, stack)}, probe},
         // the text inside, packed well each time

@@ -289,7 +289,7 @@ void scenes(long count, unsigned seed, const test::TempDir& dir, Watch& watch) {
     Spoiler spoiler(seed);
     std::vector<Json> seeds = {scene::toJson(test::exampleScene(dir))};
     if (const auto demo =
-            scene::parseJson(test::readAll(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage")))
+            scene::parseJson(test::readAll(test::sourceFolder() + "/demo/lantern-quay.ostage")))
         seeds.push_back(*demo);
     scene::Scene scene = test::exampleScene(dir);
     for (const Json& example : test::editExamples(dir)) // a scene in which much has been done

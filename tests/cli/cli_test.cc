@@ -14,10 +14,10 @@ using test::Rgba8;
 using test::TempDir;
 
 test::Ran cli(const std::string& arguments) {
-    return test::run(std::string(STAGE_CLI) + " " + arguments);
+    return test::run(test::cli() + " " + arguments);
 }
 std::string demo() {
-    return std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage";
+    return test::sourceFolder() + "/demo/lantern-quay.ostage";
 }
 
 TEST(CommandLine, HelpShowsExamplesAndExitCodes) {
@@ -356,7 +356,7 @@ TEST(CommandLine, NothingToWriteToIsASentence) {
 TEST(CommandLine, StoppedRendersLeaveNothing) {
     const TempDir dir;
     const std::string d = dir.path().string();
-    const auto ran = test::run("timeout -s TERM 2 " + std::string(STAGE_CLI) + " render " + demo() + " -o " +
+    const auto ran = test::run("timeout -s TERM 2 " + test::cli() + " render " + demo() + " -o " +
                                d + "/m.mp4 --quiet");
     EXPECT_EQ(ran.code, 124); // what timeout gives where it had to stop it
     EXPECT_EQ(ran.printed, "Cancelled.\n");
@@ -369,7 +369,7 @@ TEST(CacheFolder, AProgramKilledWhileItIsWrittenLeavesNothingFalse) {
     const TempDir dir;
     const std::string d = dir.path().string();
     const auto render = [&](const std::string& home, const std::string& name) {
-        return "HOME=" + d + "/" + home + " XDG_CACHE_HOME= " + STAGE_CLI + " render " + demo() + " -o " + d +
+        return "HOME=" + d + "/" + home + " XDG_CACHE_HOME= " + test::cli() + " render " + demo() + " -o " + d +
                "/" + name + ".png --frames 20 --size 640x360 --quality pinhole --quiet";
     };
     std::filesystem::create_directories(dir / "clean");

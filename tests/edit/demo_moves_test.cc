@@ -13,7 +13,7 @@ namespace stage::edit {
 namespace {
 
 scene::Scene demo() {
-    auto loaded = scene::load(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
+    auto loaded = scene::load(test::sourceFolder() + "/demo/lantern-quay.ostage");
     EXPECT_TRUE(loaded);
     return loaded ? *loaded : scene::emptyScene();
 }

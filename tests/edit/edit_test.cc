@@ -388,7 +388,7 @@ TEST(Recovery, Kill9LosesAtMostTheEditBeingMade) {
 }
 
 TEST(Documentation, EveryEditIsThereAndItsExamplesWork) {
-    const std::string text = test::readAll(std::string(STAGE_SOURCE_DIR) + "/docs/edits.md");
+    const std::string text = test::readAll(test::sourceFolder() + "/docs/edits.md");
     for (const std::string& name : editNames())
         EXPECT_NE(text.find("## " + name + "\n"), std::string::npos) << name;
     const TempDir dir;

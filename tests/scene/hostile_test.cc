@@ -13,7 +13,7 @@ namespace stage::scene {
 namespace {
 
 Json demo() {
-    return Json::parse(test::readAll(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage"));
+    return Json::parse(test::readAll(test::sourceFolder() + "/demo/lantern-quay.ostage"));
 }
 
 /// Every place in a JSON value, as pointers.
@@ -75,7 +75,7 @@ TEST(Hostile, AnyMemberReplacedByAnything) {
 }
 
 TEST(Hostile, BytesFlippedInTheFile) {
-    const std::string good = test::readAll(std::string(STAGE_SOURCE_DIR) + "/demo/lantern-quay.ostage");
+    const std::string good = test::readAll(test::sourceFolder() + "/demo/lantern-quay.ostage");
     std::mt19937 random(11);
     int refused = 0;
     for (int round = 0; round < 400; ++round) {

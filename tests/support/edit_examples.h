@@ -41,7 +41,7 @@ inline scene::Scene exampleScene(const TempDir& dir) {
 
 /// Each an edit or a list of them that follow each other.
 inline std::vector<scene::Json> editExamples(const TempDir& dir) {
-    const std::string text = readAll(std::string(STAGE_SOURCE_DIR) + "/docs/edits.md");
+    const std::string text = readAll(sourceFolder() + "/docs/edits.md");
     std::vector<scene::Json> examples;
     for (auto at = text.find("```json\n"); at != std::string::npos; at = text.find("```json\n", at)) {
         at += 8;

@@ -32,6 +32,10 @@ using Paint = std::function<Rgba8(int x, int y)>;
 /// Straight sRGB. The suffix chooses the format.
 void writePicture(const std::filesystem::path& path, V2i size, const Paint& paint, int orientation = 1);
 std::string readAll(const std::filesystem::path& path);
+/// Of the checkout.
+std::string sourceFolder();
+/// The command-line program that was built.
+std::string cli();
 void writeAll(const std::filesystem::path& path, const std::string& bytes);
 
 struct Member {
