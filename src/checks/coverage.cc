@@ -163,7 +163,7 @@ bool behind(const Sight& sight) {
 }
 
 std::vector<Coverage::Sheet> Coverage::sheetsOf(const std::vector<motion::Item>& items,
-                                                const motion::Frame& frame, const std::stop_token& stop) {
+                                                const Moments& moments, const std::stop_token& stop) {
     std::vector<Sheet> sheets;
     for (const motion::Item& item : items) {
         if (item.blend == scene::Blend::Add || item.opacity < leastOpen) continue;
@@ -171,9 +171,9 @@ std::vector<Coverage::Sheet> Coverage::sheetsOf(const std::vector<motion::Item>&
         sheet.layer = item.layer->id;
         sheet.opacity = item.opacity;
         sheet.hides = item.blend == scene::Blend::Normal;
-        sheet.sights = sightsOf(item, frame);
+        sheet.sights = moments.of(item);
         if (item.flattened) {
-            sheet.group = sheetsOf(item.items, frame, stop);
+            sheet.group = sheetsOf(item.items, moments, stop);
         } else {
             sheet.pixels = item.pixels, sheet.coverage = this, sheet.stop = &stop;
             sheet.extensions = item.layer->hanging.extensions;
@@ -186,7 +186,7 @@ std::vector<Coverage::Sheet> Coverage::sheetsOf(const std::vector<motion::Item>&
 
 Result<std::vector<Hole>> Coverage::holes(const motion::Frame& frame, int finest,
                                           const std::stop_token& stop) {
-    const std::vector<Sheet> sheets = sheetsOf(frame.items, frame, stop);
+    const std::vector<Sheet> sheets = sheetsOf(frame.items, Moments(frame), stop);
     if (stop.stop_requested()) return cancelled();
     std::vector<const Sheet*> all;
     for (const Sheet& sheet : sheets)

@@ -83,7 +83,7 @@ private:
     const Borders& bordersOf(const Sheet& sheet);
     static bool reaches(const Looking& looking, const Sheet& sheet, const std::vector<Rival>& rivals, V2i low,
                         V2i high, double through = 1);
-    std::vector<Sheet> sheetsOf(const std::vector<motion::Item>& items, const motion::Frame& frame,
+    std::vector<Sheet> sheetsOf(const std::vector<motion::Item>& items, const Moments& moments,
                                 const std::stop_token& stop);
 
     media::PixelCache& m_cache;

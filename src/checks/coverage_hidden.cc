@@ -117,7 +117,7 @@ void Coverage::withRivals(const std::vector<Sheet>& among, const Rivals& outside
 Result<std::vector<std::int64_t>> Coverage::hidden(const motion::Frame& frame,
                                                    const std::set<std::int64_t>& layers, int finest,
                                                    const std::stop_token& stop) {
-    const std::vector<Sheet> sheets = sheetsOf(frame.items, frame, stop);
+    const std::vector<Sheet> sheets = sheetsOf(frame.items, Moments(frame), stop);
     const Looking looking(frame, finest, stop);
     std::vector<std::int64_t> found;
     const auto wanted = [&](const Sheet& sheet) { return layers.contains(sheet.layer); };
@@ -216,7 +216,7 @@ void Coverage::addCutEdges(const Looking& looking, const Sheet& sheet, const Riv
 }
 
 Result<std::vector<CutEdge>> Coverage::cutEdges(const motion::Frame& frame, const std::stop_token& stop) {
-    const std::vector<Sheet> sheets = sheetsOf(frame.items, frame, stop);
+    const std::vector<Sheet> sheets = sheetsOf(frame.items, Moments(frame), stop);
     const Looking looking(frame, 1, stop);
     std::vector<CutEdge> edges;
     const auto wanted = [&](const Sheet& sheet) {

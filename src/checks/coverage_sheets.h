@@ -20,7 +20,7 @@ inline constexpr double infinite = std::numeric_limits<double>::infinity();
 struct Coverage::Sheet {
     std::int64_t layer = 0;
     bool hides = false;        ///< what is behind it, where it is opaque
-    std::vector<Sight> sights; ///< one, or three over the exposure; of a group, of its plane
+    std::vector<Sight> sights; ///< at all moments of the frame; of a group, of its plane
     motion::PixelsPtr pixels;  ///< null: of a group
     Coverage* coverage = nullptr;
     const std::stop_token* stop = nullptr;

@@ -46,7 +46,7 @@ Result<void> CutEdgeCheck::look(std::int64_t f, const motion::Frame& frame) {
         worst.length = std::max(worst.length, edge.length);
         if (edge.inside > worst.inside) worst.inside = edge.inside, worst.frame = f;
         if (const motion::Item* item = itemOf(frame.items, edge.layer); item && item->card.bend == 0)
-            for (const Sight& sight : sightsOf(*item, frame))
+            for (const Sight& sight : Moments(frame).of(*item))
                 worst.needed.add(sight.region(optics::wholeOf(frame.size)));
     }
     return {};

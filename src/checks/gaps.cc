@@ -100,12 +100,13 @@ private:
 };
 
 void Closing::candidates(const motion::Frame& seen, const std::vector<V2d>& hull) {
+    const Moments moments(seen);
     for (const motion::Item& item : seen.items) {
         const auto edges = m_coverage.opaqueEdges(item, m_stop);
         if (std::none_of(edges.begin(), edges.end(), [](bool b) { return b; })) continue;
         Candidate here;
         const V2d pivot = pivotShare(*item.layer);
-        for (const Sight& sight : sightsOf(item, seen)) {
+        for (const Sight& sight : moments.of(item)) {
             const optics::Surface& card = sight.card;
             const optics::View& view = sight.view;
             const V3d about = card.corner + card.across * pivot.x + card.down * pivot.y;
@@ -248,13 +249,14 @@ void Closing::growAndShift() {
     std::optional<optics::Surface> card;
     const auto looked =
         m_frames.forEach(m_stop, [&](std::int64_t, const motion::Frame& frame) -> Result<void> {
+            const Moments moments(frame);
             for (const motion::Item& item : frame.items) {
                 if (item.layer->id != m_gap.layer) continue;
                 if (card && ((item.card.across - card->across).length() > 1e-9 ||
                              (item.card.down - card->down).length() > 1e-9))
                     return fail("It turns.");
                 card = item.card;
-                for (const Sight& sight : sightsOf(item, frame))
+                for (const Sight& sight : moments.of(item))
                     seen.add(sight.region(optics::wholeOf(frame.size)));
             }
             return {};
@@ -328,8 +330,9 @@ void Closing::push() {
     double nearest = infinite; // what all frames leave
     for (OpenFrame& at : m_open) {
         const motion::Frame seen = m_frames.at(at.frame);
+        const Moments moments(seen);
         for (const motion::Item& item : seen.items)
-            if (item.layer->id == m_gap.layer) at.sights = sightsOf(item, seen);
+            if (item.layer->id == m_gap.layer) at.sights = moments.of(item);
         for (const Sight& sight : at.sights)
             nearest = std::min(nearest, optics::depthOf(sight.view, sight.card.centre()));
         if (m_stop.stop_requested()) return;

@@ -41,7 +41,23 @@ private:
     double m_to = 0, m_fromS = 0, m_fromT = 0;
 };
 
-/// One, or three over the exposure of a frame that has one: its begin, middle and end.
-std::vector<Sight> sightsOf(const motion::Item& item, const motion::Frame& frame);
+/// The moments of a frame at which a layer may reach farthest to any side: without an exposure one, else its
+/// begin, middle and end, and where a corner of a card turns round between them. What moves does so as the
+/// renderer takes it: evenly accelerated over an exposure.
+class Moments {
+public:
+    /// frame: must outlive this.
+    explicit Moments(const motion::Frame& frame);
+    std::size_t count() const { return m_times.size(); }
+    /// An item of the frame at each of them, in order of time but for those between, which come last.
+    std::vector<Sight> of(const motion::Item& item) const;
+
+private:
+    void addTurns(const std::vector<motion::Item>& items);
+
+    const motion::Frame& m_frame;
+    std::vector<double> m_times{0};    ///< -1..1 over the exposure
+    std::vector<optics::View> m_views; ///< at each
+};
 
 }

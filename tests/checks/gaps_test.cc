@@ -175,6 +175,25 @@ TEST(Gaps, AreOfTheWholeExposure) {
     EXPECT_NEAR(gap.growth, (half + 0.25 * 23.5 / 12) / (half + 0.485), 2e-5);
 }
 
+TEST(Gaps, OpenOnlyInsideAnExposureAreFound) {
+    // The sheet swings 2 m to the left and back, at its farthest midway between the middle and the end of an
+    // exposure; there 5 mm are missing, 4.6 mm less than it is off by 1/24 s before and after.
+    const double half = 5 * 18 / 35.0, right = half + 2 - 0.005;
+    auto swings = sheet(1, {2 * right, 6}, {0, 0, -5});
+    const scene::Pace smooth{1 / 3.0, 0, 2 / 3.0, 1, {}};
+    swings->tracks.push_back(
+        {"across", {{Rational(0), 0.0, smooth}, {Rational(25, 24), -2.0, smooth}, {Rational(50, 24), 0.0}}});
+    auto scene = withSheets({mark(1, 0, V3d(0))}, {swings});
+    scene.output.rate = Rational(6);
+    scene.output.frames = 13;
+    EXPECT_EQ(gapOf(scene).frames, 0);
+    scene.camera.shutter = 360;
+    const Gap gap = gapOf(scene);
+    EXPECT_EQ(gap.frames, 1);
+    EXPECT_EQ(gap.worst, 6);
+    EXPECT_NEAR(gap.growth, (half + 2) / right, 2e-4); // as evenly accelerated over the exposure
+}
+
 TEST(Gaps, OfABentBackdropAreClosedToo) {
     auto layer = sheet(1, {8, 5}, {0, 0, -6});
     layer->hanging.bend = 60;
@@ -197,6 +216,43 @@ TEST(Gaps, LeftByALayerThatIsCutOutAreNotItsToClose) {
     const Gap gap = gapOf(scene);
     EXPECT_GT(gap.frames, 0);
     EXPECT_EQ(gap.layer, 0);
+}
+
+/// The least growth of a flat layer about its pivot for all that is rendered, by brute force: each exposure
+/// at 33 moments, between whose begin, middle and end everything moves evenly accelerated.
+double renderedGrowth(const scene::Scene& scene) {
+    const auto mixed = [](auto a, auto b, auto c, double t) {
+        return a * (t * (t - 1) / 2) + b * (1 - t * t) + c * (t * (t + 1) / 2);
+    };
+    double growth = 1;
+    for (std::int64_t f = 0; f < scene.output.frames; ++f) {
+        const motion::Frame frame =
+            motion::evaluate(scene, timeOfFrame(f, scene.output.rate), scene.output.frame, true);
+        const motion::Item& item = frame.items.front();
+        const scene::Layer& layer = *item.layer;
+        const V2d pivot(0.5 + layer.hanging.pivot.x / (layer.pixels.x * layer.metresPerPixel),
+                        0.5 - layer.hanging.pivot.y / (layer.pixels.y * layer.metresPerPixel));
+        for (int k = frame.exposed ? -16 : 0; k <= (frame.exposed ? 16 : 0); ++k) {
+            const double t = k / 16.0;
+            optics::Surface card = item.card;
+            optics::View view = frame.view;
+            card.corner = mixed(item.open.corner, item.card.corner, item.close.corner, t);
+            card.across = mixed(item.open.across, item.card.across, item.close.across, t);
+            card.down = mixed(item.open.down, item.card.down, item.close.down, t);
+            view.eye = mixed(frame.open.eye, frame.view.eye, frame.close.eye, t);
+            view.forward = mixed(frame.open.forward, frame.view.forward, frame.close.forward, t).normalized();
+            view.right = mixed(frame.open.right, frame.view.right, frame.close.right, t);
+            view.right = (view.right - view.forward * view.forward.dot(view.right)).normalized();
+            view.up = view.right.cross(view.forward);
+            view.slope = mixed(frame.open.slope, frame.view.slope, frame.close.slope, t);
+            view.aperture = mixed(frame.open.aperture, frame.view.aperture, frame.close.aperture, t);
+            view.focus = mixed(frame.open.focus, frame.view.focus, frame.close.focus, t);
+            const V3d about = card.corner + card.across * pivot.x + card.down * pivot.y;
+            growth = std::max(
+                growth, optics::leastGrowth(view, optics::wholeOf(frame.size), card, about, frame.iris));
+        }
+    }
+    return growth;
 }
 
 /// After growing no frame is open; at 99 % of it one is; and the growth is that of the geometry alone.
@@ -238,7 +294,12 @@ TEST(Gaps, OfRandomMovesAreClosedByTheLeastGrowth) {
         }
         ++open;
         ASSERT_EQ(gap.layer, 1) << round;
-        EXPECT_NEAR(gap.growth / geometry->front().growth, 1, 1e-3) << round;
+        EXPECT_NEAR(gap.growth / renderedGrowth(scene), 1, 1e-3) << round;
+        // Where a camera stops at once, an exposure takes it a little beyond.
+        EXPECT_GT(gap.growth / geometry->front().growth, 1 - 1e-3) << round;
+        if (scene.camera.shutter == 0) {
+            EXPECT_NEAR(gap.growth / geometry->front().growth, 1, 1e-3) << round;
+        }
         if (round < 80) {
             expectFixed(scene, gap);
             continue;
