@@ -5,6 +5,19 @@
 
 namespace stage::scene {
 
+bool samePictures(Scene a, Scene b) {
+    for (Scene* scene : {&a, &b}) {
+        scene->homeDepth = scene->ground = 0;
+        scene->limits = {};
+        scene->setAside.clear();
+        scene->output.loop = scene->output.backgroundSeen = false;
+        scene->output.guides.clear();
+        scene->camera.rig = Rig::Dolly;
+        scene->extra = Json::object();
+    }
+    return a == b;
+}
+
 Scene emptyScene() {
     Scene scene;
     Mark first;

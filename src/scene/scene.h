@@ -238,6 +238,7 @@ struct Mark {
     Aim aim;
     std::int64_t focusOn = 0; ///< the layer whose pivot is in focus; 0, or one that is not there: as posed
     Json extra = Json::object();
+    bool operator==(const Mark&) const = default;
 };
 
 /// The opening of the lens: round, or a regular polygon of so many blades.
@@ -264,6 +265,7 @@ struct Camera {
     double shutter =
         180; ///< angle of the shutter: of 360 degrees, how long each frame is exposed, about its time; 0..720
     Json extra = Json::object();
+    bool operator==(const Camera&) const = default;
 };
 
 /// A line across the frame that things are laid out by.
@@ -283,6 +285,7 @@ struct Output {
     bool backgroundSeen = false; ///< it is meant to show where no layer is: that is no gap
     std::vector<Guide> guides;
     Json extra = Json::object();
+    bool operator==(const Output&) const = default;
 };
 
 /// Air that dims and tints what is far: of a layer's light exp(-density (d - start)) gets through from depth
@@ -304,8 +307,13 @@ struct Scene {
     std::vector<SetAside> setAside; ///< no two of one kind and layer
     std::vector<LayerPtr> layers;   ///< first is lowest
     Json extra = Json::object();
+    bool operator==(const Scene&) const = default; ///< of the very same layers
 };
 using ScenePtr = std::shared_ptr<const Scene>;
+
+/// Whether every frame of both is the same picture, as far as their own values and having the very same
+/// layers tell: what one works or checks with may differ.
+bool samePictures(Scene a, Scene b);
 
 /// A scene with nothing in it and one mark at time 0, at the world's origin.
 Scene emptyScene();

@@ -108,6 +108,31 @@ TEST_F(FindingsDesk, AGapIsTriedOutAndClosedFromTheList) {
     EXPECT_TRUE(QTest::qWaitFor([&] { return window.findings().known() && gap(); }, 20000));
 }
 
+TEST_F(FindingsDesk, AGapIsToldWhileTheHandStillDrags) {
+    scene::Json all = scene::Json::array();
+    for (const auto& each : scene().layers)
+        all.push_back(each->id);
+    ASSERT_TRUE(comes([] { return true; }));
+    const bool before = found(checks::Kind::Gap) != nullptr;
+    ASSERT_FALSE(before);
+    const auto drag = [&](double by) {
+        // Step after step, faster than it is waited for the hand to rest.
+        for (int i = 0; i < 40; ++i) {
+            EXPECT_TRUE(session().document.preview(
+                {{"edit", "scale"}, {"layers", all}, {"by", by + 1e-4 * i}, {"about", "axis"}}));
+            QTest::qWait(25);
+        }
+    };
+    drag(0.5);
+    EXPECT_TRUE(session().document.previewing());
+    EXPECT_FALSE(window.findings().known());
+    EXPECT_TRUE(found(checks::Kind::Gap));
+    drag(1.5);
+    EXPECT_FALSE(found(checks::Kind::Gap));
+    session().document.dropPreview();
+    EXPECT_TRUE(comes([&] { return !found(checks::Kind::Gap); }));
+}
+
 TEST_F(FindingsDesk, SetAsideWithAReasonAndToldAgain) {
     // Looked at so closely that it is enlarged beyond its pixels.
     ASSERT_TRUE(session().document.apply({{"edit", "settings"}, {"frame", {1920, 1080}}}));

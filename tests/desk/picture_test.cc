@@ -262,6 +262,19 @@ TEST_F(Pictures, NothingIsRenderedAheadWhileAMovieIsWritten) {
     EXPECT_TRUE(QTest::qWaitFor([&] { return picture.cache().count() > 3; }, 20000));
 }
 
+TEST_F(Pictures, WhatTheChecksLetPassLeavesThemAsTheyAre) {
+    ASSERT_TRUE(refined());
+    const CameraPicture& picture = camera().picture();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return picture.cache().count() > 3; }, 20000));
+    const int count = picture.cache().count();
+    ASSERT_TRUE(session().document.apply({{"edit", "set-aside"}, {"kind", "speed"}, {"reason", "a chase"}}));
+    EXPECT_GE(picture.cache().count(), count);
+    session().document.undo();
+    EXPECT_GE(picture.cache().count(), count);
+    ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"focal", 60.0}}));
+    EXPECT_LE(picture.cache().count(), 1);
+}
+
 TEST_F(Pictures, WhereTimeGoesIsTold) {
     auto* times = window.findChild<QAction*>(QStringLiteral("times"));
     ASSERT_TRUE(times);

@@ -23,7 +23,14 @@ void setDelay(QTimer& timer, int milliseconds) {
 CameraPicture::CameraPicture(Session& session, std::function<Extent(double share)> extent)
     : m_session(session), m_extent(std::move(extent)), m_draft(session.sharedSources()),
       m_ahead(session.sharedSources()), m_final(session.sharedSources()) {
-    connect(&m_session.document, &Document::sceneChanged, this, &CameraPicture::forget);
+    connect(&m_session.document, &Document::sceneChanged, this, [this] {
+        const scene::ScenePtr before = std::exchange(m_scene, m_session.scene());
+        const bool previewed = std::exchange(m_previewed, m_session.document.previewing());
+        // The very same scene again: its files show something else now.
+        if (!before || before == m_scene || previewed || m_previewed ||
+            !scene::samePictures(*before, *m_scene))
+            forget();
+    });
     connect(&m_session.playhead, &Playhead::frameChanged, this, &CameraPicture::update);
     connect(&m_session.camera, &ShownCamera::changed, this, &CameraPicture::update);
     connect(&m_session.playhead, &Playhead::rangeChanged, this, &CameraPicture::refill);

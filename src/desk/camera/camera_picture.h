@@ -72,6 +72,8 @@ private:
     ViewRenderer m_draft, m_ahead, m_final;
     QString m_failure; ///< the sentence told last, until a picture comes
     ViewExposure m_exposure;
+    scene::ScenePtr m_scene;  ///< that pictures are of
+    bool m_previewed = false; ///< it is a change that is being dragged
     bool m_refining = true, m_refined = false, m_playing = false, m_held = false, m_panned = false;
     QImage m_image;
     FrameCache m_cache; ///< drafts, for playing

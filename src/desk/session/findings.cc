@@ -1,5 +1,6 @@
 #include "desk/session/findings.h"
 
+#include "checks/gaps.h"
 #include "desk/jobs/workers.h"
 
 #include <QPointer>
@@ -20,8 +21,12 @@ Findings::Findings(Session& session, QObject* parent) : QObject(parent), m_sessi
         if (m_still) return;
         m_known = false;
         if (m_running) m_running->request_stop(); // it is of a scene that is gone
-        // Not at every step of a drag.
-        m_settled.start(m_session.document.previewing() ? dragWait : editWait);
+        // Not at every step of a drag; then only whether the frame is filled.
+        const bool dragged = m_session.document.previewing();
+        m_settled.start(dragged ? dragWait : editWait);
+        if (!dragged) return;
+        m_glanceWanted = m_session.scene();
+        glance();
     });
     // Playing and scrubbing go first.
     connect(&m_session.playhead, &Playhead::frameChanged, this, [this] {
@@ -46,12 +51,7 @@ void Findings::look() {
             onInterface([self, stop, scene, finding = std::move(finding)] {
                 if (!self || stop->stop_requested() || self->m_still || scene != self->m_session.scene())
                     return;
-                auto& all = self->m_report.findings;
-                if (std::any_of(all.begin(), all.end(),
-                                [](const auto& f) { return f.kind == checks::Kind::Gap; }))
-                    return;
-                all.insert(all.begin(), finding);
-                Q_EMIT self->changed();
+                self->addGap(finding);
             });
         };
         auto report = guarded([&] { return checks::check(*scene, *sources, stop->get_token(), soon); });
@@ -62,6 +62,44 @@ void Findings::look() {
             self->m_report = report;
             self->m_known = scene == self->m_session.scene();
             Q_EMIT self->changed();
+        });
+    });
+}
+
+/// That there is a gap, where none is told yet.
+void Findings::addGap(checks::Finding finding) {
+    auto& all = m_report.findings;
+    if (std::any_of(all.begin(), all.end(), [](const auto& f) { return f.kind == checks::Kind::Gap; }))
+        return;
+    all.insert(all.begin(), std::move(finding));
+    Q_EMIT changed();
+}
+
+/// While something is dragged: one at a time, of the scene as it is when the one before has ended.
+void Findings::glance() {
+    if (m_glancing || !m_glanceWanted) return;
+    m_glancing = true;
+    onWorker([self = QPointer(this), scene = std::exchange(m_glanceWanted, nullptr),
+              sources = m_session.sharedSources()] {
+        auto seen = guarded([&] {
+            checks::Coverage coverage(*sources);
+            return checks::glanceForGap(checks::Frames(*scene), coverage);
+        });
+        onInterface([self, seen = std::move(seen)] {
+            if (!self) return;
+            self->m_glancing = false;
+            if (seen && self->m_session.document.previewing() && !self->m_still) {
+                if (*seen) {
+                    self->addGap(**seen);
+                } else if (self->m_gapGlanced) { // what glances do not see is not taken back by them
+                    const auto gone = std::erase_if(self->m_report.findings, [](const auto& each) {
+                        return each.kind == checks::Kind::Gap;
+                    });
+                    if (gone > 0) Q_EMIT self->changed();
+                }
+                self->m_gapGlanced = seen->has_value();
+            }
+            self->glance();
         });
     });
 }

@@ -29,11 +29,16 @@ Q_SIGNALS:
 
 private:
     void look();
+    void glance();
+    void addGap(checks::Finding finding);
     Session& m_session;
     QTimer m_settled;
     checks::Report m_report;
     bool m_known = false, m_still = false;
     std::shared_ptr<std::stop_source> m_running;
+    bool m_glancing = false;        ///< while something is dragged
+    bool m_gapGlanced = false;      ///< the last glance saw one
+    scene::ScenePtr m_glanceWanted; ///< of the scene since the one that is glanced at
 };
 
 }
