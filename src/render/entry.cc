@@ -35,8 +35,9 @@ media::Box regionOf(const motion::Frame& frame, const Quality& quality) {
 }
 
 int raysRead(const Quality& quality) {
-    return quality.method == Method::Final && quality.noise > 0 ? std::min(64, quality.samples)
-                                                                : quality.samples;
+    if (quality.method != Method::Final || !(quality.noise > 0)) return quality.samples;
+    // So many leave about that noise in what is out of focus.
+    return std::min(std::clamp(static_cast<int>(0.15 / quality.noise), RayPoints::step, 64), quality.samples);
 }
 
 namespace {

@@ -74,7 +74,10 @@ private:
         const auto wide = hn::Gt(hn::Abs(a), hn::Abs(b));
         const auto r = hn::IfThenElse(wide, a, b), other = hn::IfThenElse(wide, b, a);
         const auto safe = hn::IfThenElse(hn::Eq(r, hn::Zero(d)), one, r);
-        const auto phi = hn::Mul(hn::Div(other, safe), hn::Set(d, 0.78539816f)); // within pi/4
+        // By Newton's step, which takes less time than dividing.
+        const auto near = hn::ApproximateReciprocal(safe),
+                   each = hn::Mul(near, hn::NegMulAdd(safe, near, two));
+        const auto phi = hn::Mul(hn::Mul(other, each), hn::Set(d, 0.78539816f)); // within pi/4
         const auto square = hn::Mul(phi, phi);
         // Taylor's series: off by less than 1e-6 within pi/4.
         const auto series = [&](float c3, float c2, float c1) {

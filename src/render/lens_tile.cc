@@ -212,7 +212,7 @@ bool LensPainter::addFlat(Seen here, const Reach& reach, const media::Box& box, 
         const double shrink = std::ldexp(1.0, -reading.level);
         if ((reach.u1 - reach.u0) * shrink * (reach.v1 - reach.v0) * shrink > mostTexels)
             return whole && plainly();
-        layOut(entry, reach, reading, box, here.card);
+        layOut(entry, reach, reading, box, presence == Presence::Opaque, here.card);
     }
     seen.push_back(std::move(here));
     return true;
@@ -234,9 +234,10 @@ bool LensPainter::paintFixed(const Entry& entry, const Reach& sharp, const media
     return true;
 }
 
-/// Lays out the texels that rays of the box may read, with where each ray reads them.
+/// Lays out the texels that rays of the box may read, with where each ray reads them. opaque: all of them
+/// are.
 void LensPainter::layOut(const Entry& entry, const Reach& reach, const Reading& reading,
-                         const media::Box& box, RayCard& card) {
+                         const media::Box& box, bool opaque, RayCard& card) {
     const Plane& plane = entry.plane;
     const Footprint& widest = reading.widest;
     const int level = reading.level;
@@ -279,8 +280,8 @@ void LensPainter::layOut(const Entry& entry, const Reach& reach, const Reading& 
     card.air = m_air.from(box.x0, box.y0);
     card.hazy = m_air.density > 0;
     if (m_tracing) {
-        m_occupancy.survey(card.fine);
-        findPresent(m_occupancy, box.x1 - box.x0, box.y1 - box.y0, card);
+        if (!opaque) m_occupancy.survey(card.fine);
+        findPresent(opaque ? nullptr : &m_occupancy, box.x1 - box.x0, box.y1 - box.y0, card);
     }
 }
 

@@ -49,7 +49,7 @@ private:
     Reading readingOf(const Plane& plane, const media::Box& box) const;
     bool paintFixed(const Entry& entry, const Reach& sharp, const media::Box& box, RayCard& card);
     void layOut(const Entry& entry, const Reach& reach, const Reading& reading, const media::Box& box,
-                RayCard& card);
+                bool opaque, RayCard& card);
     /// Readies a card that is not flat; true where rays may meet it twice.
     bool mesh(const Entry& entry, const Reach& reach, const media::Box& box, RayCard& card);
     Canvas& spare();

@@ -25,8 +25,10 @@ void LineUp(RayCard& card) {
 
 /// Which pixels of a tile may see something of a card: the texels that all rays of a pixel can meet, for as
 /// many pixels at once as the machine's vectors have lanes.
-void FindPresent(const Occupancy& occupancy, int width, int height, RayCard& card) {
+void FindPresent(const Occupancy* known, int width, int height, RayCard& card) {
     LineUp(card);
+    if (!known) return;
+    const Occupancy& occupancy = *known;
     const hn::CappedTag<float, Canvas::side> d;
     const hn::RebindToSigned<decltype(d)> di;
     const int lanes = static_cast<int>(hn::Lanes(d));
@@ -98,7 +100,7 @@ namespace stage::render {
 
 HWY_EXPORT(FindPresent);
 
-void findPresent(const Occupancy& occupancy, int width, int height, RayCard& card) {
+void findPresent(const Occupancy* occupancy, int width, int height, RayCard& card) {
     HWY_DYNAMIC_DISPATCH(FindPresent)(occupancy, width, height, card);
 }
 

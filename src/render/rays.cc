@@ -21,7 +21,7 @@ public:
 
     void trace(const std::stop_token& stop) {
         const bool byNeed = m_tile.noise > 0 && m_most > RayPoints::step;
-        const int count = byNeed ? RayPoints::step : m_most;
+        const int count = byNeed ? firstRays(m_tile.noise, m_most) : m_most;
         if (byNeed) m_added.fill(0);
         for (int y = 0; y < m_tile.height; ++y) {
             Spot row[side];
@@ -34,7 +34,7 @@ public:
             m_tracer.trace(row, m_tile.width, 0, count);
         }
         if (byNeed) {
-            halvesApart();
+            halvesApart(count);
             while (findNeed() && !stop.stop_requested())
                 refine(stop);
         }
@@ -50,21 +50,23 @@ public:
 
 private:
     using Spot = PixelTracer::Spot;
+    using Four = hn::FixedTag<float, 4>;
+    using Colour = hn::Vec<Four>;
     static constexpr int side = Canvas::side;
     static int at(int x, int y) { return y * side + x; }
     float* sumOf(int x, int y) { return m_canvas.row(y) + 4 * x; }
     float* addedOf(int x, int y) { return m_added.data() + 4 * at(x, y); }
+    float& errorOf(int x, int y) { return m_error[static_cast<std::size_t>((y + 1) * (side + 2) + x + 1)]; }
 
     /// How far pixels are off by the two halves of their first rays.
-    void halvesApart() {
-        constexpr float each = 1.f / RayPoints::step;
+    void halvesApart(int count) {
+        const auto each = hn::Set(Four(), 1.f / static_cast<float>(count));
         for (int y = 0; y < m_tile.height; ++y)
             for (int x = 0; x < m_tile.width; ++x) {
-                const float *sum = sumOf(x, y), *halves = addedOf(x, y);
-                float first[4], second[4];
-                for (int c = 0; c < 4; ++c)
-                    first[c] = (sum[c] + halves[c]) * each, second[c] = (sum[c] - halves[c]) * each;
-                m_error[at(x, y)] = 0.25f * evenness * distance(first, second);
+                const auto sum = hn::LoadU(Four(), sumOf(x, y)), halves = hn::LoadU(Four(), addedOf(x, y));
+                errorOf(x, y) =
+                    0.25f * evenness *
+                    distance(hn::Mul(hn::Add(sum, halves), each), hn::Mul(hn::Sub(sum, halves), each));
             }
     }
 
@@ -95,21 +97,19 @@ private:
 
     /// What was added tells, beside what there was before, how far both are off.
     void add(const Spot& spot, int before, int after, int doublings) {
-        float* const sum = sumOf(spot.x, spot.y);
-        float first[4], second[4];
-        for (int c = 0; c < 4; ++c) {
-            first[c] = sum[c] / static_cast<float>(before);
-            second[c] = spot.sum[c] / static_cast<float>(after - before);
-            sum[c] += spot.sum[c];
-        }
+        const auto sum = hn::LoadU(Four(), sumOf(spot.x, spot.y)), added = hn::LoadU(Four(), spot.sum);
+        hn::StoreU(hn::Add(sum, added), Four(), sumOf(spot.x, spot.y));
         m_counts[at(spot.x, spot.y)] = after;
         // Of independent means: the variance of all over that of the difference.
         const float share = static_cast<float>(before) * static_cast<float>(after - before) /
                             (static_cast<float>(after) * static_cast<float>(after));
-        const float expected = share * evenness * distance(first, second);
+        const float expected =
+            share * evenness *
+            distance(hn::Mul(sum, hn::Set(Four(), 1.f / static_cast<float>(before))),
+                     hn::Mul(added, hn::Set(Four(), 1.f / static_cast<float>(after - before))));
         // Twice the rays bring the square down to a quarter at best: where less is found, both may agree by
         // chance.
-        float& error = m_error[at(spot.x, spot.y)];
+        float& error = errorOf(spot.x, spot.y);
         error = std::max(std::ldexp(error, -2 * doublings), expected);
     }
 
@@ -117,18 +117,18 @@ private:
     static constexpr float evenness = 0.25f;
 
     /// Square of the distance of two colours as they are shown, a mean over the colours or that of alpha.
-    HWY_INLINE static float distance(const float* a, const float* b) {
-        const hn::FixedTag<float, 4> d;
-        // The curve of sRGB, to 14 % of its slope.
-        const auto shown = [&](const float* linear) {
-            return hn::Sqrt(hn::Add(hn::Min(hn::Max(hn::LoadU(d, linear), hn::Zero(d)), hn::Set(d, 1.f)),
-                                    hn::Set(d, 0.0015f)));
+    HWY_INLINE static float distance(Colour a, Colour b) {
+        const Four d;
+        // The curve of sRGB, to 14 % of its slope; alpha as it is.
+        const auto shown = [&](Colour linear) HWY_ATTR {
+            return hn::Sqrt(
+                hn::Add(hn::Min(hn::Max(linear, hn::Zero(d)), hn::Set(d, 1.f)), hn::Set(d, 0.0015f)));
         };
-        const auto apart = hn::Sub(shown(a), shown(b));
-        float squares[4];
-        hn::StoreU(hn::Mul(apart, apart), d, squares);
-        const float alpha = a[3] - b[3];
-        return std::max((squares[0] + squares[1] + squares[2]) / 3, alpha * alpha);
+        const auto alpha = hn::FirstN(d, 3);
+        const auto apart = hn::IfThenElse(alpha, hn::Sub(shown(a), shown(b)), hn::Sub(a, b));
+        alignas(16) float squares[4];
+        hn::Store(hn::Mul(apart, apart), d, squares);
+        return std::max((squares[0] + squares[1] + squares[2]) * (1 / 3.f), squares[3]);
     }
 
     /// How many more rays pixels get around which the mean error is too large; whether there are any.
@@ -137,45 +137,41 @@ private:
         const float most = m_tile.noise * m_tile.noise;
         float wide[3][side]; // sums over three pixels of a row, of this row and those beside it
         const auto sumRow = [&](int y) {
-            const float* error = m_error.data() + at(0, y);
-            float* sum = wide[y % 3];
+            const float* error = &errorOf(0, y);
+            float* sum = wide[(y + 3) % 3];
             for (int x = 0; x < width; ++x)
-                sum[x] = error[x] + (x > 0 ? error[x - 1] : 0) + (x + 1 < width ? error[x + 1] : 0);
+                sum[x] = error[x - 1] + error[x] + error[x + 1];
         };
-        bool any = false;
+        int any = 0;
+        sumRow(-1);
         sumRow(0);
         for (int y = 0; y < height; ++y) {
-            if (y + 1 < height) sumRow(y + 1);
+            sumRow(y + 1);
             const int rows = 1 + (y > 0) + (y + 1 < height);
             for (int x = 0; x < width; ++x) {
-                float sum = wide[y % 3][x];
-                if (y > 0) sum += wide[(y + 2) % 3][x];
-                if (y + 1 < height) sum += wide[(y + 1) % 3][x];
-                const int count = rows * (1 + (x > 0) + (x + 1 < width));
-                const float allowed = most * static_cast<float>(count);
+                const float sum = wide[0][x] + wide[1][x] + wide[2][x];
+                const float allowed = most * static_cast<float>(rows * (1 + (x > 0) + (x + 1 < width)));
                 // Eight times the error's square is taken down by about four times the rays.
-                const int need = m_counts[at(x, y)] >= m_most || sum <= allowed ? 0
-                                 : sum <= 8 * allowed                           ? 1
-                                 : sum <= 64 * allowed                          ? 2
-                                                                                : mostDoublings;
+                const int need = (m_counts[at(x, y)] < m_most) *
+                                 ((sum > allowed) + (sum > 8 * allowed) + (sum > 64 * allowed));
                 m_need[at(x, y)] = static_cast<std::uint8_t>(need);
-                any = any || need > 0;
+                any |= need;
             }
         }
-        return any;
+        return any != 0;
     }
 
     const RayTile& m_tile;
     Canvas& m_canvas; ///< sums until the end
     PixelTracer m_tracer;
     int m_most;
-    static constexpr int mostDoublings = 3; ///< in one step
+    static constexpr int mostDoublings = 3; ///< in one step; as findNeed() counts
     std::array<int, side * side> m_counts{};
     std::array<float, 4 * side * side> m_added; ///< sums of the rays of one step
     /// Pixels that need more, by how often 16 rays were doubled, and how often they are to be.
     std::array<std::vector<Spot>, 32 * mostDoublings> m_spots;
-    std::array<float, side * side> m_error{};       ///< squares
-    std::array<std::uint8_t, side * side> m_need{}; ///< how often the count is to be doubled
+    std::array<float, (side + 2) * (side + 2)> m_error{}; ///< squares; around the tile none
+    std::array<std::uint8_t, side * side> m_need{};       ///< how often the count is to be doubled
 };
 
 void TraceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas,

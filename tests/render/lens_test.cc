@@ -564,7 +564,7 @@ TEST(Rays, AreTheirPlainTwinOnEveryInstructionSet) {
                 card.uw = static_cast<float>(plane.up.w.a * each);
                 Occupancy occupancy;
                 occupancy.survey(card.fine);
-                findPresent(occupancy, tile.width, tile.height, card);
+                findPresent(&occupancy, tile.width, tile.height, card);
                 const std::vector<RayCard> cards = {card};
                 std::vector<std::array<double, 4>> wanted;
                 for (int y = box.y0; y < box.y1; ++y)
