@@ -73,13 +73,13 @@ double encoded(double c) {
     return c <= 0.0031308 ? 12.92 * c : 1.055 * std::pow(c, 1 / 2.4) - 0.055;
 }
 
-/// Peak signal to noise over the whole frame, as the screen shows it, against 1024 rays.
+/// Peak signal to noise over the whole frame, as the screen shows it, against 2048 rays.
 double distance(const render::Image& picture, bool exposed) {
     static std::map<bool, render::Image> truths;
     if (!truths.count(exposed)) {
         const Stage& stage = stage_("ten");
         truths[exposed] =
-            *render::render(exposed ? stage.exposed : stage.frame, {Method::Traced, 1024}, cache());
+            *render::render(exposed ? stage.exposed : stage.frame, {Method::Traced, 2048}, cache());
     }
     const render::Image& truth = truths[exposed];
     double sum = 0;
@@ -248,8 +248,8 @@ int main(int argc, char** argv) {
     const auto byNeed = [](double levels) {
         return render::Quality{.method = Method::Final, .samples = 256, .noise = levels / 255};
     };
-    slow("final by need 1.5", [=](auto& s) { ours(s, "ten", byNeed(1.5), 1, false, true); });
-    slow("final by need 0.75", [=](auto& s) { ours(s, "ten", byNeed(0.75), 1, false, true); });
+    slow("final by need 1.6", [=](auto& s) { ours(s, "ten", byNeed(1.6), 1, false, true); });
+    slow("final by need 1.14", [=](auto& s) { ours(s, "ten", byNeed(1.14), 1, false, true); });
     slow("final 64 exposed", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 1, true); });
     slow("final 64 2 threads", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 2); });
     slow("final 64 bent", [](auto& s) { ours(s, "bent", {Method::Final, 64}, 1); });

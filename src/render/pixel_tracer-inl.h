@@ -33,8 +33,8 @@ public:
     PixelTracer(const RayTile& tile, const std::vector<RayCard>& cards)
         : m_tile(tile), m_cards(cards), m_aim(tile.opening) {}
 
-    /// A pixel of the tile, and where what its rays see is added to: all of it, and if wanted that of the
-    /// first half of the rays less that of the second.
+    /// A pixel of the tile, and where what its rays see is added to: all of it, and if wanted that of one
+    /// half of the rays less that of the other: of every sixteen the first eight, and the rest.
     struct Spot {
         int x, y;
         float *sum, *halves;
@@ -214,26 +214,23 @@ private:
     }
     static float at(const TileLinear& l, float x, float y) { return l.a + l.b * x + l.c * y; }
 
-    /// Sums of what rays see: lane by lane, and as those of the first half less those of the second.
+    /// Sums of what rays see, lane by lane: of all of them, or of the two halves where a vector does not hold
+    /// both.
     template <bool halved> struct Light {
-        V all[3], halves[3];
+        static constexpr int sums = halved && hn::MaxLanes(D()) < RayPoints::step ? 2 : 1;
+        V of[sums][3];
         HWY_INLINE Light() {
-            for (int c = 0; c < 3; ++c)
-                all[c] = halves[c] = hn::Zero(D());
+            for (auto& half : of)
+                for (V& sum : half)
+                    sum = hn::Zero(D());
         }
-        HWY_INLINE void add(int c, V weight, V seen, V sign) {
-            all[c] = hn::MulAdd(weight, seen, all[c]);
-            if constexpr (halved) halves[c] = hn::MulAdd(hn::Mul(weight, sign), seen, halves[c]);
+        /// j: of the first of the rays among sixteen.
+        HWY_INLINE void add(int j, int c, V weight, V seen) {
+            V& sum = of[sumOf(j)][c];
+            sum = hn::MulAdd(weight, seen, sum);
         }
+        static constexpr int sumOf(int j) { return sums == 2 ? j / (RayPoints::step / 2) : 0; }
     };
-
-    /// 1 for rays of the first half, -1 for those of the second.
-    HWY_INLINE V halfOf(int i) const {
-        const D d;
-        return hn::IfThenElse(
-            hn::Lt(hn::Iota(d, static_cast<float>(i - m_first)), hn::Set(d, static_cast<float>(m_rays) / 2)),
-            hn::Set(d, 1.f), hn::Set(d, -1.f));
-    }
 
     static int canvasAt(const Spot& spot) { return (spot.y * Canvas::side + spot.x) * 4; }
 
@@ -282,22 +279,50 @@ private:
         }
     }
 
+    /// body(i, j) for the rays of the pixel that is looked at, a vector of them at a time from the i-th of
+    /// all on; it is the j-th of its sixteen.
+    template <class Body> HWY_INLINE void forRays(const Body& body) {
+        for (int i = m_first; i < m_first + m_rays; i += RayPoints::step)
+            for (int j = 0; j < RayPoints::step; j += static_cast<int>(hn::MaxLanes(D())))
+                body(i + j, j);
+    }
+
     template <bool halved> HWY_INLINE void sumUp(const Spot& spot, const Light<halved>& light) {
         const D d;
-        auto through = hn::Zero(d), halves = hn::Zero(d);
-        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
-            const auto each = hn::Load(d, m_through + i);
-            through = hn::Add(through, each);
-            if constexpr (halved) halves = hn::MulAdd(each, halfOf(i), halves);
-        }
-        const auto put = [&](const V* seen, V open, float rays, float* to) {
-            const float ground = hn::GetLane(hn::SumOfLanes(d, open));
+        V through[Light<halved>::sums];
+        for (V& sum : through)
+            sum = hn::Zero(d);
+        forRays([&](int i, int j) HWY_ATTR {
+            V& sum = through[light.sumOf(j)];
+            sum = hn::Add(sum, hn::Load(d, m_through + i));
+        });
+        // Of both halves, or in the first of all.
+        float seen[4][2];
+        for (int c = 0; c < 3; ++c)
+            halvesOf<halved>([&](int sum) HWY_ATTR { return light.of[sum][c]; }, seen[c]);
+        halvesOf<halved>([&](int sum) HWY_ATTR { return through[sum]; }, seen[3]);
+        const auto put = [&](float second, float rays, float* to) {
+            const float open = seen[3][0] + second * seen[3][1];
             for (int c = 0; c < 3; ++c)
-                to[c] += hn::GetLane(hn::SumOfLanes(d, seen[c])) + ground * m_tile.ground[c];
-            to[3] += rays - ground + ground * m_tile.ground[3];
+                to[c] += seen[c][0] + second * seen[c][1] + open * m_tile.ground[c];
+            to[3] += rays - open + open * m_tile.ground[3];
         };
-        put(light.all, through, static_cast<float>(m_rays), spot.sum);
-        if constexpr (halved) put(light.halves, halves, 0, spot.halves);
+        put(1, static_cast<float>(m_rays), spot.sum);
+        if constexpr (halved) put(-1, 0, spot.halves);
+    }
+    template <bool halved, class Of> static HWY_INLINE void halvesOf(const Of& of, float* sums) {
+        const D d;
+        sums[1] = 0;
+        if constexpr (!halved) {
+            sums[0] = hn::GetLane(hn::SumOfLanes(d, of(0)));
+        } else if constexpr (Light<halved>::sums == 2) {
+            for (int h = 0; h < 2; ++h)
+                sums[h] = hn::GetLane(hn::SumOfLanes(d, of(h)));
+        } else {
+            const hn::Half<D> half;
+            sums[0] = hn::GetLane(hn::SumOfLanes(half, hn::LowerHalf(half, of(0))));
+            sums[1] = hn::GetLane(hn::SumOfLanes(half, hn::UpperHalf(half, of(0))));
+        }
     }
 
     /// As see(), for whatever is to be mixed in whatever order: every ray by itself, farthest first.
@@ -312,7 +337,7 @@ private:
                 const float seen =
                     m_tile.paint && c < 3 && rgba[3] > 0 ? decode(rgba[c] / rgba[3]) * rgba[3] : rgba[c];
                 spot.sum[c] += seen;
-                if (spot.halves) spot.halves[c] += 2 * i < m_rays ? seen : -seen;
+                if (spot.halves) spot.halves[c] += i / (RayPoints::step / 2) % 2 == 0 ? seen : -seen;
             }
     }
 
@@ -403,14 +428,14 @@ private:
         const float rgba[4] = {seen[0] * opacity, seen[1] * opacity, seen[2] * opacity, seen[3] * opacity};
         auto open = hn::Zero(d);
         const auto keep = hn::Set(d, 1 - rgba[3]);
-        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
+        forRays([&](int i, int j) HWY_ATTR {
             const auto t = hn::Load(d, m_through + i);
             for (int c = 0; c < 3; ++c)
-                light.add(c, t, hn::Set(d, rgba[c]), halfOf(i));
+                light.add(j, c, t, hn::Set(d, rgba[c]));
             const auto after = hn::Mul(t, keep);
             open = hn::Max(open, after);
             hn::Store(after, d, m_through + i);
-        }
+        });
         return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
     }
 
@@ -494,7 +519,9 @@ private:
                 if (!card.level) w = hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttw), hn::Set(d, tw)), w);
             }
             if (!card.level) {
-                const auto each = hn::Div(hn::Set(d, 1.f), hn::Max(w, hn::Set(d, 1e-6f)));
+                // By Newton's step, which takes less time than dividing.
+                const auto safe = hn::Max(w, hn::Set(d, 1e-6f)), near = hn::ApproximateReciprocal(safe),
+                           each = hn::Mul(near, hn::NegMulAdd(safe, near, hn::Set(d, 2.f)));
                 u = hn::Mul(u, each), v = hn::Mul(v, each);
             }
             if (card.du != 0 || card.dv != 0) {
@@ -548,7 +575,7 @@ private:
     template <class Light> HWY_INLINE bool gather(const RayCard& card, Light& light) {
         const D d;
         auto open = hn::Zero(d);
-        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
+        forRays([&](int i, int j) HWY_ATTR {
             V r, g, b, a;
             hn::LoadInterleaved4(d, m_seen + 4 * i, r, g, b, a);
             if (card.hazy) {
@@ -561,14 +588,13 @@ private:
             auto weight = through;
             if (card.edges.any) weight = hn::Mul(weight, hn::Load(d, m_cover + i));
             if (card.opacity != 1) weight = hn::Mul(weight, hn::Set(d, card.opacity));
-            const auto half = halfOf(i);
-            light.add(0, weight, r, half);
-            light.add(1, weight, g, half);
-            light.add(2, weight, b, half);
+            light.add(j, 0, weight, r);
+            light.add(j, 1, weight, g);
+            light.add(j, 2, weight, b);
             const auto after = hn::Sub(through, hn::Mul(weight, a));
             open = hn::Max(open, after);
             hn::Store(after, d, m_through + i);
-        }
+        });
         return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
     }
 
