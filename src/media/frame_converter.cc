@@ -350,6 +350,7 @@ std::shared_ptr<const zimg_filter_graph> FrameConverter::graphFor(const AVFrame&
     to.alpha = from.alpha;
     zimg_graph_builder_params params;
     zimg_graph_builder_params_default(&params, ZIMG_API_VERSION);
+    params.cpu_type = ZIMG_CPU_AUTO_64B; // what it reads and writes is aligned so
     params.resample_filter = params.resample_filter_uv = ZIMG_RESIZE_BICUBIC;
     params.filter_param_a = params.filter_param_a_uv = 0;
     params.filter_param_b = params.filter_param_b_uv = 0.5;
