@@ -5,6 +5,7 @@
 #include "motion/ready_moves.h"
 #include "motion/resolved_scene.h"
 #include "scene/file.h"
+#include "support/support.h"
 
 #include <algorithm>
 #include <gtest/gtest.h>

@@ -82,6 +82,7 @@ TEST_F(ByNeed, EveryPixelComesNearTheTruth) {
     }
 }
 
+/// Most along the ring's rim.
 TEST_F(ByNeed, RaysGoWhereTheyAreNeeded) {
     std::vector<std::uint16_t> counts;
     shown(needed(&counts));
@@ -93,12 +94,19 @@ TEST_F(ByNeed, RaysGoWhereTheyAreNeeded) {
         EXPECT_EQ(count & (count - 1), 0) << "not doubled from 16 on";
         sum += count;
     }
-    // The upper left corner is ground alone; somewhere along the ring's rim many are needed.
-    for (int y = 0; y < 16; ++y)
-        for (int x = 0; x < 16; ++x)
-            EXPECT_EQ(counts[static_cast<std::size_t>(y * frame.x + x)], 16);
     EXPECT_GE(*std::max_element(counts.begin(), counts.end()), 128);
     EXPECT_LT(sum / (frame.x * frame.y), 100);
+}
+
+TEST_F(ByNeed, GroundAloneGetsTheFewestThereAre) {
+    for (const auto& [most, fewest] : {std::pair(2 * error, 16), std::pair(error, 32)}) {
+        std::vector<std::uint16_t> counts;
+        shown(needed(&counts, most));
+        for (int y = 0; y < 16; ++y)
+            for (int x = 0; x < 16; ++x) // the upper left corner
+                EXPECT_EQ(counts[static_cast<std::size_t>(y * frame.x + x)], fewest);
+        EXPECT_EQ(*std::min_element(counts.begin(), counts.end()), fewest);
+    }
 }
 
 TEST_F(ByNeed, HalfTheErrorTakesMoreRays) {

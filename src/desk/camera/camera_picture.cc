@@ -117,7 +117,9 @@ void CameraPicture::take(const QImage& picture, qint64 tag, double milliseconds)
     if (m_session.document.previewing() && !m_resting)
         m_share =
             std::clamp(m_share * std::sqrt(wantedMilliseconds / std::max(1.0, milliseconds)), 0.25, 1.0);
-    if (tag == tagNow() && !offHere()) keep(m_session.playhead.frame(), picture);
+    // A coarser one is not to be shown again once the hand rests.
+    if (tag == tagNow() && !offHere() && picture.width() == m_extent(1).size.x)
+        keep(m_session.playhead.frame(), picture);
     m_refined = false;
     m_shown = tag & 0xffffffff;
     Q_EMIT changed();
