@@ -373,7 +373,7 @@ void stageCompare(desk::MainWindow& window) {
     desk::Session& session = window.session();
     session.document.apply({{"edit", "stand"}, {"layers", {"Boatman"}}, {"on", "Water"}});
     session.selection.select({layerNamed(session, "Boatman")});
-    session.playhead.setFrame(84);
+    session.playhead.setFrame(40);
     window.views().camera->flat().setShow(desk::FlatPicture::Show::Wipe);
     QTest::qWait(4000);
 }
