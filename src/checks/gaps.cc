@@ -415,6 +415,14 @@ Result<Gap> Closing::find() {
 
 }
 
+namespace {
+
+bool meantToBeFilled(const Scene& scene) {
+    return !scene.output.backgroundSeen && !scene.layers.empty();
+}
+
+}
+
 class GapCheck::Work : public Closing {
     using Closing::Closing;
 };
@@ -424,7 +432,7 @@ GapCheck::GapCheck(const Frames& frames, Coverage& coverage, const std::stop_tok
 GapCheck::~GapCheck() = default;
 
 Result<void> GapCheck::look(std::int64_t f, const motion::Frame& frame) {
-    if (m_frames.scene().output.backgroundSeen) return {};
+    if (!meantToBeFilled(m_frames.scene())) return {};
     return m_work->look(f, frame);
 }
 
@@ -435,7 +443,7 @@ Result<Gap> GapCheck::gap() {
 Result<std::optional<Finding>> glanceForGap(const Frames& frames, Coverage& coverage,
                                             const std::stop_token& stop) {
     const Scene& scene = frames.scene();
-    if (scene.output.backgroundSeen) return std::optional<Finding>();
+    if (!meantToBeFilled(scene)) return std::optional<Finding>();
     constexpr std::int64_t most = 9;
     const int finest = std::max(1, std::max(scene.output.frame.x, scene.output.frame.y) / 24);
     for (std::int64_t i = 0; i < std::min(most, scene.output.frames); ++i) {

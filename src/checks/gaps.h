@@ -26,7 +26,7 @@ struct Gap {
 };
 
 /// Looks at one frame after the other through lens and exposure, in order of time, then tells. Nothing where
-/// the background is meant to show. Not thread-safe.
+/// the background is meant to show, or in a scene without layers. Not thread-safe.
 class GapCheck {
 public:
     /// frames, coverage: must outlive this.

@@ -256,7 +256,8 @@ void Telling::enlarged(const Layer& layer, const Seen& seen) {
     const V2d pixels(layer.pixels);
     const auto sizeFor = [&](double factor) {
         const V2d size = pixels * factor;
-        return figure(std::ceil(size.x), 0) + " x " + figure(std::ceil(size.y), 0);
+        const auto whole = [](double side) { return figure(std::ceil(side - 1e-3), 0); };
+        return whole(size.x) + " x " + whole(size.y);
     };
     if (seen.enlargement > m_scene.limits.enlargement * 1.005)
         return add(findingOf(Kind::Enlarged, layer,

@@ -162,6 +162,14 @@ TEST(Gaps, AreNoneWhereTheBackgroundIsMeantToShow) {
     EXPECT_EQ(gapOf(*shown).frames, 0);
 }
 
+TEST(Gaps, AreNotToldWhereNothingIsStagedYet) {
+    const auto scene = withSheets({mark(1, 0, V3d(0))}, {});
+    EXPECT_EQ(gapOf(scene).frames, 0);
+    media::PixelCache cache;
+    Coverage coverage(cache);
+    EXPECT_FALSE(*checks::glanceForGap(checks::Frames(scene), coverage));
+}
+
 TEST(Gaps, AreOfTheWholeExposure) {
     // Filled at every frame's middle, open at the end of the last one's exposure.
     const double half = 5 * 18 / 35.0;
