@@ -21,7 +21,7 @@ public:
 
     void trace(const std::stop_token& stop) {
         const bool byNeed = m_tile.noise > 0 && m_most > RayPoints::step;
-        const int count = byNeed ? firstRays(m_tile.noise, m_most) : m_most;
+        const int count = byNeed ? RayPoints::step : m_most;
         if (byNeed) m_added.fill(0);
         for (int y = 0; y < m_tile.height; ++y) {
             Spot row[side];
@@ -34,7 +34,7 @@ public:
             m_tracer.trace(row, m_tile.width, 0, count);
         }
         if (byNeed) {
-            halvesApart(count);
+            halvesApart();
             while (findNeed() && !stop.stop_requested())
                 refine(stop);
         }
@@ -59,8 +59,8 @@ private:
     float& errorOf(int x, int y) { return m_error[static_cast<std::size_t>((y + 1) * (side + 2) + x + 1)]; }
 
     /// How far pixels are off by the two halves of their first rays.
-    void halvesApart(int count) {
-        const auto each = hn::Set(Four(), 1.f / static_cast<float>(count));
+    void halvesApart() {
+        const auto each = hn::Set(Four(), 1.f / RayPoints::step);
         for (int y = 0; y < m_tile.height; ++y)
             for (int x = 0; x < m_tile.width; ++x) {
                 const auto sum = hn::LoadU(Four(), sumOf(x, y)), halves = hn::LoadU(Four(), addedOf(x, y));

@@ -71,12 +71,6 @@ struct RayTile {
     int countsStride = 0;
 };
 
-/// How many rays each pixel begins with where a noise is given: where little is wanted two halves of 16 would
-/// too often agree by chance.
-inline int firstRays(float noise, int most) {
-    return std::min(noise < 0.0045f ? 2 * RayPoints::step : RayPoints::step, most);
-}
-
 /// Before rays are traced, for each card that is flat and not fixed: sets its linear functions side by side,
 /// and where it is present, by what there is in its fine patch; null: everywhere.
 void findPresent(const Occupancy* occupancy, int width, int height, RayCard& card);

@@ -34,7 +34,7 @@ struct Quality {
     int samples = 64;
     /// Final alone: above 0, rays are added to a pixel only until the noise expected there, as a mean over it
     /// and those beside it, is smaller: root mean square, in values as shown, 0..1. Pixels begin with 16
-    /// rays, or with 32 where it is small.
+    /// rays.
     double noise = 0;
     /// A layer whose media cannot be read is drawn as a hatched card instead of failing the picture.
     bool placeholders = false;

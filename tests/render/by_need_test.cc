@@ -99,13 +99,12 @@ TEST_F(ByNeed, RaysGoWhereTheyAreNeeded) {
 }
 
 TEST_F(ByNeed, GroundAloneGetsTheFewestThereAre) {
-    for (const auto& [most, fewest] : {std::pair(2 * error, 16), std::pair(error, 32)}) {
+    for (const double most : {2 * error, error, error / 2}) {
         std::vector<std::uint16_t> counts;
         shown(needed(&counts, most));
         for (int y = 0; y < 16; ++y)
             for (int x = 0; x < 16; ++x) // the upper left corner
-                EXPECT_EQ(counts[static_cast<std::size_t>(y * frame.x + x)], fewest);
-        EXPECT_EQ(*std::min_element(counts.begin(), counts.end()), fewest);
+                EXPECT_EQ(counts[static_cast<std::size_t>(y * frame.x + x)], 16) << most;
     }
 }
 
