@@ -37,7 +37,8 @@ media::Box regionOf(const motion::Frame& frame, const Quality& quality) {
 int raysRead(const Quality& quality) {
     if (quality.method != Method::Final || !(quality.noise > 0)) return quality.samples;
     // So many leave about that noise in what is out of focus.
-    return std::min(std::clamp(static_cast<int>(0.15 / quality.noise), RayPoints::step, 64), quality.samples);
+    return std::min(static_cast<int>(std::clamp(0.15 / quality.noise, 1.0 * RayPoints::step, 64.0)),
+                    quality.samples);
 }
 
 namespace {

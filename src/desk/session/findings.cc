@@ -24,7 +24,10 @@ Findings::Findings(Session& session, QObject* parent) : QObject(parent), m_sessi
         // Not at every step of a drag; then only whether the frame is filled.
         const bool dragged = m_session.document.previewing();
         m_settled.start(dragged ? dragWait : editWait);
-        if (!dragged) return;
+        if (!dragged) {
+            m_gapGlanced = false; // of a drag that is over
+            return;
+        }
         m_glanceWanted = m_session.scene();
         glance();
     });
