@@ -42,6 +42,28 @@ media::PixelCache& cache() {
     return made;
 }
 
+/// Snow from the lens to 12 m, or a cloud from 3 to 9 m that fills the frame.
+void addAir(scene::Scene& scene, const std::string& name) {
+    scene::Layer layer;
+    layer.id = scene::highestId(scene) + 1;
+    layer.name = name;
+    layer.placement.position = scene.camera.marks[0].pose.position - V3d(0, 0, 6);
+    if (name == "cloud") {
+        scene::Cloud cloud;
+        cloud.box = {14, 10, 6};
+        cloud.density = 0.3;
+        cloud.size = 2;
+        layer.content = cloud;
+    } else {
+        scene::Particles snow = scene::readyParticles().front().particles;
+        snow.aroundCamera = false;
+        snow.count = std::stoi(name);
+        layer.content = snow;
+    }
+    layer.fitToBox();
+    scene.layers.push_back(std::make_shared<scene::Layer>(layer));
+}
+
 const Stage& stage_(const std::string& name) {
     static std::map<std::string, Stage> made;
     auto [at, fresh] = made.try_emplace(name);
@@ -55,6 +77,7 @@ const Stage& stage_(const std::string& name) {
             backdrop->hanging.bend = 60;
             scene.layers.front() = backdrop;
         }
+        if (name == "5000" || name == "20000" || name == "cloud") addAir(scene, name);
         // A truck for the shutter, as fast as the demo's: 0.7 m in a second.
         scene::Mark end = scene.camera.marks[0];
         end.id = 2;
@@ -120,6 +143,20 @@ void ours(benchmark::State& state, const std::string& name, const render::Qualit
     const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, threads);
     for (auto _ : state)
         benchmark::DoNotOptimize(render::render(frame, quality, cache())->rgba.data());
+}
+
+/// The backdrop rippling: every frame is another one.
+void rippling(benchmark::State& state, bool ripples) {
+    scene::Scene scene = stage_("ten").scene;
+    auto backdrop = std::make_shared<scene::Layer>(*scene.layers.front());
+    if (ripples) backdrop->displacements = {{scene::DisplacementKind::Ripple, true, 6, 80, 0.5}};
+    scene.layers.front() = backdrop;
+    const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism, 2);
+    static std::int64_t frame = 0; // never one that is kept already
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            render::render(motion::evaluate(scene, Rational(++frame, 24), scene.output.frame), {}, cache())
+                ->rgba.data());
 }
 
 /// Every plane over every pixel of its own box, farthest first, by the same kernel: nothing is skipped.
@@ -253,6 +290,14 @@ int main(int argc, char** argv) {
     slow("final 64 exposed", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 1, true); });
     slow("final 64 2 threads", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 2); });
     slow("final 64 bent", [](auto& s) { ours(s, "bent", {Method::Final, 64}, 1); });
+    add("draft exposed with 5000 particles", [](auto& s) { ours(s, "5000", {Method::Draft}, 1, true); });
+    slow("final 64 exposed with 20000 particles", [](auto& s) {
+        ours(s, "20000", {Method::Final, 64}, 1, true);
+    });
+    add("draft with a cloud", [](auto& s) { ours(s, "cloud", {Method::Draft}, 1); });
+    slow("final 64 with a cloud", [](auto& s) { ours(s, "cloud", {Method::Final, 64}, 1); });
+    add("pinhole, frame after frame", [](auto& s) { rippling(s, false); });
+    add("pinhole rippling", [](auto& s) { rippling(s, true); });
     once("stopping", [](auto& s) { stopping(s); })->UseManualTime()->Iterations(8)->Repetitions(1);
     benchmark::Initialize(&argc, argv);
     benchmark::RunSpecifiedBenchmarks();

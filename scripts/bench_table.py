@@ -80,6 +80,12 @@ row("the shutter open, over 64 rays without", ratio("final 64 exposed", "final 6
 row("1 thread over 2, pinhole", ratio("pinhole 1 thread", "pinhole"), 1.6, 1.8, times, False)
 row("1 thread over 2, 64 rays", ratio("final 64", "final 64 2 threads"), 1.6, 1.8, times, False)
 row("a hundred planes over ten of the same cover", ratio("pinhole hundred", "pinhole"), 1.6, 1.2, times)
+row("5,000 particles in a draft with lens and shutter, over it without", ratio("draft exposed with 5000 particles", "draft exposed"), 1.6, 1.25, times)
+row("20,000 particles in 64 rays with the shutter open, over them without", ratio("final 64 exposed with 20000 particles", "final 64 exposed"), 1.8, 1.4, times)
+row("a cloud that fills the frame, over a draft without", ratio("draft with a cloud", "draft"), 1.8, 1.4, times)
+row("a cloud that fills the frame, over 64 rays without", ratio("final 64 with a cloud", "final 64"), 2, 1.5, times)
+if ms("pinhole rippling"):
+    row("a ripple on a full-frame layer adds, 2 threads", ms("pinhole rippling") - ms("pinhole, frame after frame"), 30, 15, lambda v: f"{v:.1f} ms")
 if "stopping" in made:
     row("work in flight is dropped within, at worst", max(run["worst_ms"] for run in made["stopping"]), 10, 5, lambda v: f"{v:.1f} ms")
 print("\n| benchmark | best of the runs |\n|---|---|")

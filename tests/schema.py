@@ -55,6 +55,18 @@ cases = [
     ("a cut-out", changed(["layers", 0, "cutout"], cut), True),
     ("a card", changed(["layers", 0], {"id": 99, "name": "c", "kind": "card", "pixels": [9, 9], "metresPerPixel": 1,
                                        "card": {"stops": [{"at": 0, "colour": [0, 0, 0, 1]}]}}), True),
+    ("particles", changed(["layers", 0], {"id": 99, "name": "p", "kind": "particles", "particles": {
+        "box": [4, 3, 2], "count": 20, "shape": "leaf", "facing": "tumbling", "opacities": [[0, 0], [0.5, 1]],
+        "turbulence": {"amount": 0.2}, "loop": "7/2", "colours": [{"at": 0, "colour": [1, 1, 1, 1]}]}}), True),
+    ("a million particles", changed(["layers", 0], {"id": 99, "name": "p", "kind": "particles",
+                                                    "particles": {"count": 1000000}}), False),
+    ("a flat box", changed(["layers", 0], {"id": 99, "name": "c", "kind": "cloud", "cloud": {"box": [4, 0, 2]}}), False),
+    ("a cloud", changed(["layers", 0], {"id": 99, "name": "c", "kind": "cloud", "cloud": {"density": 2, "drift": [1, 0, 0]}}), True),
+    ("mist", changed(["mist"], {"density": 0.1, "top": 0.5, "soft": 0.3, "colour": [1, 1, 1, 1]}), True),
+    ("mist with an edge", changed(["mist"], {"density": 0.1, "soft": 0}), False),
+    ("displaced pixels", changed(["layers", 0, "displacements"], [{"kind": "sway", "foot": 0.9, "loop": 4, "where": [
+        {"kind": "rectangle", "area": {"centre": [5, 5], "size": [9, 9]}}]}]), True),
+    ("a displacement of no kind", changed(["layers", 0, "displacements"], [{"kind": "explosion"}]), False),
     ("hanging", changed(["layers", 0, "extend"], {"left": {"beyond": "mirror", "by": 0.5}}), True),
     ("keys of place", changed(["layers", 0, "places"], [{"time": "1/2", "value": {"position": [0, 0, -9]}}]), True),
     ("tracks", changed(["layers", 0, "tracks"], [{"property": "across", "keys": [{"time": 0, "value": 1}], "extrapolation": "loop",

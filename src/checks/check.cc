@@ -1,5 +1,6 @@
 #include "checks/check.h"
 
+#include "checks/boxes.h"
 #include "checks/cut_edges.h"
 #include "checks/gaps.h"
 #include "checks/material.h"
@@ -31,6 +32,10 @@ std::string together(Kind kind, std::size_t count) {
         return layers + " are behind the camera all the time";
     case Kind::Unseen:
         return layers + " are never seen";
+    case Kind::PastBox:
+        return "The frame sees past the boxes of " + layers;
+    case Kind::TooSmall:
+        return "The particles of " + layers + " are too small to be seen";
     case Kind::Enlarged:
         return layers + " are enlarged beyond their pixels";
     case Kind::Blurred:
@@ -122,6 +127,9 @@ Result<Report> check(const scene::Scene& scene, media::PixelCache& cache, const 
     std::erase_if(
         seen, [&](const Finding& each) { return each.kind == Kind::Unseen && behind.contains(each.layer); });
     take(std::move(seen));
+    auto boxes = boxFindings(frames, stop);
+    if (!boxes) return tl::unexpected(boxes.error());
+    take(std::move(*boxes));
     auto slips = slipFindings(scene, cache, stop);
     if (!slips) return tl::unexpected(slips.error());
     take(std::move(*slips));

@@ -274,7 +274,7 @@ void Looking::layers() {
         const motion::ResolvedScene now(m_scene, time, m_move.at(time.toDouble()));
         for (const scene::LayerPath& found : now.all) {
             const scene::Layer& layer = *found.layer;
-            if (layer.group()) continue;
+            if (layer.group() || layer.box()) continue;
             Seen& was = seen[layer.id];
             const bool hidden =
                 !layer.visible || std::any_of(found.holders.begin(), found.holders.end(),
@@ -366,7 +366,7 @@ void Looking::ends() {
     }
     for (const scene::LayerPath& found : a.all) {
         const scene::LayerPath& other = b.find(found.layer->id);
-        if (!other.layer || found.layer->group()) continue;
+        if (!other.layer || found.layer->group() || found.layer->box()) continue;
         const double off = (optics::pivotOf(found) - optics::pivotOf(other)).length();
         if (off < 1e-3 && std::abs(found.layer->opacity - other.layer->opacity) < 1e-3) continue;
         finding.layer = found.layer->id;

@@ -27,7 +27,7 @@ public:
         std::vector<Cover> covers;
         for (const std::int64_t id : ids) {
             const scene::LayerPtr layer = scene::find(m_scene, id).layer;
-            if (!layer || layer->group()) continue;
+            if (!layer || layer->group() || layer->box()) continue;
             covers.emplace_back().layer = id;
             const scene::Extensions& on = layer->hanging.extensions;
             covers.back().held = {-on.left.reach(), -on.top.reach(), 1 + on.right.reach(),

@@ -9,6 +9,9 @@
 
 namespace stage::checks {
 
+/// A frame without particles and clouds.
+motion::Frame withoutBoxes(motion::Frame frame);
+
 /// Every frame; of a scene longer than 20 000 as many, evenly.
 class Frames {
 public:
@@ -20,9 +23,9 @@ public:
     const motion::CameraMove& move() const { return m_move; }
     std::int64_t step() const { return m_step; }
     Rational time(std::int64_t frame) const { return timeOfFrame(frame, m_scene.output.rate); }
-    /// At the size of the scene, with its exposure.
+    /// At the size of the scene, with its exposure, without what fills boxes, which hides nothing.
     motion::Frame at(std::int64_t frame) const {
-        return motion::evaluate(m_scene, time(frame), m_scene.output.frame, m_move, true);
+        return withoutBoxes(motion::evaluate(m_scene, time(frame), m_scene.output.frame, m_move, true));
     }
     /// look(frame, what is seen) gives a Result<void>. Error: what that gives; stopped.
     template <class Look> Result<void> forEach(const std::stop_token& stop, const Look& look) const {

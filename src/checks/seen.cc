@@ -130,7 +130,8 @@ Looking::Looking(const Frames& frames, Coverage& coverage, const std::stop_token
       m_finest(std::max(1, std::max(m_scene.output.frame.x, m_scene.output.frame.y) / 96)) {
     scene::forEach(m_scene, [&](const LayerPtr& layer, const std::vector<LayerPtr>& holders) {
         const auto off = [](const LayerPtr& each) { return !each->visible; };
-        if (layer->group() || off(layer) || std::any_of(holders.begin(), holders.end(), off)) return;
+        if (layer->group() || layer->box() || off(layer) || std::any_of(holders.begin(), holders.end(), off))
+            return;
         m_seen[layer->id].sharpest = infinite;
         m_waiting.insert(layer->id);
     });
@@ -334,7 +335,7 @@ void Telling::focus() {
         const Rational at = time(frameAt(Rational::nearest(end.time), m_scene.output.rate));
         if (at > scene::lastTime(m_scene)) continue;
         const scene::Pose pose = move.at(end.time);
-        const motion::Frame frame = motion::evaluate(m_scene, at, m_scene.output.frame);
+        const motion::Frame frame = withoutBoxes(motion::evaluate(m_scene, at, m_scene.output.frame));
         Depths depths;
         addDepths(frame.items, frame, depths);
         if (!(depths.farthest > 0)) continue;

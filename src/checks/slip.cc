@@ -66,7 +66,7 @@ public:
             return;
         }
         const auto& found = first.find(m_on);
-        if (!found.layer || found.layer->group()) return;
+        if (!found.layer || found.layer->group() || found.layer->box()) return;
         const optics::Surface card = optics::surfaceOf(*found.layer, optics::worldOf(found.carriers));
         const auto met = optics::meet(first.view, place, card);
         if (!met) return;
@@ -111,7 +111,7 @@ Result<std::map<std::int64_t, Slip>> slipsOf(const Scene& scene, media::PixelCac
     const motion::CameraMove move(scene);
     std::optional<motion::ResolvedScene> first;
     scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) {
-        if (!layer->standing || layer->group() ||
+        if (!layer->standing || layer->group() || layer->box() ||
             (!layers.empty() && std::find(layers.begin(), layers.end(), layer->id) == layers.end()))
             return;
         const std::int64_t on = layer->standing->on;

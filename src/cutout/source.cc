@@ -1,5 +1,6 @@
 #include "cutout/source.h"
 
+#include "cutout/displaced.h"
 #include "cutout/edges.h"
 #include "cutout/fill.h"
 #include "cutout/keys.h"
@@ -309,6 +310,7 @@ PixelSourcePtr withMatch(const motion::Pixels& pixels, PixelSourcePtr top) {
     // Of clips the first frame used stands for all.
     const auto steady = [](const motion::Pixels& of) {
         motion::Pixels first = of;
+        first.displacements.clear();
         if (const auto* footage = std::get_if<scene::Footage>(&of.layer->content))
             first.footage = {footage->in, footage->in, 0};
         if (first.cutout) {
@@ -335,14 +337,17 @@ PixelSourcePtr withMatch(const motion::Pixels& pixels, PixelSourcePtr top) {
 }
 
 PixelSourcePtr sourceOf(const motion::Pixels& pixels) {
+    PixelSourcePtr top;
     if (pixels.cutout) {
-        PixelSourcePtr top = chain(pixels);
-        return top ? withMatch(pixels, std::move(top)) : nullptr;
+        top = chain(pixels);
+        if (top) top = withMatch(pixels, std::move(top));
+    } else {
+        top = media::contentOf(*pixels.layer, pixels.footage.frame);
+        if (top && pixels.footage.share > 0)
+            top = std::make_shared<MixSource>(top, media::contentOf(*pixels.layer, pixels.footage.next),
+                                              pixels.footage.share);
     }
-    const auto content = media::contentOf(*pixels.layer, pixels.footage.frame);
-    if (!content || pixels.footage.share <= 0) return content;
-    return std::make_shared<MixSource>(content, media::contentOf(*pixels.layer, pixels.footage.next),
-                                       pixels.footage.share);
+    return displaced(pixels, std::move(top));
 }
 
 Result<Mask> mattesOver(const motion::Pixels& pixels, const std::vector<scene::Matte>& mattes, const Box& box,

@@ -16,14 +16,15 @@ void stand(Scene& scene, Fields& fields) {
     const scene::Json& on = fields.value("on");
     const bool ground = on == "ground";
     const std::int64_t under = on.is_null() || ground ? 0 : layerNamed(scene, on, fields.at("on"));
-    if (under != 0 && scene::find(scene, under).layer->group())
-        throw Misread{"'" + fields.at("on") + "' is a group, which has no picture to stand on"};
+    if (under != 0 && (scene::find(scene, under).layer->group() || scene::find(scene, under).layer->box()))
+        throw Misread{"'" + fields.at("on") + "' has no picture to stand on"};
     const bool newFoot = fields.has("foot");
     const scene::Standing read = scene::readStanding(fields);
     for (const std::int64_t id : ids) {
         if (id == under) throw Misread{"a layer cannot stand on itself"};
         scene::changeLayer(scene.layers, id, [&](Layer& layer) {
-            if (layer.group()) throw Misread{"'" + layer.name + "' is a group, which has no foot"};
+            if (layer.group() || layer.box())
+                throw Misread{"'" + layer.name + "' has no picture, so no foot"};
             if (on.is_null()) {
                 layer.standing.reset();
                 return;

@@ -45,8 +45,8 @@ void cutLoose(Json& layers, const std::set<Json>& ids) {
             });
             if (cutout.contains("match") && foreign(cutout["match"], "like")) cutout["match"].erase("like");
         }
-        if (layer.contains("standing") && layer["standing"].is_object() && layer["standing"].value("on", Json(0)) != 0 &&
-            foreign(layer["standing"], "on"))
+        if (layer.contains("standing") && layer["standing"].is_object() &&
+            layer["standing"].value("on", Json(0)) != 0 && foreign(layer["standing"], "on"))
             layer.erase("standing");
         eraseFrom(layer, "tracks", [&](Json& track) {
             if (!track.is_object() || !track.contains("link") || !foreign(track["link"], "layer"))

@@ -64,6 +64,7 @@ template <class Change>
 void changeCutout(Scene& scene, std::int64_t id, const std::string& where, Change&& change) {
     const scene::LayerPath found = scene::find(scene, id);
     if (found.layer->group()) throw Misread{"'" + found.layer->name + "' is a group; cut out its layers"};
+    if (found.layer->box()) throw Misread{"'" + found.layer->name + "' has no picture that could be cut out"};
     Json json = cutoutJson(*found.layer);
     change(json);
     if (json.contains("key")) pick(*found.layer, json["key"], "screen", where + ".key");

@@ -1,5 +1,6 @@
 #include "edit/edit.h"
 
+#include "edit/air_edits.h"
 #include "edit/bring_in.h"
 #include "edit/check_edits.h"
 #include "edit/cut_edits.h"
@@ -234,6 +235,15 @@ constexpr auto kinds = std::to_array<Kind>({
     {"add-card", "Add card", addCard},
     {"card", "Change card", changeCard},
     {"footage", "Change time of", footageTime},
+    {"add-particles", "Add particles", addParticles},
+    {"particles", "Change particles of", changeParticles},
+    {"add-cloud", "Add cloud", addCloud},
+    {"cloud", "Change cloud", changeCloud},
+    {"mist", "Change mist", mist},
+    {"add-veil", "Add veil", addVeil},
+    {"cover", "Fill the frame with", coverFrame},
+    {"over-black", "Take as over black", overBlack},
+    {"displace", "Displace pixels of", displace},
     {"cut-out", "Cut out", cutOut},
     {"add-matte", "Add matte to", addMatte},
     {"matte", "Change matte of", changeMatte},

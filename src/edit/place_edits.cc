@@ -278,9 +278,7 @@ void setPivot(Scene& scene, Fields& fields) {
     for (const std::int64_t id : ids) {
         const Layer layer = *scene::find(scene, id).layer;
         V2d pivot(to[0], to[1]);
-        if (!layer.group())
-            pivot = {to[0] * layer.pixels.x * layer.metresPerPixel,
-                     to[1] * layer.pixels.y * layer.metresPerPixel};
+        if (!layer.group()) pivot = V2d(to[0], to[1]) * layer.natural();
         const V2d by = pivot - layer.hanging.pivot;
         changePlaces(scene, {id}, {reference.time, false, 0, false, reference.pose},
                      [&](const ResolvedScene&, const LayerPath& found) {
@@ -488,6 +486,8 @@ void hang(Scene& scene, Fields& fields) {
         const LayerPath& found = resolved.find(id);
         if (found.layer->group() && shape)
             throw Misread{"'" + found.layer->name + "' is a group; bend and extend the layers in it instead"};
+        if (found.layer->box() && shape)
+            throw Misread{"'" + found.layer->name + "' has no picture that could be bent or extended"};
         scene::changeLayer(scene.layers, id, [&](Layer& layer) {
             const V2d pivot = layer.hanging.pivot;
             layer.hanging = scene::readHanging(fields, layer.hanging);

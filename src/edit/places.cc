@@ -44,8 +44,9 @@ std::vector<std::int64_t> leadersOf(const Scene& scene, std::vector<std::int64_t
 namespace {
 
 bool ofPlace(const scene::Track& track) {
-    return !track.link && track.property != "bend" && track.property != "opacity" &&
-           scene::layerProperty(track.property);
+    const auto* property = scene::layerProperty(track.property);
+    return !track.link && track.property != "bend" && track.property != "opacity" && property &&
+           !property->has;
 }
 
 }
@@ -93,10 +94,16 @@ void changePlaces(Scene& scene, const std::vector<std::int64_t>& ids, const Refe
     });
     for (const std::int64_t id : leadersOf(scene, ids)) {
         const Layer& layer = *at(reference.time).find(id).layer;
+        const auto own = [&](Rational time) { // without what the camera takes along
+            return motion::Values(before).placement(*scene::find(before, id).layer, time).position;
+        };
         const auto changed = [&](const Placement& old, Rational time) {
             const ResolvedScene& resolved = at(time);
             Placement place = change(resolved, resolved.find(id));
             if (facing.contains(id)) place.turn = old.turn;
+            // What goes with the camera is set as it is at the first mark.
+            if (resolved.taken.contains(id))
+                place.position -= resolved.find(id).layer->placement.position - own(time);
             for (int i = 0; i < 3; ++i)
                 if (!(std::abs(place.position[i]) <= scene::Limits::metres))
                     throw scene::Misread{"'" + layer.name + "' would be moved out of the world"};

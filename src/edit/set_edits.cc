@@ -191,7 +191,9 @@ void removeLayers(Scene& scene, Fields& fields) {
             if (track.link && gone.contains(track.link->layer)) track.link.reset();
         std::erase_if(tracks, [](const auto& t) { return t.keys.empty() && !t.link && t.noises.empty(); });
     };
-    const auto stood = [&](const Layer& layer) { return layer.standing && gone.contains(layer.standing->on); };
+    const auto stood = [&](const Layer& layer) {
+        return layer.standing && gone.contains(layer.standing->on);
+    };
     std::vector<std::int64_t> bound;
     scene::forEach(scene, [&](const LayerPtr& layer, const auto&) {
         if (!layer->tracks.empty() || stood(*layer)) bound.push_back(layer->id);
@@ -516,9 +518,10 @@ void replaceMedia(Scene& scene, Fields& fields) {
     const Layer from = fields.has("contents")
                            ? *scene::readLayer(fields.object("contents"), fields.at("contents"), 0, count)
                            : contentOf(file, part, {});
-    if (from.group()) throw Misread{"'" + fields.at("contents") + "' should be a flat layer"};
+    if (from.group() || from.box()) throw Misread{"'" + fields.at("contents") + "' should be a flat layer"};
     scene::changeLayer(scene.layers, id, [&](Layer& layer) {
         if (layer.group()) throw Misread{"'" + layer.name + "' is a group; replace what is in it"};
+        if (layer.box()) throw Misread{"'" + layer.name + "' shows no media"};
         const V2i size = from.pixels;
         auto content = from.content;
         const auto* now = std::get_if<scene::Footage>(&layer.content);

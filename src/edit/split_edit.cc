@@ -43,6 +43,7 @@ Things readThings(Fields& fields, const char* key, double refine) {
 const Layer& photographOf(const scene::LayerPath& found) {
     const Layer& photo = *found.layer;
     if (photo.group()) throw Misread{"'" + photo.name + "' is a group; split one of its layers"};
+    if (photo.box()) throw Misread{"'" + photo.name + "' has no picture that could be split"};
     if (photo.cutout && (!photo.cutout->mattes.empty() || photo.cutout->key))
         throw Misread{"'" + photo.name + "' is cut out already; take its mattes and its key off first"};
     return photo;

@@ -26,7 +26,7 @@ std::int64_t layerAt(const motion::ResolvedScene& now, const optics::View& view,
     std::int64_t best = 0;
     double nearest = 1e300;
     for (const scene::LayerPath& found : now.all) {
-        if (found.layer->group() || !isVisible(found) || isLocked(found)) continue;
+        if (found.layer->group() || found.layer->box() || !isVisible(found) || isLocked(found)) continue;
         const auto met =
             optics::meet(view, place, optics::surfaceOf(*found.layer, optics::worldOf(found.carriers)));
         if (!met || met->depth > nearest || !covers(found, met->s, met->t)) continue;

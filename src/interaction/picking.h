@@ -18,7 +18,8 @@ bool isVisible(const scene::LayerPath& found);
 /// edges.
 using Covers = std::function<bool(const scene::LayerPath& found, double s, double t)>;
 
-/// The nearest visible layer, not locked, that shows something at a place of a view; 0: none.
+/// The nearest visible layer, not locked, that shows something at a place of a view; 0: none. What fills a
+/// box lets the pointer through.
 std::int64_t layerAt(const motion::ResolvedScene& now, const optics::View& view, const V2d& place,
                      const Covers& covers);
 /// Whether a layer, or one in a group, shows something at a place, whatever lies before it.

@@ -96,6 +96,47 @@ void LinearTexels(const std::uint16_t* red, const std::uint16_t* green, const st
     std::copy_n(texels, 4 * (count - i), out + 4 * i);
 }
 
+void SampledTexels(const std::uint16_t* texels, int width, int height, const float* x, const float* y,
+                   int count, std::uint16_t* out) {
+    const hn::FixedTag<float, 4> d; // one texel
+    const auto load = [d](const std::uint16_t* from) {
+#if HWY_MAX_BYTES >= 32
+        const hn::Rebind<hwy::float16_t, decltype(d)> dh;
+        return hn::PromoteTo(d, hn::LoadU(dh, reinterpret_cast<const hwy::float16_t*>(from)));
+#else
+        float four[4];
+        for (int k = 0; k < 4; ++k) {
+            Imath::half half;
+            half.setBits(from[k]);
+            four[k] = float(half);
+        }
+        return hn::LoadU(d, four);
+#endif
+    };
+    const auto most = [](float v, int size) {
+        return v < 0 ? 0 : v > static_cast<float>(size - 1) ? static_cast<float>(size - 1) : v;
+    };
+    for (int i = 0; i < count; ++i, out += 4) {
+        const float u = most(x[i], width), v = most(y[i], height);
+        const int x0 = static_cast<int>(u), y0 = static_cast<int>(v), right = x0 + 1 < width ? 4 : 0;
+        const std::ptrdiff_t below = y0 + 1 < height ? 4 * static_cast<std::ptrdiff_t>(width) : 0;
+        const std::uint16_t* at = texels + 4 * (static_cast<std::ptrdiff_t>(y0) * width + x0);
+        const auto fx = hn::Set(d, u - static_cast<float>(x0)), fy = hn::Set(d, v - static_cast<float>(y0));
+        const auto a = load(at), b = load(at + right), c = load(at + below), e = load(at + below + right);
+        const auto top = hn::MulAdd(hn::Sub(b, a), fx, a), low = hn::MulAdd(hn::Sub(e, c), fx, c);
+        const auto mixed = hn::MulAdd(hn::Sub(low, top), fy, top);
+#if HWY_MAX_BYTES >= 32
+        const hn::Rebind<hwy::float16_t, decltype(d)> dh;
+        hn::StoreU(hn::DemoteTo(dh, mixed), dh, reinterpret_cast<hwy::float16_t*>(out));
+#else
+        float four[4];
+        hn::StoreU(mixed, d, four);
+        for (int k = 0; k < 4; ++k)
+            out[k] = Imath::half(four[k]).bits();
+#endif
+    }
+}
+
 CellRange RangeOfCell(const std::uint16_t* first, std::ptrdiff_t stride) {
     const hn::FixedTag<std::uint16_t, 8> d; // two texels
     const auto unsign = hn::Set(d, 0x7fff);
@@ -124,6 +165,7 @@ namespace stage::media {
 HWY_EXPORT(MeanOfFour);
 HWY_EXPORT(LinearTexels);
 HWY_EXPORT(RangeOfCell);
+HWY_EXPORT(SampledTexels);
 
 void meanOfFour(const std::uint16_t* upper, const std::uint16_t* lower, int count, std::uint16_t* out) {
     HWY_DYNAMIC_DISPATCH(MeanOfFour)(upper, lower, count, out);
@@ -132,6 +174,11 @@ void meanOfFour(const std::uint16_t* upper, const std::uint16_t* lower, int coun
 void linearTexels(const std::uint16_t* red, const std::uint16_t* green, const std::uint16_t* blue, int count,
                   std::uint16_t* out) {
     HWY_DYNAMIC_DISPATCH(LinearTexels)(red, green, blue, count, out);
+}
+
+void sampledTexels(const std::uint16_t* texels, int width, int height, const float* x, const float* y,
+                   int count, std::uint16_t* out) {
+    HWY_DYNAMIC_DISPATCH(SampledTexels)(texels, width, height, x, y, count, out);
 }
 
 CellRange rangeOfCell(const std::uint16_t* first, std::ptrdiff_t stride) {

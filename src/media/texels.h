@@ -15,6 +15,12 @@ void meanOfFour(const std::uint16_t* upper, const std::uint16_t* lower, int coun
 void linearTexels(const std::uint16_t* red, const std::uint16_t* green, const std::uint16_t* blue, int count,
                   std::uint16_t* out);
 
+/// A row of texels between others (RGBA, halfs by their bits), of which there are width x height: each at a
+/// place from the middle of the first, mixed of the four around it; what lies beyond the border is the
+/// border's. count: texels.
+void sampledTexels(const std::uint16_t* texels, int width, int height, const float* x, const float* y,
+                   int count, std::uint16_t* out);
+
 /// What a cell of 8 x 8 texels (RGBA, halfs by their bits) has.
 struct CellRange {
     std::uint16_t most = 0;       ///< bits without sign of the largest value of all channels

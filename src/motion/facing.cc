@@ -33,6 +33,26 @@ V3d facingTurn(const scene::Layer& layer, const optics::Affine& carrier, const V
 
 }
 
+bool goesWithCamera(const scene::Layer& layer) {
+    if (const auto* particles = std::get_if<scene::Particles>(&layer.content)) return particles->aroundCamera;
+    const auto* cloud = std::get_if<scene::Cloud>(&layer.content);
+    return cloud && cloud->aroundCamera;
+}
+
+void takeAlong(scene::Scene& scene, const V3d& gone) {
+    for (const scene::LayerPath& found : scene::all(scene)) {
+        if (!goesWithCamera(*found.layer)) continue;
+        const optics::Affine carrier = optics::worldOf(found.carriers);
+        scene::changeLayer(scene.layers, found.layer->id, [&](scene::Layer& layer) {
+            if (!(carrier.x.cross(carrier.y).dot(carrier.z) == 0))
+                layer.placement.position = carrier.inverse(carrier(layer.placement.position) + gone);
+            if (auto* particles = std::get_if<scene::Particles>(&layer.content))
+                particles->aroundCamera = false;
+            if (auto* cloud = std::get_if<scene::Cloud>(&layer.content)) cloud->aroundCamera = false;
+        });
+    }
+}
+
 void faceEye(scene::Scene& scene, const V3d& eye) {
     // Carriers first: what they carry stands elsewhere once they have turned.
     std::vector<std::pair<std::size_t, std::int64_t>> order;

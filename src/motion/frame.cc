@@ -18,6 +18,17 @@ struct ExposureScene {
 };
 using ExposureScenes = std::array<ExposureScene, 3>; ///< as the exposure begins, in its middle, as it ends
 
+/// What the particles of a layer show.
+std::vector<PixelsPtr> picturesOf(const scene::Scene& scene, const scene::Layer& layer, Rational time) {
+    std::vector<PixelsPtr> pictures;
+    const auto* particles = std::get_if<scene::Particles>(&layer.content);
+    if (!particles) return pictures;
+    for (const std::int64_t id : particles->pictures)
+        if (const auto found = scene::find(scene, id); found.layer && !found.layer->box())
+            if (auto pixels = pixelsAt(scene, found.layer, time)) pictures.push_back(std::move(pixels));
+    return pictures;
+}
+
 void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::Blend blend,
             std::vector<Item>& items) {
     const std::size_t first = exposed ? 0 : 1, last = exposed ? 2 : 1;
@@ -64,8 +75,25 @@ void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::
             if (!item.items.empty()) items.push_back(std::move(item));
             continue;
         }
-        item.pixels = pixelsAt(moments[1].now->scene, layer, moments[1].now->time);
-        if (!item.pixels) continue;
+        if (layer->box()) {
+            const auto frameAt = [&](std::size_t m) {
+                const std::size_t at = exposed ? m : 1;
+                return worlds[at] * optics::frameOf(*(*moments[at].layers)[n]);
+            };
+            item.box = BoxPlace{frameAt(1), frameAt(0), frameAt(2)};
+            if (const ResolvedScene& now = *moments[1].now; now.taken.contains(layer->id)) {
+                item.box->moved = item.box->now.inverse(item.box->now.origin + now.gone);
+                // What drifts in it does not go with the camera, not while the shutter is open either.
+                if (exposed) {
+                    item.box->open.origin += now.gone - moments[0].now->gone;
+                    item.box->close.origin += now.gone - moments[2].now->gone;
+                }
+            }
+            item.pictures = picturesOf(moments[1].now->scene, *layer, moments[1].now->time);
+        } else {
+            item.pixels = pixelsAt(moments[1].now->scene, layer, moments[1].now->time);
+            if (!item.pixels) continue;
+        }
         item.card = optics::surfaceOf(*layer, worlds[1]);
         item.open = exposed ? optics::surfaceOf(*(*moments[0].layers)[n], worlds[0]) : item.card;
         item.close = exposed ? optics::surfaceOf(*(*moments[2].layers)[n], worlds[2]) : item.card;
@@ -77,10 +105,13 @@ void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::
 Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::array<scene::Pose, 3>& poses,
                 bool exposed) {
     Frame frame;
+    frame.time = time;
     frame.size = size;
     frame.exposed = exposed && scene.camera.shutter > 0;
+    if (frame.exposed) frame.halfExposure = halfExposure(scene).toDouble();
     frame.iris = scene.camera.iris;
     frame.haze = scene.haze;
+    frame.mist = scene.mist;
     frame.background = scene.output.background;
     frame.blending = scene.output.blending;
     const auto view = [&](const scene::Pose& pose) { return optics::viewOf(pose, scene.camera.gate, size); };

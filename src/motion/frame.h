@@ -6,28 +6,44 @@
 #include "optics/placing.h"
 #include "scene/scene.h"
 
+#include <optional>
+#include <vector>
+
 namespace stage::motion {
 
-/// A layer at one time: a card, or a group that is mixed on its own before it joins the rest.
+/// From the metres of a box of particles or cloud, from its middle, to the world's: in the middle of the
+/// exposure, as it begins and as it ends; all the same without one.
+struct BoxPlace {
+    optics::Affine now, open, close;
+    V3d moved{0}; ///< by how much it has gone with the camera since the first mark, metres along the box
+};
+
+/// A layer at one time: a card, what fills a box, or a group that is mixed on its own before it joins the
+/// rest.
 /// Groups that change nothing by themselves are already resolved into their children.
 struct Item {
     scene::LayerPtr layer;
     optics::Surface card; ///< of a group: any rectangle of its plane, which decides its place in depth
-    PixelsPtr pixels;     ///< null for a flattened group
+    PixelsPtr pixels;     ///< null for a flattened group and for a box
     double opacity = 1;
     scene::Blend blend = scene::Blend::Normal;
     bool flattened = false; ///< a group that is mixed on its own; see items
     std::vector<Item> items;
-    optics::Surface open, close; ///< where it is as the exposure begins and ends; as `card` without one
+    optics::Surface open, close;     ///< where it is as the exposure begins and ends; as `card` without one
+    std::optional<BoxPlace> box;     ///< of a layer that fills one, whose card is the box's middle
+    std::vector<PixelsPtr> pictures; ///< of its particles, where they show layers
 };
 
 struct Frame {
+    Rational time;           ///< of the scene, seconds
+    double halfExposure = 0; ///< seconds; 0 where it is not exposed
     V2i size;
     optics::View view;
     optics::View open, close; ///< as the exposure begins and ends
     bool exposed = false;     ///< it takes time: open and close count
     scene::Iris iris;
     scene::Haze haze;
+    scene::Mist mist;
     scene::Colour background;
     scene::Blending blending = scene::Blending::Light;
     std::vector<Item> items; ///< visible ones only, lowest first

@@ -22,6 +22,7 @@ enum Purpose {
     Angle,
     Flutter,
     Pick,
+    Tumble,
     PlaceX,
     PlaceY,
     PlaceZ
@@ -170,7 +171,7 @@ V3d ParticleSystem::turbulenceAt(const V3d& place, double seconds) const {
            (turbulence.amount / curlRms);
 }
 
-Particle ParticleSystem::at(int index, Rational time, double halfExposure) const {
+Particle ParticleSystem::at(int index, Rational time, double halfExposure, const V3d& moved) const {
     if (m_loop > 0) { // exactly, so that the same time of every round gives the same bits
         const Rational loop = m_particles.loop;
         time = time - loop * Rational((time / loop).floor());
@@ -182,15 +183,16 @@ Particle ParticleSystem::at(int index, Rational time, double halfExposure) const
                     eitherWay(chance(life, PlaceZ)) / 2 * m_particles.box.z);
     const V3d velocity = velocityOf(life), fall(0, -m_particles.gravity / 2, 0);
     const auto free = [&](double age) { return begin + velocity * age + fall * (age * age); };
-    const V3d now = free(life.age), here(wrapped(now.x, m_particles.box.x), wrapped(now.y, m_particles.box.y),
-                                         wrapped(now.z, m_particles.box.z));
+    const V3d now = free(life.age) - moved,
+              here(wrapped(now.x, m_particles.box.x), wrapped(now.y, m_particles.box.y),
+                   wrapped(now.z, m_particles.box.z));
     // Before and after, on the way that it is on now.
     const auto after = [&](double by) {
-        const V3d place = free(life.age + by) + (here - now);
-        return place + turbulenceAt(place, seconds + by);
+        const V3d place = free(life.age + by) - moved + (here - now);
+        return place + turbulenceAt(place + moved, seconds + by);
     };
     Particle particle;
-    particle.place = particle.open = particle.close = here + turbulenceAt(here, seconds);
+    particle.place = particle.open = particle.close = here + turbulenceAt(here + moved, seconds);
     if (halfExposure > 0) particle.open = after(-halfExposure), particle.close = after(halfExposure);
     particle.size = m_particles.size * (1 + m_particles.sizeSpread * eitherWay(chance(life, Size)));
     particle.share = life.age / life.length;
@@ -201,6 +203,9 @@ Particle ParticleSystem::at(int index, Rational time, double halfExposure) const
             life.age +
         radians(m_particles.flutter) *
             std::sin(2 * std::numbers::pi * (m_particles.flutterRate * life.age + chance(life, Flutter)));
+    particle.tumble = 2 * std::numbers::pi * chance(life, Tumble) +
+                      way * radians(m_particles.spin) * (0.4 + 0.6 * chance(life, Spin)) * life.age;
+    particle.way = velocity + fall * (2 * life.age);
     particle.pick = chance(life, Pick);
     return particle;
 }

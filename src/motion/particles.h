@@ -13,7 +13,9 @@ struct Particle {
     double size;     ///< metres across
     double share;    ///< of its life that is over, 0..1
     double angle;    ///< radians, counterclockwise as it is seen
+    double tumble;   ///< radians about its own upright axis, of what tumbles
     double pick;     ///< 0..1 by chance, the same over its life: which of several pictures it shows
+    V3d way;         ///< its velocity without turbulence, m/s
 };
 
 /// Immutable, thread-safe.
@@ -24,8 +26,9 @@ public:
 
     /// The index-th of particles.count at a time in seconds. Each lives again and again, every time at
     /// another place of the box that is as likely as any; what leaves the box on one side comes back on the
-    /// other, so that the box is filled evenly all the time. halfExposure: seconds.
-    Particle at(int index, Rational time, double halfExposure = 0) const;
+    /// other, so that the box is filled evenly all the time. halfExposure: seconds. moved: by how much the
+    /// box has left what drifts in it behind.
+    Particle at(int index, Rational time, double halfExposure = 0, const V3d& moved = V3d(0)) const;
 
     /// By how much turbulence displaces what is at a place: the curl of three fields of gradient noise in
     /// space and time (Bridson, Hourihan, Nordenstam: Curl-noise for procedural fluid flow, 2007; Perlin:

@@ -3,6 +3,7 @@
 #include "motion/track.h"
 #include "optics/placing.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace stage::motion {
@@ -137,16 +138,23 @@ std::optional<M33d> basisOf(const scene::LayerPath& found, const V3d& eye) {
 }
 
 PixelsPtr gather(const scene::Scene& scene, const scene::LayerPtr& layer, Rational time, int depth) {
-    if (layer->group()) return nullptr;
+    if (layer->group() || layer->box()) return nullptr;
     auto pixels = std::make_shared<Pixels>();
     pixels->layer = layer;
+    pixels->time = time;
     if (const auto* footage = std::get_if<scene::Footage>(&layer->content)) {
         const auto shown = footageAt(*footage, time);
         if (!shown) return nullptr;
         pixels->footage = *shown;
     }
     pixels->cutout = cutoutAt(layer->cutout, time);
-    if (!pixels->cutout || depth >= mostOthers) return pixels;
+    for (const scene::Displacement& each : layer->displacements) {
+        if (!each.on || !(each.amount > 0)) continue;
+        pixels->displacements.push_back(each);
+        for (scene::Matte& matte : pixels->displacements.back().where)
+            matte = at(matte, time);
+    }
+    if (depth >= mostOthers) return pixels;
     const auto look = [&](std::int64_t id) {
         if (id <= 0 || pixels->others.contains(id)) return;
         const scene::LayerPath found = scene::find(scene, id);
@@ -164,10 +172,15 @@ PixelsPtr gather(const scene::Scene& scene, const scene::LayerPtr& layer, Ration
         }
         pixels->others.emplace(id, std::move(other));
     };
-    forEachMatte(*pixels->cutout, [&](const scene::Matte& matte) {
+    const auto lookAtMatte = [&](const scene::Matte& matte) {
         if (const auto* other = std::get_if<scene::OfLayer>(&matte.shape)) look(other->layer);
-    });
-    if (pixels->cutout->match) look(pixels->cutout->match->like);
+    };
+    for (const scene::Displacement& each : pixels->displacements)
+        std::for_each(each.where.begin(), each.where.end(), lookAtMatte);
+    if (pixels->cutout) {
+        forEachMatte(*pixels->cutout, lookAtMatte);
+        if (pixels->cutout->match) look(pixels->cutout->match->like);
+    }
     return pixels;
 }
 
@@ -207,6 +220,22 @@ std::optional<FootageFrame> footageAt(const scene::Footage& footage, Rational ti
         return backwards ? footage.last() - n : footage.in + n;
     };
     if (footage.ends == scene::Ends::Vanish && (since.whole < 0 || since.whole >= count)) return std::nullopt;
+    if (const std::int64_t over = std::min(footage.dissolve, (count - 1) / 2);
+        footage.ends == scene::Ends::Loop && over > 0) {
+        // Each round begins after what its end dissolves into, so it is shorter by that.
+        const std::int64_t round = count - over, n = modulo(since.whole, round);
+        const auto own = [&](std::int64_t k) { return backwards ? footage.last() - k : footage.in + k; };
+        FootageFrame shown{own(n + over), own(n + over), 0};
+        if (const std::int64_t left = round - n; left <= over) {
+            shown.next = own(over - left);
+            shown.share = 1 - (static_cast<double>(left) - (footage.mix ? since.share : 0)) /
+                                  (static_cast<double>(over) + 1);
+        } else if (footage.mix && since.share > 0) {
+            shown.next = own(n + over + 1);
+            shown.share = since.share;
+        }
+        return shown;
+    }
     FootageFrame shown{frameOf(since.whole), frameOf(since.whole + 1), 0};
     if (footage.mix && shown.next != shown.frame) shown.share = since.share;
     if (shown.share == 0) shown.next = shown.frame;

@@ -31,13 +31,15 @@ struct OtherLayer {
 
 struct Pixels {
     scene::LayerPtr layer; ///< what it hangs and mixes like is of no account here
+    Rational time;         ///< at which its pixels are displaced
     FootageFrame footage;
-    scene::CutoutPtr cutout; ///< without keys; null: nothing is cut
+    scene::CutoutPtr cutout;                        ///< without keys; null: nothing is cut
+    std::vector<scene::Displacement> displacements; ///< those that do something, without keys
     std::map<std::int64_t, OtherLayer>
         others; ///< layers that the cut-out names; those that do not exist are left out
 };
 
-/// Nothing for groups, and for footage that has vanished.
+/// Nothing for groups and boxes, and for footage that has vanished.
 PixelsPtr pixelsAt(const scene::Scene& scene, const scene::LayerPtr& layer, Rational time);
 
 }

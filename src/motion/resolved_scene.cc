@@ -31,12 +31,15 @@ void place(std::vector<scene::LayerPtr>& layers, const Values& values, Rational 
 }
 
 bool moves(const scene::Scene& scene) {
-    return any(scene.layers, [](const scene::Layer& layer) { return keyed(layer) || facesEye(layer); });
+    return any(scene.layers, [](const scene::Layer& layer) {
+        return keyed(layer) || facesEye(layer) || goesWithCamera(layer);
+    });
 }
 
 scene::Scene resolved(const scene::Scene& scene, Rational time, const V3d& eye) {
     scene::Scene now = scene;
     if (any(scene.layers, keyed)) place(now.layers, Values(scene), time);
+    if (any(now.layers, goesWithCamera)) takeAlong(now, eye - scene.camera.marks.front().pose.position);
     if (any(now.layers, facesEye)) faceEye(now, eye);
     return now;
 }
@@ -45,20 +48,25 @@ V3d pivotAt(const scene::Scene& scene, const Values& values, const scene::LayerP
             const V3d& eye) {
     std::vector<scene::LayerPtr> carriers = found.carriers;
     for (scene::LayerPtr& carrier : carriers) {
-        if (facesEye(*carrier)) // it turns by where all of it is
+        if (facesEye(*carrier) || goesWithCamera(*carrier)) // by where all of it is
             return optics::pivotOf(scene::find(resolved(scene, time, eye), found.layer->id));
         if (!keyed(*carrier)) continue;
         auto copy = std::make_shared<scene::Layer>(*carrier);
         values.resolve(*copy, time);
         carrier = std::move(copy);
     }
+    if (goesWithCamera(*found.layer))
+        return optics::pivotOf(scene::find(resolved(scene, time, eye), found.layer->id));
     return optics::worldOf(carriers)(values.placement(*found.layer, time).position);
 }
 
 ResolvedScene::ResolvedScene(const scene::Scene& before, Rational when, const scene::Pose& camera)
     : time(when), pose(camera), scene(resolved(before, when, camera.position)),
       view(optics::viewOf(camera, before.camera.gate, before.output.frame)), first(optics::firstView(before)),
-      all(scene::all(scene)) {
+      all(scene::all(scene)), gone(camera.position - before.camera.marks.front().pose.position) {
+    scene::forEach(before, [&](const scene::LayerPtr& layer, const auto&) {
+        if (goesWithCamera(*layer)) taken.insert(layer->id);
+    });
     for (std::size_t i = 0; i < all.size(); ++i)
         m_places[all[i].layer->id] = i;
 }

@@ -6,15 +6,16 @@
 #include "scene/scene.h"
 
 #include <unordered_map>
+#include <unordered_set>
 
 namespace stage::motion {
 
-/// Whether layers are keyed, or turn to the camera by themselves.
+/// Whether layers are keyed, or turn to the camera or go with it by themselves.
 bool moves(const scene::Scene& scene);
 
 /// The scene with every layer where it is at that time, with the values of its tracks, and turned to an eye
-/// in the world where it faces the camera: no keys of place, tracks and facing remain. The same otherwise;
-/// shares the layers that stay.
+/// in the world where it faces the camera, and boxes that go with the camera where it has taken them: no keys
+/// of place, tracks, facing and such boxes remain. The same otherwise; shares the layers that stay.
 scene::Scene resolved(const scene::Scene& scene, Rational time, const V3d& eye);
 
 /// Where in the world a layer's pivot is at a time, seen from `eye` (metres), without resolving more than it
@@ -29,7 +30,9 @@ struct ResolvedScene {
     scene::Pose pose;
     scene::Scene scene; ///< resolved
     optics::View view, first;
-    std::vector<scene::LayerPath> all; ///< its layers with what carries them, in the scene's order
+    std::vector<scene::LayerPath> all;      ///< its layers with what carries them, in the scene's order
+    V3d gone{0};                            ///< of the camera since the first mark, in the world
+    std::unordered_set<std::int64_t> taken; ///< layers whose boxes go with it
 
     /// pose: of the camera at that time, to which layers turn.
     ResolvedScene(const scene::Scene& scene, Rational time, const scene::Pose& pose);

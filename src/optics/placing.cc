@@ -97,7 +97,8 @@ std::vector<V3d> Surface::outline() const {
 
 Surface surfaceOf(const scene::Layer& layer, const Affine& world) {
     const Affine frame = world * frameOf(layer);
-    const double w = layer.pixels.x * layer.metresPerPixel, h = layer.pixels.y * layer.metresPerPixel;
+    const V2d size = layer.natural();
+    const double w = size.x, h = size.y;
     const scene::Extensions& on = layer.hanging.extensions;
     Surface card;
     card.corner = frame({-w / 2, h / 2, 0});

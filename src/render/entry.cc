@@ -2,7 +2,9 @@
 
 #include "cutout/source.h"
 #include "media/parallel.h"
+#include "render/air_fill.h"
 #include "render/lens_points.h"
+#include "render/particle_fill.h"
 #include "scene/timing.h"
 
 #include <algorithm>
@@ -175,6 +177,9 @@ std::vector<Entry> laidOut(const std::vector<motion::Item>& items, const motion:
         if (item.flattened) {
             entry.group = laidOut(item.items, frame, quality, wanted);
             entry.plane = seen(item, frame, quality, {0, 0});
+        } else if (item.box) {
+            entry.opacity = 1; // its own is in what fills it
+            wanted.push_back({&entry, &item});
         } else {
             entry.source = cutout::sourceOf(*item.pixels);
             entry.plane = seen(item, frame, quality, entry.source->size());
@@ -185,11 +190,29 @@ std::vector<Entry> laidOut(const std::vector<motion::Item>& items, const motion:
     return entries;
 }
 
+Result<FillPtr> fillOf(const motion::Item& item, const motion::Frame& frame, const Quality& quality,
+                       const Air& air, media::PixelCache& cache, const Progress& progress) {
+    if (std::holds_alternative<scene::Cloud>(item.layer->content))
+        return cloudFill(item, frame, quality.method, air);
+    auto fill = particleFill(item, frame, quality, air, cache, progress);
+    if (!fill && !fill.error().cancelled)
+        return fail("Layer '" + item.layer->name + "': " + fill.error().sentence);
+    return fill;
+}
+
 /// Lays the frame out and reads its pictures, several at a time.
 Result<std::vector<Entry>> gather(const motion::Frame& frame, const Quality& quality,
                                   media::PixelCache& cache, const Progress& progress) {
     std::vector<Wanted> wanted;
     std::vector<Entry> entries = laidOut(frame.items, frame, quality, wanted);
+    const Air air = airOf(frame);
+    for (const Wanted& each : wanted)
+        if (each.item->box) {
+            auto fill = fillOf(*each.item, frame, quality, air, cache, progress);
+            if (!fill) return tl::unexpected(fill.error());
+            each.entry->fill = std::move(*fill);
+        }
+    std::erase_if(wanted, [](const Wanted& each) { return each.item->box.has_value(); });
     std::vector<Result<media::PyramidPtr>> pixels(wanted.size());
     media::inParallel(std::size_t{0}, wanted.size(), [&](std::size_t i) {
         const Entry& entry = *wanted[i].entry;
@@ -214,6 +237,12 @@ Result<std::vector<Entry>> gather(const motion::Frame& frame, const Quality& qua
         entry.pixels = hatched(item->layer->pixels);
         entry.plane = seen(*item, frame, quality, entry.pixels->levels.front().size);
         entry.box = boxOf(entry.plane, regionOf(frame, quality), through);
+    }
+    if (FillPtr mist = mistFill(frame)) {
+        Entry entry;
+        entry.box = regionOf(frame, quality);
+        entry.fill = std::move(mist);
+        entries.push_back(std::move(entry));
     }
     return entries;
 }

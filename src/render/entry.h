@@ -4,6 +4,7 @@
 #include "media/pixel_cache.h"
 #include "motion/frame.h"
 #include "render/brush.h"
+#include "render/fill.h"
 #include "render/glints.h"
 #include "render/render.h"
 
@@ -21,6 +22,7 @@ struct Entry {
     scene::Blend blend = scene::Blend::Normal;
     media::Box box;           ///< pixels of the frame that may show it
     std::vector<Entry> group; ///< of a flattened group
+    FillPtr fill;             ///< of what is no card but fills space; then only blend and box count beside it
 };
 
 /// Haze as the frame's camera sees it.

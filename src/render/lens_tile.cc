@@ -78,11 +78,71 @@ bool LensPainter::prepare(const std::vector<Entry>& entries, const media::Box& b
                           std::vector<RayCard>& cards, bool whole) {
     std::vector<Seen> seen;
     for (const Entry& entry : entries)
-        if (!entry.box.within(box).empty() && !add(entry, box, tile, whole, seen)) return false;
+        if (!entry.fill && !entry.box.within(box).empty() && !add(entry, box, tile, whole, seen))
+            return false;
+    for (const Entry& entry : entries)
+        tile.plain = tile.plain && (!entry.fill || isLaidOver(entry.blend));
     order(seen, box, tile);
-    for (Seen& each : seen)
-        cards.push_back(std::move(each.card));
+    fillGaps(entries, box, tile, seen, cards);
     return true;
+}
+
+/// The cards, with what fills space between those that it is seen between; where they are not in order, slice
+/// by slice after all of them.
+void LensPainter::fillGaps(const std::vector<Entry>& entries, const media::Box& box, const RayTile& tile,
+                           std::vector<Seen>& seen, std::vector<RayCard>& cards) {
+    std::vector<std::pair<scene::Blend, std::vector<const Fill*>>> kinds(1); // what is mixed together first
+    std::vector<const Fill*> all;
+    for (const Entry& entry : entries) {
+        if (!entry.fill || entry.box.within(box).empty()) continue;
+        if (const auto [low, high] = entry.fill->nearnessIn(box); low > high) continue;
+        all.push_back(entry.fill.get());
+        if (isLaidOver(entry.blend))
+            kinds.front().second.push_back(entry.fill.get());
+        else
+            kinds.push_back({entry.blend, {entry.fill.get()}});
+    }
+    const auto put = [&](const Gap& gap, bool slices) {
+        std::vector<Gap> parts{gap};
+        if (slices || kinds.size() > 1) parts = slicesOf(all, gap, !slices);
+        for (const Gap& part : parts)
+            for (const auto& [blend, fills] : kinds)
+                if (!fills.empty()) addGap({part, fills}, blend, cards);
+    };
+    if (!tile.ordered && !all.empty()) {
+        for (Seen& each : seen)
+            cards.push_back(std::move(each.card));
+        return put({box}, true);
+    }
+    for (std::size_t i = 0; i <= seen.size(); ++i) {
+        const bool last = i == seen.size();
+        if (!all.empty() && !(last && i > 0 && seen[i - 1].opaque))
+            put({box, i == 0 ? nullptr : &seen[i - 1].entry->plane, last ? nullptr : &seen[i].entry->plane},
+                false);
+        if (!last) cards.push_back(std::move(seen[i].card));
+    }
+}
+
+/// As the whole lens sees it, the same for every ray.
+void LensPainter::addGap(const FilledGap& filled, scene::Blend blend, std::vector<RayCard>& cards) {
+    RayCard card;
+    const Gap& gap = filled.gap;
+    if (std::none_of(filled.fills.begin(), filled.fills.end(),
+                     [&](const Fill* fill) { return fill->isIn(gap); }))
+        return;
+    card.nearness = static_cast<float>(gap.nearest > 1e29 ? 2 * std::max(gap.farthest, 1e-9)
+                                                          : (gap.nearest + gap.farthest) / 2);
+    card.w = {1, 0, 0};
+    card.blend = blend;
+    if (m_effort.truth) {
+        card.filled = std::make_shared<FilledGap>(filled);
+    } else {
+        Canvas& canvas = spare();
+        canvas.clear(gap.box.x1 - gap.box.x0, gap.box.y1 - gap.box.y0);
+        paintUnder(filled.fills, gap, canvas);
+        card.fixed = canvas.rgba;
+    }
+    cards.push_back(std::move(card));
 }
 
 /// Nearest first; what lies behind an opaque one goes.

@@ -15,6 +15,7 @@ struct Effort {
     double noise = 0; ///< as Quality's
     std::uint16_t* counts = nullptr; ///< if given, filled with the rays of each pixel of the frame
     int width = 0;                   ///< of the frame
+    bool truth = false;              ///< what fills space is looked at ray by ray
 };
 
 /// For one thread. Reads the entries only.
@@ -43,6 +44,9 @@ private:
     struct Reading;
     static RayCard cardOf(const Entry& entry, const media::Box& box);
     static void order(std::vector<Seen>& seen, const media::Box& box, RayTile& tile);
+    void fillGaps(const std::vector<Entry>& entries, const media::Box& box, const RayTile& tile,
+                  std::vector<Seen>& seen, std::vector<RayCard>& cards);
+    void addGap(const FilledGap& filled, scene::Blend blend, std::vector<RayCard>& cards);
     bool add(const Entry& entry, const media::Box& box, RayTile& tile, bool whole, std::vector<Seen>& seen);
     bool addFlat(Seen here, const Reach& reach, const media::Box& box, RayTile& tile, bool whole,
                  std::vector<Seen>& seen);

@@ -245,6 +245,16 @@ private:
         for (std::size_t n = 0; n < m_cards.size() && opened > 0; ++n) {
             const RayCard& card = m_cards[n];
             int left = 0, met[mostSpots], some = 0;
+            if (card.filled) {
+                for (int j = 0; j < opened; ++j) {
+                    const int k = open[j];
+                    m_first = k * m_rays;
+                    lookAtFilled(card, spots[k]);
+                    if (gather(card, light[k])) open[left++] = k;
+                }
+                opened = left;
+                continue;
+            }
             if (card.fixed) {
                 for (int j = 0; j < opened; ++j) {
                     const int k = open[j];
@@ -359,7 +369,10 @@ private:
                             m_level[depth].seen.data() + 4 * n * rays);
             } else {
                 float* const out = m_level[depth].seen.data() + 4 * n * rays;
-                if (card.fixed) {
+                if (card.filled) {
+                    lookAtFilled(card, spot);
+                    std::copy_n(m_seen + 4 * m_first, 4 * rays, out);
+                } else if (card.fixed) {
                     for (std::size_t i = 0; i < rays; ++i)
                         std::copy_n(card.fixed + canvasAt(spot), 4, out + 4 * i);
                 } else {
@@ -377,9 +390,10 @@ private:
                 }
                 if (m_tile.paint)
                     for (std::size_t i = 0; i < 4 * rays; i += 4)
-                        if (const float alpha = out[i + 3]; alpha > 0)
-                            for (std::size_t c = 0; c < 3; ++c)
-                                out[i + c] = encode(out[i + c] / alpha) * alpha;
+                        if (const float alpha = out[i + 3]; alpha > 0 || card.filled || card.fixed)
+                            for (std::size_t c = 0; c < 3; ++c) // what only adds light adds it encoded
+                                out[i + c] =
+                                    alpha > 0 ? encode(out[i + c] / alpha) * alpha : encode(out[i + c]);
             }
             present.push_back(n);
             if (m_tile.ordered) continue;
@@ -437,6 +451,16 @@ private:
             hn::Store(after, d, m_through + i);
         });
         return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
+    }
+
+    /// What all rays of a pixel see of what fills a gap, into m_seen.
+    void lookAtFilled(const RayCard& card, const Spot& spot) {
+        FillRay rays[batch];
+        for (int i = 0; i < m_rays; ++i)
+            rays[i] = {m_tile.x0 + spot.x + 0.5, m_tile.y0 + spot.y + 0.5, m_p[m_first + i], m_q[m_first + i],
+                       m_t[m_first + i]};
+        std::fill_n(m_seen + 4 * m_first, 4 * m_rays, 0.f);
+        render::see(card.filled->fills, card.filled->gap, rays, m_rays, m_seen + 4 * m_first);
     }
 
     using Fetched = FetchPlaces<batch>;

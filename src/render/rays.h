@@ -2,6 +2,7 @@
 #pragma once
 
 #include "render/brush.h"
+#include "render/fill.h"
 #include "render/glints.h"
 #include "render/lens_points.h"
 #include "render/occupancy.h"
@@ -47,6 +48,8 @@ struct RayCard {
     bool behind = false;          ///< what rays meet second of it, behind what they meet first
     float scaleU = 1, scaleV = 1; ///< texels of the fine patch for a share of 1 across, and down
     scene::Blend blend = scene::Blend::Normal;
+    /// No card but space with what fills it, looked at ray by ray; then only nearness, w and blend count.
+    std::shared_ptr<const FilledGap> filled;
     const void* of = nullptr;   ///< whose card it is, for glints
     std::vector<RayCard> group; ///< of a flattened group, which lies where nearness and w say
 

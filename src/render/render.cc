@@ -74,6 +74,7 @@ Result<Image> rendered(const motion::Frame& frame, const Quality& quality, media
     const bool draft = quality.method == Method::Draft;
     Effort effort{.rays = draft ? plentyOfRays : raysRead(quality), .width = frame.size.x};
     if (quality.method == Method::Final) effort.noise = quality.noise;
+    effort.truth = quality.method == Method::Traced;
     if (quality.counts) {
         quality.counts->assign(static_cast<std::size_t>(frame.size.x) * frame.size.y, 0);
         if (quality.method != Method::Pinhole && !draft) effort.counts = quality.counts->data();

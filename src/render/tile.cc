@@ -89,6 +89,17 @@ void toLight(Canvas& canvas) {
                     c[i] = decode(c[i] / c[3]) * c[3];
 }
 
+/// From light to sRGB-encoded values, in place. What only adds light adds it encoded.
+void toPaint(Canvas& canvas) {
+    for (int y = 0; y < canvas.height; ++y)
+        for (int x = 0; x < canvas.width; ++x) {
+            float* c = canvas.rgba + 4 * (y * Canvas::side + x);
+            const float share = c[3] > 0 ? c[3] : 1;
+            for (int i = 0; i < 3; ++i)
+                c[i] = encode(c[i] / share) * share;
+        }
+}
+
 void fill(Canvas& canvas, const float* ground) {
     for (int i = 0; i < Canvas::side * Canvas::side * 4; ++i)
         canvas.rgba[i] = ground[i % 4];
@@ -114,12 +125,21 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
     if (!find(entries, box, seen)) return byParts(entries, box, ground, canvas);
     const bool before = inOrder(seen, box);
     dropHidden(seen, box, before, canvas);
-    if (!before && !inOrder(seen, box)) return byPixel(seen, box, ground, canvas);
+    const bool ordered = before || inOrder(seen, box);
+    const std::size_t gaps = m_gaps.size(); // those of groups around this one stay
+    fillGaps(entries, box, ordered, seen);
+    struct Drop {
+        std::vector<FilledGap>& gaps;
+        std::size_t to;
+        ~Drop() { gaps.resize(to); }
+    } const drop{m_gaps, gaps};
+    if (!ordered) return byPixel(seen, box, ground, canvas);
     const std::size_t done = paintByBrush(seen, box, canvas);
     if (done == seen.size() + 1) return; // full
     if (done < seen.size() && isLarge(box) && !m_draft && m_blending == scene::Blending::Light) {
         const Entry& entry = *seen[done].entry; // too steep?
-        if (entry.blend == scene::Blend::Normal && entry.group.empty() && !entry.plane.bent())
+        if (seen[done].gap < 0 && entry.blend == scene::Blend::Normal && entry.group.empty() &&
+            !entry.plane.bent())
             return byParts(entries, box, ground, canvas);
     }
     if (!paintFrom(done, seen, box, ground, canvas)) return byParts(entries, box, ground, canvas);
@@ -129,7 +149,7 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
 bool TilePainter::find(const std::vector<Entry>& entries, const media::Box& box,
                        std::vector<Seen>& seen) const {
     for (const Entry& entry : entries) {
-        if (!inside(entry.box, box)) continue;
+        if (entry.fill || !inside(entry.box, box)) continue;
         Seen here{&entry, {}};
         here.nearness = nearnessAt(entry.plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0);
         if (entry.group.empty()) {
@@ -148,6 +168,59 @@ bool TilePainter::find(const std::vector<Entry>& entries, const media::Box& box,
         return a.nearness > b.nearness + 1e-9 * std::abs(b.nearness);
     });
     return true;
+}
+
+/// Puts what fills space between the cards that it is seen between; where they are not in order, slice by
+/// slice behind all of them.
+void TilePainter::fillGaps(const std::vector<Entry>& entries, const media::Box& box, bool ordered,
+                           std::vector<Seen>& seen) {
+    // What is mixed alike goes together.
+    std::vector<std::pair<const Entry*, std::vector<const Fill*>>> kinds;
+    for (const Entry& entry : entries) {
+        if (!entry.fill || !inside(entry.box, box)) continue;
+        if (const auto [low, high] = entry.fill->nearnessIn(box); low > high) continue;
+        const Entry* kind = isLaidOver(entry.blend) ? &m_merged : &entry;
+        auto at = std::find_if(kinds.begin(), kinds.end(), [&](const auto& k) { return k.first == kind; });
+        if (at == kinds.end()) at = kinds.insert(at, {kind, {}});
+        at->second.push_back(entry.fill.get());
+    }
+    if (kinds.empty()) return;
+    std::vector<const Fill*> all;
+    for (const auto& [entry, fills] : kinds)
+        all.insert(all.end(), fills.begin(), fills.end());
+    const auto put = [&](const Gap& gap, std::vector<Seen>& to) {
+        for (const auto& [entry, fills] : kinds) {
+            if (std::none_of(fills.begin(), fills.end(), [&](const Fill* fill) { return fill->isIn(gap); }))
+                continue;
+            Seen here{entry, {}};
+            here.gap = static_cast<int>(m_gaps.size());
+            m_gaps.push_back({gap, fills});
+            to.push_back(here);
+        }
+    };
+    const auto putSlices = [&](const Gap& gap, bool together, std::vector<Seen>& to) {
+        for (const Gap& part : slicesOf(all, gap, together))
+            put(part, to);
+    };
+    if (!ordered) return putSlices({box}, false, seen);
+    std::vector<Seen> filled;
+    for (std::size_t i = 0; i <= seen.size(); ++i) {
+        const Gap gap{box, i == 0 ? nullptr : &seen[i - 1].entry->plane,
+                      i == seen.size() ? nullptr : &seen[i].entry->plane};
+        if (kinds.size() > 1) // what is mixed by itself lies among the rest
+            putSlices(gap, true, filled);
+        else
+            put(gap, filled);
+        if (i < seen.size()) filled.push_back(seen[i]);
+    }
+    seen = std::move(filled);
+}
+
+/// Of a slice: of its middle.
+double TilePainter::nearnessOf(const Seen& seen, double x, double y) const {
+    if (seen.gap < 0) return nearnessAt(seen.entry->plane, x, y);
+    const Gap& gap = m_gaps[static_cast<std::size_t>(seen.gap)].gap;
+    return gap.nearest > 1e29 ? 2 * std::max(gap.farthest, 1e-9) : (gap.nearest + gap.farthest) / 2;
 }
 
 /// Whether each is in front of the next all over the box.
@@ -252,7 +325,7 @@ bool TilePainter::paintFrom(std::size_t first, const std::vector<Seen>& seen, co
             under(canvas, *below, 1);
             return true;
         }
-        if (m_draft && canvas.allFull()) break;
+        if (canvas.allFull()) break;
         if (byBrush(seen[i])) {
             const Timed timed(Stage::Sample);
             m_arena.reset();
@@ -262,6 +335,11 @@ bool TilePainter::paintFrom(std::size_t first, const std::vector<Seen>& seen, co
         if (m_blending == scene::Blending::Light && entry.group.empty() && seen[i].blurred) {
             if (m_blur.paintUnder(entry.plane, *entry.pixels, m_air, entry.opacity, box, canvas)) continue;
             if (isLarge(box)) return false;
+        }
+        if (seen[i].gap >= 0 && m_blending == scene::Blending::Light) {
+            const FilledGap& filled = m_gaps[static_cast<std::size_t>(seen[i].gap)];
+            render::paintUnder(filled.fills, filled.gap, canvas);
+            continue;
         }
         under(canvas, own(seen[i]), entry.opacity);
     }
@@ -315,7 +393,7 @@ void TilePainter::byPixel(const std::vector<Seen>& seen, const media::Box& box, 
     for (int y = 0; y < canvas.height; ++y)
         for (int x = 0; x < canvas.width; ++x) {
             for (std::size_t i = 0; i < seen.size(); ++i)
-                order[i] = {nearnessAt(seen[i].entry->plane, box.x0 + x + 0.5, box.y0 + y + 0.5), i};
+                order[i] = {nearnessOf(seen[i], box.x0 + x + 0.5, box.y0 + y + 0.5), i};
             // Farthest first; of those in one plane the later in the scene is above.
             std::stable_sort(order.begin(), order.end(), [&](const auto& a, const auto& b) {
                 if (std::abs(a.first - b.first) <= 1e-9 * std::abs(b.first))
@@ -342,6 +420,12 @@ void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas)
         return;
     }
     canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
+    if (seen.gap >= 0) {
+        const FilledGap& filled = m_gaps[static_cast<std::size_t>(seen.gap)];
+        render::paintUnder(filled.fills, filled.gap, canvas);
+        if (m_blending == scene::Blending::Paint) toPaint(canvas);
+        return;
+    }
     const Plane& plane = entry.plane;
     const Reach reach =
         m_draft ? reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Pinhole) : seen.reach;
@@ -359,14 +443,7 @@ void TilePainter::alone(const Seen& seen, const media::Box& box, Canvas& canvas)
     } else {
         sampleBox(plane, *entry.pixels, m_air, box, canvas);
     }
-    if (m_blending == scene::Blending::Paint)
-        for (int y = 0; y < canvas.height; ++y)
-            for (int x = 0; x < canvas.width; ++x) {
-                float* c = canvas.rgba + 4 * (y * Canvas::side + x);
-                if (c[3] <= 0) continue;
-                for (int i = 0; i < 3; ++i)
-                    c[i] = encode(c[i] / c[3]) * c[3];
-            }
+    if (m_blending == scene::Blending::Paint) toPaint(canvas);
 }
 
 }

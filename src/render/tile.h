@@ -31,6 +31,7 @@ private:
         bool soft = false;    ///< so little that a brush may do it
         Look look{};          ///< of what is painted by a brush
         Known known{};
+        int gap = -1; ///< of what fills space instead of a card: which of m_gaps
     };
     bool find(const std::vector<Entry>& entries, const media::Box& box, std::vector<Seen>& seen) const;
     static bool inOrder(const std::vector<Seen>& seen, const media::Box& box);
@@ -45,6 +46,9 @@ private:
     void byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
                  Canvas& canvas);
     void byPixel(const std::vector<Seen>& seen, const media::Box& box, const float* ground, Canvas& canvas);
+    void fillGaps(const std::vector<Entry>& entries, const media::Box& box, bool ordered,
+                  std::vector<Seen>& seen);
+    double nearnessOf(const Seen& seen, double x, double y) const;
     /// What one shows, without its opacity.
     void alone(const Seen& seen, const media::Box& box, Canvas& canvas);
 
@@ -53,6 +57,8 @@ private:
     scene::Blending m_blending;
     PatchArena m_arena;
     DiscBlur m_blur;
+    std::vector<FilledGap> m_gaps;
+    Entry m_merged; ///< stands for what fills space and is laid over what is behind
 };
 
 }

@@ -113,6 +113,8 @@ Json strokesJson(const std::vector<Stroke>& strokes) {
     return list;
 }
 
+}
+
 std::vector<Matte> readMattes(Fields& fields, const char* key) {
     std::vector<Matte> mattes;
     if (!fields.has(key)) return mattes;
@@ -121,6 +123,9 @@ std::vector<Matte> readMattes(Fields& fields, const char* key) {
         mattes.push_back(readMatte(list[i], fields.at(key, i)));
     return mattes;
 }
+
+namespace {
+
 Json mattesJson(const std::vector<Matte>& mattes) {
     Json list = Json::array();
     for (const Matte& matte : mattes)
@@ -405,6 +410,7 @@ Json timeToJson(const Footage& footage) {
     if (footage.freeze) json["freeze"] = *footage.freeze;
     if (footage.ends != Ends::Hold) json["ends"] = endsNames[static_cast<std::size_t>(footage.ends)];
     if (footage.mix) json["mix"] = true;
+    if (footage.dissolve != 0) json["dissolve"] = footage.dissolve;
     return json;
 }
 
@@ -430,30 +436,38 @@ void readTime(Fields& fields, Footage& footage) {
     }
     if (fields.has("ends")) footage.ends = static_cast<Ends>(fields.choice("ends", endsNames));
     footage.mix = fields.yes("mix", footage.mix);
+    footage.dissolve = fields.whole("dissolve", 0, Limits::frames, footage.dissolve);
 }
 
 // ---- cards
 
+Json stopsToJson(const std::vector<ColourStop>& stops) {
+    Json list = Json::array();
+    for (const ColourStop& stop : stops)
+        list.push_back({{"at", stop.at}, {"colour", toJson(stop.colour)}});
+    return list;
+}
+
+std::vector<ColourStop> readStops(Fields& fields, const char* key) {
+    std::vector<ColourStop> stops;
+    const Json& list = fields.array(key, 1000);
+    if (list.empty()) throw Misread{"'" + fields.at(key) + "' is empty"};
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        Fields stop(list[i], fields.at(key, i));
+        stops.push_back({stop.number("at", 0, 1, 0), stop.colour("colour")});
+        if (i > 0 && stops[i].at < stops[i - 1].at)
+            throw Misread{"'" + stop.at("at") + "' is before the one before it"};
+    }
+    return stops;
+}
+
 Json toJson(const Card& card) {
-    Json stops = Json::array();
-    for (const Card::Stop& stop : card.stops)
-        stops.push_back({{"at", stop.at}, {"colour", toJson(stop.colour)}});
-    return {{"stops", std::move(stops)}, {"turn", card.turn}, {"radial", card.radial}};
+    return {{"stops", stopsToJson(card.stops)}, {"turn", card.turn}, {"radial", card.radial}};
 }
 
 Card readCard(Fields& fields, const Card& fallback) {
     Card card = fallback;
-    if (fields.has("stops")) {
-        card.stops.clear();
-        const Json& list = fields.array("stops", 1000);
-        if (list.empty()) throw Misread{"'" + fields.at("stops") + "' is empty"};
-        for (std::size_t i = 0; i < list.size(); ++i) {
-            Fields stop(list[i], fields.at("stops", i));
-            card.stops.push_back({stop.number("at", 0, 1, 0), stop.colour("colour")});
-            if (i > 0 && card.stops[i].at < card.stops[i - 1].at)
-                throw Misread{"'" + stop.at("at") + "' is before the one before it"};
-        }
-    }
+    if (fields.has("stops")) card.stops = readStops(fields, "stops");
     card.turn = fields.number("turn", -36000, 36000, card.turn);
     card.radial = fields.yes("radial", card.radial);
     return card;

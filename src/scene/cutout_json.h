@@ -13,10 +13,15 @@ Json toJson(const Stroke& stroke);
 Json timeToJson(const Footage& footage);
 
 Matte readMatte(const Json& json, const std::string& where);
+/// A list of them.
+std::vector<Matte> readMattes(Fields& fields, const char* key);
 CutoutPtr readCutout(const Json& json, const std::string& where);
 void readTime(Fields& fields, Footage& footage);
 Card readCard(Fields& fields, const Card& fallback);
 Json toJson(const Card& card);
+Json stopsToJson(const std::vector<ColourStop>& stops);
+/// At least one, in order.
+std::vector<ColourStop> readStops(Fields& fields, const char* key);
 
 /// What a keyed value (as scenes write it) becomes when it is set at a time: without keys simply the value;
 /// with keys, the key there is changed or one is added.

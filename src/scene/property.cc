@@ -8,6 +8,26 @@ namespace {
 
 constexpr double far = Limits::metres, turns = 36'000;
 
+/// A number of layers whose content is of one kind.
+template <class Content, class Number>
+constexpr Property<Layer> of(std::string_view name, std::string_view unit, double low, double high, Number) {
+    return {name,
+            unit,
+            low,
+            high,
+            [](const Layer& l) {
+                const auto* content = std::get_if<Content>(&l.content);
+                return content ? static_cast<double>(Number()(*content)) : 0;
+            },
+            [](Layer& l, double v) {
+                if (auto* content = std::get_if<Content>(&l.content)) {
+                    auto& number = Number()(*content);
+                    number = static_cast<std::remove_reference_t<decltype(number)>>(v);
+                }
+            },
+            [](const Layer& l) { return std::holds_alternative<Content>(l.content); }};
+}
+
 constexpr auto ofLayers = std::to_array<Property<Layer>>({
     {"across", "m", -far, far, [](const Layer& l) { return l.placement.position.x; },
      [](Layer& l, double v) { l.placement.position.x = v; }},
@@ -29,6 +49,24 @@ constexpr auto ofLayers = std::to_array<Property<Layer>>({
      [](Layer& l, double v) { l.hanging.bend = v; }},
     {"opacity", "", 0, 1, [](const Layer& l) { return l.opacity; },
      [](Layer& l, double v) { l.opacity = v; }},
+    of<Particles>(
+        "count", "", 1, Particles::most, [](auto& p) -> auto& { return p.count; }),
+    of<Particles>(
+        "size", "m", 1e-6, far, [](auto& p) -> auto& { return p.size; }),
+    of<Particles>(
+        "light", "", 0, 1e4, [](auto& p) -> auto& { return p.light; }),
+    of<Particles>(
+        "turbulence", "m", 0, far, [](auto& p) -> auto& { return p.turbulence.amount; }),
+    of<Cloud>(
+        "density", "", 0, 1e6, [](auto& c) -> auto& { return c.density; }),
+    of<Cloud>(
+        "coverage", "", 0, 1, [](auto& c) -> auto& { return c.coverage; }),
+    {"displacement", "px", 0, 10'000,
+     [](const Layer& l) { return l.displacements.empty() ? 0 : l.displacements.front().amount; },
+     [](Layer& l, double v) {
+         if (!l.displacements.empty()) l.displacements.front().amount = v;
+     },
+     [](const Layer& l) { return !l.displacements.empty(); }},
 });
 
 constexpr auto ofCamera = std::to_array<Property<Pose>>({

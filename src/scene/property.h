@@ -14,7 +14,8 @@ template <class Thing> struct Property {
     std::string_view unit; ///< "m", "°", "mm", or "" for a plain number
     double low, high;      ///< bounds that a value is kept within
     double (*get)(const Thing&);
-    void (*set)(Thing&, double); ///< a value within the bounds
+    void (*set)(Thing&, double); ///< a value within the bounds; nothing happens where a thing has none
+    bool (*has)(const Thing&) = nullptr; ///< whether a thing has it; null: all have
 };
 
 /// In the order in which the desk offers them.

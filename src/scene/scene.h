@@ -4,10 +4,14 @@
 // scene-linear Rec. 709 and premultiplied where they carry alpha.
 #pragma once
 
+#include "scene/card.h"
 #include "scene/checking.h"
+#include "scene/cloud.h"
 #include "scene/cutout.h"
+#include "scene/displacement.h"
 #include "scene/geometry.h"
 #include "scene/hanging.h"
+#include "scene/particles.h"
 #include "scene/rational.h"
 
 #include <algorithm>
@@ -33,6 +37,7 @@ struct Limits {
     static constexpr std::size_t tags = 100;
     static constexpr std::size_t setAside = 20'000;
     static constexpr std::size_t noises = 20;        ///< of one track
+    static constexpr std::size_t displacements = 20; ///< of one layer
     static constexpr std::size_t drawnSpeeds = 1000; ///< of one pace
     static constexpr int carriers = 64;              ///< in a row
     static constexpr int copies = 2000;
@@ -107,6 +112,9 @@ struct Footage {
     std::optional<std::int64_t> freeze; ///< only this frame, all the time
     Ends ends = Ends::Hold;
     bool mix = false; ///< between two frames both show, so that slow motion does not step
+    /// Where it loops: so many of the last frames used dissolve into as many from the first on, which are
+    /// then left out of the next round. Less than half of the frames used count.
+    std::int64_t dissolve = 0;
 
     std::int64_t last() const { return (out > 0 ? std::min(out, frames) : frames) - 1; } ///< last frame used
 };
@@ -130,17 +138,6 @@ struct Text {
     Colour shadowColour{0, 0, 0, 0};
 };
 
-/// A card of colour: one, or a gradient through several.
-struct Card {
-    struct Stop {
-        double at = 0; ///< 0..1
-        Colour colour;
-    };
-    std::vector<Stop> stops{{0, {0.18, 0.18, 0.18, 1}}}; ///< at least one, in order
-    double turn = 0;     ///< of a straight gradient: 0 runs from the left to the right, 90 from the top down
-    bool radial = false; ///< from the centre to the corners
-};
-
 struct Layer;
 using LayerPtr = std::shared_ptr<const Layer>;
 
@@ -156,7 +153,8 @@ struct Group {
 };
 
 /// Names of what a layer can be, in the order of its content.
-inline constexpr std::array<std::string_view, 5> layerKinds = {"picture", "footage", "text", "group", "card"};
+inline constexpr std::array<std::string_view, 7> layerKinds = {"picture", "footage",   "text", "group",
+                                                               "card",    "particles", "cloud"};
 
 /// When a layer shows, and how it fades in time and by its distance from the lens.
 struct Showing {
@@ -183,18 +181,36 @@ struct Layer {
     std::int64_t follows = 0;         ///< the layer that carries it as a group would; 0: none
     std::optional<Standing> standing; ///< none: on nothing; one on a layer that is not there counts as none
     Hanging hanging;
-    V2i pixels{0, 0};          ///< natural size of its picture; a group has none
+    V2i pixels{0, 0};          ///< natural size of its picture; a group has none; of a box a nominal one
     double metresPerPixel = 0; ///< at scale 1
-    std::variant<Picture, Footage, Text, Group, Card> content;
-    CutoutPtr cutout;            ///< null: nothing is cut
-    Json extra = Json::object(); ///< members this version does not know
+    std::variant<Picture, Footage, Text, Group, Card, Particles, Cloud> content;
+    CutoutPtr cutout;                        ///< null: nothing is cut
+    std::vector<Displacement> displacements; ///< of its pixels, after the cut; the first is applied first
+    Json extra = Json::object();             ///< members this version does not know
 
     /// Null where it is none.
     const Group* group() const { return std::get_if<Group>(&content); }
-    /// Width and height at its own scale, in metres of the group that holds it.
-    V2d size() const {
-        return {pixels.x * metresPerPixel * placement.scale.x, pixels.y * metresPerPixel * placement.scale.y};
+    /// Of a layer that fills a box of space, the box at scale 1; else null. Its card is the box's middle.
+    const V3d* box() const {
+        if (const auto* particles = std::get_if<Particles>(&content)) return &particles->box;
+        if (const auto* cloud = std::get_if<Cloud>(&content)) return &cloud->box;
+        return nullptr;
     }
+    /// Sets pixels and metresPerPixel of a layer that fills a box by that.
+    void fitToBox() {
+        const V3d& b = *box();
+        const double longest = std::max(b.x, b.y);
+        pixels = {std::max(1, static_cast<int>(1000 * b.x / longest)),
+                  std::max(1, static_cast<int>(1000 * b.y / longest))};
+        metresPerPixel = b.x / pixels.x;
+    }
+    /// Width and height at scale 1, metres.
+    V2d natural() const {
+        if (const V3d* b = box()) return {b->x, b->y};
+        return {pixels.x * metresPerPixel, pixels.y * metresPerPixel};
+    }
+    /// Width and height at its own scale, in metres of the group that holds it.
+    V2d size() const { return natural() * placement.scale; }
 };
 
 struct Pose {
@@ -301,6 +317,7 @@ struct Scene {
     Output output;
     Camera camera;
     Haze haze;
+    Mist mist;
     double homeDepth = 10;
     double ground = 0; ///< height of the ground plane, m
     CheckLimits limits;

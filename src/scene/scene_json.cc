@@ -1,5 +1,6 @@
 #include "scene/scene_json.h"
 
+#include "scene/air_json.h"
 #include "scene/cutout_json.h"
 #include "scene/hanging_json.h"
 #include "scene/track_json.h"
@@ -319,7 +320,8 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
         layer->standing->on = standing.whole("on", 0, std::int64_t{1} << 50, 0);
     }
     const std::size_t kind = fields.choice("kind", layerKinds);
-    if (kind != 3) {
+    const bool box = kind == 5 || kind == 6;
+    if (kind != 3 && !box) {
         const auto size = fields.numbers("pixels", 2, 1, Limits::pictureSide);
         layer->pixels = {static_cast<int>(size[0]), static_cast<int>(size[1])};
         layer->metresPerPixel = fields.number("metresPerPixel", 1e-12, Limits::metres);
@@ -340,6 +342,12 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
     } else if (kind == 4) {
         Fields card(fields.object("card"), fields.at("card"));
         layer->content = readCard(card, Card{});
+    } else if (kind == 5) {
+        Fields particles(fields.object("particles"), fields.at("particles"));
+        layer->content = readParticles(particles, Particles{});
+    } else if (kind == 6) {
+        Fields cloud(fields.object("cloud"), fields.at("cloud"));
+        layer->content = readCloud(cloud, Cloud{});
     } else {
         if (depth >= Limits::groupDepth)
             throw Misread{"'" + where + "': groups are nested deeper than " +
@@ -355,8 +363,11 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
         }
         layer->content = std::move(group);
     }
-    if (fields.has("cutout") && kind != 3)
+    if (box)
+        layer->fitToBox();
+    else if (fields.has("cutout") && kind != 3)
         layer->cutout = readCutout(fields.object("cutout"), fields.at("cutout"));
+    if (!box && kind != 3 && fields.has("displacements")) layer->displacements = readDisplacements(fields);
     layer->extra = fields.rest();
     return layer;
 }
@@ -380,7 +391,7 @@ Json toJson(const Layer& layer) {
         json["standing"] = {{"on", layer.standing->on}};
         if (const auto& foot = layer.standing->foot) json["standing"]["foot"] = {foot->x, foot->y};
     }
-    if (!layer.group()) {
+    if (!layer.group() && !layer.box()) {
         json["pixels"] = {layer.pixels.x, layer.pixels.y};
         json["metresPerPixel"] = layer.metresPerPixel;
     }
@@ -396,6 +407,10 @@ Json toJson(const Layer& layer) {
         json["text"] = toJson(*text);
     } else if (const auto* card = std::get_if<Card>(&layer.content)) {
         json["card"] = toJson(*card);
+    } else if (const auto* particles = std::get_if<Particles>(&layer.content)) {
+        json["particles"] = toJson(*particles);
+    } else if (const auto* cloud = std::get_if<Cloud>(&layer.content)) {
+        json["cloud"] = toJson(*cloud);
     } else if (const Group* group = layer.group()) {
         if (group->inDepth) json["inDepth"] = true;
         json["layers"] = layersToJson(group->children);
@@ -405,6 +420,7 @@ Json toJson(const Layer& layer) {
         }
     }
     if (layer.cutout) json["cutout"] = toJson(*layer.cutout);
+    if (!layer.displacements.empty()) json["displacements"] = toJson(layer.displacements);
     return withRest(std::move(json), layer.extra);
 }
 
@@ -447,6 +463,7 @@ Json toJson(const Scene& scene) {
         json["haze"] = {{"colour", toJson(scene.haze.colour)},
                         {"density", scene.haze.density},
                         {"start", scene.haze.start}};
+    if (scene.mist != Mist{}) json["mist"] = toJson(scene.mist);
     if (scene.ground != Scene{}.ground) json["ground"] = scene.ground;
     if (scene.limits != CheckLimits{})
         json["checkLimits"] = {{"enlargement", scene.limits.enlargement},

@@ -1,4 +1,5 @@
 // Handles on a layer, and what a drag of each does to it; catching on lines. Figures are worked out by hand.
+#include "interaction/box_handles.h"
 #include "interaction/handles.h"
 #include "interaction/snapping.h"
 #include "scene/scene_json.h"
@@ -115,6 +116,40 @@ TEST(Snapping, TheNearestOfAllIsCaughtWithinReach) {
     EXPECT_TRUE(snap(places, lines, 2));
     EXPECT_FALSE(snap(places, lines, 1.99));
     EXPECT_FALSE(snap({}, lines, 100));
+}
+
+TEST(BoxSides, AreDraggedWhileTheOppositeOneStays) {
+    auto layer = std::make_shared<scene::Layer>();
+    layer->id = 3;
+    layer->name = "box";
+    scene::Particles particles;
+    particles.box = {4, 2, 6};
+    layer->content = particles;
+    layer->fitToBox();
+    layer->placement = {{1, 2, -9}, {0, 30, 0}, {2, 2}};
+    scene::Scene scene = scene::emptyScene();
+    scene.layers = {layer};
+    for (const BoxSide& side : boxSides(scene::find(scene, 3))) {
+        const V3d unit = side.outwards.normalized();
+        const auto next = edit::apply(scene, boxDragged(side, unit * 3 + unit.cross(V3d(0.3, 1, 0.2))));
+        ASSERT_TRUE(next) << next.error().sentence;
+        EXPECT_NEAR((*next->layers[0]->box())[side.axis], particles.box[side.axis] + 1.5,
+                    1e-9); // twice as large
+        for (const BoxSide& after : boxSides(scene::find(*next, 3))) {
+            if (after.axis != side.axis) continue;
+            const V3d by = after.way == side.way ? unit * 3 : V3d(0);
+            const auto before = boxSides(scene::find(scene, 3));
+            const auto same = std::find_if(before.begin(), before.end(), [&](const BoxSide& each) {
+                return each.axis == after.axis && each.way == after.way;
+            });
+            EXPECT_LT((after.middle - same->middle - by).length(), 1e-9);
+        }
+        // Pushed through the opposite side it stays a box.
+        const auto least = edit::apply(scene, boxDragged(side, unit * -100));
+        ASSERT_TRUE(least);
+        EXPECT_NEAR((*least->layers[0]->box())[side.axis], 1e-3, 1e-12);
+    }
+    EXPECT_TRUE(boxSides(scene::LayerPath{}).empty());
 }
 
 }

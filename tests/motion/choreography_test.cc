@@ -297,9 +297,18 @@ TEST(Tracks, AreExtrapolatedAsTheySay) {
     EXPECT_EQ(at(Extrapolation::Loop, 7), 4);
 }
 
+scene::Layer with(const auto& content) {
+    scene::Layer layer = *card(1, {1, 2, -3});
+    layer.content = content;
+    return layer;
+}
+
 TEST(Tracks, EveryPropertyIsSetAndRead) {
     for (const auto& property : scene::layerProperties()) {
         auto layer = card(1, {1, 2, -3});
+        for (const scene::Layer& each : {with(scene::Particles{}), with(scene::Cloud{})})
+            if (property.has && !property.has(*layer) && property.has(each)) *layer = each;
+        layer->displacements = {{}};
         const double value = std::clamp(0.6, property.low, property.high);
         layer->tracks = {track(std::string(property.name), {{0, value}})};
         scene::Scene scene = sceneOf({mark(1, 0, {0, 0, 0})});

@@ -74,5 +74,35 @@ TEST(Mattes, ShapesAndNumbersMoveToo) {
     EXPECT_NEAR(area.turn, 22.5, 1e-12);
 }
 
+TEST(Footage, DissolvesItsEndIntoItsBeginWhereItLoops) {
+    scene::Footage footage;
+    footage.rate = 10;
+    footage.frames = 20;
+    footage.in = 4, footage.out = 16; // twelve of them
+    footage.ends = scene::Ends::Loop;
+    footage.dissolve = 3;
+    // A round is nine frames: 7 to 15, of which the last three go over into 4 to 6.
+    for (int n = 0; n < 40; ++n) {
+        const auto shown = footageAt(footage, Rational(n, 10));
+        ASSERT_TRUE(shown);
+        EXPECT_EQ(shown->frame, 7 + n % 9) << n;
+        if (n % 9 < 6) {
+            EXPECT_EQ(shown->share, 0) << n;
+        } else {
+            EXPECT_EQ(shown->next, 4 + n % 9 - 6) << n;
+            EXPECT_NEAR(shown->share, (n % 9 - 5) / 4.0, 1e-12) << n;
+        }
+    }
+    EXPECT_EQ(footageAt(footage, Rational(-1, 10))->frame, 15);
+    footage.speed = -1; // backwards: from the last frame used
+    EXPECT_EQ(footageAt(footage, 0)->frame, 12);
+    EXPECT_EQ(footageAt(footage, Rational(8, 10))->frame, 4);
+    EXPECT_EQ(footageAt(footage, Rational(8, 10))->next, 13);
+    footage.dissolve = 100; // no more than half of it
+    EXPECT_EQ(footageAt(footage, 0)->frame, 15 - 5);
+    footage.ends = scene::Ends::Hold;
+    EXPECT_EQ(footageAt(footage, 0)->share, 0);
+}
+
 }
 }

@@ -163,10 +163,56 @@ LayerPtr groupInDepth() {
     return groupOf(true);
 }
 
-constexpr Kind kinds[] = {
-    {"picture", picture},          {"drawing", drawing}, {"bent", bentPicture}, {"tilted", tiltedPicture},
-    {"footage", footage},          {"card", card},       {"text", text},        {"flatGroup", flatGroup},
-    {"groupInDepth", groupInDepth}};
+LayerPtr particles() {
+    auto layer = base("particles");
+    scene::Particles content;
+    content.count = 150;
+    content.box = {7, 4, 6}; // from before the picture in front to behind
+    content.size = 0.3;
+    content.colour = {0.6, 0.3, 0.1, 0.8};
+    layer->content = content;
+    layer->fitToBox();
+    return layer;
+}
+LayerPtr leaves() {
+    auto layer = std::make_shared<Layer>(*particles());
+    auto& content = std::get<scene::Particles>(layer->content);
+    content.count = 60;
+    content.size = 0.7;
+    content.shape = scene::ParticleShape::Leaf;
+    content.facing = scene::ParticleFacing::Tumbling;
+    content.spin = 90;
+    return layer;
+}
+LayerPtr cloud() {
+    auto layer = base("cloud");
+    scene::Cloud content;
+    content.box = {7, 4, 6};
+    content.size = 2;
+    content.colour = {0.5, 0.5, 0.55, 0.9};
+    layer->content = content;
+    layer->fitToBox();
+    return layer;
+}
+LayerPtr displaced() {
+    auto layer = std::make_shared<Layer>(*picture());
+    layer->displacements = {{scene::DisplacementKind::Ripple, true, 2, 15, 0.7}};
+    return layer;
+}
+
+constexpr Kind kinds[] = {{"picture", picture},
+                          {"drawing", drawing},
+                          {"bent", bentPicture},
+                          {"tilted", tiltedPicture},
+                          {"footage", footage},
+                          {"card", card},
+                          {"text", text},
+                          {"flatGroup", flatGroup},
+                          {"groupInDepth", groupInDepth},
+                          {"particles", particles},
+                          {"leaves", leaves},
+                          {"cloud", cloud},
+                          {"displaced", displaced}};
 
 /// The layer between a backdrop and a picture in front of it.
 scene::Scene sceneWith(const LayerPtr& layer) {
@@ -204,6 +250,10 @@ std::vector<Variant> variants() {
             {"haze",
              [](scene::Scene& s) {
                  s.haze = {{0.4, 0.5, 0.6, 1}, 0.08, 3};
+             }},
+            {"mist",
+             [](scene::Scene& s) {
+                 s.mist = {{0.5, 0.4, 0.3, 1}, 0.1, 1.5, 2};
              }},
             {"haze, nothing behind",
              [](scene::Scene& s) {

@@ -23,6 +23,8 @@ inline scene::Scene exampleScene(const TempDir& dir) {
              {{"edit", "set-mark"}, {"time", "2"}, {"position", {1, 0, 0}}},
              {{"edit", "add-card"}, {"name", "Dusk"}},
              {{"edit", "add-card"}, {"name", "Cut"}},
+             {{"edit", "add-particles"}, {"name", "Drift"}},
+             {{"edit", "add-cloud"}, {"name", "Fog"}},
              {{"edit", "add-matte"}, {"layer", "Cut"}, {"matte", ring}},
              {{"edit", "add-matte"}, {"layer", "Cut"}, {"matte", ring}},
              {{"edit", "add-fill"}, {"layer", "Cut"}, {"hole", {ring}}},

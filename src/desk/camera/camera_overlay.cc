@@ -1,6 +1,8 @@
 #include "desk/camera/camera_overlay.h"
 
 #include "desk/look/theme.h"
+#include "interaction/box_handles.h"
+#include "interaction/orbit_view.h"
 #include "interaction/picking.h"
 #include "motion/measure.h"
 
@@ -192,6 +194,14 @@ void drawOutlines(QPainter& painter, const FrameFit& fit, const Session& session
             for (const V3d& point : motion::outlineOf(now, found))
                 if (const auto place = optics::project(now.view, point)) outline << fit.toView(*place);
         painter.setBrush(Qt::NoBrush);
+        if (found.layer->box()) {
+            const auto corners = interaction::boxCorners(found);
+            painter.setPen(QPen(theme::vermilion, 1, Qt::DotLine));
+            for (const auto& [a, b] : interaction::boxEdges)
+                if (const auto seen = interaction::seenLine(now.view, corners[static_cast<std::size_t>(a)],
+                                                            corners[static_cast<std::size_t>(b)], 0.01))
+                    painter.drawLine(fit.toView(seen->first), fit.toView(seen->second));
+        }
         painter.setPen(QPen(QColor(0, 0, 0, 120), 3));
         painter.drawPolygon(outline);
         painter.setPen(

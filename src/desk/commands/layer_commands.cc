@@ -1,6 +1,7 @@
 #include "desk/commands/layer_commands.h"
 
 #include "desk/camera/camera_view.h"
+#include "desk/commands/air_commands.h"
 #include "desk/cutting/cut_view.h"
 #include "desk/dialogs/layer_dialogs.h"
 #include "desk/files/media_files.h"
@@ -49,7 +50,7 @@ LayerCommands::LayerCommands(const CommandContext& context, QMenu* menu, MediaFi
     menu->addSeparator();
     addGroups(menu);
     menu->addSeparator();
-    addContent(menu, media);
+    addContent(context, menu, media);
 }
 
 void LayerCommands::addNames(QMenu* menu) {
@@ -82,7 +83,7 @@ void LayerCommands::addGroups(QMenu* menu) {
         whenMovable([this] { scatter(); }));
 }
 
-void LayerCommands::addContent(QMenu* menu, MediaFiles& media) {
+void LayerCommands::addContent(const CommandContext& context, QMenu* menu, MediaFiles& media) {
     add(menu, "cut-out", tr("Cut out"), "C", {}, [this] { m_views.setCutting(!m_views.cutting()); });
     add(menu, "split", tr("Split a photograph…"), "Ctrl+T", {}, whenSelected([this] {
             m_views.setCutting(true);
@@ -94,6 +95,7 @@ void LayerCommands::addContent(QMenu* menu, MediaFiles& media) {
         if (const auto edit = askText(m_window)) apply(*edit);
     });
     add(menu, "add-card", tr("Add a colour card"), "", {}, [this] { apply({{"edit", "add-card"}}); });
+    new AirCommands(context, menu->addMenu(tr("Air")));
     menu->addSeparator();
     add(menu, "remove", tr("Remove"), QKeySequence::Delete, {},
         whenMovable([this] { apply(edit::onLayers("remove", m_session.movable())); }));

@@ -21,7 +21,7 @@ private:
     void addNames(QMenu* menu);
     void addVisibility(QMenu* menu);
     void addGroups(QMenu* menu);
-    void addContent(QMenu* menu, MediaFiles& media);
+    void addContent(const CommandContext& context, QMenu* menu, MediaFiles& media);
     void rename();
     void editTags();
     void showOrHide();

@@ -57,7 +57,7 @@ void CutPanel::showEvent(QShowEvent*) {
 
 scene::LayerPtr CutPanel::layer() const {
     const auto selected = m_session.selection.only().layer;
-    return selected && !selected->group() ? selected : nullptr;
+    return selected && !selected->group() && !selected->box() ? selected : nullptr;
 }
 
 Json CutPanel::cutout() const {

@@ -96,7 +96,7 @@ CutView::~CutView() {
 
 scene::LayerPtr CutView::layer() const {
     const scene::LayerPtr selected = m_session.selection.only().layer;
-    return selected && !selected->group() ? selected : nullptr;
+    return selected && !selected->group() && !selected->box() ? selected : nullptr;
 }
 
 const scene::Matte* CutView::current() const {
@@ -211,8 +211,11 @@ void CutView::request() {
     if (!l || !isVisible()) return;
     if (!m_fitted) return fit();
     CutPictureRequest request;
-    request.pixels = motion::pixelsAt(*m_session.scene(), l, m_session.playhead.time());
-    if (!request.pixels) return;
+    const auto pixels = motion::pixelsAt(*m_session.scene(), l, m_session.playhead.time());
+    if (!pixels) return;
+    const auto still = std::make_shared<motion::Pixels>(*pixels); // is cut before it is displaced
+    still->displacements.clear();
+    request.pixels = still;
     request.cache = m_session.sharedSources();
     request.show = static_cast<int>(m_guide != Guide::Off ? Show::Before : m_show);
     request.perPixel = m_zoom * devicePixelRatioF();

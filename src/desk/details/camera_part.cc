@@ -208,6 +208,29 @@ void CameraPart::addAir() {
         [this](const scene::Colour& colour) {
             apply({{"edit", "haze"}, {"colour", scene::toJson(colour)}});
         });
+    const auto mist = [this]() -> const scene::Mist& { return m_session.scene()->mist; };
+    const auto set = [this](const char* member, double low, double high) {
+        return [this, member, low, high](double v) {
+            apply({{"edit", "mist"}, {member, std::clamp(v, low, high)}});
+        };
+    };
+    m_rows
+        .number(
+            tr("Mist"), {scene::Measured::Plain, tr("per m"), 3, 0.02},
+            tr("Above the ground, up to a height: how much of the light each metre of it takes; 0: none"),
+            [mist] { return mist().density; }, set("density", 0, 1000))
+        ->setObjectName(QStringLiteral("mist"));
+    m_rows.number(
+        tr("Up to"), metres(0.1), tr("Height in the scene above which the air is clear"),
+        [mist] { return mist().top; }, set("top", -1e7, 1e7));
+    m_rows.number(
+        tr("Thins out over"), metres(0.1), tr("Metres below that height"), [mist] { return mist().soft; },
+        set("soft", 1e-6, 1e7));
+    m_rows.colour(
+        tr("Mist's colour"), [mist] { return mist().colour; },
+        [this](const scene::Colour& colour) {
+            apply({{"edit", "mist"}, {"colour", scene::toJson(colour)}});
+        });
 }
 
 void CameraPart::addPace() {

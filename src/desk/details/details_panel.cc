@@ -1,5 +1,6 @@
 #include "desk/details/details_panel.h"
 
+#include "desk/details/air_part.h"
 #include "desk/details/camera_part.h"
 #include "desk/details/content_part.h"
 #include "desk/details/hanging_part.h"
@@ -31,9 +32,10 @@ DetailsPanel::DetailsPanel(Session& session, QWidget* parent)
     m_missing->setObjectName(QStringLiteral("warning"));
     m_missing->setWordWrap(true);
     layout->addWidget(m_missing);
-    m_parts = {new ManyPart(session),    new PlacementPart(session), new LookPart(session),
-               new WordsPart(session),   new HangingPart(session),   new TimePart(session),
-               new FootagePart(session), new TextPart(session),      new CardPart(session),
+    m_parts = {new ManyPart(session),      new PlacementPart(session), new LookPart(session),
+               new WordsPart(session),     new HangingPart(session),   new TimePart(session),
+               new FootagePart(session),   new TextPart(session),      new CardPart(session),
+               new ParticlesPart(session), new CloudPart(session),     new DisplacementPart(session),
                new CameraPart(session)};
     for (Part* part : m_parts)
         layout->addWidget(part);
@@ -56,13 +58,17 @@ void DetailsPanel::refresh() {
 }
 
 std::pair<QString, QString> DetailsPanel::title() const {
-    static const char* const kinds[] = {QT_TR_NOOP("picture"), QT_TR_NOOP("footage"), QT_TR_NOOP("text"),
-                                        QT_TR_NOOP("group"), QT_TR_NOOP("card")};
+    static const std::array<const char*, scene::layerKinds.size()> kinds = {
+        QT_TR_NOOP("picture"), QT_TR_NOOP("footage"),   QT_TR_NOOP("text"), QT_TR_NOOP("group"),
+        QT_TR_NOOP("card"),    QT_TR_NOOP("particles"), QT_TR_NOOP("cloud")};
     const auto count = static_cast<int>(m_session.selection.layers().size());
     if (count > 1) return {tr("%n layer(s)", nullptr, count), tr("moved together")};
     if (const scene::LayerPtr layer = m_session.selection.only().layer) {
         QString note = tr(kinds[layer->content.index()]);
-        if (!layer->group()) note += QStringLiteral(" · %1 × %2").arg(layer->pixels.x).arg(layer->pixels.y);
+        if (const V3d* box = layer->box())
+            note += tr(" · %1 × %2 × %3 m").arg(box->x).arg(box->y).arg(box->z);
+        else if (!layer->group())
+            note += QStringLiteral(" · %1 × %2").arg(layer->pixels.x).arg(layer->pixels.y);
         return {QString::fromStdString(layer->name), note};
     }
     const int mark = m_session.camera.markHere();

@@ -69,7 +69,7 @@ void HangingPart::addPivot() {
 double HangingPart::pivotShare(int axis) const {
     const scene::LayerPtr only = layer();
     if (only->group()) return 0.5;
-    return only->hanging.pivot[axis] / (only->pixels[axis] * only->metresPerPixel) + 0.5;
+    return only->hanging.pivot[axis] / only->natural()[axis] + 0.5;
 }
 
 void HangingPart::setPivot(double across, double up) {

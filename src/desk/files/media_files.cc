@@ -96,7 +96,7 @@ void MediaFiles::find(const std::filesystem::path& folder) {
 
 void MediaFiles::replaceSelected() {
     const auto chosen = m_session.selection.only();
-    if (!chosen.layer || chosen.layer->group()) {
+    if (!chosen.layer || chosen.layer->group() || chosen.layer->box()) {
         Q_EMIT m_session.said(tr("Select one layer whose media are to be replaced."));
         return;
     }

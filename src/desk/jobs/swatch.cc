@@ -2,10 +2,12 @@
 
 #include "cutout/source.h"
 #include "desk/jobs/workers.h"
+#include "scene/chance.h"
 #include "scene/cutout_json.h"
 #include "scene/scene_json.h"
 
 #include <QCoreApplication>
+#include <QPainter>
 #include <QPointer>
 
 #include <algorithm>
@@ -41,6 +43,40 @@ std::string keyOf(const scene::Layer& layer) {
     return {};
 }
 
+/// What stands for particles or a cloud: dots or a soft disc of their colour.
+Swatches::Swatch boxSwatch(const scene::Layer& layer) {
+    const auto* particles = std::get_if<scene::Particles>(&layer.content);
+    const scene::Colour& own = particles ? particles->colour : std::get<scene::Cloud>(layer.content).colour;
+    const Imath::half rgba[4] = {Imath::half(static_cast<float>(own.r)),
+                                 Imath::half(static_cast<float>(own.g)),
+                                 Imath::half(static_cast<float>(own.b)), Imath::half(1.f)};
+    Swatches::Swatch swatch;
+    swatch.colour = QColor(straight(rgba));
+    swatch.picture = QImage(side, side, QImage::Format_ARGB32_Premultiplied);
+    swatch.picture.fill(QColor(0x1C, 0x1F, 0x22));
+    QPainter painter(&swatch.picture);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(Qt::NoPen);
+    if (particles) {
+        painter.setBrush(swatch.colour);
+        for (int i = 0; i < 14; ++i) {
+            const double size = side * (0.02 + 0.04 * scene::chance(particles->seed, i, 2));
+            painter.drawEllipse(QPointF(side * scene::chance(particles->seed, i),
+                                        side * scene::chance(particles->seed, i, 1)),
+                                size, size);
+        }
+    } else {
+        QRadialGradient soft(side / 2.0, side / 2.0, side / 2.0);
+        QColor clear = swatch.colour;
+        clear.setAlpha(0);
+        soft.setColorAt(0, swatch.colour);
+        soft.setColorAt(1, clear);
+        painter.setBrush(soft);
+        painter.drawRect(0, 0, side, side);
+    }
+    return swatch;
+}
+
 Swatches::Swatch swatchOf(const media::Raster& small) {
     Swatches::Swatch swatch;
     swatch.cover = QImage(small.size.x, small.size.y, QImage::Format_Grayscale8);
@@ -71,6 +107,7 @@ Swatches::Swatches(std::shared_ptr<media::PixelCache> cache, QObject* parent)
     : QObject(parent), m_cache(std::move(cache)) {}
 
 Swatches::Swatch Swatches::of(const scene::Scene& scene, const scene::LayerPtr& layer) {
+    if (layer->box()) return boxSwatch(*layer);
     const std::string key = keyOf(*layer);
     if (key.empty()) return {};
     if (const auto kept = m_kept.find(key); kept != m_kept.end()) return kept->second;

@@ -14,6 +14,28 @@
 namespace stage::desk {
 namespace {
 
+/// The convex polygon around points (Andrew's monotone chain).
+QPolygonF hullOf(std::vector<QPointF> points) {
+    std::sort(points.begin(), points.end(), [](const QPointF& a, const QPointF& b) {
+        return a.x() != b.x() ? a.x() < b.x() : a.y() < b.y();
+    });
+    QPolygonF hull;
+    const auto add = [&](const QPointF& p, qsizetype least) {
+        while (hull.size() > least) {
+            const QPointF a = hull[hull.size() - 2], b = hull.last();
+            if ((b.x() - a.x()) * (p.y() - a.y()) - (b.y() - a.y()) * (p.x() - a.x()) > 0) break;
+            hull.removeLast();
+        }
+        hull << p;
+    };
+    for (const QPointF& p : points)
+        add(p, 1);
+    const qsizetype upper = hull.size();
+    for (auto p = points.rbegin() + 1; p != points.rend(); ++p)
+        add(*p, upper);
+    return hull;
+}
+
 constexpr double catchPixels = 6, pickPixels = 8;
 
 double distanceTo(const QPolygonF& line, const QPointF& place) {
@@ -157,6 +179,7 @@ void DraftView::layOut() {
                 found.layer,
                 {},
                 {},
+                {},
                 interaction::isVisible(found),
                 interaction::isLocked(found)};
         const int steps = card.bend == 0 ? 1 : 24;
@@ -168,8 +191,29 @@ void DraftView::layOut() {
         }
         for (const V3d& corner : card.outline())
             bar.outline << placeOf(corner);
+        if (found.layer->box()) {
+            std::vector<QPointF> corners;
+            for (const V3d& corner : interaction::boxCorners(found))
+                corners.push_back(placeOf(corner));
+            bar.box = hullOf(std::move(corners));
+        }
         m_bars.push_back(std::move(bar));
     }
+}
+
+std::vector<interaction::BoxSide> DraftView::sides() const {
+    const auto& now = m_session.now();
+    const auto layers = m_session.selection.layers();
+    if (layers.size() != 1) return {};
+    const scene::LayerPath& found = now.find(layers.front());
+    if (!found.layer || interaction::isLocked(found)) return {};
+    auto all = interaction::boxSides(found);
+    // Those that are seen from their edges.
+    const V3d through = m_from == From::Above ? m_first.up : m_first.right;
+    std::erase_if(all, [&](const interaction::BoxSide& side) {
+        return std::abs(side.outwards.normalized().dot(through)) > 0.8;
+    });
+    return all;
 }
 
 QPointF DraftView::barMiddle(std::int64_t layer) const {
@@ -313,6 +357,14 @@ void DraftView::mousePressEvent(QMouseEvent* event) {
     }
     if (event->button() != Qt::LeftButton) return;
     if (const auto handle = handleAt(m_pressed)) return takeHandle(*handle);
+    for (const interaction::BoxSide& side : sides()) {
+        const QPointF off = placeOf(side.middle) - m_pressed;
+        if (std::hypot(off.x(), off.y()) > 7) continue;
+        m_drag = Drag::Side;
+        m_side = side;
+        m_gripOff = off;
+        return;
+    }
     const std::int64_t layer = layerAt(m_pressed);
     if (!layer) {
         const auto off = [this](const QPointF& begin, const QPointF& end) {
@@ -409,6 +461,16 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
         m_say = tr("focus %1 m").arg(figure(focus, 2));
         return;
     }
+    case Drag::Side: {
+        const V3d by = worldAt(place + m_gripOff, m_side->middle) - m_side->middle;
+        m_session.document.preview(interaction::boxDragged(*m_side, by));
+        const scene::LayerPath& found = m_session.now().find(m_side->layer);
+        if (found.layer && found.layer->box()) {
+            const V3d box = *found.layer->box();
+            m_say = tr("box %1 × %2 × %3 m").arg(figure(box.x, 2), figure(box.y, 2), figure(box.z, 2));
+        }
+        return update();
+    }
     default:
         break;
     }
@@ -440,6 +502,7 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
 void DraftView::stop() {
     m_drag = Drag::None;
     m_camera.reset();
+    m_side.reset();
     m_snappedAt.reset();
     m_say.clear();
     unsetCursor();

@@ -6,6 +6,7 @@
 #include "desk/kit/kept_picture.h"
 #include "desk/session/findings.h"
 #include "desk/session/session.h"
+#include "interaction/box_handles.h"
 #include "interaction/paper_scale.h"
 #include "optics/placing.h"
 
@@ -65,6 +66,7 @@ private:
         scene::LayerPtr layer;
         QPolygonF line;    ///< its middle
         QPolygonF outline; ///< all of it
+        QPolygonF box;     ///< around the box that it fills; empty: it fills none
         bool visible, locked;
     };
     /// How a bar is drawn.
@@ -104,6 +106,9 @@ private:
     V3d worldAt(const QPointF& place, const V3d& like) const; ///< in the plane of this view through a point
     bool onPath(const QPointF& place) const;
     static void drawBar(QPainter& painter, const BarLook& bar);
+    void drawBoxes(QPainter& painter) const;
+    /// Those of the selected box that this view can drag.
+    std::vector<interaction::BoxSide> sides() const;
     void drawBackdrop(QPainter& painter, std::vector<BarLook> bars);
     void drawGrid(QPainter& painter) const;
     static void drawSweep(QPainter& painter, const std::vector<Sight>& sights);
@@ -129,10 +134,11 @@ private:
     KeptPicture<std::vector<Sight>> m_sweep;
     KeptPicture<Backdrop> m_backdrop;
 
-    enum class Drag { None, Layer, Camera, Focus, Pan, Frame } m_drag = Drag::None;
+    enum class Drag { None, Layer, Side, Camera, Focus, Pan, Frame } m_drag = Drag::None;
     std::int64_t m_dragLayer = 0;
     std::optional<CameraHandleDrag> m_camera;
-    QPointF m_gripOff; ///< of the handle that was taken from the pointer
+    std::optional<interaction::BoxSide> m_side; ///< as it was when it was taken
+    QPointF m_gripOff;                          ///< of the handle that was taken from the pointer
     bool m_moved = false;
     QPointF m_pressed, m_last;
     double m_depthFrom = 0;

@@ -117,6 +117,23 @@ QPolygonF DraftView::bandOf(double near, double far) const {
     return QPolygonF{corner(near, -1), corner(near, 1), corner(far, 1), corner(far, -1)};
 }
 
+/// Boxes that particles and clouds fill, and the handles of the one that is selected.
+void DraftView::drawBoxes(QPainter& painter) const {
+    for (const Bar& bar : m_bars) {
+        if (bar.box.isEmpty() || !bar.visible) continue;
+        const bool chosen = m_session.selection.contains(bar.id);
+        QColor inside = chosen ? theme::vermilion : theme::penDim;
+        inside.setAlpha(chosen ? 16 : 10);
+        painter.setPen(QPen(chosen ? theme::vermilion : theme::penDim, chosen ? 1.4 : 1, Qt::DotLine));
+        painter.setBrush(inside);
+        painter.drawPolygon(bar.box);
+    }
+    painter.setPen(QPen(theme::vermilion, 1.4));
+    painter.setBrush(theme::paper);
+    for (const interaction::BoxSide& side : sides())
+        painter.drawRect(QRectF(placeOf(side.middle) - QPointF(3.5, 3.5), QSizeF(7, 7)));
+}
+
 void DraftView::drawSharp(QPainter& painter) const {
     const scene::Pose pose = m_session.camera.pose();
     const scene::Scene& scene = *m_session.scene();
@@ -373,6 +390,7 @@ void DraftView::paintEvent(QPaintEvent*) {
         drawBar(painter, bar);
     painter.setOpacity(1);
     drawMissing(painter);
+    drawBoxes(painter);
     labelFocus(painter);
     drawPath(painter);
     if (m_snappedAt) {

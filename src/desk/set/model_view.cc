@@ -65,6 +65,7 @@ void ModelView::ask() {
     scene::Scene now = m_session.now().scene;
     now.camera.gate = interaction::OrbitView::gate;
     now.output.background = {0, 0, 0, 0};
+    now.mist.density = 0; // which would lie over the paper
     m_request.ask({.frame = motion::evaluate(now, m_session.playhead.time(), size, m_orbit.pose()),
                    .quality = {.method = render::Method::Pinhole, .placeholders = true},
                    .finish = m_drag != Drag::None || m_session.document.previewing()});
@@ -152,6 +153,41 @@ void ModelView::drawCards(QPainter& painter) const {
         painter.setPen(QPen(pen, chosen ? 1.8 : 0.8));
         for (std::size_t i = 0; i < outline.size(); ++i)
             line(painter, outline[i], outline[(i + 1) % outline.size()]);
+        if (!found.layer->box()) continue;
+        const auto corners = interaction::boxCorners(found);
+        painter.setPen(QPen(pen, chosen ? 1.4 : 0.8, Qt::DotLine));
+        for (const auto& [a, b] : interaction::boxEdges)
+            line(painter, corners[static_cast<std::size_t>(a)], corners[static_cast<std::size_t>(b)]);
+    }
+    painter.setPen(QPen(theme::vermilion, 1.4));
+    painter.setBrush(theme::paper);
+    for (const interaction::BoxSide& side : sides())
+        if (const auto at = placeOf(side.middle))
+            painter.drawRect(QRectF(*at - QPointF(3.5, 3.5), QSizeF(7, 7)));
+}
+
+/// Of the box that is selected alone.
+std::vector<interaction::BoxSide> ModelView::sides() const {
+    const auto layers = m_session.selection.layers();
+    if (layers.size() != 1) return {};
+    const scene::LayerPath& found = m_session.now().find(layers.front());
+    return found.layer && !interaction::isLocked(found) ? interaction::boxSides(found)
+                                                        : std::vector<interaction::BoxSide>();
+}
+
+/// Along its own way: to where that comes nearest to the ray through the pointer.
+void ModelView::dragSide(const QPointF& place) {
+    const optics::View v = view();
+    const V3d ray = optics::rayThrough(v, {place.x() + m_gripOff.x(), place.y() + m_gripOff.y()}),
+              way = m_side->outwards, from = m_side->middle - v.eye;
+    const double rr = ray.dot(ray), ww = way.dot(way), rw = ray.dot(way), across = rr * ww - rw * rw;
+    if (!(across > 1e-9 * rr * ww)) return; // seen end-on
+    const double along = (rw * ray.dot(from) - rr * way.dot(from)) / across;
+    m_session.document.preview(interaction::boxDragged(*m_side, way * along));
+    if (const scene::LayerPath& found = m_session.now().find(m_side->layer);
+        found.layer && found.layer->box()) {
+        const V3d box = *found.layer->box();
+        m_say = tr("box %1 × %2 × %3 m").arg(figure(box.x, 2), figure(box.y, 2), figure(box.z, 2));
     }
 }
 
@@ -443,6 +479,14 @@ void ModelView::mousePressEvent(QMouseEvent* event) {
             m_depthFrom = optics::depthOf(optics::firstView(*m_session.scene()), m_gripFrom);
             return;
         }
+    for (const interaction::BoxSide& side : sides())
+        if (const auto at = placeOf(side.middle);
+            at && std::hypot(at->x() - m_pressed.x(), at->y() - m_pressed.y()) < 8) {
+            m_drag = Drag::Side;
+            m_side = side;
+            m_gripOff = *at - m_pressed;
+            return;
+        }
     if (const auto handle = handleAt(m_pressed)) {
         m_drag = Drag::Camera;
         if (handle->kind == CameraHandle::Kind::Mark)
@@ -468,6 +512,7 @@ void ModelView::mouseMoveEvent(QMouseEvent* event) {
         return turned();
     }
     if (m_drag == Drag::Camera) return dragCamera(place, event->modifiers());
+    if (m_drag == Drag::Side) return dragSide(place);
     if (m_drag == Drag::Shift) {
         m_own = true;
         m_orbit.shift(toV2d(by), pixels());
@@ -493,6 +538,7 @@ void ModelView::mouseReleaseEvent(QMouseEvent* event) {
     const Drag drag = m_drag;
     m_drag = Drag::None;
     m_camera.reset();
+    m_side.reset();
     m_say.clear();
     if (drag == Drag::Turn && !m_moved && event->button() == Qt::LeftButton)
         m_session.selection.click(layerAt(event->position()), event->modifiers() & Qt::ControlModifier);
@@ -508,7 +554,8 @@ void ModelView::wheelEvent(QWheelEvent* event) {
 }
 
 void ModelView::keyPressEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_Escape && (m_drag == Drag::Arrow || m_drag == Drag::Camera)) {
+    if (event->key() == Qt::Key_Escape &&
+        (m_drag == Drag::Arrow || m_drag == Drag::Camera || m_drag == Drag::Side)) {
         if (m_camera) m_camera->cancel();
         m_camera.reset();
         m_drag = Drag::None;

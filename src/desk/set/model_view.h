@@ -5,6 +5,7 @@
 #include "desk/camera/camera_handle_drag.h"
 #include "desk/jobs/view_renderer.h"
 #include "desk/session/session.h"
+#include "interaction/box_handles.h"
 #include "interaction/orbit_view.h"
 
 #include <QWidget>
@@ -74,7 +75,12 @@ private:
     interaction::OrbitView m_orbit;
     bool m_own = false;
 
-    enum class Drag { None, Turn, Shift, Arrow, Camera } m_drag = Drag::None;
+    std::vector<interaction::BoxSide> sides() const;
+    void dragSide(const QPointF& place);
+
+    enum class Drag { None, Turn, Shift, Arrow, Side, Camera } m_drag = Drag::None;
+    std::optional<interaction::BoxSide> m_side; ///< as it was when it was taken
+    QPointF m_gripOff;                          ///< of it from the pointer
     std::optional<CameraHandleDrag> m_camera;
     int m_arrow = -1;
     bool m_moved = false;

@@ -1,0 +1,367 @@
+#include "render/air_fill.h"
+
+#include "optics/view.h"
+#include "render/cloud_density.h"
+
+#include <algorithm>
+#include <array>
+#include <atomic>
+#include <cmath>
+#include <hwy/highway.h>
+#include <limits>
+#include <tuple>
+
+namespace stage::render {
+namespace {
+
+constexpr double infinite = std::numeric_limits<double>::infinity();
+
+/// The place of the frame that is the n-th of those that a box is looked at: every `step` pixels, at its
+/// borders too; of every pixel its middle.
+struct Grid {
+    media::Box box;
+    int step, across, down;
+    Grid(const media::Box& of, int every)
+        : box(of), step(every), across((of.x1 - of.x0 + every - 1) / every + (every > 1)),
+          down((of.y1 - of.y0 + every - 1) / every + (every > 1)) {}
+    V2d at(int n) const {
+        const double half = step == 1 ? 0.5 : 0;
+        return {box.x0 + n % across * step + half, box.y0 + n / across * step + half};
+    }
+};
+
+/// Paints what at(n, place, rgba) gives for the places of a grid, and evenly in between.
+template <class At> void paintOnGrid(const Grid& grid, Canvas& canvas, const At& at) {
+    const media::Box& box = grid.box;
+    const int width = box.x1 - box.x0, height = box.y1 - box.y0, step = grid.step;
+    if (step == 1) {
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x) {
+                float seen[4];
+                const int n = y * grid.across + x;
+                at(n, grid.at(n), seen);
+                addUnder(canvas.row(y) + 4 * x, seen);
+            }
+        return;
+    }
+    constexpr int most = Canvas::side / 2 + 1;
+    const int across = grid.across;
+    std::array<float, 4 * most * most> nodes;
+    bool any = false;
+    for (int n = 0; n < across * grid.down; ++n) {
+        float* node = nodes.data() + 4 * n;
+        at(n, grid.at(n), node);
+        any = any || node[0] != 0 || node[1] != 0 || node[2] != 0 || node[3] != 0;
+    }
+    if (!any) return;
+    namespace hn = hwy::HWY_NAMESPACE;
+    const hn::FixedTag<float, 4> d; // one pixel
+    const auto each = hn::Set(d, 1 / static_cast<float>(step)), one = hn::Set(d, 1.f);
+    for (int y = 0; y < height; ++y) {
+        const float* above = nodes.data() + 4 * (y / step * across);
+        const auto down = hn::Set(d, (static_cast<float>(y % step) + 0.5f) / static_cast<float>(step));
+        const auto seenAt = [&](int i) {
+            const auto a = hn::LoadU(d, above + 4 * i), b = hn::LoadU(d, above + 4 * (across + i));
+            return hn::MulAdd(hn::Sub(b, a), down, a);
+        };
+        auto left = seenAt(0);
+        float* out = canvas.row(y);
+        for (int i = 0; i * step < width; ++i) {
+            const auto right = seenAt(i + 1), by = hn::Mul(hn::Sub(right, left), each);
+            auto seen = hn::MulAdd(by, hn::Set(d, 0.5f), left);
+            for (int k = 0; k < step && i * step + k < width; ++k, out += 4) {
+                const auto over = hn::Load(d, out);
+                hn::Store(hn::MulAdd(hn::Sub(one, hn::Set(d, out[3])), seen, over), d, out);
+                seen = hn::Add(seen, by);
+            }
+            left = right;
+        }
+    }
+}
+
+bool isFast(Method method) {
+    return method == Method::Draft || method == Method::Pinhole;
+}
+
+/// Pixels between places that are looked at: so many in a frame of HD, fewer in a smaller one.
+int gridFor(const optics::View& view, int wanted) {
+    int step = wanted;
+    while (step > 1 && step * 1800 > wanted * view.slope)
+        step /= 2;
+    return step;
+}
+
+/// Along the way through a box: more where few places are looked at.
+int stepsFor(Method method, int grid) {
+    return isFast(method) ? std::min(64, static_cast<int>(24 * std::sqrt(8.0 / grid))) : 64;
+}
+
+/// A ray of the frame: eye + along * depth.
+struct Sightline {
+    V3d eye, along;
+};
+Sightline sightline(const optics::View& view, const FillRay& ray) {
+    const V3d along = optics::rayThrough(view, {ray.x, ray.y});
+    const V3d off =
+        (view.right * static_cast<double>(ray.p) + view.up * static_cast<double>(ray.q)) * view.aperture;
+    return {view.eye + off, along - off / view.focus};
+}
+
+class CloudFill : public Fill {
+    static std::uint64_t nextNumber() {
+        static std::atomic<std::uint64_t> last = 0;
+        return ++last;
+    }
+
+public:
+    CloudFill(const motion::Item& item, const motion::Frame& frame, Method method, const Air& air)
+        : m_view(frame.view), m_place(item.box->now), m_moved(item.box->moved),
+          m_cloud(std::get<scene::Cloud>(item.layer->content)), m_density(m_cloud, frame.time), m_air(air),
+          m_light(item.blend == scene::Blend::Add), m_opacity(static_cast<float>(item.opacity)),
+          m_grid(gridFor(frame.view, isFast(method) ? 8 : 4)), m_steps(stepsFor(method, m_grid)) {
+        // Of the box's corners.
+        for (int corner = 0; corner < 8; ++corner) {
+            const V3d at =
+                m_place(V3d(corner & 1 ? 1 : -1, corner & 2 ? 1 : -1, corner & 4 ? 1 : -1) * m_cloud.box / 2);
+            const double depth = optics::depthOf(m_view, at);
+            m_near = std::min(m_near, depth), m_far = std::max(m_far, depth);
+        }
+        m_scale = std::cbrt(std::abs(m_place.x.cross(m_place.y).dot(m_place.z)));
+    }
+
+    std::pair<double, double> nearnessIn(const media::Box& box) const override {
+        if (m_far <= 0 || !(m_scale > 0)) return {1, 0};
+        // Looked for at a few places of the box, and never so coarsely that all of it could slip through.
+        const bool small = m_near > 0 && outside(box);
+        if (small) return {1, 0};
+        return {1 / m_far, m_near > 1e-6 ? 1 / m_near : 1e6};
+    }
+
+    bool isIn(const Gap& gap) const override {
+        const auto [low, high] = nearnessIn(gap.box);
+        return low <= high && low < gap.nears().second && high > gap.fars().first;
+    }
+    void paintUnder(const Gap& gap, Canvas& canvas) const override {
+        const Grid grid(gap.box, stepFor(gap.box));
+        const std::vector<Way>& ways = waysOf(grid);
+        paintOnGrid(grid, canvas, [&](int n, const V2d& place, float* rgba) {
+            march(gap, place, ways[static_cast<std::size_t>(n)], rgba);
+        });
+    }
+
+    bool variesByRay() const override { return false; }
+    void see(const Gap& gap, const FillRay& ray, float* rgba) const override {
+        float seen[4];
+        march(gap, {ray.x, ray.y}, wayOf({ray.x, ray.y}, 128, 1), seen);
+        addUnder(rgba, seen);
+    }
+
+private:
+    /// Whether the box of space is all beyond one side of a box of the frame.
+    bool outside(const media::Box& box) const {
+        V2d low(infinite, infinite), high(-infinite, -infinite);
+        for (int corner = 0; corner < 8; ++corner) {
+            const auto at = optics::project(
+                m_view, m_place(V3d(corner & 1 ? 1 : -1, corner & 2 ? 1 : -1, corner & 4 ? 1 : -1) *
+                                m_cloud.box / 2));
+            if (!at) return false;
+            low = {std::min(low.x, at->x), std::min(low.y, at->y)};
+            high = {std::max(high.x, at->x), std::max(high.y, at->y)};
+        }
+        const double spare = Canvas::side;
+        return high.x < box.x0 - spare || low.x > box.x1 + spare || high.y < box.y0 - spare ||
+               low.y > box.y1 + spare;
+    }
+    /// Depths between which a ray is in the box.
+    std::pair<double, double> inside(const V3d& from, const V3d& along) const {
+        double in = 0, out = infinite;
+        for (int i = 0; i < 3; ++i) {
+            const double half = m_cloud.box[i] / 2;
+            if (std::abs(along[i]) < 1e-300) {
+                if (std::abs(from[i]) > half) return {1, 0};
+                continue;
+            }
+            const double a = (-half - from[i]) / along[i], b = (half - from[i]) / along[i];
+            in = std::max(in, std::min(a, b)), out = std::min(out, std::max(a, b));
+        }
+        return {in, out};
+    }
+    /// Sides without a soft border are as sharp as the frame.
+    int stepFor(const media::Box& box) const {
+        if (!m_density.sharp()) return m_grid;
+        int met = 0, looked = 0;
+        for (int y = box.y0; y <= box.y1; y += 8)
+            for (int x = box.x0; x <= box.x1; x += 8, ++looked) {
+                const auto [in, out] = local({static_cast<double>(x), static_cast<double>(y)});
+                met += in < out;
+            }
+        return met == 0 || met == looked ? m_grid : 1;
+    }
+    std::pair<double, double> local(const FillRay& ray) const {
+        const Sightline line = sightline(m_view, ray);
+        const V3d from = m_place.inverse(line.eye);
+        return inside(from, m_place.inverse(line.eye + line.along) - from);
+    }
+
+    /// What a ray meets of the cloud, all the way through its box.
+    struct Way {
+        double in = 1, out = 0, perDepth = 1; ///< depths; metres of the world for each of depth
+        int steps = 0;
+        std::array<float, CloudDensity::mostPlaces> densities;
+    };
+    Way wayOf(const V2d& place, int steps, int pixels) const {
+        Way way;
+        const Sightline line = sightline(m_view, {place.x, place.y});
+        const V3d from = m_place.inverse(line.eye), along = m_place.inverse(line.eye + line.along) - from;
+        std::tie(way.in, way.out) = inside(from, along);
+        way.perDepth = line.along.length();
+        if (!(way.in < way.out) || (m_density.even() && m_density.sharp())) return way;
+        way.steps = steps;
+        const double step = (way.out - way.in) / steps;
+        m_density.along({from, along, m_moved, way.in + 0.5 * step, step, step * along.length(),
+                         pixels / (m_view.slope * m_scale)},
+                        steps, way.densities.data());
+        return way;
+    }
+    /// Those of a grid, which one gap after the other asks for.
+    const std::vector<Way>& waysOf(const Grid& grid) const {
+        struct Kept {
+            std::uint64_t number = 0;
+            media::Box box;
+            int step = 0;
+            std::vector<Way> ways;
+        };
+        thread_local Kept kept;
+        if (kept.number == m_number && kept.box == grid.box && kept.step == grid.step) return kept.ways;
+        kept.number = m_number, kept.box = grid.box, kept.step = grid.step;
+        kept.ways.resize(static_cast<std::size_t>(grid.across) * grid.down);
+        for (std::size_t n = 0; n < kept.ways.size(); ++n)
+            kept.ways[n] = wayOf(grid.at(static_cast<int>(n)), m_steps, grid.step);
+        return kept.ways;
+    }
+
+    void march(const Gap& gap, const V2d& place, const Way& way, float* rgba) const {
+        std::fill_n(rgba, 4, 0.f);
+        if (!(way.in < way.out)) return;
+        const double nearest = std::max(way.in, 1 / gap.nearAt(place.x, place.y)),
+                     farthest = std::min(way.out, 1 / std::max(gap.farAt(place.x, place.y), 1e-30));
+        if (!(nearest < farthest)) return;
+        double through = 1, depth = 0, weight = 0; // mean depth of the light that it gives
+        if (way.steps == 0) {
+            through = std::exp(-m_cloud.density * (farthest - nearest) * way.perDepth);
+            depth = nearest, weight = 1;
+        } else {
+            const double step = (way.out - way.in) / way.steps;
+            const int first = static_cast<int>((nearest - way.in) / step),
+                      last = std::min(way.steps - 1, static_cast<int>((farthest - way.in) / step));
+            for (int i = first; i <= last && through > 1e-4; ++i) {
+                const auto density = static_cast<double>(way.densities[static_cast<std::size_t>(i)]);
+                const double a = std::max(nearest, way.in + i * step),
+                             b = std::min(farthest, way.in + (i + 1) * step);
+                if (!(a < b) || density <= 0) continue;
+                const double kept = std::exp(-density * (b - a) * way.perDepth);
+                depth += through * (1 - kept) * (way.in + (i + 0.5) * step), weight += through * (1 - kept);
+                through *= kept;
+            }
+        }
+        const auto taken = static_cast<float>(1 - through) * m_opacity;
+        const scene::Colour& own = m_cloud.colour;
+        const double of[4] = {own.r, own.g, own.b, own.a};
+        for (int c = 0; c < 4; ++c)
+            rgba[c] = static_cast<float>(of[c]) * taken;
+        if (m_air.density > 0 && weight > 0)
+            throughAir(m_air, static_cast<float>(place.x), static_cast<float>(place.y), weight / depth, rgba);
+        if (m_light) rgba[3] = 0;
+    }
+
+    optics::View m_view;
+    optics::Affine m_place;
+    V3d m_moved;
+    scene::Cloud m_cloud;
+    CloudDensity m_density;
+    Air m_air;
+    bool m_light;
+    float m_opacity;
+    int m_grid, m_steps;
+    const std::uint64_t m_number = nextNumber(); ///< tells it from all others there have been
+    double m_near = infinite, m_far = -infinite, m_scale = 1;
+};
+
+class MistFill : public Fill {
+public:
+    explicit MistFill(const motion::Frame& frame)
+        : m_view(frame.view), m_mist(frame.mist), m_grid(gridFor(frame.view, 4)) {}
+
+    std::pair<double, double> nearnessIn(const media::Box& box) const override {
+        // Where all rays of it stay above the top there is none.
+        if (m_view.eye.y >= m_mist.top) {
+            bool down = false;
+            for (const int x : {box.x0, box.x1})
+                for (const int y : {box.y0, box.y1})
+                    down = down ||
+                           optics::rayThrough(m_view, {static_cast<double>(x), static_cast<double>(y)}).y < 0;
+            if (!down) return {1, 0};
+        }
+        return {0, 1e6};
+    }
+    bool isIn(const Gap& gap) const override {
+        const auto [low, high] = nearnessIn(gap.box);
+        return low <= high && gap.nears().second > gap.fars().first;
+    }
+    void paintUnder(const Gap& gap, Canvas& canvas) const override {
+        paintOnGrid(Grid(gap.box, m_grid), canvas, [&](int, const V2d& place, float* rgba) {
+            along(gap, {place.x, place.y}, rgba);
+        });
+    }
+    bool variesByRay() const override { return false; }
+    void see(const Gap& gap, const FillRay& ray, float* rgba) const override {
+        float seen[4];
+        along(gap, ray, seen);
+        addUnder(rgba, seen);
+    }
+
+private:
+    /// Of how much there is up to a height.
+    double upTo(double height) const {
+        const double soft = m_mist.soft, low = m_mist.top - soft;
+        if (height <= low) return height;
+        if (height >= m_mist.top) return low + soft / 2;
+        const double left = m_mist.top - height;
+        return low + soft / 2 - left * left / (2 * soft);
+    }
+    void along(const Gap& gap, const FillRay& ray, float* rgba) const {
+        const Sightline line = sightline(m_view, ray);
+        const double perDepth = line.along.length(), rise = line.along.y / perDepth,
+                     far = gap.farAt(ray.x, ray.y);
+        const double a = std::max(m_mist.start, perDepth / gap.nearAt(ray.x, ray.y)),
+                     b = far > 0 ? perDepth / far : infinite;
+        double path = 0;
+        if (b > a) {
+            if (std::abs(rise) > 1e-9)
+                path = (upTo(line.eye.y + rise * b) - upTo(line.eye.y + rise * a)) / rise;
+            else if (line.eye.y < m_mist.top)
+                path = std::clamp((m_mist.top - line.eye.y) / m_mist.soft, 0.0, 1.0) * (b - a);
+        }
+        const auto taken = static_cast<float>(1 - std::exp(-m_mist.density * path));
+        const scene::Colour& own = m_mist.colour;
+        const double of[4] = {own.r, own.g, own.b, own.a};
+        for (int c = 0; c < 4; ++c)
+            rgba[c] = static_cast<float>(of[c]) * taken;
+    }
+
+    optics::View m_view;
+    scene::Mist m_mist;
+    int m_grid;
+};
+
+}
+
+FillPtr cloudFill(const motion::Item& item, const motion::Frame& frame, Method method, const Air& air) {
+    return std::make_shared<CloudFill>(item, frame, method, air);
+}
+
+FillPtr mistFill(const motion::Frame& frame) {
+    return frame.mist.density > 0 ? std::make_shared<MistFill>(frame) : nullptr;
+}
+
+}
