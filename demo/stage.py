@@ -63,6 +63,16 @@ LIFE = [
     {"edit": "hang", "layers": ["Reeds left", "Reeds right"], "extend": {"bottom": {"beyond": "stretch", "by": 0.6}}},
     {"edit": "showing", "layers": ["Reeds left", "Reeds right"], "near": [0.2, 0.5]},
     {"edit": "footage", "layers": ["Water"], "ends": "ping-pong"},
+    {"edit": "displace", "layers": ["Water"], "displacements": [{"kind": "roll", "amount": 3, "size": 20, "rate": 0.6}]},
+]
+
+# What drifts: fireflies between the reeds and the boat, mist on the water, smoke over a chimney of the right houses.
+AIR = [
+    {"edit": "mist", "density": 0.017, "top": 0.6, "soft": 1.0, "start": 2, "colour": [0.2, 0.17, 0.3, 1]},
+    {"edit": "add-particles", "ready": "fireflies", "count": 70, "box": [4.6, 1.3, 3], "position": [-0.6, 0.9, -3.4], "size": 0.03, "light": 2.2,
+     "colour": [0.5, 1, 0.12, 1]},
+    {"edit": "add-cloud", "name": "Chimney smoke", "box": [0.8, 2.1, 0.6], "position": [3.34, 3.62, -8.46], "density": 5, "coverage": 0.6,
+     "size": 0.28, "detail": 0.6, "border": 0.8, "colour": [0.17, 0.145, 0.22, 1], "drift": [0.06, 0.34, 0], "change": 0.25},
 ]
 
 
@@ -103,7 +113,7 @@ def main(cli):
         {"edit": "add-text", "text": "LANTERN NIGHT", "name": "Title", "font": "B612 Bold", "fill": [1.0, 0.66, 0.27, 1.0], "tracking": 0.06, "em": 0.41},
         {"edit": "slide", "layers": ["Title"], "by": [-0.50, 1.86, 0]},
         {"edit": "push", "layers": ["Title"], "depth": depth},
-        *MOVE, *LIFE,
+        *MOVE, *LIFE, *AIR,
     ]
     subprocess.run([cli, "apply", path, "-", "-o", path], input=json.dumps(edits), text=True, check=True)
 

@@ -145,7 +145,10 @@ void changeParticles(Scene& scene, Fields& fields) {
 
 void addCloud(Scene& scene, Fields& fields) {
     Layer layer;
-    layer.content = scene::readCloud(fields, scene::Cloud{});
+    scene::Cloud begin; // so thin that what is behind shows
+    begin.density = 0.25;
+    begin.colour = {0.45, 0.47, 0.52, 1};
+    layer.content = scene::readCloud(fields, begin);
     layer.name = freeName(namesIn(scene), fields.text("name", 1000, "Cloud"));
     layer.fitToBox();
     stand(scene, layer, false);

@@ -41,9 +41,14 @@ Each eachOf(Fields& fields) {
 void eachTracks(Scene& scene, Fields& fields,
                 const std::function<void(std::vector<Track>&, scene::Of, std::int64_t)>& change) {
     if (!fields.has("layers")) return change(scene.camera.tracks, scene::Of::Camera, 0);
+    const auto* property =
+        fields.has("property") ? scene::layerProperty(fields.text("property", 100)) : nullptr;
     for (const std::int64_t id : layersOf(scene, fields))
-        scene::changeLayer(scene.layers, id,
-                           [&](Layer& layer) { change(layer.tracks, scene::Of::Layer, id); });
+        scene::changeLayer(scene.layers, id, [&](Layer& layer) {
+            if (property && property->has && !property->has(layer))
+                throw Misread{"'" + layer.name + "' has no property '" + std::string(property->name) + "'"};
+            change(layer.tracks, scene::Of::Layer, id);
+        });
 }
 
 std::string propertyOf(Fields& fields, scene::Of of) {

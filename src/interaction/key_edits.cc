@@ -68,6 +68,17 @@ std::vector<std::string> propertiesOf(std::int64_t layer) {
     return names;
 }
 
+std::vector<std::string> propertiesOf(const scene::Scene& scene, std::int64_t layer) {
+    std::vector<std::string> names = propertiesOf(layer);
+    const scene::LayerPtr of = scene::find(scene, layer).layer;
+    if (of)
+        std::erase_if(names, [&](const std::string& name) {
+            const auto* property = scene::layerProperty(name);
+            return property->has && !property->has(*of);
+        });
+    return names;
+}
+
 edit::Edit changeOfKeys(const KeyRefs& keys, const KeyChange& how, const std::string& name) {
     std::map<std::pair<std::int64_t, std::string>, std::vector<Rational>> groups;
     for (const KeyRef& key : keys)

@@ -36,8 +36,10 @@ struct PropertyFormat {
 };
 /// How values of a property are shown: of a layer, or (0) of the camera.
 PropertyFormat propertyFormat(std::int64_t layer, std::string_view property);
-/// The names of the properties of a layer, or (0) of the camera.
+/// The names of the properties that layers may have, or (0) of those of the camera.
 std::vector<std::string> propertiesOf(std::int64_t layer);
+/// Only those that this layer has.
+std::vector<std::string> propertiesOf(const scene::Scene& scene, std::int64_t layer);
 
 /// What is done with several keys: over the span of all of them, whatever they belong to.
 struct KeyChange {

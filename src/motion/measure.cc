@@ -67,6 +67,7 @@ Measure measureAt(const ResolvedScene& resolved, const scene::LayerPath& found) 
         corners[static_cast<std::size_t>(i)] = *place;
     }
     result.corners = corners;
+    if (layer.box()) return result; // what fills a box has no pixels
     // A pixel's edge seen from the depth of each corner: its length there is at most this.
     for (const V3d& corner : at) {
         const double depth = optics::depthOf(resolved.view, corner);

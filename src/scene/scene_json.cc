@@ -595,6 +595,10 @@ Result<Scene> sceneFromJson(const Json& json) {
             Fields haze(fields.object("haze"), "haze");
             scene.haze = readHaze(haze, Haze{});
         }
+        if (fields.has("mist")) {
+            Fields mist(fields.object("mist"), "mist");
+            scene.mist = readMist(mist, Mist{});
+        }
         scene.ground = fields.number("ground", -Limits::metres, Limits::metres, scene.ground);
         if (fields.has("checkLimits")) {
             Fields limits(fields.object("checkLimits"), "checkLimits");

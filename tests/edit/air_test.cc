@@ -143,5 +143,43 @@ TEST(AirEdits, DisplaceOnlyWhatHasPixels) {
         {{"edit", "displace"}, {"layers", {1}}, {"displacements", {{{"kind", "sway"}, {"strength", 3}}}}});
 }
 
+TEST(AirEdits, KeyTheirValuesAndNoOthers) {
+    Scene scene = applied(walking(), {{"edit", "add-cloud"}});
+    const std::int64_t id = scene.layers.back()->id;
+    for (const auto& [time, value] : {std::pair("0", 0.1), std::pair("2", 0.9)})
+        scene = applied(
+            scene,
+            {{"edit", "key"}, {"layers", {id}}, {"property", "coverage"}, {"time", time}, {"value", value}});
+    const motion::Frame frame = motion::evaluate(scene, 1, {320, 180});
+    EXPECT_NEAR(std::get<scene::Cloud>(frame.items.back().layer->content).coverage, 0.5, 1e-9);
+    EXPECT_NE(
+        refused(scene,
+                {{"edit", "key"}, {"layers", {1}}, {"property", "coverage"}, {"time", "0"}, {"value", 1}})
+            .find("has no property 'coverage'"),
+        std::string::npos);
+    // It is sized as before, and its place can be keyed beside it.
+    EXPECT_EQ(scene.layers.back()->natural(), V2d(8, 4));
+}
+
+TEST(AirEdits, MistAndEverythingElseIsThereWhenTheSceneIsReadAgain) {
+    Scene scene = applied(walking(), {{"edit", "mist"}, {"density", 0.2}, {"top", 0.4}, {"soft", 0.3}});
+    EXPECT_EQ(scene.mist.density, 0.2);
+    scene = applied(scene, {{"edit", "mist"}, {"start", 3}}); // what is not named stays
+    EXPECT_EQ(scene.mist, (scene::Mist{scene::Mist{}.colour, 0.2, 0.4, 0.3, 3}));
+    scene = applied(scene, {{"edit", "add-cloud"}, {"loop", "7/2"}, {"aroundCamera", true}});
+    scene = applied(scene, {{"edit", "add-particles"}, {"ready", "embers"}, {"pictures", {1}}, {"loop", 2}});
+    scene = applied(scene, {{"edit", "displace"},
+                            {"layers", {1}},
+                            {"displacements", {{{"kind", "roll"}, {"on", false}, {"loop", 3}}}}});
+    const auto again = scene::sceneFromJson(scene::toJson(scene));
+    ASSERT_TRUE(again);
+    EXPECT_EQ(again->mist, scene.mist);
+    ASSERT_EQ(again->layers.size(), scene.layers.size());
+    EXPECT_EQ(std::get<scene::Cloud>(again->layers[1]->content),
+              std::get<scene::Cloud>(scene.layers[1]->content));
+    EXPECT_EQ(particlesOf(*again), particlesOf(scene));
+    EXPECT_EQ(scene::toJson(*again), scene::toJson(scene));
+}
+
 }
 }

@@ -33,9 +33,9 @@ DetailsPanel::DetailsPanel(Session& session, QWidget* parent)
     m_missing->setWordWrap(true);
     layout->addWidget(m_missing);
     m_parts = {new ManyPart(session),      new PlacementPart(session), new LookPart(session),
-               new WordsPart(session),     new HangingPart(session),   new TimePart(session),
-               new FootagePart(session),   new TextPart(session),      new CardPart(session),
-               new ParticlesPart(session), new CloudPart(session),     new DisplacementPart(session),
+               new ParticlesPart(session), new CloudPart(session),     new WordsPart(session),
+               new HangingPart(session),   new TimePart(session),      new FootagePart(session),
+               new TextPart(session),      new CardPart(session),      new DisplacementPart(session),
                new CameraPart(session)};
     for (Part* part : m_parts)
         layout->addWidget(part);
@@ -66,7 +66,7 @@ std::pair<QString, QString> DetailsPanel::title() const {
     if (const scene::LayerPtr layer = m_session.selection.only().layer) {
         QString note = tr(kinds[layer->content.index()]);
         if (const V3d* box = layer->box())
-            note += tr(" · %1 × %2 × %3 m").arg(box->x).arg(box->y).arg(box->z);
+            note += tr(" · %1 × %2 × %3 m").arg(figure(box->x, 1), figure(box->y, 1), figure(box->z, 1));
         else if (!layer->group())
             note += QStringLiteral(" · %1 × %2").arg(layer->pixels.x).arg(layer->pixels.y);
         return {QString::fromStdString(layer->name), note};

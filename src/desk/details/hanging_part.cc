@@ -26,7 +26,7 @@ HangingPart::HangingPart(Session& session) : Part(session) {
     m_shape = makeShape();
     m_rows.layout()->addWidget(m_shape);
     m_rows.onRefresh([this] {
-        const bool flat = !layer()->group();
+        const bool flat = !layer()->group() && !layer()->box();
         m_shape->setVisible(flat);
         if (flat) m_shapeRows->refresh();
     });
@@ -116,7 +116,7 @@ void HangingPart::addStandsOn() {
     });
     m_rows.onRefresh([this, on] {
         const auto& standing = layer()->standing;
-        on->setEnabled(!layer()->group());
+        on->setEnabled(!layer()->group() && !layer()->box());
         if (m_session.document.previewing()) return;
         on->fill(*m_session.scene(), layer()->id);
         on->show(standing ? standing->on : 0);

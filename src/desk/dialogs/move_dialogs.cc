@@ -205,7 +205,7 @@ std::optional<edit::Edit> askLink(QWidget* parent, const scene::Scene& scene, st
     form.layout->addRow(QObject::tr("Its"), what);
     const auto fill = [&] {
         what->clear();
-        for (const std::string& name : interaction::propertiesOf(leader->currentData().toLongLong()))
+        for (const std::string& name : interaction::propertiesOf(scene, leader->currentData().toLongLong()))
             what->addItem(QString::fromStdString(name));
         const int same = what->findText(QString::fromStdString(now.property));
         what->setCurrentIndex(same >= 0 ? same : 0);

@@ -66,9 +66,10 @@ std::vector<std::string> CurveView::shown() const {
 void CurveView::fill() {
     const std::int64_t whose = subject();
     m_filling = true;
-    if (whose != m_filled || m_list->count() == 0) {
+    const auto offered = interaction::propertiesOf(*m_session.scene(), whose);
+    if (whose != m_filled || m_list->count() != static_cast<int>(offered.size())) {
         m_list->clear();
-        for (const std::string& name : interaction::propertiesOf(whose)) {
+        for (const std::string& name : offered) {
             auto* item = new QListWidgetItem(QString::fromStdString(name), m_list);
             item->setData(Qt::UserRole, QString::fromStdString(name));
         }
