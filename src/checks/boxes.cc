@@ -72,11 +72,16 @@ void look(const scene::LayerPath& found, const motion::ResolvedScene& now, std::
 
 }
 
-motion::Frame withoutBoxes(motion::Frame frame) {
+motion::Frame stilled(motion::Frame frame) {
     const auto drop = [](auto& self, std::vector<motion::Item>& items) -> void {
         std::erase_if(items, [](const motion::Item& item) { return item.box.has_value(); });
-        for (motion::Item& item : items)
+        for (motion::Item& item : items) {
             self(self, item.items);
+            if (!item.pixels || item.pixels->displacements.empty()) continue;
+            auto still = std::make_shared<motion::Pixels>(*item.pixels);
+            still->displacements.clear();
+            item.pixels = std::move(still);
+        }
         std::erase_if(items, [](const motion::Item& item) { return item.flattened && item.items.empty(); });
     };
     drop(drop, frame.items);

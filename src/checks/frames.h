@@ -9,8 +9,9 @@
 
 namespace stage::checks {
 
-/// A frame without particles and clouds.
-motion::Frame withoutBoxes(motion::Frame frame);
+/// A frame without particles and clouds, which hide nothing, and with pixels where they lie, not displaced:
+/// so that pictures need not be read anew for each frame.
+motion::Frame stilled(motion::Frame frame);
 
 /// Every frame; of a scene longer than 20 000 as many, evenly.
 class Frames {
@@ -23,9 +24,9 @@ public:
     const motion::CameraMove& move() const { return m_move; }
     std::int64_t step() const { return m_step; }
     Rational time(std::int64_t frame) const { return timeOfFrame(frame, m_scene.output.rate); }
-    /// At the size of the scene, with its exposure, without what fills boxes, which hides nothing.
+    /// At the size of the scene, with its exposure, stilled.
     motion::Frame at(std::int64_t frame) const {
-        return withoutBoxes(motion::evaluate(m_scene, time(frame), m_scene.output.frame, m_move, true));
+        return stilled(motion::evaluate(m_scene, time(frame), m_scene.output.frame, m_move, true));
     }
     /// look(frame, what is seen) gives a Result<void>. Error: what that gives; stopped.
     template <class Look> Result<void> forEach(const std::stop_token& stop, const Look& look) const {

@@ -450,7 +450,7 @@ Result<std::optional<Finding>> glanceForGap(const Frames& frames, Coverage& cove
         // The last one first: most moves begin well.
         const std::int64_t f = scene.output.frames - 1 - i * (scene.output.frames - 1) / (most - 1);
         motion::Frame frame =
-            withoutBoxes(motion::evaluate(scene, frames.time(f), scene.output.frame, frames.move(), false));
+            stilled(motion::evaluate(scene, frames.time(f), scene.output.frame, frames.move(), false));
         for (optics::View* view : {&frame.view, &frame.open, &frame.close})
             view->aperture = 0;
         const auto holes = coverage.holes(frame, finest, stop);

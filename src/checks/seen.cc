@@ -335,7 +335,7 @@ void Telling::focus() {
         const Rational at = time(frameAt(Rational::nearest(end.time), m_scene.output.rate));
         if (at > scene::lastTime(m_scene)) continue;
         const scene::Pose pose = move.at(end.time);
-        const motion::Frame frame = withoutBoxes(motion::evaluate(m_scene, at, m_scene.output.frame));
+        const motion::Frame frame = stilled(motion::evaluate(m_scene, at, m_scene.output.frame));
         Depths depths;
         addDepths(frame.items, frame, depths);
         if (!(depths.farthest > 0)) continue;
