@@ -9,7 +9,6 @@
 #include <cmath>
 #include <hwy/highway.h>
 #include <limits>
-#include <tuple>
 
 namespace stage::render {
 namespace {
@@ -96,15 +95,9 @@ int stepsFor(Method method, int grid) {
     return isFast(method) ? std::min(64, static_cast<int>(24 * std::sqrt(8.0 / grid))) : 64;
 }
 
-/// A ray of the frame: eye + along * depth.
-struct Sightline {
-    V3d eye, along;
-};
-Sightline sightline(const optics::View& view, const FillRay& ray) {
-    const V3d along = optics::rayThrough(view, {ray.x, ray.y});
-    const V3d off =
-        (view.right * static_cast<double>(ray.p) + view.up * static_cast<double>(ray.q)) * view.aperture;
-    return {view.eye + off, along - off / view.focus};
+/// Of a box from -1 to 1.
+V3d cornerOf(int n) {
+    return {n & 1 ? 1.0 : -1.0, n & 2 ? 1.0 : -1.0, n & 4 ? 1.0 : -1.0};
 }
 
 class CloudFill : public Fill {
@@ -121,19 +114,14 @@ public:
           m_grid(gridFor(frame.view, isFast(method) ? 8 : 4)), m_steps(stepsFor(method, m_grid)) {
         // Of the box's corners.
         for (int corner = 0; corner < 8; ++corner) {
-            const V3d at =
-                m_place(V3d(corner & 1 ? 1 : -1, corner & 2 ? 1 : -1, corner & 4 ? 1 : -1) * m_cloud.box / 2);
-            const double depth = optics::depthOf(m_view, at);
+            const double depth = optics::depthOf(m_view, m_place(cornerOf(corner) * m_cloud.box / 2));
             m_near = std::min(m_near, depth), m_far = std::max(m_far, depth);
         }
         m_scale = std::cbrt(std::abs(m_place.x.cross(m_place.y).dot(m_place.z)));
     }
 
     std::pair<double, double> nearnessIn(const media::Box& box) const override {
-        if (m_far <= 0 || !(m_scale > 0)) return {1, 0};
-        // Looked for at a few places of the box, and never so coarsely that all of it could slip through.
-        const bool small = m_near > 0 && outside(box);
-        if (small) return {1, 0};
+        if (m_far <= 0 || !(m_scale > 0) || (m_near > 0 && outside(box))) return {1, 0};
         return {1 / m_far, m_near > 1e-6 ? 1 / m_near : 1e6};
     }
 
@@ -161,9 +149,7 @@ private:
     bool outside(const media::Box& box) const {
         V2d low(infinite, infinite), high(-infinite, -infinite);
         for (int corner = 0; corner < 8; ++corner) {
-            const auto at = optics::project(
-                m_view, m_place(V3d(corner & 1 ? 1 : -1, corner & 2 ? 1 : -1, corner & 4 ? 1 : -1) *
-                                m_cloud.box / 2));
+            const auto at = optics::project(m_view, m_place(cornerOf(corner) * m_cloud.box / 2));
             if (!at) return false;
             low = {std::min(low.x, at->x), std::min(low.y, at->y)};
             high = {std::max(high.x, at->x), std::max(high.y, at->y)};
@@ -192,15 +178,21 @@ private:
         int met = 0, looked = 0;
         for (int y = box.y0; y <= box.y1; y += 8)
             for (int x = box.x0; x <= box.x1; x += 8, ++looked) {
-                const auto [in, out] = local({static_cast<double>(x), static_cast<double>(y)});
-                met += in < out;
+                const Line line = lineOf({static_cast<double>(x), static_cast<double>(y)});
+                met += line.in < line.out;
             }
         return met == 0 || met == looked ? m_grid : 1;
     }
-    std::pair<double, double> local(const FillRay& ray) const {
-        const Sightline line = sightline(m_view, ray);
-        const V3d from = m_place.inverse(line.eye);
-        return inside(from, m_place.inverse(line.eye + line.along) - from);
+    /// A ray of the frame, metres along the box for each of depth, and where it is in it.
+    struct Line {
+        V3d from, along;
+        double in, out;
+    };
+    Line lineOf(const V2d& place) const {
+        const V3d from = m_place.inverse(m_view.eye),
+                  along = m_place.inverse(m_view.eye + optics::rayThrough(m_view, place)) - from;
+        const auto [in, out] = inside(from, along);
+        return {from, along, in, out};
     }
 
     /// What a ray meets of the cloud, all the way through its box.
@@ -211,15 +203,14 @@ private:
     };
     Way wayOf(const V2d& place, int steps, int pixels) const {
         Way way;
-        const Sightline line = sightline(m_view, {place.x, place.y});
-        const V3d from = m_place.inverse(line.eye), along = m_place.inverse(line.eye + line.along) - from;
-        std::tie(way.in, way.out) = inside(from, along);
-        way.perDepth = line.along.length();
+        const Line line = lineOf(place);
+        way.in = line.in, way.out = line.out;
+        way.perDepth = optics::rayThrough(m_view, place).length();
         if (!(way.in < way.out) || (m_density.even() && m_density.sharp())) return way;
         way.steps = steps;
         const double step = (way.out - way.in) / steps;
-        m_density.along({from, along, m_moved, way.in + 0.5 * step, step, step * along.length(),
-                         pixels / (m_view.slope * m_scale)},
+        m_density.along({line.from, line.along, m_moved, way.in + 0.5 * step, step,
+                         step * line.along.length(), pixels / (m_view.slope * m_scale)},
                         steps, way.densities.data());
         return way;
     }
@@ -309,14 +300,13 @@ public:
         return low <= high && gap.nears().second > gap.fars().first;
     }
     void paintUnder(const Gap& gap, Canvas& canvas) const override {
-        paintOnGrid(Grid(gap.box, m_grid), canvas, [&](int, const V2d& place, float* rgba) {
-            along(gap, {place.x, place.y}, rgba);
-        });
+        paintOnGrid(Grid(gap.box, m_grid), canvas,
+                    [&](int, const V2d& place, float* rgba) { along(gap, place, rgba); });
     }
     bool variesByRay() const override { return false; }
     void see(const Gap& gap, const FillRay& ray, float* rgba) const override {
         float seen[4];
-        along(gap, ray, seen);
+        along(gap, {ray.x, ray.y}, seen);
         addUnder(rgba, seen);
     }
 
@@ -329,18 +319,17 @@ private:
         const double left = m_mist.top - height;
         return low + soft / 2 - left * left / (2 * soft);
     }
-    void along(const Gap& gap, const FillRay& ray, float* rgba) const {
-        const Sightline line = sightline(m_view, ray);
-        const double perDepth = line.along.length(), rise = line.along.y / perDepth,
-                     far = gap.farAt(ray.x, ray.y);
-        const double a = std::max(m_mist.start, perDepth / gap.nearAt(ray.x, ray.y)),
+    void along(const Gap& gap, const V2d& place, float* rgba) const {
+        const V3d ray = optics::rayThrough(m_view, place);
+        const double perDepth = ray.length(), rise = ray.y / perDepth, far = gap.farAt(place.x, place.y);
+        const double a = std::max(m_mist.start, perDepth / gap.nearAt(place.x, place.y)),
                      b = far > 0 ? perDepth / far : infinite;
         double path = 0;
         if (b > a) {
             if (std::abs(rise) > 1e-9)
-                path = (upTo(line.eye.y + rise * b) - upTo(line.eye.y + rise * a)) / rise;
-            else if (line.eye.y < m_mist.top)
-                path = std::clamp((m_mist.top - line.eye.y) / m_mist.soft, 0.0, 1.0) * (b - a);
+                path = (upTo(m_view.eye.y + rise * b) - upTo(m_view.eye.y + rise * a)) / rise;
+            else if (m_view.eye.y < m_mist.top)
+                path = std::clamp((m_mist.top - m_view.eye.y) / m_mist.soft, 0.0, 1.0) * (b - a);
         }
         const auto taken = static_cast<float>(1 - std::exp(-m_mist.density * path));
         const scene::Colour& own = m_mist.colour;

@@ -41,7 +41,7 @@ std::pair<double, double> over(const Plane& plane, const media::Box& box) {
 std::pair<double, double> Gap::nears() const {
     if (!front) return {nearest, nearest};
     const auto [low, high] = over(*front, box);
-    if (low <= 0) return {std::min(nearest, std::max(high, 0.0)), nearest}; // it ends within the box
+    if (low <= 0) return {0, nearest}; // it ends within the box, or nothing is known of it
     return {std::min(low, nearest), std::min(high, nearest)};
 }
 

@@ -83,6 +83,7 @@ public:
             const auto here = static_cast<double>(spot.nearness);
             low = high == 0 ? here : std::min(low, here);
             high = std::max(high, here);
+            return true;
         });
         return {low, high};
     }
@@ -111,7 +112,7 @@ public:
                         dy = y - (spot.y + spot.dy * ray.t - spot.disc * ray.q);
             if (std::abs(dx) > spot.size * 1.5f + 2 || std::abs(dy) > spot.size * 1.5f + 2 ||
                 !within(gap, spot))
-                return;
+                return true;
             float seen[4];
             if (spot.sprite) {
                 picture(spot, dx, dy, std::log2(texelsPerPixel(spot)), seen);
@@ -126,31 +127,32 @@ public:
                     seen[c] = spot.rgba[c] * share;
             }
             addUnder(rgba, seen);
+            return true;
         });
     }
 
 private:
+    /// Those that may reach a box, nearest first, until visit gives false.
     template <class Visit> void forSpots(const media::Box& box, const Visit& visit) const {
         // A box lies in one tile.
         const std::size_t tile = static_cast<std::size_t>(box.y0 / tileSide) * m_grid.x + box.x0 / tileSide;
         std::size_t own = m_first[tile], large = 0;
         const std::size_t end = m_first[tile + 1];
-        while (own < end || large < m_large.size()) // both nearest first
-            if (large == m_large.size() || (own < end && m_in[own] < m_large[large]))
-                visit(m_spots[m_in[own++]]);
-            else
-                visit(m_spots[m_large[large++]]);
+        while (own < end || large < m_large.size()) { // both nearest first
+            const bool fromOwn = large == m_large.size() || (own < end && m_in[own] < m_large[large]);
+            if (!visit(m_spots[fromOwn ? m_in[own++] : m_large[large++]])) return;
+        }
     }
 
     /// Those that lie in a gap, nearest first, until visit gives false.
     template <class Visit> void forSpotsIn(const Gap& gap, const Visit& visit) const {
         const auto nears = gap.nears(), fars = gap.fars();
-        bool on = true;
         forSpots(gap.box, [&](const Spot& spot) {
             const auto here = static_cast<double>(spot.nearness);
-            if (!on || here >= nears.second || here < fars.first) return;
+            if (here < fars.first) return false; // as all that follow
+            if (here >= nears.second) return true;
             const bool sure = here < nears.first && here >= fars.second;
-            if (sure || within(gap, spot)) on = visit(spot);
+            return !(sure || within(gap, spot)) || visit(spot);
         });
     }
     /// All of one is in front of a card or behind it, by its middle.
@@ -244,8 +246,8 @@ void colourAt(const std::vector<scene::ColourStop>& stops, double share, float* 
 }
 
 /// What is thrown for a particle: how large a disc, or along how long a way.
-void prepare(Spot& spot, double openingShare, bool sharp) {
-    spot.disc = sharp ? 0 : spot.disc;
+void prepare(Spot& spot, double openingShare, Method method) {
+    if (method == Method::Pinhole) spot.disc = 0;
     const float blur = std::abs(spot.disc);
     spot.length = 2 * std::hypot(spot.dx, spot.dy);
     if (spot.length > 1e-6f) spot.alongX = 2 * spot.dx / spot.length, spot.alongY = 2 * spot.dy / spot.length;
@@ -253,20 +255,22 @@ void prepare(Spot& spot, double openingShare, bool sharp) {
     float area = spot.soft ? pi * spot.size * spot.size / 3 : pi * spot.size * spot.size;
     if (spot.sprite) {
         const float det = std::abs(spot.across[0] * spot.up[1] - spot.across[1] * spot.up[0]);
-        if (spot.size > 1 && blur < 0.7f * spot.size && spot.length < 4 * spot.size) {
+        const bool looked = blur < 0.7f * spot.size && spot.length < 4 * spot.size;
+        if (spot.size > 1 && (looked || method == Method::Traced)) {
             spot.kind = Spot::Kind::Picture;
             const float texels = static_cast<float>(std::max(spot.sprite->size().x, spot.sprite->size().y));
             spot.level = std::log2(std::max(1.f, texels / (2 * spot.size) * std::max(1.f, 1.2f * blur)));
             spot.reach = std::hypot(spot.across[0], spot.across[1]) + std::hypot(spot.up[0], spot.up[1]) +
-                         2 * std::exp2(spot.level) * spot.size / texels + 1;
+                         2 * std::exp2(spot.level) * spot.size / texels + 1 + blur;
             return;
         }
-        // As a disc of its mean colour.
+        // As a disc of its mean colour, as large as the square that it fills.
         const float* mean = spot.sprite->mean();
         for (int c = 0; c < 4; ++c)
             spot.rgba[c] *= mean[c];
-        area = 4 * det;
-        spot.size = std::max(std::sqrt(det), 1e-6f);
+        spot.sprite = nullptr;
+        spot.size = std::max(std::sqrt(4 * det / pi), 1e-6f);
+        area = pi * spot.size * spot.size;
     }
     const float own = spot.soft && blur < spot.size ? spot.size / 2 : spot.size;
     spot.radius = std::max(own, blur);
@@ -424,7 +428,7 @@ Result<FillPtr> particleFill(const motion::Item& item, const motion::Frame& fram
     media::inParallel(0, (particles.count + chunk - 1) / chunk, [&](int n) {
         for (int i = n * chunk; i < std::min(particles.count, (n + 1) * chunk); ++i)
             if (Spot& spot = spots[static_cast<std::size_t>(i)]; spot.nearness > 0)
-                prepare(spot, share, sharp);
+                prepare(spot, share, quality.method);
     });
     std::erase_if(spots, [](const Spot& spot) {
         const float most = std::max({spot.rgba[0], spot.rgba[1], spot.rgba[2], spot.rgba[3]}) *
