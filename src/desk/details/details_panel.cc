@@ -66,7 +66,7 @@ std::pair<QString, QString> DetailsPanel::title() const {
     if (const scene::LayerPtr layer = m_session.selection.only().layer) {
         QString note = tr(kinds[layer->content.index()]);
         if (const V3d* box = layer->box())
-            note += tr(" · %1 × %2 × %3 m").arg(figure(box->x, 1), figure(box->y, 1), figure(box->z, 1));
+            note += tr(" · %1×%2×%3 m").arg(figure(box->x, 1), figure(box->y, 1), figure(box->z, 1));
         else if (!layer->group())
             note += QStringLiteral(" · %1 × %2").arg(layer->pixels.x).arg(layer->pixels.y);
         return {QString::fromStdString(layer->name), note};
