@@ -83,7 +83,7 @@ void addLayer(Scene& scene, Layer layer) {
 
 /// As large about its pivot as fills the frame over the whole move.
 void cover(Scene& scene, std::int64_t id) {
-    const Layer& layer = *scene::find(scene, id).layer;
+    const Layer layer = *scene::find(scene, id).layer; // changing it lets the old one go
     if (layer.group() || layer.box())
         throw Misread{"'" + layer.name + "' is no card that could fill the frame"};
     // A tiny one only ever grows.
