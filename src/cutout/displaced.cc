@@ -1,5 +1,6 @@
 #include "cutout/displaced.h"
 
+#include "cutout/displacement_rows.h"
 #include "cutout/mattes.h"
 #include "cutout/source.h"
 #include "media/content.h"
@@ -9,6 +10,7 @@
 #include "scene/chance.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 
@@ -21,29 +23,39 @@ using media::Raster;
 
 constexpr double turn = 2 * std::numbers::pi;
 
-double smooth(double t) {
-    return t * t * (3 - 2 * t);
-}
-
-/// Seconds within its loop, where it has one: the same in every round to the bit.
-Rational within(Rational time, Rational loop) {
-    if (!(loop > Rational(0))) return time;
-    const Rational share = time / loop;
-    return loop * (share - Rational(share.floor()));
-}
-
 /// Of rows that grow towards the foot.
 double rowScale(double share) {
     return 0.25 + 0.75 * share;
 }
 
-}
+/// By how much a displacement moves what is at a place, in pixels of the layer's natural size, without its
+/// matte. Made for one time.
+class DisplacementField {
+public:
+    /// size: of the layer's picture, px.
+    DisplacementField(const scene::Displacement& displacement, V2i size, Rational time);
+    /// For places of a row, from the first one on, each `step` px farther to the right.
+    void along(const V2d& first, double step, int count, float* right, float* down) const;
+
+private:
+    void shimmer(const V2d& first, double step, int count, float* right, float* down) const;
+
+    scene::Displacement m_values;
+    V2d m_size, m_along;
+    double m_turns = 0;             ///< crests that have passed
+    static constexpr int side = 32; ///< of a lattice of noise, which repeats
+    struct Lattice {
+        std::array<float, side * side> right, down;
+        V2d shift; ///< cells
+    };
+    std::vector<Lattice> m_lattices;
+};
 
 DisplacementField::DisplacementField(const scene::Displacement& displacement, V2i size, Rational time)
     : m_values(displacement), m_size(size),
       m_along(std::cos(radians(displacement.direction)), -std::sin(radians(displacement.direction))) {
     const double loop = std::max(0.0, displacement.loop.toDouble()),
-                 seconds = within(time, displacement.loop).toDouble();
+                 seconds = time.within(displacement.loop).toDouble();
     double rate = displacement.rate;
     if (loop > 0 && rate > 0) rate = std::max(1.0, std::round(rate * loop)) / loop;
     m_turns = rate * seconds;
@@ -59,77 +71,91 @@ DisplacementField::DisplacementField(const scene::Displacement& displacement, V2
             drifted = (phase - 0.5) * loop;
             counts = std::sin(std::numbers::pi * phase);
         }
-        Layer layer{std::vector<V2d>(side * side), m_along * (rate * drifted)};
+        Lattice lattice{{}, {}, m_along * (rate * drifted)};
         const double angle = turn * m_turns / 2, a = counts * std::cos(angle), b = counts * std::sin(angle);
         const bool odd =
             loop > 0 && std::llround(rate * loop) % 2 != 0; // half a turn over the loop: a whole one
         const double whole = turn * m_turns, wa = odd ? counts * std::cos(whole) : a,
                      wb = odd ? counts * std::sin(whole) : b;
-        for (std::size_t i = 0; i < layer.values.size(); ++i) {
+        for (std::size_t i = 0; i < lattice.right.size(); ++i) {
             const auto value = [&](int which) {
                 return scene::chance(displacement.seed, static_cast<std::int64_t>(i), which + 4 * n) * 2 - 1;
             };
-            layer.values[i] = V2d(wa * value(0) + wb * value(1), wa * value(2) + wb * value(3));
+            lattice.right[i] = static_cast<float>(wa * value(0) + wb * value(1));
+            lattice.down[i] = static_cast<float>(wa * value(2) + wb * value(3));
         }
-        m_layers.push_back(std::move(layer));
+        m_lattices.push_back(std::move(lattice));
     }
 }
 
-V2d DisplacementField::shimmer(const V2d& place) const {
-    V2d sum(0);
-    for (const Layer& layer : m_layers) {
-        const V2d at = place / m_values.size - layer.shift;
-        const double fx = std::floor(at.x), fy = std::floor(at.y), wx = smooth(at.x - fx),
-                     wy = smooth(at.y - fy);
-        const auto value = [&](int i, int j) {
-            const auto cell = [](double v, int by) {
-                return static_cast<std::size_t>((static_cast<std::int64_t>(v) + by) & (side - 1));
-            };
-            return layer.values[cell(fy, j) * side + cell(fx, i)];
-        };
-        const V2d top = value(0, 0) + (value(1, 0) - value(0, 0)) * wx,
-                  low = value(0, 1) + (value(1, 1) - value(0, 1)) * wx;
-        sum += top + (low - top) * wy;
-    }
-    const double length = sum.length();
-    return length > 1 ? sum / length : sum;
-}
-
-V2d DisplacementField::at(const V2d& place) const {
+void DisplacementField::along(const V2d& first, double step, int count, float* right, float* down) const {
     using Kind = scene::DisplacementKind;
-    const double amount = m_values.amount;
+    const double amount = m_values.amount, size = m_values.size;
+    // Of what repeats after 1.
+    const auto ramp = [](double from, double by) {
+        return Ramp{static_cast<float>(from - std::floor(from)), static_cast<float>(by)};
+    };
+    // Along a direction, as far as the numbers that are in `right` say.
+    const auto go = [&](const V2d& by) {
+        const auto x = static_cast<float>(by.x), y = static_cast<float>(by.y);
+        for (int n = 0; n < count; ++n)
+            down[n] = right[n] * y, right[n] *= x;
+    };
     switch (m_values.kind) {
     case Kind::Ripple: {
-        const V2d from = place - m_values.centre * m_size;
-        const double r = from.length();
-        if (!(r > 1e-9)) return V2d(0);
-        const double near = std::min(1.0, r / (m_values.size / 4)),
-                     faded = m_values.fade > 0 ? std::exp(-r / m_values.fade) : 1;
-        return from * (amount * near * faded * std::sin(turn * (r / m_values.size - m_turns)) / r);
+        const V2d from = first - m_values.centre * m_size;
+        displaceByRings({static_cast<float>(from.y), static_cast<float>(size),
+                         static_cast<float>(m_turns - std::floor(m_turns)), static_cast<float>(m_values.fade),
+                         static_cast<float>(amount)},
+                        {static_cast<float>(from.x), static_cast<float>(step)}, count, right, down);
+        return;
     }
-    case Kind::Waves: {
-        const double along = place.dot(m_along);
-        return V2d(-m_along.y, m_along.x) * (amount * std::sin(turn * (along / m_values.size - m_turns)));
-    }
+    case Kind::Waves:
+        sinesAlong(ramp(first.dot(m_along) / size - m_turns, step * m_along.x / size), 0, count, right);
+        return go(V2d(-m_along.y, m_along.x) * amount);
     case Kind::Shimmer:
-        return shimmer(place) * amount;
+        return shimmer(first, step, count, right, down);
     case Kind::Sway: {
         const double foot = std::max(m_values.foot, 1e-6),
-                     up = std::clamp((m_values.foot - place.y / m_size.y) / foot, 0.0, 1.0),
-                     phase = turn * (m_turns - place.x / m_values.size);
-        return m_along * (amount * up * up * (0.75 * std::sin(phase) + 0.25 * std::sin(2 * phase + 1.3)));
+                     up = std::clamp((m_values.foot - first.y / m_size.y) / foot, 0.0, 1.0);
+        sinesAlong(ramp(m_turns - first.x / size, -step / size), 1.f / 3, count, right);
+        return go(m_along * (0.75 * amount * up * up));
     }
     case Kind::Roll: {
-        const double share = std::max(place.y / m_size.y, -0.3), scale = rowScale(share),
-                     row = m_size.y / (0.75 * m_values.size) * std::log(scale);
-        const double across = place.x / (3 * m_values.size * scale);
-        return V2d(0, amount * scale * std::sin(turn * (row - m_turns) + 1.2 * std::sin(turn * across)));
+        const double share = std::max(first.y / m_size.y, -0.3), scale = rowScale(share),
+                     row = m_size.y / (0.75 * size) * std::log(scale) - m_turns, across = 3 * size * scale;
+        rollingAlong(ramp(first.x / across, step / across), static_cast<float>(row - std::floor(row)),
+                     static_cast<float>(amount * scale), count, down);
+        std::fill_n(right, count, 0.f);
+        return;
     }
     }
-    return V2d(0);
 }
 
-namespace {
+void DisplacementField::shimmer(const V2d& first, double step, int count, float* right, float* down) const {
+    std::fill_n(right, count, 0.f);
+    std::fill_n(down, count, 0.f);
+    for (const Lattice& lattice : m_lattices) {
+        const V2d at = first / m_values.size - lattice.shift;
+        const double low = std::floor(at.y), t = at.y - low;
+        const auto weight = static_cast<float>(t * t * (3 - 2 * t));
+        const auto row = static_cast<std::size_t>(static_cast<std::int64_t>(low) & (side - 1));
+        const Ramp cells{static_cast<float>(at.x - side * std::floor(at.x / side)),
+                         static_cast<float>(step / m_values.size)};
+        // A row of the lattice between two of its own.
+        const auto add = [&](const std::array<float, side * side>& values, float* to) {
+            const float *above = values.data() + side * row,
+                        *below = values.data() + side * ((row + 1) & (side - 1));
+            std::array<float, side> between;
+            for (std::size_t i = 0; i < side; ++i)
+                between[i] = above[i] + (below[i] - above[i]) * weight;
+            addSmoothNoise(between.data(), cells, count, to);
+        };
+        add(lattice.right, right);
+        add(lattice.down, down);
+    }
+    bound(static_cast<float>(m_values.amount), count, right, down);
+}
 
 /// Mattes as a picture: white, of their alpha.
 class MatteSource : public media::PixelSource {
@@ -163,9 +189,7 @@ public:
                           keyOf(displacement.where, pixels) + "\n" + below->key(),
                       below->size(), Granularity::EveryLevel, Retention::Short),
           m_below(std::move(below)), m_field(displacement, pixels.layer->pixels, pixels.time),
-          m_natural(pixels.layer->pixels), m_amount(displacement.amount),
-          // Looked at in steps that are small against what moves alike.
-          m_step(std::clamp(displacement.size / 12, 1.0, 16.0)) {
+          m_natural(pixels.layer->pixels), m_amount(displacement.amount) {
         if (!displacement.where.empty()) m_where = std::make_shared<MatteSource>(pixels, displacement.where);
     }
 
@@ -184,48 +208,25 @@ public:
         if (m_where)
             if (auto done = readWhere(whole, box, strength, cache, progress); !done)
                 return tl::unexpected(done.error());
-        // The field at the corners of cells, and evenly in between.
-        const int step = std::max(1, static_cast<int>(m_step * std::min(scale.x, scale.y)));
-        const int across = of.x / step + 2, down = of.y / step + 2;
-        std::vector<float> byX(static_cast<std::size_t>(across) * down), byY(byX.size());
-        for (int j = 0; j < down; ++j)
-            for (int i = 0; i < across; ++i) {
-                const V2d by =
-                    m_field.at(V2d(box.x0 + i * step + 0.5, box.y0 + j * step + 0.5) / scale) * scale;
-                const auto n = static_cast<std::size_t>(j) * across + i;
-                byX[n] = static_cast<float>(by.x), byY[n] = static_cast<float>(by.y);
-            }
         Raster out = Raster::unfilled(of);
-        std::vector<float> u(static_cast<std::size_t>(across) * step), v(u.size());
-        const float each = 1 / static_cast<float>(step);
+        std::vector<float> right(static_cast<std::size_t>(of.x)), down(right.size()),
+            everywhere(right.size(), 1.f);
+        const auto perX = static_cast<float>(scale.x), perY = static_cast<float>(scale.y);
         for (int y = 0; y < of.y; ++y) {
-            const auto row = static_cast<std::size_t>(y / step) * across;
-            const float fy = static_cast<float>(y % step) * each;
-            const auto across_ = static_cast<std::size_t>(across);
-            const auto at = [&](const std::vector<float>& by, std::size_t i) {
-                return by[row + i] + (by[row + across_ + i] - by[row + i]) * fy;
-            };
+            m_field.along(V2d(box.x0 + 0.5, box.y0 + y + 0.5) / scale, 1 / scale.x, of.x, right.data(),
+                          down.data());
+            const float* kept =
+                strength.empty() ? everywhere.data() : strength.data() + static_cast<std::size_t>(y) * of.x;
             const auto fromX = static_cast<float>(box.x0 - around.x0),
                        fromY = static_cast<float>(box.y0 - around.y0 + y);
-            for (std::size_t i = 0; i + 1 < across_; ++i) {
-                const float x0 = at(byX, i), y0 = at(byY, i), dx = (at(byX, i + 1) - x0) * each,
-                            dy = (at(byY, i + 1) - y0) * each;
-                const auto first = static_cast<std::size_t>(step) * i;
-                for (int k = 0; k < step; ++k) {
-                    const auto t = static_cast<float>(k);
-                    u[first + static_cast<std::size_t>(k)] = x0 + dx * t;
-                    v[first + static_cast<std::size_t>(k)] = y0 + dy * t;
-                }
-            }
-            const float* share =
-                strength.empty() ? nullptr : strength.data() + static_cast<std::size_t>(y) * of.x;
             for (int x = 0; x < of.x; ++x) {
                 const auto n = static_cast<std::size_t>(x);
-                const float kept = share ? share[x] : 1;
-                u[n] = fromX + static_cast<float>(x) - kept * u[n], v[n] = fromY - kept * v[n];
+                right[n] = fromX + static_cast<float>(x) - kept[n] * perX * right[n];
+                down[n] = fromY - kept[n] * perY * down[n];
             }
             media::sampledTexels(reinterpret_cast<const std::uint16_t*>(below->rgba.data()), from.x, from.y,
-                                 u.data(), v.data(), of.x, reinterpret_cast<std::uint16_t*>(out.row(y)));
+                                 right.data(), down.data(), of.x,
+                                 reinterpret_cast<std::uint16_t*>(out.row(y)));
         }
         return out;
     }
@@ -261,7 +262,7 @@ private:
     PixelSourcePtr m_below, m_where;
     DisplacementField m_field;
     V2i m_natural;
-    double m_amount, m_step;
+    double m_amount;
 };
 
 }

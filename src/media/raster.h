@@ -1,6 +1,7 @@
 // Pieces of pictures as the renderer reads them: scene-linear Rec. 709, premultiplied alpha, half float.
 #pragma once
 
+#include "media/buffer_pool.h"
 #include "scene/geometry.h"
 
 #include <Imath/half.h>
@@ -29,18 +30,7 @@ inline Box boxOf(V2i size) {
     return {0, 0, size.x, size.y};
 }
 
-/// Leaves new elements as they come: for what is filled at once anyway.
-template <class T> struct Unfilled : std::allocator<T> {
-    template <class Other> struct rebind { using other = Unfilled<Other>; };
-    template <class Element, class... Values> void construct(Element* at, Values&&... values) {
-        if constexpr (sizeof...(Values) == 0)
-            ::new (static_cast<void*>(at)) Element;
-        else
-            ::new (static_cast<void*>(at)) Element(std::forward<Values>(values)...);
-    }
-};
-
-using Halfs = std::vector<Imath::half, Unfilled<Imath::half>>;
+using Halfs = std::vector<Imath::half, BufferAllocator<Imath::half>>;
 
 /// RGBA, rows from the top, no padding.
 struct Raster {

@@ -99,11 +99,50 @@ void LinearTexels(const std::uint16_t* red, const std::uint16_t* green, const st
 void SampledTexels(const std::uint16_t* texels, int width, int height, const float* x, const float* y,
                    int count, std::uint16_t* out) {
     const hn::FixedTag<float, 4> d; // one texel
+#if HWY_MAX_BYTES >= 32             // where the machine converts halfs itself
+    // Two texels of a row at once: both rows are mixed first, then the two.
+    const hn::FixedTag<float, 8> d2;
+    const hn::Rebind<hwy::float16_t, decltype(d2)> dh2;
+    const hn::Rebind<hwy::float16_t, decltype(d)> dh;
+    if (width > 1) {
+        const hn::CappedTag<float, 16> many;
+        const hn::RebindToSigned<decltype(many)> whole;
+        const int lanes = static_cast<int>(hn::Lanes(many));
+        const std::ptrdiff_t below = height > 1 ? std::ptrdiff_t{4} * width : 0;
+        // The upper left one of each four, so that all are inside, and the shares of the others.
+        alignas(64) std::int32_t first[16];
+        alignas(64) float right[16], down[16];
+        const auto* from = reinterpret_cast<const hwy::float16_t*>(texels);
+        for (int i = 0; i < count; i += lanes) {
+            const int some = std::min(lanes, count - i);
+            const auto place = [&](const float* at, int size, auto& share) HWY_ATTR {
+                alignas(64) float rest[16] = {};
+                if (some < lanes) at = std::copy_n(at + i, some, rest) - some - i;
+                const auto v = hn::Min(hn::Max(hn::LoadU(many, at + i), hn::Zero(many)),
+                                       hn::Set(many, static_cast<float>(size - 1)));
+                const auto low = hn::Min(hn::ConvertTo(whole, v), hn::Set(whole, std::max(0, size - 2)));
+                share = hn::Sub(v, hn::ConvertTo(many, low));
+                return low;
+            };
+            hn::Vec<decltype(many)> fx, fy;
+            const auto x0 = place(x, width, fx), y0 = place(y, height, fy);
+            hn::Store(hn::Add(hn::Mul(y0, hn::Set(whole, width)), x0), whole, first);
+            hn::Store(fx, many, right);
+            hn::Store(fy, many, down);
+            for (int k = 0; k < some; ++k, out += 4) {
+                const auto* at = from + std::ptrdiff_t{4} * first[k];
+                const auto upper = hn::PromoteTo(d2, hn::LoadU(dh2, at)),
+                           lower = hn::PromoteTo(d2, hn::LoadU(dh2, at + below));
+                const auto both = hn::MulAdd(hn::Sub(lower, upper), hn::Set(d2, down[k]), upper);
+                const auto one = hn::LowerHalf(d, both), other = hn::UpperHalf(d, both);
+                const auto mixed = hn::MulAdd(hn::Sub(other, one), hn::Set(d, right[k]), one);
+                hn::StoreU(hn::DemoteTo(dh, mixed), dh, reinterpret_cast<hwy::float16_t*>(out));
+            }
+        }
+        return;
+    }
+#endif
     const auto load = [d](const std::uint16_t* from) {
-#if HWY_MAX_BYTES >= 32
-        const hn::Rebind<hwy::float16_t, decltype(d)> dh;
-        return hn::PromoteTo(d, hn::LoadU(dh, reinterpret_cast<const hwy::float16_t*>(from)));
-#else
         float four[4];
         for (int k = 0; k < 4; ++k) {
             Imath::half half;
@@ -111,7 +150,6 @@ void SampledTexels(const std::uint16_t* texels, int width, int height, const flo
             four[k] = float(half);
         }
         return hn::LoadU(d, four);
-#endif
     };
     const auto most = [](float v, int size) {
         return v < 0 ? 0 : v > static_cast<float>(size - 1) ? static_cast<float>(size - 1) : v;
@@ -124,16 +162,10 @@ void SampledTexels(const std::uint16_t* texels, int width, int height, const flo
         const auto fx = hn::Set(d, u - static_cast<float>(x0)), fy = hn::Set(d, v - static_cast<float>(y0));
         const auto a = load(at), b = load(at + right), c = load(at + below), e = load(at + below + right);
         const auto top = hn::MulAdd(hn::Sub(b, a), fx, a), low = hn::MulAdd(hn::Sub(e, c), fx, c);
-        const auto mixed = hn::MulAdd(hn::Sub(low, top), fy, top);
-#if HWY_MAX_BYTES >= 32
-        const hn::Rebind<hwy::float16_t, decltype(d)> dh;
-        hn::StoreU(hn::DemoteTo(dh, mixed), dh, reinterpret_cast<hwy::float16_t*>(out));
-#else
         float four[4];
-        hn::StoreU(mixed, d, four);
+        hn::StoreU(hn::MulAdd(hn::Sub(low, top), fy, top), d, four);
         for (int k = 0; k < 4; ++k)
             out[k] = Imath::half(four[k]).bits();
-#endif
     }
 }
 

@@ -172,11 +172,7 @@ V3d ParticleSystem::turbulenceAt(const V3d& place, double seconds) const {
 }
 
 Particle ParticleSystem::at(int index, Rational time, double halfExposure, const V3d& moved) const {
-    if (m_loop > 0) { // exactly, so that the same time of every round gives the same bits
-        const Rational loop = m_particles.loop;
-        time = time - loop * Rational((time / loop).floor());
-    }
-    const double seconds = time.toDouble();
+    const double seconds = time.within(m_particles.loop).toDouble();
     const Life life = lifeOf(index, seconds);
     const V3d begin(eitherWay(chance(life, PlaceX)) / 2 * m_particles.box.x,
                     eitherWay(chance(life, PlaceY)) / 2 * m_particles.box.y,

@@ -2,12 +2,13 @@
 
 #include "optics/view.h"
 #include "render/cloud_density.h"
+#include "render/cloud_way.h"
+#include "render/grid_rows.h"
 
 #include <algorithm>
 #include <array>
 #include <atomic>
 #include <cmath>
-#include <hwy/highway.h>
 #include <limits>
 
 namespace stage::render {
@@ -53,29 +54,10 @@ template <class At> void paintOnGrid(const Grid& grid, Canvas& canvas, const At&
         any = any || node[0] != 0 || node[1] != 0 || node[2] != 0 || node[3] != 0;
     }
     if (!any) return;
-    namespace hn = hwy::HWY_NAMESPACE;
-    const hn::FixedTag<float, 4> d; // one pixel
-    const auto each = hn::Set(d, 1 / static_cast<float>(step)), one = hn::Set(d, 1.f);
-    for (int y = 0; y < height; ++y) {
-        const float* above = nodes.data() + 4 * (y / step * across);
-        const auto down = hn::Set(d, (static_cast<float>(y % step) + 0.5f) / static_cast<float>(step));
-        const auto seenAt = [&](int i) {
-            const auto a = hn::LoadU(d, above + 4 * i), b = hn::LoadU(d, above + 4 * (across + i));
-            return hn::MulAdd(hn::Sub(b, a), down, a);
-        };
-        auto left = seenAt(0);
-        float* out = canvas.row(y);
-        for (int i = 0; i * step < width; ++i) {
-            const auto right = seenAt(i + 1), by = hn::Mul(hn::Sub(right, left), each);
-            auto seen = hn::MulAdd(by, hn::Set(d, 0.5f), left);
-            for (int k = 0; k < step && i * step + k < width; ++k, out += 4) {
-                const auto over = hn::Load(d, out);
-                hn::Store(hn::MulAdd(hn::Sub(one, hn::Set(d, out[3])), seen, over), d, out);
-                seen = hn::Add(seen, by);
-            }
-            left = right;
-        }
-    }
+    for (int y = 0; y < height; ++y)
+        addEvenly(nodes.data() + 4 * (y / step * across), nodes.data() + 4 * ((y / step + 1) * across),
+                  (static_cast<float>(y % step) + 0.5f) / static_cast<float>(step), step, width,
+                  canvas.row(y));
 }
 
 bool isFast(Method method) {
@@ -92,7 +74,7 @@ int gridFor(const optics::View& view, int wanted) {
 
 /// Along the way through a box: more where few places are looked at.
 int stepsFor(Method method, int grid) {
-    return isFast(method) ? std::min(64, static_cast<int>(24 * std::sqrt(8.0 / grid))) : 64;
+    return isFast(method) ? std::min(64, static_cast<int>(16 * std::sqrt(8.0 / grid))) : 64;
 }
 
 /// Of a box from -1 to 1.
@@ -199,7 +181,11 @@ private:
     struct Way {
         double in = 1, out = 0, perDepth = 1; ///< depths; metres of the world for each of depth
         int steps = 0;
-        std::array<float, CloudDensity::mostPlaces> densities;
+        std::array<float, CloudDensity::mostPlaces> densities; ///< per metre, of each step
+        /// As each step begins, and after the last: what is behind, through how much it is seen, and the sum
+        /// of the depths of what hides it by how much it does.
+        std::array<float, CloudDensity::mostPlaces + 1> thickness, through, depths;
+        double step() const { return (out - in) / steps; }
     };
     Way wayOf(const V2d& place, int steps, int pixels) const {
         Way way;
@@ -212,6 +198,16 @@ private:
         m_density.along({line.from, line.along, m_moved, way.in + 0.5 * step, step,
                          step * line.along.length(), pixels / (m_view.slope * m_scale)},
                         steps, way.densities.data());
+        const auto count = static_cast<std::size_t>(steps);
+        way.thickness[0] = way.depths[0] = 0;
+        for (std::size_t i = 0; i < count; ++i)
+            way.thickness[i + 1] =
+                way.thickness[i] + way.densities[i] * static_cast<float>(step * way.perDepth);
+        exponentials(way.thickness.data(), steps + 1, way.through.data());
+        for (std::size_t i = 0; i < count; ++i)
+            way.depths[i + 1] =
+                way.depths[i] + (way.through[i] - way.through[i + 1]) *
+                                    static_cast<float>(way.in + (static_cast<double>(i) + 0.5) * step);
         return way;
     }
     /// Those of a grid, which one gap after the other asks for.
@@ -231,6 +227,22 @@ private:
         return kept.ways;
     }
 
+    /// What a way has up to a depth.
+    struct Part {
+        double thickness, through, depths;
+    };
+    static Part partAt(const Way& way, double depth) {
+        const double at = (depth - way.in) / way.step();
+        const int step = std::clamp(static_cast<int>(at), 0, way.steps - 1);
+        const auto i = static_cast<std::size_t>(step);
+        const double from = way.thickness[i],
+                     more = static_cast<double>(way.densities[i]) * (at - step) * way.step() * way.perDepth,
+                     through = std::exp(-from - more);
+        return {from + more, through,
+                static_cast<double>(way.depths[i]) +
+                    (static_cast<double>(way.through[i]) - through) * (way.in + (step + 0.5) * way.step())};
+    }
+
     void march(const Gap& gap, const V2d& place, const Way& way, float* rgba) const {
         std::fill_n(rgba, 4, 0.f);
         if (!(way.in < way.out)) return;
@@ -242,18 +254,11 @@ private:
             through = std::exp(-m_cloud.density * (farthest - nearest) * way.perDepth);
             depth = nearest, weight = 1;
         } else {
-            const double step = (way.out - way.in) / way.steps;
-            const int first = static_cast<int>((nearest - way.in) / step),
-                      last = std::min(way.steps - 1, static_cast<int>((farthest - way.in) / step));
-            for (int i = first; i <= last && through > 1e-4; ++i) {
-                const auto density = static_cast<double>(way.densities[static_cast<std::size_t>(i)]);
-                const double a = std::max(nearest, way.in + i * step),
-                             b = std::min(farthest, way.in + (i + 1) * step);
-                if (!(a < b) || density <= 0) continue;
-                const double kept = std::exp(-density * (b - a) * way.perDepth);
-                depth += through * (1 - kept) * (way.in + (i + 0.5) * step), weight += through * (1 - kept);
-                through *= kept;
-            }
+            const Part a = partAt(way, nearest), b = partAt(way, farthest);
+            through = std::exp(a.thickness - b.thickness);
+            // Of what it hides, in shares of what is seen at all.
+            weight = a.through - b.through, depth = b.depths - a.depths;
+            if (!(weight > 1e-12)) weight = 1, depth = nearest;
         }
         const auto taken = static_cast<float>(1 - through) * m_opacity;
         const scene::Colour& own = m_cloud.colour;

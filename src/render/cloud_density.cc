@@ -1,6 +1,6 @@
 #include "render/cloud_density.h"
 
-#include "render/cloud_octave.h"
+#include "render/cloud_way.h"
 #include "scene/chance.h"
 
 #include <algorithm>
@@ -14,10 +14,6 @@ constexpr double finer = 2.1; ///< each octave than the one before
 /// Of one octave of value noise between smooth steps, which its spread is brought to 1 with (measured).
 constexpr double spread = 0.19;
 
-double smooth(double t) {
-    return t * t * (3 - 2 * t);
-}
-
 /// Turned about two axes, by another angle for each octave, so that lattices do not show together.
 V3d turned(const V3d& p, int octave) {
     const double a = 0.61 + 1.13 * octave, b = 0.37 + 0.79 * octave;
@@ -30,11 +26,7 @@ V3d turned(const V3d& p, int octave) {
 
 CloudDensity::CloudDensity(const scene::Cloud& cloud, Rational time) : m_cloud(cloud) {
     const double loop = std::max(0.0, cloud.loop.toDouble());
-    if (loop > 0) { // exactly, so that every round gives the same bits
-        const Rational share = time / cloud.loop;
-        time = cloud.loop * (share - Rational(share.floor()));
-    }
-    const double seconds = time.toDouble();
+    const double seconds = time.within(cloud.loop).toDouble();
     if (even()) return;
     // One pair of lattices serves all octaves, which are turned against each other.
     std::array<std::vector<float>, 4> values;
@@ -105,26 +97,22 @@ void CloudDensity::along(const Way& way, int count, float* out) const {
             }
             addOctave(line, count, out);
         }
-    const scene::Cloud& cloud = m_cloud;
     // Coverage 0.5 is where the noise is above its mean.
-    constexpr float soft = 0.18f;
-    const auto covered = static_cast<float>(cloud.coverage - 0.5);
-    for (int n = 0; n < count; ++n) {
-        auto density = static_cast<float>(cloud.density);
-        if (cloud.border > 0) {
-            const V3d place = way.from + way.along * (way.first + way.step * n);
-            for (int i = 0; i < 3; ++i) {
-                const double half = cloud.box[i] / 2,
-                             inside = (half - std::abs(place[i])) / (cloud.border * half);
-                density *= static_cast<float>(smooth(std::clamp(inside, 0.0, 1.0)));
-            }
-        }
-        if (!even()) {
-            const float share = std::clamp((out[n] + covered) / (2 * soft) + 0.5f, 0.f, 1.f);
-            density *= share * share * (3 - 2 * share);
-        }
-        out[n] = density;
+    Thinning thinning{static_cast<float>(m_cloud.density),
+                      even(),
+                      static_cast<float>(m_cloud.coverage - 0.5),
+                      0.18f,
+                      !sharp(),
+                      {},
+                      {},
+                      {}};
+    for (int i = 0; i < 3 && !sharp(); ++i) {
+        const double border = m_cloud.border * m_cloud.box[i] / 2;
+        thinning.half[i] = static_cast<float>(1 / m_cloud.border);
+        thinning.at[i] = static_cast<float>((way.from[i] + way.along[i] * way.first) / border);
+        thinning.step[i] = static_cast<float>(way.along[i] * way.step / border);
     }
+    thinOut(thinning, count, out);
 }
 
 }

@@ -1,36 +1,18 @@
 // Rendered pictures.
 #pragma once
 
+#include "media/buffer_pool.h"
 #include "scene/geometry.h"
 
 #include <cstdint>
-#include <new>
-#include <utility>
 #include <vector>
 
 namespace stage::render {
 
-void* allocateBytes(std::size_t bytes);
-void giveRoom(void* at, std::size_t bytes);
-
-/// Room for pictures: large pages, and numbers that are not set before they are written.
-template <class T> struct ImageAllocator {
-    using value_type = T;
-    ImageAllocator() = default;
-    template <class U> explicit ImageAllocator(const ImageAllocator<U>&) {}
-    T* allocate(std::size_t count) { return static_cast<T*>(allocateBytes(count * sizeof(T))); }
-    void deallocate(T* at, std::size_t count) { giveRoom(at, count * sizeof(T)); }
-    template <class U> void construct(U* at) { ::new (static_cast<void*>(at)) U; }
-    template <class U, class... A> void construct(U* at, A&&... from) {
-        ::new (static_cast<void*>(at)) U(std::forward<A>(from)...);
-    }
-    bool operator==(const ImageAllocator&) const { return true; }
-};
-
 /// Scene-linear Rec. 709, premultiplied alpha, RGBA float, rows from the top, no padding.
 struct Image {
     V2i size{0, 0};
-    std::vector<float, ImageAllocator<float>> rgba; ///< of a new picture: anything
+    std::vector<float, media::BufferAllocator<float>> rgba; ///< of a new picture: anything
 
     Image() = default;
     explicit Image(V2i pixels) : size(pixels), rgba(static_cast<std::size_t>(pixels.x) * pixels.y * 4) {}

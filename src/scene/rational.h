@@ -37,6 +37,13 @@ public:
     constexpr std::int64_t ceil() const { return m_num / m_den + (m_num % m_den > 0 ? 1 : 0); }
     /// Nearest whole number, halves up.
     constexpr std::int64_t round() const { return (Rational(1, 2) + *this).floor(); }
+    /// What is left of it within a period: of the same time of every period the same to the bit. Itself where
+    /// there is none (0 or below).
+    constexpr Rational within(Rational period) const {
+        if (period.m_num <= 0) return *this;
+        const Rational share = *this / period;
+        return period * (share - Rational(share.floor()));
+    }
     /// "24000/1001".
     std::string text() const { return std::to_string(m_num) + "/" + std::to_string(m_den); }
 

@@ -56,6 +56,15 @@ TEST(Timecode, ThereAndBack) {
     EXPECT_FALSE(frameFromText("a:b", Rational(24)));
 }
 
+TEST(RationalNumbers, TimesOfEveryPeriodAreAlike) {
+    const Rational period(7, 3);
+    for (const std::int64_t round : {-2, 0, 1, 1000})
+        EXPECT_EQ((Rational(5, 4) + period * Rational(round)).within(period), Rational(5, 4)) << round;
+    EXPECT_EQ(period.within(period), Rational(0));
+    EXPECT_EQ(Rational(-1, 24).within(period), period - Rational(1, 24));
+    EXPECT_EQ(Rational(9).within(Rational(0)), Rational(9));
+}
+
 TEST(RationalNumbers, FloorRoundAndCompare) {
     EXPECT_EQ(Rational(-1, 3).floor(), -1);
     EXPECT_EQ(Rational(7, 2).round(), 4);

@@ -1,9 +1,13 @@
-#include "render/cloud_octave.h"
+#include "render/cloud_way.h"
+
+#include <algorithm>
 
 #undef HWY_TARGET_INCLUDE
-#define HWY_TARGET_INCLUDE "render/cloud_octave.cc"
+#define HWY_TARGET_INCLUDE "render/cloud_way.cc"
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
+// Needs the above.
+#include <hwy/contrib/math/math-inl.h>
 
 HWY_BEFORE_NAMESPACE();
 namespace stage::render::HWY_NAMESPACE {
@@ -52,6 +56,46 @@ void AddOctave(const CloudDensity::Line& line, int count, float* out) {
     }
 }
 
+void ThinOut(const Thinning& of, int count, float* noise) {
+    using D = hn::CappedTag<float, 16>;
+    const D d;
+    const int lanes = static_cast<int>(hn::Lanes(d));
+    const auto zero = hn::Zero(d), one = hn::Set(d, 1.f);
+    const auto smooth = [&](hn::Vec<D> t) HWY_ATTR {
+        t = hn::Min(hn::Max(t, zero), one);
+        return hn::Mul(hn::Mul(t, t), hn::NegMulAdd(t, hn::Set(d, 2.f), hn::Set(d, 3.f)));
+    };
+    for (int n = 0; n < count; n += lanes) {
+        auto density = hn::Set(d, of.density);
+        if (of.borders) {
+            const auto index = hn::Iota(d, static_cast<float>(n));
+            for (int i = 0; i < 3; ++i) {
+                const auto at = hn::MulAdd(index, hn::Set(d, of.step[i]), hn::Set(d, of.at[i]));
+                density = hn::Mul(density, smooth(hn::Sub(hn::Set(d, of.half[i]), hn::Abs(at))));
+            }
+        }
+        if (!of.even) {
+            const auto above = hn::Add(hn::LoadU(d, noise + n), hn::Set(d, of.covered));
+            density =
+                hn::Mul(density, smooth(hn::MulAdd(above, hn::Set(d, 0.5f / of.soft), hn::Set(d, 0.5f))));
+        }
+        hn::StoreU(density, d, noise + n);
+    }
+}
+
+void Exponentials(const float* values, int count, float* out) {
+    const hn::CappedTag<float, 16> d;
+    const int lanes = static_cast<int>(hn::Lanes(d));
+    int n = 0;
+    for (; n + lanes <= count; n += lanes)
+        hn::StoreU(hn::Exp(d, hn::Neg(hn::LoadU(d, values + n))), d, out + n);
+    if (n == count) return;
+    alignas(64) float rest[16] = {};
+    std::copy(values + n, values + count, rest);
+    hn::Store(hn::Exp(d, hn::Neg(hn::Load(d, rest))), d, rest);
+    std::copy_n(rest, count - n, out + n);
+}
+
 }
 HWY_AFTER_NAMESPACE();
 
@@ -59,9 +103,17 @@ HWY_AFTER_NAMESPACE();
 namespace stage::render {
 
 HWY_EXPORT(AddOctave);
+HWY_EXPORT(ThinOut);
+HWY_EXPORT(Exponentials);
 
 void addOctave(const CloudDensity::Line& line, int count, float* out) {
     HWY_DYNAMIC_DISPATCH(AddOctave)(line, count, out);
+}
+void thinOut(const Thinning& thinning, int count, float* noise) {
+    HWY_DYNAMIC_DISPATCH(ThinOut)(thinning, count, noise);
+}
+void exponentials(const float* values, int count, float* out) {
+    HWY_DYNAMIC_DISPATCH(Exponentials)(values, count, out);
 }
 
 }
