@@ -281,6 +281,22 @@ def made(kind, count=1):
     return wait(f"{count} edit(s) '{kind}' in the journal, which has {kinds()}", lambda: kinds().count(kind) >= count and edits())
 
 
+def frame_of(path):
+    """The first frame of a saved scene."""
+    out = os.path.join(FOLDER, "frame.png")
+    run(CLI, "render", path, "--frames", "0-0", "--quality", "pinhole", "--size", "320x180", "--quiet", "-o", out)
+    return pixels(out)
+
+
+def find(command):
+    """By the finder of commands."""
+    key("ctrl+space")
+    active("Find a command")
+    type_text(command)
+    time.sleep(0.3)
+    key("Return")
+
+
 def scene(path):
     with open(path, encoding="utf-8") as file:
         return json.load(file)
@@ -407,6 +423,29 @@ def walk():
     expect(pans[0] == 0 and abs(pans[-1]) > 0.5, f"pans {pans}: the walk is not in the last mark")
     told = json.loads(run(CLI, "measure", stage, "--frame", "0").stdout)
     expect(len(told["layers"]) >= 5, "measure tells less layers than there are")
+
+    step("the clip over black, snow, a cloud; all undone")
+    find("Take as over black")
+    active("Over black")
+    time.sleep(0.5)
+    key("Return")
+    gone("Over black")
+    made("over-black")
+    find("Snow")
+    made("add-particles")
+    find("Cloud")
+    made("add-cloud")
+    others = [t for t in titles() if "Open Stage" not in t]
+    expect(others == [], f"windows stand over it: {others}")
+    without = frame_of(stage)
+    key("ctrl+s")
+    wait("the air in the file", lambda: {"Snow", "Cloud"} <= {layer["name"] for layer in scene(stage)["layers"]})
+    water_now = next(layer for layer in scene(stage)["layers"] if layer["name"] == "water")
+    expect(water_now.get("blend") == "add", f"the clip is mixed as {water_now.get('blend')}")
+    db = likeness(without, frame_of(stage))
+    expect(db < 40, f"at frame 0 there is no air: {db:.1f} dB from without")
+    key("ctrl+z", "ctrl+z", "ctrl+z", "ctrl+s")
+    wait("the scene as it was", lambda: scene(stage)["layers"] == saved["layers"])
 
     step("a movie is written")
     key("ctrl+r")
