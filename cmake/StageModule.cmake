@@ -1,6 +1,6 @@
 # The arrows of docs/architecture.md are enforced here: a module may only name modules that stand
 # before it in this list, and only those of the desk may name Qt.
-set(STAGE_ORDER scene optics motion media cutout checks edit interaction render output cli
+set(STAGE_ORDER scene optics motion media grade cutout checks edit interaction render output cli
   desk/look desk/kit desk/jobs desk/session desk/camera desk/set desk/time desk/cutting desk/details desk/dialogs desk/files desk/commands
   desk/window)
 

@@ -4,7 +4,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/install.sh
-cores=(scene optics motion media cutout edit interaction checks render output cli)
+cores=(scene optics motion media grade cutout edit interaction checks render output cli)
 cmake --preset asan >/dev/null
 cmake --build --preset asan --target "${cores[@]/#/test_}" fuzz_structure
 export ASAN_OPTIONS=detect_leaks=0:quarantine_size_mb=64 UBSAN_OPTIONS=print_stacktrace=1

@@ -64,6 +64,11 @@ cases = [
     ("a cloud", changed(["layers", 0], {"id": 99, "name": "c", "kind": "cloud", "cloud": {"density": 2, "drift": [1, 0, 0]}}), True),
     ("mist", changed(["mist"], {"density": 0.1, "top": 0.5, "soft": 0.3, "colour": [1, 1, 1, 1]}), True),
     ("mist with an edge", changed(["mist"], {"density": 0.1, "soft": 0}), False),
+    ("a grade", changed(["layers", 0, "grade"], {"exposure": 1, "slope": [1, 1.2, 1], "curves": {"red": [[0, 0], [1, 0.9]]},
+                                                 "look": {"path": "dusk.cube", "strength": 0.5}}), True),
+    ("a grade of the picture", changed(["grade"], {"on": False, "warmth": -40, "pivot": 0.3}), True),
+    ("a grade beyond measure", changed(["grade"], {"exposure": 21}), False),
+    ("a curve of nothing known", changed(["grade"], {"curves": {"violet": [[0, 0], [1, 1]]}}), False),
     ("displaced pixels", changed(["layers", 0, "displacements"], [{"kind": "sway", "foot": 0.9, "loop": 4, "where": [
         {"kind": "rectangle", "area": {"centre": [5, 5], "size": [9, 9]}}]}]), True),
     ("a displacement of no kind", changed(["layers", 0, "displacements"], [{"kind": "explosion"}]), False),

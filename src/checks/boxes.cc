@@ -80,6 +80,7 @@ motion::Frame stilled(motion::Frame frame) {
             if (!item.pixels || item.pixels->displacements.empty()) continue;
             auto still = std::make_shared<motion::Pixels>(*item.pixels);
             still->displacements.clear();
+            still->grades.clear();
             item.pixels = std::move(still);
         }
         std::erase_if(items, [](const motion::Item& item) { return item.flattened && item.items.empty(); });

@@ -7,6 +7,7 @@
 #include "cutout/match.h"
 #include "cutout/mattes.h"
 #include "cutout/shapes.h"
+#include "grade/grading.h"
 #include "media/content.h"
 #include "scene/cutout_json.h"
 
@@ -311,6 +312,7 @@ PixelSourcePtr withMatch(const motion::Pixels& pixels, PixelSourcePtr top) {
     const auto steady = [](const motion::Pixels& of) {
         motion::Pixels first = of;
         first.displacements.clear();
+        first.grades.clear();
         if (const auto* footage = std::get_if<scene::Footage>(&of.layer->content))
             first.footage = {footage->in, footage->in, 0};
         if (first.cutout) {
@@ -347,7 +349,7 @@ PixelSourcePtr sourceOf(const motion::Pixels& pixels) {
             top = std::make_shared<MixSource>(top, media::contentOf(*pixels.layer, pixels.footage.next),
                                               pixels.footage.share);
     }
-    return displaced(pixels, std::move(top));
+    return displaced(pixels, grade::graded(pixels.grades, std::move(top)));
 }
 
 Result<Mask> mattesOver(const motion::Pixels& pixels, const std::vector<scene::Matte>& mattes, const Box& box,

@@ -4,6 +4,7 @@
 #include "edit/bring_in.h"
 #include "edit/check_edits.h"
 #include "edit/cut_edits.h"
+#include "edit/grade_edits.h"
 #include "edit/move_edits.h"
 #include "edit/named.h"
 #include "edit/place_edits.h"
@@ -244,6 +245,7 @@ constexpr auto kinds = std::to_array<Kind>({
     {"cover", "Fill the frame with", coverFrame},
     {"over-black", "Take as over black", overBlack},
     {"displace", "Displace pixels of", displace},
+    {"grade", "Change colours", changeGrade},
     {"cut-out", "Cut out", cutOut},
     {"add-matte", "Add matte to", addMatte},
     {"matte", "Change matte of", changeMatte},

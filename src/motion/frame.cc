@@ -30,7 +30,7 @@ std::vector<PixelsPtr> picturesOf(const scene::Scene& scene, const scene::Layer&
 }
 
 void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::Blend blend,
-            std::vector<Item>& items) {
+            const std::vector<scene::GradePtr>& grades, std::vector<Item>& items) {
     const std::size_t first = exposed ? 0 : 1, last = exposed ? 2 : 1;
     for (std::size_t n = 0; n < moments[1].layers->size(); ++n) {
         const scene::LayerPtr& layer = (*moments[1].layers)[n];
@@ -55,9 +55,12 @@ void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::
                 inside[m].layers = &then.group()->children;
                 inside[m].holder = worlds[m] * optics::frameOf(then);
             }
+            std::vector<scene::GradePtr> within;
+            if (layer->grade && !scene::neutral(*layer->grade)) within.push_back(layer->grade);
+            within.insert(within.end(), grades.begin(), grades.end());
             const bool changes = item.opacity < 1 || own != scene::Blend::Normal;
             if (!changes || group->inDepth) {
-                gather(inside, exposed, item.opacity, own, items);
+                gather(inside, exposed, item.opacity, own, within, items);
                 continue;
             }
             const auto planeOf = [&](const optics::Affine& frame) {
@@ -71,7 +74,7 @@ void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::
             item.card = planeOf(inside[1].holder);
             item.open = exposed ? planeOf(inside[0].holder) : item.card;
             item.close = exposed ? planeOf(inside[2].holder) : item.card;
-            gather(inside, exposed, 1, scene::Blend::Normal, item.items);
+            gather(inside, exposed, 1, scene::Blend::Normal, within, item.items);
             if (!item.items.empty()) items.push_back(std::move(item));
             continue;
         }
@@ -91,7 +94,7 @@ void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::
             }
             item.pictures = picturesOf(moments[1].now->scene, *layer, moments[1].now->time);
         } else {
-            item.pixels = pixelsAt(moments[1].now->scene, layer, moments[1].now->time);
+            item.pixels = pixelsAt(moments[1].now->scene, layer, moments[1].now->time, grades);
             if (!item.pixels) continue;
         }
         item.card = optics::surfaceOf(*layer, worlds[1]);
@@ -112,6 +115,7 @@ Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::a
     frame.iris = scene.camera.iris;
     frame.haze = scene.haze;
     frame.mist = scene.mist;
+    frame.grade = scene.grade;
     frame.background = scene.output.background;
     frame.blending = scene.output.blending;
     const auto view = [&](const scene::Pose& pose) { return optics::viewOf(pose, scene.camera.gate, size); };
@@ -120,14 +124,14 @@ Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::a
     ExposureScenes moments;
     moments[1] = {&now, &now.scene.layers, {}};
     if (!frame.exposed) {
-        gather(moments, false, 1, scene::Blend::Normal, frame.items);
+        gather(moments, false, 1, scene::Blend::Normal, {}, frame.items);
         return frame;
     }
     const Rational half = halfExposure(scene);
     const ResolvedScene open(scene, time - half, poses[0]), close(scene, time + half, poses[2]);
     moments[0] = {&open, &open.scene.layers, {}};
     moments[2] = {&close, &close.scene.layers, {}};
-    gather(moments, true, 1, scene::Blend::Normal, frame.items);
+    gather(moments, true, 1, scene::Blend::Normal, {}, frame.items);
     return frame;
 }
 

@@ -44,6 +44,7 @@ struct Frame {
     scene::Iris iris;
     scene::Haze haze;
     scene::Mist mist;
+    scene::Grade grade; ///< of the whole picture
     scene::Colour background;
     scene::Blending blending = scene::Blending::Light;
     std::vector<Item> items; ///< visible ones only, lowest first

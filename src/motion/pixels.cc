@@ -137,7 +137,8 @@ std::optional<M33d> basisOf(const scene::LayerPath& found, const V3d& eye) {
     return basis;
 }
 
-PixelsPtr gather(const scene::Scene& scene, const scene::LayerPtr& layer, Rational time, int depth) {
+std::shared_ptr<Pixels> gather(const scene::Scene& scene, const scene::LayerPtr& layer, Rational time,
+                               int depth) {
     if (layer->group() || layer->box()) return nullptr;
     auto pixels = std::make_shared<Pixels>();
     pixels->layer = layer;
@@ -242,8 +243,13 @@ std::optional<FootageFrame> footageAt(const scene::Footage& footage, Rational ti
     return shown;
 }
 
-PixelsPtr pixelsAt(const scene::Scene& scene, const scene::LayerPtr& layer, Rational time) {
-    return gather(scene, layer, time, 0);
+PixelsPtr pixelsAt(const scene::Scene& scene, const scene::LayerPtr& layer, Rational time,
+                   const std::vector<scene::GradePtr>& above) {
+    auto pixels = gather(scene, layer, time, 0);
+    if (!pixels) return pixels;
+    if (layer->grade && !scene::neutral(*layer->grade)) pixels->grades.push_back(layer->grade);
+    pixels->grades.insert(pixels->grades.end(), above.begin(), above.end());
+    return pixels;
 }
 
 }

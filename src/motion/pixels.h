@@ -35,11 +35,14 @@ struct Pixels {
     FootageFrame footage;
     scene::CutoutPtr cutout;                        ///< without keys; null: nothing is cut
     std::vector<scene::Displacement> displacements; ///< those that do something, without keys
+    std::vector<scene::GradePtr> grades; ///< that change something, its own first, then of what holds it
     std::map<std::int64_t, OtherLayer>
         others; ///< layers that the cut-out names; those that do not exist are left out
 };
 
-/// Nothing for groups and boxes, and for footage that has vanished.
-PixelsPtr pixelsAt(const scene::Scene& scene, const scene::LayerPtr& layer, Rational time);
+/// Nothing for groups and boxes, and for footage that has vanished. above: grades of the groups that hold it,
+/// innermost first.
+PixelsPtr pixelsAt(const scene::Scene& scene, const scene::LayerPtr& layer, Rational time,
+                   const std::vector<scene::GradePtr>& above = {});
 
 }

@@ -1,5 +1,6 @@
 #include "render/render.h"
 
+#include "grade/grading.h"
 #include "media/parallel.h"
 #include "render/curve.h"
 #include "render/lens_tile.h"
@@ -54,6 +55,12 @@ Result<Image> rendered(const motion::Frame& frame, const Quality& quality, media
     const auto entries = entriesOf(frame, quality, cache, progress);
     if (!entries) return tl::unexpected(entries.error());
 
+    grade::GradingPtr grading; // of the whole picture
+    if (auto made = grade::gradingOf({std::make_shared<const scene::Grade>(frame.grade)}))
+        grading = std::move(*made);
+    else if (!quality.placeholders)
+        return tl::unexpected(made.error());
+
     const media::Box region = regionOf(frame, quality);
     Image picture(frame.size);
     if (region != media::boxOf(frame.size)) std::fill(picture.rgba.begin(), picture.rgba.end(), 0.f);
@@ -103,6 +110,9 @@ Result<Image> rendered(const motion::Frame& frame, const Quality& quality, media
             worker.lens.paint(*entries, box, ground, worker.canvas, progress.stop);
         }
         if (progress.stopped()) return;
+        if (grading)
+            for (int y = 0; y < box.y1 - box.y0; ++y)
+                grading->apply(worker.canvas.row(y), static_cast<std::size_t>(box.x1 - box.x0));
         for (int y = box.y0; y < box.y1; ++y) {
             float* out = picture.row(y) + 4 * box.x0;
             const float* in = worker.canvas.rgba + 4 * (y - box.y0) * Canvas::side;

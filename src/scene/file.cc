@@ -44,6 +44,11 @@ void changePaths(std::vector<LayerPtr>& layers,
                 difference->plate = change(difference->plate);
             copy->cutout = std::move(cutout);
         }
+        if (copy->grade && !copy->grade->look.path.empty()) {
+            auto grade = std::make_shared<Grade>(*copy->grade);
+            grade->look.path = change(grade->look.path);
+            copy->grade = std::move(grade);
+        }
         if (auto* picture = std::get_if<Picture>(&copy->content)) {
             picture->media.path = change(picture->media.path);
         } else if (auto* footage = std::get_if<Footage>(&copy->content)) {
@@ -125,6 +130,7 @@ Result<void> writeFileAtomically(const fs::path& named, std::string_view content
 
 Scene withMediaPaths(Scene scene, const std::function<std::string(const std::string&)>& change) {
     changePaths(scene.layers, change);
+    if (!scene.grade.look.path.empty()) scene.grade.look.path = change(scene.grade.look.path);
     return scene;
 }
 

@@ -28,6 +28,23 @@ constexpr Property<Layer> of(std::string_view name, std::string_view unit, doubl
             [](const Layer& l) { return std::holds_alternative<Content>(l.content); }};
 }
 
+/// A number of a layer's grade.
+template <double Grade::*number>
+constexpr Property<Layer> ofGrade(std::string_view name, double low, double high) {
+    return {name,
+            "",
+            low,
+            high,
+            [](const Layer& l) { return l.grade ? (*l.grade).*number : Grade().*number; },
+            [](Layer& l, double v) {
+                if (!l.grade) return;
+                auto grade = std::make_shared<Grade>(*l.grade);
+                (*grade).*number = v;
+                l.grade = std::move(grade);
+            },
+            [](const Layer& l) { return l.grade != nullptr; }};
+}
+
 constexpr auto ofLayers = std::to_array<Property<Layer>>({
     {"across", "m", -far, far, [](const Layer& l) { return l.placement.position.x; },
      [](Layer& l, double v) { l.placement.position.x = v; }},
@@ -67,6 +84,11 @@ constexpr auto ofLayers = std::to_array<Property<Layer>>({
          if (!l.displacements.empty()) l.displacements.front().amount = v;
      },
      [](const Layer& l) { return !l.displacements.empty(); }},
+    ofGrade<&Grade::exposure>("exposure", -20, 20),
+    ofGrade<&Grade::warmth>("warmth", -80, 300),
+    ofGrade<&Grade::tint>("tint", -50, 50),
+    ofGrade<&Grade::contrast>("contrast", 0.01, 10),
+    ofGrade<&Grade::saturation>("saturation", 0, 10),
 });
 
 constexpr auto ofCamera = std::to_array<Property<Pose>>({

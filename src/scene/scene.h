@@ -10,6 +10,7 @@
 #include "scene/cutout.h"
 #include "scene/displacement.h"
 #include "scene/geometry.h"
+#include "scene/grade.h"
 #include "scene/hanging.h"
 #include "scene/particles.h"
 #include "scene/rational.h"
@@ -186,6 +187,7 @@ struct Layer {
     std::variant<Picture, Footage, Text, Group, Card, Particles, Cloud> content;
     CutoutPtr cutout;                        ///< null: nothing is cut
     std::vector<Displacement> displacements; ///< of its pixels, after the cut; the first is applied first
+    GradePtr grade;                          ///< null: none. A group's is that of all in it, after their own
     Json extra = Json::object();             ///< members this version does not know
 
     /// Null where it is none.
@@ -318,6 +320,7 @@ struct Scene {
     Camera camera;
     Haze haze;
     Mist mist;
+    Grade grade; ///< of the whole picture
     double homeDepth = 10;
     double ground = 0; ///< height of the ground plane, m
     CheckLimits limits;

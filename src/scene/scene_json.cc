@@ -2,6 +2,7 @@
 
 #include "scene/air_json.h"
 #include "scene/cutout_json.h"
+#include "scene/grade_json.h"
 #include "scene/hanging_json.h"
 #include "scene/track_json.h"
 #include "scene/utf8.h"
@@ -368,6 +369,11 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
     else if (fields.has("cutout") && kind != 3)
         layer->cutout = readCutout(fields.object("cutout"), fields.at("cutout"));
     if (!box && kind != 3 && fields.has("displacements")) layer->displacements = readDisplacements(fields);
+    if (!box && fields.has("grade")) {
+        Fields grade(fields.object("grade"), fields.at("grade"));
+        layer->grade = std::make_shared<const Grade>(readGrade(grade, Grade()));
+        grade.nothingElse();
+    }
     layer->extra = fields.rest();
     return layer;
 }
@@ -421,6 +427,7 @@ Json toJson(const Layer& layer) {
     }
     if (layer.cutout) json["cutout"] = toJson(*layer.cutout);
     if (!layer.displacements.empty()) json["displacements"] = toJson(layer.displacements);
+    if (layer.grade) json["grade"] = toJson(*layer.grade);
     return withRest(std::move(json), layer.extra);
 }
 
@@ -464,6 +471,7 @@ Json toJson(const Scene& scene) {
                         {"density", scene.haze.density},
                         {"start", scene.haze.start}};
     if (scene.mist != Mist{}) json["mist"] = toJson(scene.mist);
+    if (scene.grade != Grade{}) json["grade"] = toJson(scene.grade);
     if (scene.ground != Scene{}.ground) json["ground"] = scene.ground;
     if (scene.limits != CheckLimits{})
         json["checkLimits"] = {{"enlargement", scene.limits.enlargement},
@@ -598,6 +606,11 @@ Result<Scene> sceneFromJson(const Json& json) {
         if (fields.has("mist")) {
             Fields mist(fields.object("mist"), "mist");
             scene.mist = readMist(mist, Mist{});
+        }
+        if (fields.has("grade")) {
+            Fields grade(fields.object("grade"), "grade");
+            scene.grade = readGrade(grade, Grade{});
+            grade.nothingElse();
         }
         scene.ground = fields.number("ground", -Limits::metres, Limits::metres, scene.ground);
         if (fields.has("checkLimits")) {

@@ -1,6 +1,6 @@
 // Particles, clouds, veils and displaced pixels at the desk: added, set by numbers and curves, dragged in the
 // views, taken back.
-#include "desk/details/life_curve.h"
+#include "desk/details/point_curve.h"
 #include "desk/set/draft_view.h"
 #include "interaction/box_handles.h"
 #include "staged_fixture.h"
@@ -14,8 +14,8 @@ class AirAtTheDesk : public Staged {
 protected:
     const scene::Layer& added() { return *scene().layers.back(); }
     const scene::Particles& particles() { return std::get<scene::Particles>(added().content); }
-    LifeCurve* curve(const char* name) {
-        for (LifeCurve* each : window.findChildren<LifeCurve*>())
+    PointCurve* curve(const char* name) {
+        for (PointCurve* each : window.findChildren<PointCurve*>())
             if (each->isVisible() && each->accessibleName() == QLatin1String(name)) return each;
         return nullptr;
     }
@@ -56,7 +56,7 @@ TEST_F(AirAtTheDesk, EveryReadyKindAndTheCloudCanBeAdded) {
 TEST_F(AirAtTheDesk, ALifeCurveIsDraggedAndPointsAreAddedAndTakenOff) {
     run("add-snow");
     doPosted();
-    LifeCurve* opacity = curve("Opacity");
+    PointCurve* opacity = curve("Opacity");
     ASSERT_TRUE(opacity);
     const QSizeF size = opacity->size();
     const auto place = [&](double at, double value) {

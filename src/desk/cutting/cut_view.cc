@@ -213,8 +213,9 @@ void CutView::request() {
     CutPictureRequest request;
     const auto pixels = motion::pixelsAt(*m_session.scene(), l, m_session.playhead.time());
     if (!pixels) return;
-    const auto still = std::make_shared<motion::Pixels>(*pixels); // is cut before it is displaced
+    const auto still = std::make_shared<motion::Pixels>(*pixels); // is cut before all that
     still->displacements.clear();
+    still->grades.clear();
     request.pixels = still;
     request.cache = m_session.sharedSources();
     request.show = static_cast<int>(m_guide != Guide::Off ? Show::Before : m_show);

@@ -1,6 +1,6 @@
 #include "desk/details/air_part.h"
 
-#include "desk/details/life_curve.h"
+#include "desk/details/point_curve.h"
 #include "desk/kit/form.h"
 #include "scene/air_json.h"
 #include "scene/cutout_json.h"
@@ -180,12 +180,19 @@ void ParticlesPart::addLife() {
           &scene::Particles::lifeSpread, 0.99);
     const auto curve = [this](const QString& name, double high, const char* member,
                               std::vector<scene::Particles::Point> scene::Particles::*points) {
-        auto* drawn = new LifeCurve(name, high);
+        PointCurve::Style style;
+        style.tip = tr("%1, from birth to death. Drag points; a double click adds one, and one that is "
+                       "dragged out is taken off")
+                        .arg(name);
+        style.high = high;
+        style.usual = {{0, 1}, {1, 1}};
+        style.most = scene::Particles::mostPoints;
+        auto* drawn = new PointCurve(name, style);
         auto* label = new QLabel(name);
         label->setObjectName(QStringLiteral("dim"));
         m_rows.layout()->addWidget(label);
         m_rows.layout()->addWidget(drawn);
-        connect(drawn, &LifeCurve::changed, this,
+        connect(drawn, &PointCurve::changed, this,
                 [this, member](const std::vector<scene::Particles::Point>& next, bool settled) {
                     change({{member, jsonOf(next)}}, settled);
                 });

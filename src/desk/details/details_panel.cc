@@ -3,6 +3,7 @@
 #include "desk/details/air_part.h"
 #include "desk/details/camera_part.h"
 #include "desk/details/content_part.h"
+#include "desk/details/grade_part.h"
 #include "desk/details/hanging_part.h"
 #include "desk/details/look_part.h"
 #include "desk/details/many_part.h"
@@ -32,11 +33,11 @@ DetailsPanel::DetailsPanel(Session& session, QWidget* parent)
     m_missing->setObjectName(QStringLiteral("warning"));
     m_missing->setWordWrap(true);
     layout->addWidget(m_missing);
-    m_parts = {new ManyPart(session),      new PlacementPart(session), new LookPart(session),
-               new ParticlesPart(session), new CloudPart(session),     new WordsPart(session),
-               new HangingPart(session),   new TimePart(session),      new FootagePart(session),
-               new TextPart(session),      new CardPart(session),      new DisplacementPart(session),
-               new CameraPart(session)};
+    m_parts = {new ManyPart(session),         new PlacementPart(session), new LookPart(session),
+               new ParticlesPart(session),    new CloudPart(session),     new WordsPart(session),
+               new HangingPart(session),      new TimePart(session),      new FootagePart(session),
+               new TextPart(session),         new CardPart(session),      new DisplacementPart(session),
+               new GradePart(session, false), new CameraPart(session),    new GradePart(session, true)};
     for (Part* part : m_parts)
         layout->addWidget(part);
     layout->addStretch();

@@ -1,24 +1,37 @@
-// What becomes of something over its life, drawn on paper: a factor, or a colour. Interface thread.
+// Curves and gradients drawn on paper: what becomes of something over its life, or of a colour in a grade.
+// Interface thread.
 #pragma once
 
 #include "scene/particles.h"
 
 #include <QWidget>
+#include <functional>
 
 namespace stage::desk {
 
-/// A curve of straight pieces from birth to death. Points are dragged; a double click adds one, and one that
-/// is dragged out of the paper is taken off.
-class LifeCurve : public QWidget {
+/// A curve by points, which are dragged; a double click adds one, and one that is dragged out of the paper is
+/// taken off.
+class PointCurve : public QWidget {
     Q_OBJECT
 public:
-    /// name: for those who cannot see it. high: the largest factor.
-    LifeCurve(const QString& name, double high);
-    void setPoints(const std::vector<scene::Particles::Point>& points);
-    QSize sizeHint() const override { return {220, 56}; }
+    using Point = scene::Particles::Point;
+    struct Style {
+        QString tip;
+        double high = 1;          ///< value at the upper border
+        std::vector<Point> usual; ///< what no points mean
+        std::size_t most = 100;   ///< points
+        int height = 56;          ///< px
+        bool apart = false;       ///< no two points at one place
+        /// Values at so many places, evenly from 0 to 1; without it straight lines join the points.
+        std::function<std::vector<double>(const std::vector<Point>&, int)> drawn;
+    };
+    /// name: for those who cannot see it.
+    PointCurve(const QString& name, Style style);
+    void setPoints(const std::vector<Point>& points);
+    QSize sizeHint() const override { return {220, m_style.height}; }
 
 Q_SIGNALS:
-    /// While one is dragged (settled: false) and when that ends. Empty: always 1.
+    /// While one is dragged (settled: false) and when that ends.
     void changed(const std::vector<stage::scene::Particles::Point>& points, bool settled);
 
 protected:
@@ -29,14 +42,15 @@ protected:
     void mouseDoubleClickEvent(QMouseEvent* event) override;
 
 private:
-    QPointF placeOf(const scene::Particles::Point& point) const;
-    scene::Particles::Point pointAt(const QPointF& place) const;
+    QPointF placeOf(const Point& point) const;
+    Point pointAt(const QPointF& place) const;
     int nearest(const QPointF& place) const; ///< -1: none is near
     void put(const QPointF& place);
 
-    double m_high;
-    std::vector<scene::Particles::Point> m_points; ///< what is shown: at least two
-    std::vector<scene::Particles::Point> m_others; ///< all but the one that is dragged
+    Style m_style;
+    std::vector<Point> m_points; ///< what is shown: at least two
+    std::vector<Point> m_others; ///< all but the one that is dragged
+    std::vector<double> m_line;  ///< of the points, where the style draws it
     int m_dragged = -1;
 };
 

@@ -1,4 +1,4 @@
-#include "desk/details/life_curve.h"
+#include "desk/details/point_curve.h"
 
 #include "desk/kit/form.h"
 #include "desk/look/theme.h"
@@ -27,35 +27,33 @@ QColor at(const scene::Colour& colour) {
 
 // ---- curves
 
-LifeCurve::LifeCurve(const QString& name, double high) : m_high(high) {
+PointCurve::PointCurve(const QString& name, Style style) : m_style(std::move(style)) {
     setAccessibleName(name);
-    setFixedHeight(56);
+    setFixedHeight(m_style.height);
     setCursor(Qt::CrossCursor);
-    setToolTip(tr("%1, from birth to death. Drag points; a double click adds one, and one that is dragged "
-                  "out is taken off")
-                   .arg(name));
+    setToolTip(m_style.tip);
     setPoints({});
 }
 
-void LifeCurve::setPoints(const std::vector<scene::Particles::Point>& points) {
+void PointCurve::setPoints(const std::vector<Point>& points) {
     if (m_dragged >= 0) return;
-    m_points = points;
-    if (m_points.empty()) m_points = {{0, 1}, {1, 1}};
+    m_points = points.empty() ? m_style.usual : points;
+    m_line.clear();
     update();
 }
 
-QPointF LifeCurve::placeOf(const scene::Particles::Point& point) const {
+QPointF PointCurve::placeOf(const Point& point) const {
     const double wide = width() - 2 * margin, tall = height() - 2 * margin;
-    return {margin + wide * point.at, margin + tall * (1 - std::min(1.0, point.value / m_high))};
+    return {margin + wide * point.at, margin + tall * (1 - std::clamp(point.value / m_style.high, 0.0, 1.0))};
 }
 
-scene::Particles::Point LifeCurve::pointAt(const QPointF& place) const {
+PointCurve::Point PointCurve::pointAt(const QPointF& place) const {
     const double wide = width() - 2 * margin, tall = height() - 2 * margin;
     return {std::clamp((place.x() - margin) / wide, 0.0, 1.0),
-            std::clamp(1 - (place.y() - margin) / tall, 0.0, 1.0) * m_high};
+            std::clamp(1 - (place.y() - margin) / tall, 0.0, 1.0) * m_style.high};
 }
 
-int LifeCurve::nearest(const QPointF& place) const {
+int PointCurve::nearest(const QPointF& place) const {
     int best = -1;
     double least = near;
     for (std::size_t i = 0; i < m_points.size(); ++i) {
@@ -66,7 +64,7 @@ int LifeCurve::nearest(const QPointF& place) const {
     return best;
 }
 
-void LifeCurve::paintEvent(QPaintEvent*) {
+void PointCurve::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
     painter.fillRect(rect(), theme::paper);
@@ -75,14 +73,22 @@ void LifeCurve::paintEvent(QPaintEvent*) {
         const double x = margin + (width() - 2 * margin) * i / 4;
         painter.drawLine(QPointF(x, margin), QPointF(x, height() - margin));
     }
-    const double one = placeOf({0, 1}).y();
+    QPolygonF usual, line;
+    for (const Point& point : m_style.usual)
+        usual << placeOf(point);
     painter.setPen(theme::gridStrong);
-    painter.drawLine(QPointF(margin, one), QPointF(width() - margin, one));
-    QPolygonF line;
-    line << QPointF(margin, placeOf(m_points.front()).y());
-    for (const auto& point : m_points)
-        line << placeOf(point);
-    line << QPointF(width() - margin, placeOf(m_points.back()).y());
+    painter.drawPolyline(usual);
+    if (m_style.drawn) {
+        const int count = std::max(2, width() / 2);
+        if (m_line.size() != static_cast<std::size_t>(count)) m_line = m_style.drawn(m_points, count);
+        for (std::size_t i = 0; i < m_line.size(); ++i)
+            line << placeOf({static_cast<double>(i) / (count - 1), m_line[i]});
+    } else {
+        line << QPointF(margin, placeOf(m_points.front()).y());
+        for (const auto& point : m_points)
+            line << placeOf(point);
+        line << QPointF(width() - margin, placeOf(m_points.back()).y());
+    }
     painter.setPen(QPen(theme::pen, 1.5));
     painter.drawPolyline(line);
     for (std::size_t i = 0; i < m_points.size(); ++i) {
@@ -92,7 +98,7 @@ void LifeCurve::paintEvent(QPaintEvent*) {
     }
 }
 
-void LifeCurve::mousePressEvent(QMouseEvent* event) {
+void PointCurve::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton) return;
     m_dragged = nearest(event->position());
     if (m_dragged < 0) return;
@@ -102,36 +108,43 @@ void LifeCurve::mousePressEvent(QMouseEvent* event) {
 }
 
 /// Where the dragged point is, among the others in their order.
-void LifeCurve::put(const QPointF& place) {
-    m_points = m_others;
-    m_dragged = static_cast<int>(m_points.size()); // none of them, while it is out
+void PointCurve::put(const QPointF& place) {
     const bool out =
         place.y() < -off || place.y() > height() + off || place.x() < -off || place.x() > width() + off;
-    if (out && m_others.size() >= 2) return;
-    const scene::Particles::Point point = pointAt(place);
+    const bool taken = out && m_others.size() >= 2;
+    const Point point = pointAt(place);
+    constexpr double least = 0.005;
+    if (!taken && m_style.apart && std::any_of(m_others.begin(), m_others.end(), [&](const Point& each) {
+            return std::abs(each.at - point.at) < least;
+        }))
+        return; // it stays where it was until it is past the other one
+    m_line.clear();
+    m_points = m_others;
+    m_dragged = static_cast<int>(m_points.size()); // none of them, while it is out
+    if (taken) return;
     const auto after =
         std::find_if(m_points.begin(), m_points.end(), [&](const auto& each) { return each.at > point.at; });
     m_dragged = static_cast<int>(after - m_points.begin());
     m_points.insert(after, point);
 }
 
-void LifeCurve::mouseMoveEvent(QMouseEvent* event) {
+void PointCurve::mouseMoveEvent(QMouseEvent* event) {
     if (m_dragged < 0) return;
     put(event->position());
     update();
     Q_EMIT changed(m_points, false);
 }
 
-void LifeCurve::mouseReleaseEvent(QMouseEvent* event) {
+void PointCurve::mouseReleaseEvent(QMouseEvent* event) {
     if (m_dragged < 0 || event->button() != Qt::LeftButton) return;
     m_dragged = -1;
     update();
     Q_EMIT changed(m_points, true);
 }
 
-void LifeCurve::mouseDoubleClickEvent(QMouseEvent* event) {
+void PointCurve::mouseDoubleClickEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton || nearest(event->position()) >= 0) return;
-    if (m_points.size() >= scene::Particles::mostPoints) return;
+    if (m_points.size() >= m_style.most) return;
     m_others = m_points;
     put(event->position());
     update(); // it is held until the button is let go

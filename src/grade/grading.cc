@@ -1,0 +1,143 @@
+#include "grade/grading.h"
+
+#include "grade/plugins.h"
+#include "media/file_state.h"
+#include "media/pixel_cache.h"
+#include "media/plugin.h"
+#include "scene/grade_json.h"
+
+#include <algorithm>
+#include <cmath>
+#include <list>
+#include <mutex>
+
+namespace stage::grade {
+namespace {
+
+std::string keyOf(const std::vector<scene::GradePtr>& grades) {
+    std::string key;
+    for (const scene::GradePtr& grade : grades) {
+        if (scene::neutral(*grade)) continue;
+        key += "\ngraded " + scene::toJson(*grade).dump();
+        if (!grade->look.path.empty()) key += media::fileState(grade->look.path);
+    }
+    return key;
+}
+
+/// Rows times columns.
+M33d product(const M33d& a, const M33d& b) {
+    M33d out;
+    for (int i = 0; i < 3; ++i)
+        for (int j = 0; j < 3; ++j)
+            out[i][j] = a[i][0] * b[0][j] + a[i][1] * b[1][j] + a[i][2] * b[2][j];
+    return out;
+}
+
+/// Of the Planckian locus in CIE 1960 UCS: Krystek, 1985, from 1000 to 15 000 K.
+V2d planckian(double kelvin) {
+    const double t = kelvin;
+    return {(0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) /
+                (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t),
+            (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) /
+                (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t)};
+}
+
+constexpr double d65x = 0.3127, d65y = 0.3290;
+
+}
+
+M33d adaptation(double warmth, double tint) {
+    constexpr double own = 1e6 / 6504;
+    const V2d d65(4 * d65x / (-2 * d65x + 12 * d65y + 3), 6 * d65y / (-2 * d65x + 12 * d65y + 3));
+    V2d uv = d65 + planckian(1e6 / (own + warmth)) - planckian(1e6 / own);
+    uv.y -= tint / 1000;
+    const double below = 2 * uv.x - 8 * uv.y + 4, x = 3 * uv.x / below, y = 2 * uv.y / below;
+    const V3d from(d65x / d65y, 1, (1 - d65x - d65y) / d65y), to(x / y, 1, (1 - x - y) / y);
+    // Rec. 709 to XYZ (IEC 61966-2-1), and the cones of Bradford.
+    const M33d xyz(0.4123908, 0.3575843, 0.1804808, 0.2126390, 0.7151687, 0.0721923, 0.0193308, 0.1191948,
+                   0.9505322),
+        cones(0.8951, 0.2664, -0.1614, -0.7502, 1.7135, 0.0367, 0.0389, -0.0685, 1.0296);
+    const auto seen = [&](const V3d& v, int i) {
+        return cones[i][0] * v.x + cones[i][1] * v.y + cones[i][2] * v.z;
+    };
+    M33d scale;
+    for (int i = 0; i < 3; ++i)
+        scale[i][i] = seen(to, i) / seen(from, i);
+    const M33d toCones = product(cones, xyz);
+    return product(toCones.inverse(), product(scale, toCones));
+}
+
+Result<GradingPtr> gradingOf(const std::vector<scene::GradePtr>& grades) {
+    const std::string key = keyOf(grades);
+    if (key.empty()) return GradingPtr();
+    struct Made {
+        std::string key;
+        GradingPtr grading;
+    };
+    static std::mutex lock;
+    static std::list<Made> last; // latest first
+    {
+        const std::lock_guard guard(lock);
+        for (auto made = last.begin(); made != last.end(); ++made)
+            if (made->key == key) {
+                last.splice(last.begin(), last, made);
+                return last.front().grading;
+            }
+    }
+    const auto colours = media::pluginOf<Colours>("colours");
+    if (!colours) return tl::unexpected(colours.error());
+    GradingPtr grading;
+    if (const std::string problem = (*colours)->make(grades, grading); !problem.empty()) return fail(problem);
+    const std::lock_guard guard(lock);
+    last.push_front({key, grading});
+    constexpr std::size_t most = 100;
+    if (last.size() > most) last.pop_back();
+    return grading;
+}
+
+Result<std::vector<std::string>> partsOf(const std::string& path) {
+    const auto colours = media::pluginOf<Colours>("colours");
+    if (!colours) return tl::unexpected(colours.error());
+    std::vector<std::string> ids;
+    if (const std::string problem = (*colours)->parts(path, ids); !problem.empty()) return fail(problem);
+    return ids;
+}
+
+namespace {
+
+class GradedSource : public media::PixelSource {
+public:
+    GradedSource(const std::vector<scene::GradePtr>& grades, media::PixelSourcePtr below)
+        : PixelSource(below->key() + keyOf(grades), below->size(), Granularity::EveryLevel), m_grades(grades),
+          m_below(std::move(below)) {}
+
+    Result<media::Raster> compute(int level, const media::Box& box, media::PixelCache& cache,
+                                  const Progress& progress) const override {
+        const auto grading = gradingOf(m_grades);
+        if (!grading) return tl::unexpected(grading.error());
+        auto picture = cache.read(m_below, level, box, progress);
+        if (!picture || !*grading) return picture;
+        std::vector<float> row(static_cast<std::size_t>(box.size().x) * 4);
+        for (int y = 0; y < box.size().y; ++y) {
+            Imath::half* texels = picture->row(y);
+            std::copy_n(texels, row.size(), row.begin());
+            (*grading)->apply(row.data(), static_cast<std::size_t>(box.size().x));
+            std::copy(row.begin(), row.end(), texels);
+        }
+        return picture;
+    }
+    std::string name() const override { return m_below->name(); }
+
+private:
+    std::vector<scene::GradePtr> m_grades;
+    media::PixelSourcePtr m_below;
+};
+
+}
+
+media::PixelSourcePtr graded(const std::vector<scene::GradePtr>& grades, media::PixelSourcePtr below) {
+    if (!below || keyOf(grades).empty()) return below;
+    return std::make_shared<GradedSource>(grades, std::move(below));
+}
+
+}

@@ -1,0 +1,236 @@
+#include "grade/plugins.h"
+
+#include <OpenColorIO/OpenColorIO.h>
+#include <algorithm>
+#include <array>
+#include <cctype>
+#include <cmath>
+#include <filesystem>
+#include <mutex>
+#include <optional>
+
+namespace stage::grade {
+namespace {
+
+namespace ocio = OCIO_NAMESPACE;
+using Processor = ocio::ConstCPUProcessorRcPtr;
+
+/// What OpenColorIO is made to know, which reads files into caches of its own.
+std::mutex making;
+
+/// Scene-linear to sRGB-encoded values, or back; below 0 straight.
+ocio::TransformRcPtr encoding(ocio::TransformDirection direction) {
+    auto curve = ocio::ExponentWithLinearTransform::Create();
+    const double gamma[4] = {2.4, 2.4, 2.4, 1}, offset[4] = {0.055, 0.055, 0.055, 0};
+    curve->setGamma(gamma);
+    curve->setOffset(offset);
+    curve->setNegativeStyle(ocio::NEGATIVE_LINEAR);
+    curve->setDirection(direction);
+    return curve;
+}
+ocio::TransformRcPtr encoded() {
+    return encoding(ocio::TRANSFORM_DIR_INVERSE);
+}
+ocio::TransformRcPtr decoded() {
+    return encoding(ocio::TRANSFORM_DIR_FORWARD);
+}
+
+ocio::ConstGradingBSplineCurveRcPtr curveOf(const std::vector<scene::Grade::Point>& points) {
+    if (points.size() < 2) return ocio::GradingBSplineCurve::Create({{0.f, 0.f}, {1.f, 1.f}});
+    auto curve = ocio::GradingBSplineCurve::Create(points.size());
+    for (std::size_t i = 0; i < points.size(); ++i)
+        curve->getControlPoint(i) = {static_cast<float>(points[i].in), static_cast<float>(points[i].out)};
+    return curve;
+}
+
+void add(ocio::GroupTransform& group, const scene::Grade& grade) {
+    const V3d one(1, 1, 1);
+    if (grade.exposure != 0 || grade.warmth != 0 || grade.tint != 0) {
+        const M33d by = adaptation(grade.warmth, grade.tint);
+        const double gain = std::exp2(grade.exposure);
+        double matrix[16] = {};
+        for (int i = 0; i < 3; ++i)
+            for (int j = 0; j < 3; ++j)
+                matrix[4 * i + j] = gain * by[i][j];
+        matrix[15] = 1;
+        auto transform = ocio::MatrixTransform::Create();
+        transform->setMatrix(matrix);
+        group.appendTransform(transform);
+    }
+    if (grade.slope != one || grade.offset != V3d(0) || grade.power != one) {
+        auto transform = ocio::CDLTransform::Create();
+        transform->setStyle(ocio::CDL_NO_CLAMP);
+        const double sop[9] = {grade.slope.x,  grade.slope.y, grade.slope.z, grade.offset.x, grade.offset.y,
+                               grade.offset.z, grade.power.x, grade.power.y, grade.power.z};
+        transform->setSOP(sop);
+        group.appendTransform(transform);
+    }
+    if (grade.contrast != 1) {
+        auto transform = ocio::ExposureContrastTransform::Create();
+        transform->setStyle(ocio::EXPOSURE_CONTRAST_LINEAR);
+        transform->setContrast(grade.contrast);
+        transform->setPivot(grade.pivot);
+        group.appendTransform(transform);
+    }
+    if (grade.saturation != 1) {
+        auto transform = ocio::CDLTransform::Create();
+        transform->setStyle(ocio::CDL_NO_CLAMP);
+        transform->setSat(grade.saturation);
+        group.appendTransform(transform);
+    }
+    if (std::any_of(grade.curves.begin(), grade.curves.end(), [](const auto& c) { return !c.empty(); })) {
+        group.appendTransform(encoded());
+        auto transform = ocio::GradingRGBCurveTransform::Create(ocio::GRADING_VIDEO);
+        transform->setValue(ocio::GradingRGBCurve::Create(curveOf(grade.curves[1]), curveOf(grade.curves[2]),
+                                                          curveOf(grade.curves[3]),
+                                                          curveOf(grade.curves[0])));
+        group.appendTransform(transform);
+        group.appendTransform(decoded());
+    }
+}
+
+std::string endingOf(const std::string& path) {
+    std::string ending = std::filesystem::path(path).extension().string();
+    for (char& c : ending)
+        c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return ending;
+}
+
+/// Empty, or why a file is not even looked into.
+std::string refusedFile(const std::string& path) {
+    const std::string ending = endingOf(path);
+    if (ending != ".cube" && ending != ".cdl" && ending != ".cc" && ending != ".ccc")
+        return "The look '" + path + "' is no .cube, .cdl, .cc or .ccc file.";
+    std::error_code code;
+    if (!std::filesystem::is_regular_file(path, code))
+        return "The look '" + path + "' is not there, or is no file.";
+    constexpr std::uintmax_t most = std::uintmax_t{64} << 20;
+    if (std::filesystem::file_size(path, code) > most || code)
+        return "The look '" + path + "' is larger than 64 MB, or cannot be read.";
+    return {};
+}
+
+void add(ocio::GroupTransform& group, const scene::Look& look) {
+    const bool shown = look.values == scene::Look::Values::Shown;
+    if (shown) group.appendTransform(encoded());
+    auto file = ocio::FileTransform::Create();
+    file->setSrc(look.path.c_str());
+    file->setCCCId(look.part.c_str());
+    file->setInterpolation(endingOf(look.path) == ".cube" ? ocio::INTERP_BEST : ocio::INTERP_DEFAULT);
+    group.appendTransform(file);
+    if (shown) group.appendTransform(decoded());
+}
+
+/// Steps of pixels, straight colours; after some of them a share of what was there before is mixed in again.
+struct Step {
+    Processor processor;
+    float strength = 1;
+};
+
+class Steps : public Grading {
+public:
+    explicit Steps(std::vector<Step> steps) : m_steps(std::move(steps)) {}
+
+    void apply(float* rgba, std::size_t pixels) const override {
+        constexpr std::size_t most = 4096;
+        std::array<float, 4 * most> straight;
+        for (std::size_t done = 0; done < pixels; done += most, rgba += 4 * most)
+            applyTo(rgba, std::min(most, pixels - done), straight.data());
+    }
+
+private:
+    void applyTo(float* rgba, std::size_t pixels, float* straight) const {
+        for (std::size_t i = 0; i < 4 * pixels; i += 4) {
+            const float by = rgba[i + 3] > 0 ? 1 / rgba[i + 3] : 1;
+            for (std::size_t c = 0; c < 3; ++c)
+                straight[i + c] = rgba[i + c] * by;
+            straight[i + 3] = 1;
+        }
+        std::vector<float> before;
+        for (const Step& step : m_steps) {
+            if (step.strength < 1) before.assign(straight, straight + 4 * pixels);
+            ocio::PackedImageDesc image(straight, static_cast<long>(pixels), 1, 4);
+            step.processor->apply(image);
+            for (std::size_t i = 0; i < before.size(); ++i)
+                straight[i] = before[i] + (straight[i] - before[i]) * step.strength;
+            before.clear();
+        }
+        constexpr float highest = 65000; // of a half float
+        for (std::size_t i = 0; i < 4 * pixels; i += 4) {
+            const float alpha = rgba[i + 3], by = alpha > 0 ? alpha : 1;
+            if (!(alpha > 0) && rgba[i] == 0 && rgba[i + 1] == 0 && rgba[i + 2] == 0) continue;
+            for (std::size_t c = 0; c < 3; ++c) {
+                const float v = straight[i + c];
+                rgba[i + c] = v > -highest ? std::min(v, highest) * by : v == v ? -highest * by : 0;
+            }
+        }
+    }
+
+    std::vector<Step> m_steps;
+};
+
+Step stepOf(const ocio::ConstConfigRcPtr& config, const ocio::GroupTransformRcPtr& group, double strength) {
+    const auto processor = config->getProcessor(group);
+    return {processor->getOptimizedCPUProcessor(ocio::BIT_DEPTH_F32, ocio::BIT_DEPTH_F32,
+                                                ocio::OPTIMIZATION_DEFAULT),
+            static_cast<float>(strength)};
+}
+
+std::string make(const std::vector<scene::GradePtr>& grades, GradingPtr& made) {
+    const std::scoped_lock guard(making);
+    std::string reading;
+    try {
+        const auto config = ocio::Config::CreateRaw();
+        std::vector<Step> steps;
+        auto group = ocio::GroupTransform::Create();
+        const auto end = [&](double strength) {
+            if (group->getNumTransforms() == 0) return;
+            steps.push_back(stepOf(config, group, strength));
+            group = ocio::GroupTransform::Create();
+        };
+        for (const scene::GradePtr& grade : grades) {
+            if (scene::neutral(*grade)) continue;
+            add(*group, *grade);
+            const scene::Look& look = grade->look;
+            if (look.path.empty() || look.strength <= 0) continue;
+            if (std::string refused = refusedFile(look.path); !refused.empty()) return refused;
+            ocio::ClearAllCaches(); // else a file that has changed is not read again
+            reading = look.path;
+            if (look.strength < 1) end(1);
+            add(*group, look);
+            // Told of here, where it is known which file is meant.
+            config->getProcessor(group);
+            if (look.strength < 1) end(look.strength);
+            reading.clear();
+        }
+        end(1);
+        made = steps.empty() ? nullptr : std::make_shared<const Steps>(std::move(steps));
+        return {};
+    } catch (const std::exception& problem) {
+        if (!reading.empty()) return "The look '" + reading + "' cannot be read: " + problem.what();
+        return std::string("The grade cannot be made: ") + problem.what();
+    }
+}
+
+std::string parts(const std::string& path, std::vector<std::string>& ids) {
+    if (std::string refused = refusedFile(path); !refused.empty()) return refused;
+    if (endingOf(path) == ".cube") return {};
+    const std::scoped_lock guard(making);
+    try {
+        ocio::ClearAllCaches();
+        const auto group = ocio::CDLTransform::CreateGroupFromFile(path.c_str());
+        for (int i = 0; i < group->getNumTransforms(); ++i)
+            if (const auto one = ocio::DynamicPtrCast<const ocio::CDLTransform>(group->getTransform(i)))
+                if (const std::string id = one->getID() ? one->getID() : ""; !id.empty()) ids.push_back(id);
+        return {};
+    } catch (const std::exception& problem) {
+        return "The look '" + path + "' cannot be read: " + problem.what();
+    }
+}
+
+}
+
+extern "C" __attribute__((visibility("default"))) const Colours stagePlugin;
+const Colours stagePlugin{&make, &parts};
+
+}
