@@ -86,8 +86,12 @@ Result<GradingPtr> gradingOf(const std::vector<scene::GradePtr>& grades) {
     }
     const auto colours = media::pluginOf<Colours>("colours");
     if (!colours) return tl::unexpected(colours.error());
+    std::vector<GradeToMake> toMake;
+    for (const scene::GradePtr& grade : grades)
+        if (!scene::neutral(*grade))
+            toMake.push_back({grade, adaptation(grade->warmth, grade->tint) * std::exp2(grade->exposure)});
     GradingPtr grading;
-    if (const std::string problem = (*colours)->make(grades, grading); !problem.empty()) return fail(problem);
+    if (const std::string problem = (*colours)->make(toMake, grading); !problem.empty()) return fail(problem);
     const std::lock_guard guard(lock);
     last.push_front({key, grading});
     constexpr std::size_t most = 100;

@@ -8,10 +8,16 @@
 
 namespace stage::grade {
 
+/// A grade that changes something.
+struct GradeToMake {
+    scene::GradePtr grade;
+    M33d light; ///< rows of a matrix for columns: its exposure, warmth and tint
+};
+
 /// The plugin "colours": OpenColorIO. Thread-safe.
 struct Colours {
-    /// Grades that change something, one after the other. Empty, or what is wrong, in a sentence.
-    std::string (*make)(const std::vector<scene::GradePtr>& grades, GradingPtr& made);
+    /// What grades do one after the other. Empty, or what is wrong, in a sentence.
+    std::string (*make)(const std::vector<GradeToMake>& grades, GradingPtr& made);
     /// The ids of the corrections in a file. Empty, or what is wrong, in a sentence.
     std::string (*parts)(const std::string& path, std::vector<std::string>& ids);
 };

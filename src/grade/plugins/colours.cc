@@ -43,15 +43,13 @@ ocio::ConstGradingBSplineCurveRcPtr curveOf(const std::vector<scene::Grade::Poin
     return curve;
 }
 
-void add(ocio::GroupTransform& group, const scene::Grade& grade) {
+void add(ocio::GroupTransform& group, const scene::Grade& grade, const M33d& light) {
     const V3d one(1, 1, 1);
     if (grade.exposure != 0 || grade.warmth != 0 || grade.tint != 0) {
-        const M33d by = adaptation(grade.warmth, grade.tint);
-        const double gain = std::exp2(grade.exposure);
         double matrix[16] = {};
         for (int i = 0; i < 3; ++i)
             for (int j = 0; j < 3; ++j)
-                matrix[4 * i + j] = gain * by[i][j];
+                matrix[4 * i + j] = light[i][j];
         matrix[15] = 1;
         auto transform = ocio::MatrixTransform::Create();
         transform->setMatrix(matrix);
@@ -115,8 +113,10 @@ void add(ocio::GroupTransform& group, const scene::Look& look) {
     if (shown) group.appendTransform(encoded());
     auto file = ocio::FileTransform::Create();
     file->setSrc(look.path.c_str());
-    file->setCCCId(look.part.c_str());
-    file->setInterpolation(endingOf(look.path) == ".cube" ? ocio::INTERP_BEST : ocio::INTERP_DEFAULT);
+    const std::string ending = endingOf(look.path);
+    const bool lists = ending == ".ccc" || ending == ".cdl"; // of which the first is that of number 0
+    file->setCCCId(lists && look.part.empty() ? "0" : look.part.c_str());
+    file->setInterpolation(ending == ".cube" ? ocio::INTERP_BEST : ocio::INTERP_DEFAULT);
     group.appendTransform(file);
     if (shown) group.appendTransform(decoded());
 }
@@ -176,7 +176,7 @@ Step stepOf(const ocio::ConstConfigRcPtr& config, const ocio::GroupTransformRcPt
             static_cast<float>(strength)};
 }
 
-std::string make(const std::vector<scene::GradePtr>& grades, GradingPtr& made) {
+std::string make(const std::vector<GradeToMake>& grades, GradingPtr& made) {
     const std::scoped_lock guard(making);
     std::string reading;
     try {
@@ -188,9 +188,8 @@ std::string make(const std::vector<scene::GradePtr>& grades, GradingPtr& made) {
             steps.push_back(stepOf(config, group, strength));
             group = ocio::GroupTransform::Create();
         };
-        for (const scene::GradePtr& grade : grades) {
-            if (scene::neutral(*grade)) continue;
-            add(*group, *grade);
+        for (const auto& [grade, light] : grades) {
+            add(*group, *grade, light);
             const scene::Look& look = grade->look;
             if (look.path.empty() || look.strength <= 0) continue;
             if (std::string refused = refusedFile(look.path); !refused.empty()) return refused;
