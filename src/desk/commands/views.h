@@ -12,6 +12,7 @@ class MarksStrip;
 class ModelView;
 class PaceView;
 class Panes;
+class ScopesView;
 class Timeline;
 
 struct Views {
@@ -21,6 +22,7 @@ struct Views {
     Ladder* ladder = nullptr;
     CutView* cut = nullptr;
     CurveView* curves = nullptr;
+    ScopesView* scopes = nullptr;
     MarksStrip* marks = nullptr;
     Timeline* timeline = nullptr;
     PaceView* pace = nullptr;

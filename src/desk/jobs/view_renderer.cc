@@ -32,11 +32,11 @@ QImage imageOf(const render::Image& picture, const media::Box& box, const ViewEx
             if (exposure.warnings) {
                 const bool bright = std::max({c[0], c[1], c[2]}) > 1, gap = c[3] < covered;
                 if (bright && (x + y) % 8 < 3) {
-                    *out = qRgb(0xE2, 0x4B, 0x2C);
+                    *out = hatchBright;
                     continue;
                 }
                 if (gap && (x - y + 65536) % 8 < 3) {
-                    *out = qRgb(0x2E, 0x9E, 0x93);
+                    *out = hatchGap;
                     continue;
                 }
                 for (int k = 0; k < 4; ++k)

@@ -19,6 +19,9 @@ struct ViewExposure {
     bool operator==(const ViewExposure&) const = default;
 };
 
+/// What it is hatched with.
+inline constexpr QRgb hatchBright = 0xFFE24B2C, hatchGap = 0xFF2E9E93;
+
 struct RenderRequest {
     motion::Frame frame;
     qint64 tag = 0; ///< comes back with the picture

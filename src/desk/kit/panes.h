@@ -14,8 +14,8 @@ class Panel;
 class Panes : public QWidget {
     Q_OBJECT
 public:
-    enum class View { Camera, Plan, Section, Model, CutOut, Curves };
-    static constexpr int views = 6;
+    enum class View { Camera, Plan, Section, Model, CutOut, Curves, Scopes };
+    static constexpr int views = 7;
 
     /// below: stands under the left column, but for four panes.
     explicit Panes(QWidget* below, QWidget* parent = nullptr);

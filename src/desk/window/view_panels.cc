@@ -1,6 +1,7 @@
 #include "desk/window/view_panels.h"
 
 #include "desk/camera/camera_view.h"
+#include "desk/camera/scopes_view.h"
 #include "desk/cutting/cut_panel.h"
 #include "desk/cutting/cut_view.h"
 #include "desk/details/details_panel.h"
@@ -38,6 +39,7 @@ ViewPanels::ViewPanels(Session& session, const Commands& commands, QObject* pare
     m_views.ladder = new Ladder(session, *m_views.plan);
     m_views.cut = new CutView(session);
     m_views.curves = new CurveView(session);
+    m_views.scopes = new ScopesView(m_views.camera->picture());
     m_views.panes = new Panes(marksPanel());
     m_views.panes->add(Panes::View::Camera, cameraPanel(), tr("Camera"));
     m_views.panes->add(Panes::View::Plan, planPanel(), tr("Plan"));
@@ -45,6 +47,7 @@ ViewPanels::ViewPanels(Session& session, const Commands& commands, QObject* pare
     m_views.panes->add(Panes::View::Model, modelPanel(), tr("Model"));
     m_views.panes->add(Panes::View::Curves, curvesPanel(), tr("Curves"));
     m_views.panes->add(Panes::View::CutOut, cutPanel(), tr("Cut out"));
+    m_views.panes->add(Panes::View::Scopes, scopesPanel(), tr("Scopes"));
     m_views.timeline->setWhatsThis(
         tr("<b>Timeline</b><p>The move and every layer over time. Drag marks and keys to other "
            "times; Space plays, Home and End go to the ends."));
@@ -192,6 +195,15 @@ Panel* ViewPanels::marksPanel() {
             [this] { m_commands.find(QStringLiteral("set-mark"))->trigger(); });
     panel->addControl(set);
     return panel;
+}
+
+Panel* ViewPanels::scopesPanel() {
+    m_views.scopes->setWhatsThis(
+        tr("<b>Scopes</b><p>How bright and how coloured the Camera view's picture is, as it is shown: "
+           "luminance and "
+           "the three colours over its width, how often each level is there, and how far colours are from "
+           "grey."));
+    return new Panel(tr("Scopes"), tr("of the picture as it is shown"), m_views.scopes);
 }
 
 Panel* ViewPanels::curvesPanel() {

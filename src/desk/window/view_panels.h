@@ -30,6 +30,7 @@ private:
     Panel* sectionPanel();
     Panel* modelPanel();
     Panel* curvesPanel();
+    Panel* scopesPanel();
     Panel* cutPanel();
     void addCutTools(Panel* panel);
     Panel* marksPanel();
