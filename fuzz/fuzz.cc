@@ -1,6 +1,7 @@
 // fuzz READER SECONDS [SEED]: gives a reader of ours broken files, made from good ones by small and large
 // damage, for that many seconds. Built with the sanitizers (preset asan), it must end without a finding. What
 // a reader says of a file is of no account here, only that it says something and comes back.
+#include "grade/grading.h"
 #include "media/content.h"
 #include "media/drawing.h"
 #include "media/open_raster.h"
@@ -11,6 +12,7 @@
 #include "support/support.h"
 
 #include <chrono>
+#include <cmath>
 #include <cstdio>
 #include <cstdlib>
 #include <random>
@@ -101,6 +103,26 @@ std::vector<Reader> readers(const std::filesystem::path& folder) {
             (void)cache.read(source, media::levelCount(source->size()) - 1, {0, 0, 1, 1});
         }
     };
+    const auto look = [](const std::filesystem::path& path) {
+        auto grade = std::make_shared<scene::Grade>();
+        grade->look.path = path.string();
+        (void)grade::partsOf(grade->look.path);
+        const auto grading = grade::gradingOf({grade});
+        if (!grading || !*grading) return;
+        float rgba[] = {0, 0, 0, 1, 0.5f, 0.2f, 0.9f, 1, 7, -3, 0.1f, 0.5f};
+        (*grading)->apply(rgba, 3);
+        for (const float value : rgba)
+            if (!std::isfinite(value)) {
+                std::fputs("a look gives numbers that are none\n", stderr);
+                std::abort();
+            }
+    };
+    const std::string cube =
+        "TITLE \"t\"\nLUT_3D_SIZE 2\nDOMAIN_MAX 1 1 1\n0 0 0\n1 0 0\n0 1 0\n1 1 0\n0 0 1\n"
+        "1 0 1\n0 1 1\n0.9 1 1\n";
+    const std::string correction =
+        R"xml(<ColorCorrection id="a"><SOPNode><Description>d</Description><Slope>1.1 1 0.9</Slope><Offset>0 0.1
+        0</Offset><Power>1 1.2 1</Power></SOPNode><SatNode><Saturation>0.8</Saturation></SatNode></ColorCorrection>)xml";
     const std::string stack =
         R"xml(<?xml version="1.0"?><image version="0.0.3" w="8" h="6"><stack><layer name="a" src="data/a.png" x="1" y="2"
         opacity="0.5" composite-op="svg:multiply"/><stack name="s"><layer name="b" src="data/a.png"/></stack></stack></image>)xml";
@@ -142,7 +164,18 @@ std::vector<Reader> readers(const std::filesystem::path& folder) {
                  }
              }
          }},
-        {"svg", ".svg", {drawing}, probe}};
+        {"svg", ".svg", {drawing}, probe},
+        {"cube", ".cube", {cube, "LUT_1D_SIZE 3\nDOMAIN_MIN 0 0 0\n0 0 0\n0.4 0.5 0.6\n1 1 1\n"}, look},
+        {"cdl",
+         ".cdl",
+         {"<ColorDecisionList xmlns=\"urn:ASC:CDL:v1.01\"><ColorDecision>" + correction +
+          "</ColorDecision></ColorDecisionList>"},
+         look},
+        {"ccc",
+         ".ccc",
+         {"<ColorCorrectionCollection xmlns=\"urn:ASC:CDL:v1.01\">" + correction + correction +
+          "</ColorCorrectionCollection>"},
+         look}};
 }
 
 }

@@ -46,7 +46,7 @@ void ViewCommands::addPanes(QMenu* menu) {
                  {"show-section", QT_TR_NOOP("Show Section"), "F7", Panes::View::Section},
                  {"show-model", QT_TR_NOOP("Show Model"), "F8", Panes::View::Model},
                  {"show-curves", QT_TR_NOOP("Show Curves"), "F9", Panes::View::Curves},
-                 {"show-scopes", QT_TR_NOOP("Show Scopes"), "F10", Panes::View::Scopes}};
+                 {"show-scopes", QT_TR_NOOP("Show Scopes"), "Shift+F9", Panes::View::Scopes}};
     for (const auto& each : views)
         add(menu, each.name, tr(each.text), each.keys, tr("In the last pane, unless it is there already"),
             [this, view = each.view] { m_views.panes->reveal(view); });
