@@ -1,12 +1,12 @@
 #!/usr/bin/python3
 """Benchmark results (JSON) as a page of tables, with the date and the machine.
 
-bench_table.py RENDER.json DESK.json SCENE.json FOOTAGE.json WRITING.json DEMO.json CHECKS.json: of each, the best of several runs counts, because machines are shared and change
+bench_table.py RENDER.json DESK.json SCENE.json FOOTAGE.json WRITING.json DEMO.json CHECKS.json GRADE.json: of each, the best of several runs counts, because machines are shared and change
 their speed from minute to minute; what is compared ran side by side."""
 import json
 import sys
 
-render, desk, whole, footage, writing, demo, checks = (json.load(open(path)) for path in sys.argv[1:8])
+render, desk, whole, footage, writing, demo, checks, grade = (json.load(open(path)) for path in sys.argv[1:9])
 cpu = next((line.split(":")[1].strip() for line in open("/proc/cpuinfo") if line.startswith("model name")), "unknown")
 
 
@@ -199,3 +199,10 @@ for name, what in (("demo", "the demo, 192 frames"), ("smallSky", "the demo with
     check, frames = best("check/" + name), best("yardstick/" + name)
     if check and frames:
         print(f"| {what} | {check:.0f} ms | {frames:.0f} ms | {check / frames:.2f} |")
+
+print("\n## Grade\n\n" + machine(grade))
+print("A picture of 1920 x 1080 by ASC CDL, saturation and a look of 33 x 33 x 33, 1 thread, over OpenColorIO's own processor of the same "
+      "transforms (`bench/grade_bench.cc`); both copy the picture first.\n")
+print("| what | measured | must | aim | |\n|---|---|---|---|---|")
+graded = {name: min(run["real_time"] for run in each) for name, each in runs(grade).items()}
+row(f"{graded['ours']:.1f} ms over {graded['yardstickOpenColorIO']:.1f}", graded["ours"] / graded["yardstickOpenColorIO"], 1.1, 1.0, times)
