@@ -81,6 +81,7 @@ motion::Frame stilled(motion::Frame frame) {
             auto still = std::make_shared<motion::Pixels>(*item.pixels);
             still->displacements.clear();
             still->grades.clear();
+            still->light = nullptr;
             item.pixels = std::move(still);
         }
         std::erase_if(items, [](const motion::Item& item) { return item.flattened && item.items.empty(); });
@@ -94,7 +95,8 @@ Result<std::vector<Finding>> boxFindings(const Frames& frames, const std::stop_t
     std::map<std::int64_t, Met> all;
     scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto& holders) {
         const auto off = [](const scene::LayerPtr& each) { return !each->visible; };
-        if (layer->box() && !off(layer) && std::none_of(holders.begin(), holders.end(), off))
+        if (layer->box() && !std::holds_alternative<scene::Lamp>(layer->content) && !off(layer) &&
+            std::none_of(holders.begin(), holders.end(), off))
             all[layer->id] = {};
     });
     std::vector<Finding> findings;

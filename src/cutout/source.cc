@@ -4,6 +4,7 @@
 #include "cutout/edges.h"
 #include "cutout/fill.h"
 #include "cutout/keys.h"
+#include "cutout/lit.h"
 #include "cutout/match.h"
 #include "cutout/mattes.h"
 #include "cutout/shapes.h"
@@ -313,6 +314,7 @@ PixelSourcePtr withMatch(const motion::Pixels& pixels, PixelSourcePtr top) {
         motion::Pixels first = of;
         first.displacements.clear();
         first.grades.clear();
+        first.light = nullptr;
         if (const auto* footage = std::get_if<scene::Footage>(&of.layer->content))
             first.footage = {footage->in, footage->in, 0};
         if (first.cutout) {
@@ -349,7 +351,7 @@ PixelSourcePtr sourceOf(const motion::Pixels& pixels) {
             top = std::make_shared<MixSource>(top, media::contentOf(*pixels.layer, pixels.footage.next),
                                               pixels.footage.share);
     }
-    return displaced(pixels, grade::graded(pixels.grades, std::move(top)));
+    return displaced(pixels, grade::graded(pixels.grades, lit(pixels, std::move(top))));
 }
 
 Result<Mask> mattesOver(const motion::Pixels& pixels, const std::vector<scene::Matte>& mattes, const Box& box,

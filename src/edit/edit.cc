@@ -5,6 +5,7 @@
 #include "edit/check_edits.h"
 #include "edit/cut_edits.h"
 #include "edit/grade_edits.h"
+#include "edit/light_edits.h"
 #include "edit/move_edits.h"
 #include "edit/named.h"
 #include "edit/place_edits.h"
@@ -246,6 +247,10 @@ constexpr auto kinds = std::to_array<Kind>({
     {"over-black", "Take as over black", overBlack},
     {"displace", "Displace pixels of", displace},
     {"grade", "Change colours", changeGrade},
+    {"add-lamp", "Add lamp", addLamp},
+    {"lamp", "Change lamp", changeLamp},
+    {"shading", "Change shading of", changeShading},
+    {"ambient", "Change ambient light", changeAmbient},
     {"cut-out", "Cut out", cutOut},
     {"add-matte", "Add matte to", addMatte},
     {"matte", "Change matte of", changeMatte},

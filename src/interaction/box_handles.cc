@@ -1,6 +1,8 @@
 #include "interaction/box_handles.h"
 
 #include <algorithm>
+#include <cmath>
+#include <numbers>
 
 namespace stage::interaction {
 
@@ -14,9 +16,24 @@ std::array<V3d, 8> boxCorners(const scene::LayerPath& found) {
     return corners;
 }
 
+std::vector<V3d> reachRing(const scene::LayerPath& found, const V3d& one, const V3d& other) {
+    std::vector<V3d> ring;
+    const auto* lamp = found.layer ? std::get_if<scene::Lamp>(&found.layer->content) : nullptr;
+    if (!lamp) return ring;
+    const optics::Affine frame = optics::worldOf(found.carriers) * optics::frameOf(*found.layer);
+    const double reach = lamp->reach * frame.x.length();
+    constexpr int count = 64;
+    for (int i = 0; i < count; ++i) {
+        const double angle = 2 * std::numbers::pi * i / count;
+        ring.push_back(frame.origin + (one * std::cos(angle) + other * std::sin(angle)) * reach);
+    }
+    return ring;
+}
+
 std::vector<BoxSide> boxSides(const scene::LayerPath& found) {
     std::vector<BoxSide> sides;
-    if (!found.layer || !found.layer->box()) return sides;
+    if (!found.layer || !found.layer->box() || std::holds_alternative<scene::Lamp>(found.layer->content))
+        return sides; // a lamp is as large as its radius says
     const optics::Affine frame = optics::worldOf(found.carriers) * optics::frameOf(*found.layer);
     const V3d box = *found.layer->box();
     for (int axis = 0; axis < 3; ++axis)

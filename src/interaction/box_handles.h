@@ -27,6 +27,9 @@ std::array<V3d, 8> boxCorners(const scene::LayerPath& found);
 /// Pairs of corners that edges are between.
 inline constexpr std::array<std::array<int, 2>, 12> boxEdges = {
     {{0, 1}, {2, 3}, {4, 5}, {6, 7}, {0, 2}, {1, 3}, {4, 6}, {5, 7}, {0, 4}, {1, 5}, {2, 6}, {3, 7}}};
+/// How far a lamp reaches: a ring about it through two directions of the world, of length 1; empty where a
+/// layer is no lamp.
+std::vector<V3d> reachRing(const scene::LayerPath& found, const V3d& one, const V3d& other);
 /// None where the layer has no box.
 std::vector<BoxSide> boxSides(const scene::LayerPath& found);
 

@@ -1,5 +1,6 @@
 #include "motion/frame.h"
 
+#include "motion/lamps.h"
 #include "motion/resolved_scene.h"
 #include "motion/values.h"
 
@@ -29,8 +30,34 @@ std::vector<PixelsPtr> picturesOf(const scene::Scene& scene, const scene::Layer&
     return pictures;
 }
 
+/// What lights all layers.
+struct Lights {
+    std::vector<LampAt> lamps;
+    scene::Ambient ambient;
+    V3d eye;
+};
+
+/// What shows a lamp itself: a soft disc of light, seen as a particle is. Null where it does not show.
+scene::LayerPtr glowOf(const scene::Layer& layer) {
+    const auto* lamp = std::get_if<scene::Lamp>(&layer.content);
+    if (!lamp || !(lamp->glow > 0)) return nullptr;
+    scene::Particles disc;
+    disc.count = 1;
+    disc.box = V3d(1e-6);
+    disc.life = 1e6, disc.lifeSpread = 0;
+    disc.size = lamp->glowSize, disc.sizeSpread = 0;
+    disc.velocity = V3d(0);
+    disc.shape = scene::ParticleShape::Soft;
+    disc.colour = lamp->colour;
+    disc.colour.a = 1;
+    disc.light = lamp->glow * std::exp2(lamp->strength) * lamp->radius() * lamp->radius();
+    auto glow = std::make_shared<scene::Layer>(layer);
+    glow->content = disc;
+    return glow;
+}
+
 void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::Blend blend,
-            const std::vector<scene::GradePtr>& grades, std::vector<Item>& items) {
+            const std::vector<scene::GradePtr>& grades, const Lights& lights, std::vector<Item>& items) {
     const std::size_t first = exposed ? 0 : 1, last = exposed ? 2 : 1;
     for (std::size_t n = 0; n < moments[1].layers->size(); ++n) {
         const scene::LayerPtr& layer = (*moments[1].layers)[n];
@@ -60,7 +87,7 @@ void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::
             within.insert(within.end(), grades.begin(), grades.end());
             const bool changes = item.opacity < 1 || own != scene::Blend::Normal;
             if (!changes || group->inDepth) {
-                gather(inside, exposed, item.opacity, own, within, items);
+                gather(inside, exposed, item.opacity, own, within, lights, items);
                 continue;
             }
             const auto planeOf = [&](const optics::Affine& frame) {
@@ -74,11 +101,16 @@ void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::
             item.card = planeOf(inside[1].holder);
             item.open = exposed ? planeOf(inside[0].holder) : item.card;
             item.close = exposed ? planeOf(inside[2].holder) : item.card;
-            gather(inside, exposed, 1, scene::Blend::Normal, within, item.items);
+            gather(inside, exposed, 1, scene::Blend::Normal, within, lights, item.items);
             if (!item.items.empty()) items.push_back(std::move(item));
             continue;
         }
         if (layer->box()) {
+            if (std::holds_alternative<scene::Lamp>(layer->content)) {
+                item.layer = glowOf(*layer);
+                if (!item.layer) continue;
+                item.blend = scene::Blend::Add;
+            }
             const auto frameAt = [&](std::size_t m) {
                 const std::size_t at = exposed ? m : 1;
                 return worlds[at] * optics::frameOf(*(*moments[at].layers)[n]);
@@ -98,6 +130,13 @@ void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::
             if (!item.pixels) continue;
         }
         item.card = optics::surfaceOf(*layer, worlds[1]);
+        if (auto light = layer->box()
+                             ? nullptr
+                             : lightOn(*layer, item.card, lights.lamps, lights.ambient, lights.eye)) {
+            auto lit = std::make_shared<Pixels>(*item.pixels);
+            lit->light = std::move(light);
+            item.pixels = std::move(lit);
+        }
         item.open = exposed ? optics::surfaceOf(*(*moments[0].layers)[n], worlds[0]) : item.card;
         item.close = exposed ? optics::surfaceOf(*(*moments[2].layers)[n], worlds[2]) : item.card;
         items.push_back(std::move(item));
@@ -123,15 +162,16 @@ Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::a
     const ResolvedScene now(scene, time, poses[1]);
     ExposureScenes moments;
     moments[1] = {&now, &now.scene.layers, {}};
+    const Lights lights{lampsAt(now), scene.ambient, frame.view.eye};
     if (!frame.exposed) {
-        gather(moments, false, 1, scene::Blend::Normal, {}, frame.items);
+        gather(moments, false, 1, scene::Blend::Normal, {}, lights, frame.items);
         return frame;
     }
     const Rational half = halfExposure(scene);
     const ResolvedScene open(scene, time - half, poses[0]), close(scene, time + half, poses[2]);
     moments[0] = {&open, &open.scene.layers, {}};
     moments[2] = {&close, &close.scene.layers, {}};
-    gather(moments, true, 1, scene::Blend::Normal, {}, frame.items);
+    gather(moments, true, 1, scene::Blend::Normal, {}, lights, frame.items);
     return frame;
 }
 

@@ -18,6 +18,7 @@ struct FootageFrame {
 /// Nothing where the footage has vanished.
 std::optional<FootageFrame> footageAt(const scene::Footage& footage, Rational time);
 
+struct Light;
 struct Pixels;
 using PixelsPtr = std::shared_ptr<const Pixels>;
 
@@ -35,6 +36,7 @@ struct Pixels {
     FootageFrame footage;
     scene::CutoutPtr cutout;                        ///< without keys; null: nothing is cut
     std::vector<scene::Displacement> displacements; ///< those that do something, without keys
+    std::shared_ptr<const Light> light;             ///< null: it takes none (motion/lamps.h)
     std::vector<scene::GradePtr> grades; ///< that change something, its own first, then of what holds it
     std::map<std::int64_t, OtherLayer>
         others; ///< layers that the cut-out names; those that do not exist are left out

@@ -78,6 +78,12 @@ constexpr auto ofLayers = std::to_array<Property<Layer>>({
         "density", "", 0, 1e6, [](auto& c) -> auto& { return c.density; }),
     of<Cloud>(
         "coverage", "", 0, 1, [](auto& c) -> auto& { return c.coverage; }),
+    of<Lamp>(
+        "strength", "", -20, 40, [](auto& l) -> auto& { return l.strength; }),
+    of<Lamp>(
+        "reach", "m", 1e-3, far, [](auto& l) -> auto& { return l.reach; }),
+    of<Lamp>(
+        "glow", "", 0, 1000, [](auto& l) -> auto& { return l.glow; }),
     {"displacement", "px", 0, 10'000,
      [](const Layer& l) { return l.displacements.empty() ? 0 : l.displacements.front().amount; },
      [](Layer& l, double v) {

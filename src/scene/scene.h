@@ -12,6 +12,7 @@
 #include "scene/geometry.h"
 #include "scene/grade.h"
 #include "scene/hanging.h"
+#include "scene/lamp.h"
 #include "scene/particles.h"
 #include "scene/rational.h"
 
@@ -154,8 +155,8 @@ struct Group {
 };
 
 /// Names of what a layer can be, in the order of its content.
-inline constexpr std::array<std::string_view, 7> layerKinds = {"picture", "footage",   "text", "group",
-                                                               "card",    "particles", "cloud"};
+inline constexpr std::array<std::string_view, 8> layerKinds = {"picture", "footage",   "text",  "group",
+                                                               "card",    "particles", "cloud", "lamp"};
 
 /// When a layer shows, and how it fades in time and by its distance from the lens.
 struct Showing {
@@ -184,18 +185,21 @@ struct Layer {
     Hanging hanging;
     V2i pixels{0, 0};          ///< natural size of its picture; a group has none; of a box a nominal one
     double metresPerPixel = 0; ///< at scale 1
-    std::variant<Picture, Footage, Text, Group, Card, Particles, Cloud> content;
+    std::variant<Picture, Footage, Text, Group, Card, Particles, Cloud, Lamp> content;
     CutoutPtr cutout;                        ///< null: nothing is cut
     std::vector<Displacement> displacements; ///< of its pixels, after the cut; the first is applied first
+    ShadingPtr shading;                      ///< null: it takes no light, and shows its colours as they are
     GradePtr grade;                          ///< null: none. A group's is that of all in it, after their own
     Json extra = Json::object();             ///< members this version does not know
 
     /// Null where it is none.
     const Group* group() const { return std::get_if<Group>(&content); }
-    /// Of a layer that fills a box of space, the box at scale 1; else null. Its card is the box's middle.
+    /// Of a layer that has no picture but fills a box of space (a lamp: that around its body), the box at
+    /// scale 1; else null. Its card is the box's middle.
     const V3d* box() const {
         if (const auto* particles = std::get_if<Particles>(&content)) return &particles->box;
         if (const auto* cloud = std::get_if<Cloud>(&content)) return &cloud->box;
+        if (const auto* lamp = std::get_if<Lamp>(&content)) return &lamp->body;
         return nullptr;
     }
     /// Sets pixels and metresPerPixel of a layer that fills a box by that.
@@ -320,6 +324,7 @@ struct Scene {
     Camera camera;
     Haze haze;
     Mist mist;
+    Ambient ambient;
     Grade grade; ///< of the whole picture
     double homeDepth = 10;
     double ground = 0; ///< height of the ground plane, m

@@ -4,6 +4,7 @@
 #include "scene/cutout_json.h"
 #include "scene/grade_json.h"
 #include "scene/hanging_json.h"
+#include "scene/lamp_json.h"
 #include "scene/track_json.h"
 #include "scene/utf8.h"
 
@@ -321,7 +322,7 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
         layer->standing->on = standing.whole("on", 0, std::int64_t{1} << 50, 0);
     }
     const std::size_t kind = fields.choice("kind", layerKinds);
-    const bool box = kind == 5 || kind == 6;
+    const bool box = kind == 5 || kind == 6 || kind == 7;
     if (kind != 3 && !box) {
         const auto size = fields.numbers("pixels", 2, 1, Limits::pictureSide);
         layer->pixels = {static_cast<int>(size[0]), static_cast<int>(size[1])};
@@ -349,6 +350,9 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
     } else if (kind == 6) {
         Fields cloud(fields.object("cloud"), fields.at("cloud"));
         layer->content = readCloud(cloud, Cloud{});
+    } else if (kind == 7) {
+        Fields lamp(fields.object("lamp"), fields.at("lamp"));
+        layer->content = readLamp(lamp, Lamp{});
     } else {
         if (depth >= Limits::groupDepth)
             throw Misread{"'" + where + "': groups are nested deeper than " +
@@ -369,6 +373,11 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
     else if (fields.has("cutout") && kind != 3)
         layer->cutout = readCutout(fields.object("cutout"), fields.at("cutout"));
     if (!box && kind != 3 && fields.has("displacements")) layer->displacements = readDisplacements(fields);
+    if (!box && kind != 3 && fields.has("shading")) {
+        Fields shading(fields.object("shading"), fields.at("shading"));
+        layer->shading = std::make_shared<const Shading>(readShading(shading, Shading()));
+        shading.nothingElse();
+    }
     if (!box && fields.has("grade")) {
         Fields grade(fields.object("grade"), fields.at("grade"));
         layer->grade = std::make_shared<const Grade>(readGrade(grade, Grade()));
@@ -417,6 +426,8 @@ Json toJson(const Layer& layer) {
         json["particles"] = toJson(*particles);
     } else if (const auto* cloud = std::get_if<Cloud>(&layer.content)) {
         json["cloud"] = toJson(*cloud);
+    } else if (const auto* lamp = std::get_if<Lamp>(&layer.content)) {
+        json["lamp"] = toJson(*lamp);
     } else if (const Group* group = layer.group()) {
         if (group->inDepth) json["inDepth"] = true;
         json["layers"] = layersToJson(group->children);
@@ -427,6 +438,7 @@ Json toJson(const Layer& layer) {
     }
     if (layer.cutout) json["cutout"] = toJson(*layer.cutout);
     if (!layer.displacements.empty()) json["displacements"] = toJson(layer.displacements);
+    if (layer.shading) json["shading"] = toJson(*layer.shading);
     if (layer.grade) json["grade"] = toJson(*layer.grade);
     return withRest(std::move(json), layer.extra);
 }
@@ -471,6 +483,7 @@ Json toJson(const Scene& scene) {
                         {"density", scene.haze.density},
                         {"start", scene.haze.start}};
     if (scene.mist != Mist{}) json["mist"] = toJson(scene.mist);
+    if (scene.ambient != Ambient{}) json["ambient"] = toJson(scene.ambient);
     if (scene.grade != Grade{}) json["grade"] = toJson(scene.grade);
     if (scene.ground != Scene{}.ground) json["ground"] = scene.ground;
     if (scene.limits != CheckLimits{})
@@ -606,6 +619,10 @@ Result<Scene> sceneFromJson(const Json& json) {
         if (fields.has("mist")) {
             Fields mist(fields.object("mist"), "mist");
             scene.mist = readMist(mist, Mist{});
+        }
+        if (fields.has("ambient")) {
+            Fields ambient(fields.object("ambient"), "ambient");
+            scene.ambient = readAmbient(ambient, Ambient{});
         }
         if (fields.has("grade")) {
             Fields grade(fields.object("grade"), "grade");

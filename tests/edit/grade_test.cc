@@ -13,7 +13,7 @@ namespace {
 scene::Scene applied(const scene::Scene& scene, const Edit& edit) {
     const auto after = apply(scene, edit);
     EXPECT_TRUE(after) << after.error().sentence;
-    return after ? after->scene : scene;
+    return after ? *after : scene;
 }
 std::string refused(const scene::Scene& scene, const Edit& edit) {
     const auto after = apply(scene, edit);

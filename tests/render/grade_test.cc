@@ -145,7 +145,7 @@ TEST(Grades, AreKeyedInTime) {
         {{"edit", "key"}, {"layers", {1}}, {"property", "exposure"}, {"time", "1"}, {"value", 2}});
     ASSERT_TRUE(keyed) << keyed.error().sentence;
     const auto grey = [&](Rational time) {
-        return static_cast<double>(shown(keyed->scene, Method::Pinhole, time).row(4)[4 * 4]);
+        return static_cast<double>(shown(*keyed, Method::Pinhole, time).row(4)[4 * 4]);
     };
     EXPECT_NEAR(grey(0), 0.2, 1e-3);
     EXPECT_NEAR(grey(Rational(1, 2)), 0.4, 1e-3);

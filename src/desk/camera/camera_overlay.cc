@@ -194,7 +194,14 @@ void drawOutlines(QPainter& painter, const FrameFit& fit, const Session& session
             for (const V3d& point : motion::outlineOf(now, found))
                 if (const auto place = optics::project(now.view, point)) outline << fit.toView(*place);
         painter.setBrush(Qt::NoBrush);
-        if (found.layer->box()) {
+        if (std::holds_alternative<scene::Lamp>(found.layer->content)) {
+            const auto ring = interaction::reachRing(found, now.view.right, now.view.up);
+            painter.setPen(QPen(theme::brass, 1, Qt::DotLine));
+            for (std::size_t i = 0; i < ring.size(); ++i)
+                if (const auto seen =
+                        interaction::seenLine(now.view, ring[i], ring[(i + 1) % ring.size()], 0.01))
+                    painter.drawLine(fit.toView(seen->first), fit.toView(seen->second));
+        } else if (found.layer->box()) {
             const auto corners = interaction::boxCorners(found);
             painter.setPen(QPen(theme::vermilion, 1, Qt::DotLine));
             for (const auto& [a, b] : interaction::boxEdges)

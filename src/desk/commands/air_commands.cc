@@ -27,6 +27,13 @@ AirCommands::AirCommands(const CommandContext& context, QMenu* menu) : CommandGr
     add(menu, "add-veil", tr("Veil…"), "", tr("A colour at a depth that fills the frame over the whole move"),
         [this] { addVeil(); });
     menu->addSeparator();
+    add(menu, "add-lamp", tr("Lamp"), "",
+        tr("A light at a place; layers show it where their details say that they take light"), [this] {
+            m_session.addLayers({{"edit", "add-lamp"}});
+        });
+    add(menu, "takes-light", tr("Takes light"), "", tr("The selected layers are lit by lamps"),
+        whenMovable([this] { apply(edit::onLayers("shading", m_session.movable())); }));
+    menu->addSeparator();
     add(menu, "over-black", tr("Take as over black…"), "",
         tr("Smoke, fog, fire or dust on black: as light or as a veil, looped without a jump, filling the "
            "frame"),

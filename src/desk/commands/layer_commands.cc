@@ -95,7 +95,7 @@ void LayerCommands::addContent(const CommandContext& context, QMenu* menu, Media
         if (const auto edit = askText(m_window)) apply(*edit);
     });
     add(menu, "add-card", tr("Add a colour card"), "", {}, [this] { apply({{"edit", "add-card"}}); });
-    new AirCommands(context, menu->addMenu(tr("Air")));
+    new AirCommands(context, menu->addMenu(tr("Air and light")));
     menu->addSeparator();
     add(menu, "remove", tr("Remove"), QKeySequence::Delete, {},
         whenMovable([this] { apply(edit::onLayers("remove", m_session.movable())); }));

@@ -33,8 +33,9 @@ CameraPart::CameraPart(Session& session) : Part(session) {
     addGate();
     addIris();
     addReadings();
-    m_rows.section(tr("Air"));
+    m_rows.section(tr("Air and light"));
     addAir();
+    addAmbient();
     m_rows.section(tr("From here on"));
     addPace();
 }
@@ -230,6 +231,21 @@ void CameraPart::addAir() {
         tr("Mist's colour"), [mist] { return mist().colour; },
         [this](const scene::Colour& colour) {
             apply({{"edit", "mist"}, {"colour", scene::toJson(colour)}});
+        });
+}
+
+void CameraPart::addAmbient() {
+    const auto ambient = [this]() -> const scene::Ambient& { return m_session.scene()->ambient; };
+    m_rows.share(
+        tr("Ambient light"), percent(5), tr("What is light everywhere, on layers that take light"),
+        [ambient] { return ambient().level; },
+        [this](double v) {
+            apply({{"edit", "ambient"}, {"level", std::clamp(v, 0.0, 1000.0)}});
+        });
+    m_rows.colour(
+        tr("Of colour"), [ambient] { return ambient().colour; },
+        [this](const scene::Colour& colour) {
+            apply({{"edit", "ambient"}, {"colour", scene::toJson(colour)}});
         });
 }
 

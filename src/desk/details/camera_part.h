@@ -23,6 +23,7 @@ private:
     void addIris();
     void addReadings();
     void addAir();
+    void addAmbient();
     void addPace();
     /// A number of the pose at the playhead; setting it walks the camera. stops: what the wheel goes through.
     void addPose(const QString& name, const NumberStyle& style, const QString& tip,

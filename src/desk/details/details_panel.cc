@@ -5,6 +5,7 @@
 #include "desk/details/content_part.h"
 #include "desk/details/grade_part.h"
 #include "desk/details/hanging_part.h"
+#include "desk/details/light_part.h"
 #include "desk/details/look_part.h"
 #include "desk/details/many_part.h"
 #include "desk/details/placement_part.h"
@@ -33,11 +34,12 @@ DetailsPanel::DetailsPanel(Session& session, QWidget* parent)
     m_missing->setObjectName(QStringLiteral("warning"));
     m_missing->setWordWrap(true);
     layout->addWidget(m_missing);
-    m_parts = {new ManyPart(session),         new PlacementPart(session), new LookPart(session),
-               new ParticlesPart(session),    new CloudPart(session),     new WordsPart(session),
-               new HangingPart(session),      new TimePart(session),      new FootagePart(session),
-               new TextPart(session),         new CardPart(session),      new DisplacementPart(session),
-               new GradePart(session, false), new CameraPart(session),    new GradePart(session, true)};
+    m_parts = {new ManyPart(session),      new PlacementPart(session),  new LookPart(session),
+               new ParticlesPart(session), new CloudPart(session),      new WordsPart(session),
+               new HangingPart(session),   new TimePart(session),       new FootagePart(session),
+               new TextPart(session),      new CardPart(session),       new DisplacementPart(session),
+               new LampPart(session),      new ShadingPart(session),    new GradePart(session, false),
+               new CameraPart(session),    new GradePart(session, true)};
     for (Part* part : m_parts)
         layout->addWidget(part);
     layout->addStretch();
@@ -60,13 +62,15 @@ void DetailsPanel::refresh() {
 
 std::pair<QString, QString> DetailsPanel::title() const {
     static const std::array<const char*, scene::layerKinds.size()> kinds = {
-        QT_TR_NOOP("picture"), QT_TR_NOOP("footage"),   QT_TR_NOOP("text"), QT_TR_NOOP("group"),
-        QT_TR_NOOP("card"),    QT_TR_NOOP("particles"), QT_TR_NOOP("cloud")};
+        QT_TR_NOOP("picture"), QT_TR_NOOP("footage"),   QT_TR_NOOP("text"),  QT_TR_NOOP("group"),
+        QT_TR_NOOP("card"),    QT_TR_NOOP("particles"), QT_TR_NOOP("cloud"), QT_TR_NOOP("lamp")};
     const auto count = static_cast<int>(m_session.selection.layers().size());
     if (count > 1) return {tr("%n layer(s)", nullptr, count), tr("moved together")};
     if (const scene::LayerPtr layer = m_session.selection.only().layer) {
         QString note = tr(kinds[layer->content.index()]);
-        if (const V3d* box = layer->box())
+        if (const auto* lamp = std::get_if<scene::Lamp>(&layer->content))
+            note += tr(" · reaches %1 m").arg(figure(lamp->reach, 1));
+        else if (const V3d* box = layer->box())
             note += tr(" · %1×%2×%3 m").arg(figure(box->x, 1), figure(box->y, 1), figure(box->z, 1));
         else if (!layer->group())
             note += QStringLiteral(" · %1 × %2").arg(layer->pixels.x).arg(layer->pixels.y);

@@ -43,10 +43,13 @@ std::string keyOf(const scene::Layer& layer) {
     return {};
 }
 
-/// What stands for particles or a cloud: dots or a soft disc of their colour.
+/// What stands for particles, a cloud or a lamp: dots or a soft disc of their colour.
 Swatches::Swatch boxSwatch(const scene::Layer& layer) {
     const auto* particles = std::get_if<scene::Particles>(&layer.content);
-    const scene::Colour& own = particles ? particles->colour : std::get<scene::Cloud>(layer.content).colour;
+    const auto* lamp = std::get_if<scene::Lamp>(&layer.content);
+    const scene::Colour& own = particles ? particles->colour
+                               : lamp    ? lamp->colour
+                                         : std::get<scene::Cloud>(layer.content).colour;
     const Imath::half rgba[4] = {Imath::half(static_cast<float>(own.r)),
                                  Imath::half(static_cast<float>(own.g)),
                                  Imath::half(static_cast<float>(own.b)), Imath::half(1.f)};

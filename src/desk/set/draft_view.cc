@@ -191,7 +191,11 @@ void DraftView::layOut() {
         }
         for (const V3d& corner : card.outline())
             bar.outline << placeOf(corner);
-        if (found.layer->box()) {
+        if (std::holds_alternative<scene::Lamp>(found.layer->content)) {
+            for (const V3d& point :
+                 interaction::reachRing(found, m_first.forward, above ? m_first.right : m_first.up))
+                bar.box << placeOf(point);
+        } else if (found.layer->box()) {
             std::vector<QPointF> corners;
             for (const V3d& corner : interaction::boxCorners(found))
                 corners.push_back(placeOf(corner));

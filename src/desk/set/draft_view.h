@@ -66,7 +66,7 @@ private:
         scene::LayerPtr layer;
         QPolygonF line;    ///< its middle
         QPolygonF outline; ///< all of it
-        QPolygonF box;     ///< around the box that it fills; empty: it fills none
+        QPolygonF box;     ///< around the box that it fills, or a lamp's reach; empty: neither
         bool visible, locked;
     };
     /// How a bar is drawn.

@@ -153,6 +153,13 @@ void ModelView::drawCards(QPainter& painter) const {
         painter.setPen(QPen(pen, chosen ? 1.8 : 0.8));
         for (std::size_t i = 0; i < outline.size(); ++i)
             line(painter, outline[i], outline[(i + 1) % outline.size()]);
+        if (std::holds_alternative<scene::Lamp>(found.layer->content)) {
+            const auto ring = interaction::reachRing(found, V3d(1, 0, 0), V3d(0, 0, 1));
+            painter.setPen(QPen(pen, chosen ? 1.4 : 0.8, Qt::DotLine));
+            for (std::size_t i = 0; i < ring.size(); ++i)
+                line(painter, ring[i], ring[(i + 1) % ring.size()]);
+            continue;
+        }
         if (!found.layer->box()) continue;
         const auto corners = interaction::boxCorners(found);
         painter.setPen(QPen(pen, chosen ? 1.4 : 0.8, Qt::DotLine));

@@ -1,0 +1,86 @@
+#include "motion/lamps.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace stage::motion {
+
+std::vector<LampAt> lampsAt(const ResolvedScene& now) {
+    std::vector<LampAt> lamps;
+    const auto gather = [&](const auto& self, const std::vector<scene::LayerPtr>& layers,
+                            double opacity) -> void {
+        for (const scene::LayerPtr& layer : layers) {
+            const double seen =
+                layer->visible ? opacity * layer->opacity * shownAt(layer->showing, now.time) : 0;
+            if (seen <= 0) continue;
+            if (const scene::Group* group = layer->group()) self(self, group->children, seen);
+            const auto* lamp = std::get_if<scene::Lamp>(&layer->content);
+            if (!lamp) continue;
+            const optics::Affine frame =
+                optics::worldOf(now.find(layer->id).carriers) * optics::frameOf(*layer);
+            const double scale = frame.x.length();
+            const V3d colour(lamp->colour.r, lamp->colour.g, lamp->colour.b);
+            lamps.push_back({frame.origin, colour * (seen * std::exp2(lamp->strength)),
+                             lamp->radius() * scale, lamp->reach * scale});
+        }
+    };
+    gather(gather, now.scene.layers, 1);
+    return lamps;
+}
+
+double falloff(double distance, double radius, double reach) {
+    if (!(distance < reach)) return 0;
+    const double near = std::max(distance, radius), light = radius * radius / (near * near);
+    const double t = (distance / reach - scene::Lamp::fades) / (1 - scene::Lamp::fades);
+    return t <= 0 ? light : light * (1 - t * t * (3 - 2 * t));
+}
+
+LightPtr lightOn(const scene::Layer& layer, const optics::Surface& card, const std::vector<LampAt>& lamps,
+                 const scene::Ambient& ambient, const V3d& eye) {
+    if (!layer.shading) return nullptr;
+    const V3d across = card.across / layer.pixels.x, down = card.down / layer.pixels.y;
+    const double wide = across.length(), high = down.length();
+    auto light = std::make_shared<Light>();
+    light->shading = *layer.shading;
+    light->ambient = V3d(ambient.colour.r, ambient.colour.g, ambient.colour.b) * ambient.level;
+    light->perPixel = {wide, high};
+    if (!(wide > 0) || !(high > 0)) return light;
+    V3d normal = card.normal();
+    if ((eye - card.corner).dot(normal) < 0) normal = -normal;
+    for (const LampAt& lamp : lamps) {
+        const V3d from = lamp.place - card.corner;
+        const LampOnCard on{{from.dot(across) / (wide * wide), from.dot(down) / (high * high)},
+                            from.dot(normal),
+                            lamp.light,
+                            lamp.radius,
+                            lamp.reach};
+        // As near as it comes to the picture and what it goes on by.
+        const double x = on.at.x -
+                         std::clamp(on.at.x, -card.left * layer.pixels.x, (1 + card.right) * layer.pixels.x),
+                     y = on.at.y -
+                         std::clamp(on.at.y, -card.top * layer.pixels.y, (1 + card.bottom) * layer.pixels.y);
+        if (V3d(x * wide, y * high, on.off).length() < lamp.reach) light->lamps.push_back(on);
+    }
+    return light;
+}
+
+V3d lightAt(const Light& light, const V2d& place, const V2d& outwards, double sine) {
+    V3d sum = light.ambient;
+    const double cosine = std::sqrt(std::max(0.0, 1 - sine * sine));
+    for (const LampOnCard& lamp : light.lamps) {
+        const V3d to((lamp.at.x - place.x) * light.perPixel.x, (lamp.at.y - place.y) * light.perPixel.y,
+                     lamp.off);
+        const double distance = to.length(), left = falloff(distance, lamp.radius, lamp.reach);
+        if (!(left > 0)) continue;
+        // A lamp in the very card lights neither side.
+        const V3d way = distance > 0 ? to / distance : V3d(0);
+        double taken = way.z > 0 ? light.shading.front * way.z : -light.shading.translucency * way.z;
+        if (sine > 0)
+            taken += light.shading.edge.strength * sine *
+                     std::max(0.0, sine * (outwards.x * way.x + outwards.y * way.y) + cosine * way.z);
+        sum += lamp.light * (left * taken);
+    }
+    return sum;
+}
+
+}

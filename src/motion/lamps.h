@@ -1,0 +1,51 @@
+// Light at one time: what lamps give, and how it falls on a layer. Pure functions, thread-safe.
+#pragma once
+
+#include "motion/resolved_scene.h"
+#include "optics/placing.h"
+
+#include <memory>
+#include <vector>
+
+namespace stage::motion {
+
+/// A lamp that gives light. Metres of the world.
+struct LampAt {
+    V3d place;
+    V3d light; ///< of the three colours, at its radius
+    double radius = 0.1, reach = 1;
+};
+/// Of the layers that are visible, with their opacity and how much of them shows; a lamp in a group that is
+/// scaled has its radius and reach scaled as the group is across.
+std::vector<LampAt> lampsAt(const ResolvedScene& now);
+
+/// What is left of a lamp's light at a distance, of that at its radius: (radius / distance)^2 beyond the
+/// radius, smoothly down to 0 over the last quarter of its reach. Metres.
+double falloff(double distance, double radius, double reach);
+
+/// A lamp as a layer has it.
+struct LampOnCard {
+    V2d at;     ///< above which pixel of the layer's natural size it is, px
+    double off; ///< metres from the card; above 0 on the side that is seen
+    V3d light;  ///< of the three colours, at its radius
+    double radius, reach;
+};
+/// How a layer is lit.
+struct Light {
+    scene::Shading shading;
+    V3d ambient;
+    V2d perPixel; ///< metres across and down
+    std::vector<LampOnCard> lamps;
+};
+using LightPtr = std::shared_ptr<const Light>;
+/// Lamps that reach a layer which takes light; null where it takes none. A bent layer is lit as its flat
+/// card, and one whose sides are not at right angles as if they were. eye: tells which side is seen.
+LightPtr lightOn(const scene::Layer& layer, const optics::Surface& card, const std::vector<LampAt>& lamps,
+                 const scene::Ambient& ambient, const V3d& eye);
+
+/// Light on a place of it, px, where the card turns by the sine of an angle towards a direction of the
+/// picture (right, down; of length 1): on its front by the cosine, behind by the cosine as far as it is
+/// translucent, and on an edge that turns away.
+V3d lightAt(const Light& light, const V2d& place, const V2d& outwards, double sine);
+
+}

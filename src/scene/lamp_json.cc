@@ -1,0 +1,81 @@
+#include "scene/lamp_json.h"
+
+#include "scene/scene_json.h"
+
+#include <cmath>
+
+namespace stage::scene {
+
+Colour colourOf(double kelvin) {
+    // Krystek, 1985: the Planckian locus in CIE 1960 UCS.
+    const double t = std::clamp(kelvin, 1000.0, 15'000.0);
+    const double u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) /
+                     (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t),
+                 v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) /
+                     (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t);
+    const double below = 2 * u - 8 * v + 4, x = 3 * u / below, y = 2 * v / below;
+    const double cie[3] = {x / y, 1, (1 - x - y) / y};
+    // XYZ to Rec. 709 (IEC 61966-2-1).
+    const double r = 3.2404542 * cie[0] - 1.5371385 * cie[1] - 0.4985314 * cie[2],
+                 g = -0.9692660 * cie[0] + 1.8760108 * cie[1] + 0.0415560 * cie[2],
+                 b = 0.0556434 * cie[0] - 0.2040259 * cie[1] + 1.0572252 * cie[2];
+    const double most = std::max({r, g, b});
+    return {std::max(0.0, r / most), std::max(0.0, g / most), std::max(0.0, b / most), 1};
+}
+
+Json toJson(const Lamp& lamp) {
+    return {{"colour", toJson(lamp.colour)}, {"strength", lamp.strength}, {"radius", lamp.radius()},
+            {"reach", lamp.reach},           {"glow", lamp.glow},         {"glowSize", lamp.glowSize}};
+}
+
+Lamp readLamp(Fields& fields, const Lamp& fallback) {
+    Lamp lamp = fallback;
+    if (fields.has("kelvin")) {
+        if (fields.has("colour"))
+            throw Misread{"'" + fields.where() + "' takes 'colour' or 'kelvin', not both"};
+        lamp.colour = colourOf(fields.number("kelvin", 1000, 15'000));
+    }
+    if (fields.has("colour")) lamp.colour = fields.colour("colour");
+    lamp.strength = fields.number("strength", -20, 40, lamp.strength);
+    lamp.body = V3d(2 * fields.number("radius", 1e-4, 1000, lamp.radius()));
+    lamp.reach = fields.number("reach", 1e-3, Limits::metres, lamp.reach);
+    lamp.glow = fields.number("glow", 0, 1000, lamp.glow);
+    lamp.glowSize = fields.number("glowSize", 1e-4, Limits::metres, lamp.glowSize);
+    return lamp;
+}
+
+Json toJson(const Ambient& ambient) {
+    return {{"colour", toJson(ambient.colour)}, {"level", ambient.level}};
+}
+
+Ambient readAmbient(Fields& fields, const Ambient& fallback) {
+    Ambient ambient = fallback;
+    if (fields.has("colour")) ambient.colour = fields.colour("colour");
+    ambient.level = fields.number("level", 0, 1000, ambient.level);
+    return ambient;
+}
+
+Json toJson(const Shading& shading) {
+    return {{"front", shading.front},
+            {"translucency", shading.translucency},
+            {"edge",
+             {{"strength", shading.edge.strength},
+              {"width", shading.edge.width},
+              {"roundness", shading.edge.roundness}}}};
+}
+
+Shading readShading(Fields& fields, const Shading& fallback) {
+    Shading shading = fallback;
+    shading.front = fields.number("front", 0, 100, shading.front);
+    shading.translucency = fields.number("translucency", 0, 100, shading.translucency);
+    if (fields.has("edge")) {
+        Fields edge(fields.object("edge"), fields.at("edge"));
+        shading.edge.strength = edge.number("strength", 0, 1000, shading.edge.strength);
+        shading.edge.width = edge.number("width", 0.1, 1000, shading.edge.width);
+        shading.edge.roundness = edge.number("roundness", 0, 1, shading.edge.roundness);
+        edge.nothingElse();
+    }
+    return shading;
+}
+
+}

@@ -1,0 +1,100 @@
+// Lamps where the renderer takes them: lit layers by all methods, the disc that shows a lamp, and scenes
+// without.
+#include "edit/edit.h"
+#include "render/render.h"
+#include "support/moves.h"
+
+#include <gtest/gtest.h>
+
+namespace stage::render {
+namespace {
+
+const V2i frame(96, 64);
+
+scene::Scene staged() {
+    auto wall = test::sheet(1, {20, 20}, {0, 0, -10});
+    wall->content = scene::Card{{{0, {0.2, 0.2, 0.2, 1}}}, 0, false};
+    scene::Scene scene = test::withSheets({test::mark(1, 0, V3d(0))}, {wall});
+    scene.camera.marks[0].pose.fstop = 4;
+    scene.camera.marks[0].pose.focus = 8;
+    return scene;
+}
+
+scene::Scene applied(const scene::Scene& scene, const edit::Edit& edit) {
+    const auto after = edit::apply(scene, edit);
+    EXPECT_TRUE(after) << after.error().sentence;
+    return after ? *after : scene;
+}
+
+Image shown(const scene::Scene& scene, Method method, Rational time = 0) {
+    Quality quality;
+    quality.method = method;
+    quality.samples = 32;
+    media::PixelCache cache;
+    auto picture = render(motion::evaluate(scene, time, frame, true), quality, cache);
+    EXPECT_TRUE(picture) << picture.error().sentence;
+    return picture ? *picture : Image(frame);
+}
+
+double at(const Image& picture, int x, int y, int c = 0) {
+    return static_cast<double>(picture.row(y)[4 * x + c]);
+}
+
+}
+
+TEST(Lamps, AreOfNoAccountWhereNothingTakesLight) {
+    const scene::Scene plain = staged(), lamp = applied(plain, {{"edit", "add-lamp"}, {"glow", 0}});
+    for (const Method method : {Method::Pinhole, Method::Draft, Method::Final})
+        EXPECT_EQ(shown(plain, method).rgba, shown(lamp, method).rgba);
+}
+
+TEST(Lamps, LightAWallByAllMethods) {
+    scene::Scene scene = applied(staged(), {{"edit", "add-lamp"},
+                                            {"glow", 0},
+                                            {"strength", 6},
+                                            {"radius", 0.5},
+                                            {"reach", 30},
+                                            {"colour", {1, 0.5, 0.25, 1}},
+                                            {"position", {0, 0, -7}}});
+    scene = applied(scene, {{"edit", "shading"}, {"layers", {1}}});
+    scene = applied(scene, {{"edit", "ambient"}, {"level", 0.5}});
+    // Under the lamp, 3 m before the wall: ambient, and 2^6 (0.5 / 3)^2.
+    const double light = 64 * 0.25 / 9;
+    for (const Method method : {Method::Pinhole, Method::Draft, Method::Final, Method::Traced}) {
+        const Image picture = shown(scene, method);
+        EXPECT_NEAR(at(picture, 48, 32), 0.2 * (0.5 + light), 0.01) << static_cast<int>(method);
+        EXPECT_NEAR(at(picture, 48, 32, 1), 0.2 * (0.5 + 0.5 * light), 0.01);
+        EXPECT_LT(at(picture, 2, 32), 0.75 * at(picture, 48, 32));
+    }
+}
+
+TEST(Lamps, ShowThemselvesAsADiscThatIsHiddenByWhatStandsInFront) {
+    scene::Scene scene =
+        applied(staged(), {{"edit", "add-lamp"}, {"strength", 8}, {"glowSize", 2}, {"position", {0, 0, -8}}});
+    for (const Method method : {Method::Pinhole, Method::Draft, Method::Final, Method::Traced}) {
+        const Image picture = shown(scene, method);
+        EXPECT_GT(at(picture, 48, 32), 0.6) << static_cast<int>(method);
+        EXPECT_NEAR(at(picture, 4, 4), 0.2, 1e-3);
+    }
+    auto near = test::sheet(9, {2, 6}, {1, 0, -4}); // covers its right half
+    scene.layers.push_back(near);
+    const Image hidden = shown(scene, Method::Pinhole);
+    EXPECT_NEAR(at(hidden, 52, 32), 1, 1e-3);
+    EXPECT_GT(at(hidden, 44, 32), 0.3);
+}
+
+TEST(Lamps, FlickerByTheirTracks) {
+    scene::Scene scene =
+        applied(staged(), {{"edit", "add-lamp"}, {"glow", 0}, {"strength", 8}, {"position", {0, 0, -8}}});
+    const std::int64_t id = scene.layers.back()->id;
+    scene = applied(scene, {{"edit", "shading"}, {"layers", {1}}});
+    for (const auto& [time, stops] : {std::pair{"0", 4}, std::pair{"1", 9}})
+        scene = applied(
+            scene,
+            {{"edit", "key"}, {"layers", {id}}, {"property", "strength"}, {"time", time}, {"value", stops}});
+    const double dim = at(shown(scene, Method::Pinhole), 48, 32) - 0.2,
+                 bright = at(shown(scene, Method::Pinhole, 1), 48, 32) - 0.2;
+    EXPECT_NEAR(bright / dim, 32, 1.5);
+}
+
+}
