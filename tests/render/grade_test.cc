@@ -141,8 +141,7 @@ TEST(Grades, AreKeyedInTime) {
         scene, {{"edit", "key"}, {"layers", {1}}, {"property", "exposure"}, {"time", "0"}, {"value", 0}});
     ASSERT_TRUE(applied) << applied.error().sentence;
     const auto keyed = edit::apply(
-        applied->scene,
-        {{"edit", "key"}, {"layers", {1}}, {"property", "exposure"}, {"time", "1"}, {"value", 2}});
+        *applied, {{"edit", "key"}, {"layers", {1}}, {"property", "exposure"}, {"time", "1"}, {"value", 2}});
     ASSERT_TRUE(keyed) << keyed.error().sentence;
     const auto grey = [&](Rational time) {
         return static_cast<double>(shown(*keyed, Method::Pinhole, time).row(4)[4 * 4]);

@@ -12,6 +12,7 @@
 #include <QFileInfo>
 #include <QLabel>
 #include <QPushButton>
+#include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
 
@@ -92,7 +93,10 @@ void GradePart::change(const scene::Json& members, bool settled) {
     scene::Json edit = {{"edit", "grade"}};
     if (!m_whole) edit["layers"] = {layer()->id};
     edit.update(members);
-    if (!settled) return m_session.document.preview(edit);
+    if (!settled) {
+        m_session.document.preview(edit);
+        return;
+    }
     m_session.document.dropPreview();
     apply(edit);
 }
