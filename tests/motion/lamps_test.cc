@@ -24,12 +24,11 @@ std::shared_ptr<scene::Layer> taking(std::shared_ptr<scene::Layer> layer, scene:
     return layer;
 }
 
-const Light& lightOf(const Frame& frame, std::int64_t id) {
+Light lightOf(const Frame& frame, std::int64_t id) {
     for (const Item& item : frame.items)
         if (item.layer->id == id && item.pixels && item.pixels->light) return *item.pixels->light;
     ADD_FAILURE() << "layer " << id << " takes no light";
-    static const Light none;
-    return none;
+    return {};
 }
 
 }
@@ -65,7 +64,7 @@ TEST(Lamps, LightACardByTheCosineInFrontAndThroughItBehind) {
         const auto card = taking(test::sheet(1, {2, 2}, {0, 0, -5}), shading);
         const scene::Scene scene = test::withSheets({test::mark(1, 0, V3d(0))},
                                                     {card, lampAt(2, {1, 0, before ? -3.0 : -7.0}, lamp)});
-        const Light& light = lightOf(evaluate(scene, 0, {96, 54}), 1);
+        const Light light = lightOf(evaluate(scene, 0, {96, 54}), 1);
         const V3d middle = lightAt(light, {500, 500}, V2d(0), 0);
         const double should = left * cosine * (before ? 0.8 : 0.3);
         EXPECT_NEAR(middle.x, 1 + should, 1e-9) << before;
@@ -101,7 +100,7 @@ TEST(Lamps, BehindACutoutLightItsEdgeThatTurnsAway) {
     const auto card = taking(test::sheet(1, {2, 2}, {0, 0, -5}), shading);
     const scene::Scene scene =
         test::withSheets({test::mark(1, 0, V3d(0))}, {card, lampAt(2, {3, 0, -9}, lamp)});
-    const Light& light = lightOf(evaluate(scene, 0, {96, 54}), 1);
+    const Light light = lightOf(evaluate(scene, 0, {96, 54}), 1);
     // Seen from the middle it is 3 m to the right and 4 m behind.
     const double left = 16.0 / 25;
     EXPECT_NEAR(lightAt(light, {500, 500}, V2d(1, 0), 1).x, 1 + 2 * left * 0.6, 1e-9);
