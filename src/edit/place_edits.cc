@@ -112,7 +112,11 @@ void pushLayers(Scene& scene, Fields& fields) {
         const std::int64_t id = found.layer->id;
         const double from = depthOf(id), to = target.at(id);
         if (!hold) return optics::slid(found, first.forward * (to - from));
-        return value(optics::held(found, marked.pose.position, first, from, to));
+        scene::Placement place = value(optics::held(found, marked.pose.position, first, from, to));
+        // A lamp reaches as far as before.
+        if (std::holds_alternative<scene::Lamp>(found.layer->content))
+            place.scale = found.layer->placement.scale;
+        return place;
     });
     if (!hold) return;
     // What chance adds in metres is to be seen as before, too.

@@ -104,6 +104,30 @@ TEST(AirEdits, AVeilFillsTheFrameOverTheWholeMoveAndNoMore) {
               std::string::npos);
 }
 
+TEST(LightEdits, ALampThatIsPushedReachesAsFarAsBefore) {
+    Scene scene = applied(
+        walking(), {{"edit", "add-lamp"}, {"name", "Lantern"}, {"reach", 5}, {"position", {1, 1, -6}}});
+    const V3d before = scene.layers.back()->placement.position;
+    scene = applied(scene, {{"edit", "push"}, {"layers", {"Lantern"}}, {"depth", 12}, {"holdFraming", true}});
+    const scene::Layer& lamp = *scene.layers.back();
+    EXPECT_NEAR(optics::depthOf(optics::firstView(scene), lamp.placement.position), 12, 1e-9);
+    EXPECT_EQ(lamp.placement.scale, V2d(1));
+    // Along the way that the first mark sees it on.
+    const V3d eye = optics::firstView(scene).eye;
+    EXPECT_LT((lamp.placement.position - eye).cross(before - eye).length(), 1e-9);
+}
+
+TEST(LightEdits, RefuseWhatNoLampOrLayerCanBe) {
+    const Scene scene = applied(walking(), {{"edit", "add-lamp"}, {"name", "Lantern"}});
+    refused(scene, {{"edit", "add-lamp"}, {"reach", 0}});
+    refused(scene, {{"edit", "add-lamp"}, {"kelvin", 3000}, {"colour", {1, 1, 1, 1}}});
+    refused(scene, {{"edit", "lamp"}, {"layers", {1}}, {"strength", 3}});
+    refused(scene, {{"edit", "shading"}, {"layers", {"Lantern"}}});
+    refused(scene, {{"edit", "shading"}, {"layers", {1}}, {"edge", {{"width", 0}}}});
+    refused(scene, {{"edit", "grade"}, {"layers", {"Lantern"}}, {"exposure", 1}});
+    refused(scene, {{"edit", "ambient"}, {"level", -1}});
+}
+
 TEST(AirEdits, FootageOverBlackBecomesLightOrAVeilThatLoops) {
     Scene scene = walking();
     scene::Layer smoke = *test::sheet(7, {2, 2}, {0, 1, -5});

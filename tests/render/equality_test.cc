@@ -200,6 +200,16 @@ LayerPtr displaced() {
     return layer;
 }
 
+LayerPtr lamp() {
+    auto layer = base("lamp");
+    scene::Lamp content;
+    content.glow = 1;
+    content.glowSize = 3;
+    layer->content = content;
+    layer->fitToBox();
+    return layer;
+}
+
 constexpr Kind kinds[] = {{"picture", picture},
                           {"drawing", drawing},
                           {"bent", bentPicture},
@@ -212,7 +222,8 @@ constexpr Kind kinds[] = {{"picture", picture},
                           {"particles", particles},
                           {"leaves", leaves},
                           {"cloud", cloud},
-                          {"displaced", displaced}};
+                          {"displaced", displaced},
+                          {"lamp", lamp}};
 
 /// The layer between a backdrop and a picture in front of it.
 scene::Scene sceneWith(const LayerPtr& layer) {
@@ -254,6 +265,21 @@ std::vector<Variant> variants() {
             {"mist",
              [](scene::Scene& s) {
                  s.mist = {{0.5, 0.4, 0.3, 1}, 0.1, 1.5, 2};
+             }},
+            {"lit and graded",
+             [=](scene::Scene& s) {
+                 layer(s, [](Layer& l) {
+                     if (!l.group() && !l.box())
+                         l.shading =
+                             std::make_shared<const scene::Shading>(scene::Shading{0.8, 0.3, {1.5, 4, 0.9}});
+                 });
+                 s.layers.push_back(changed(lamp(), [](Layer& l) {
+                     l.id = 30;
+                     l.placement.position = {1.5, 1, -7};
+                 }));
+                 s.ambient.level = 0.7;
+                 s.grade.contrast = 1.2;
+                 s.grade.saturation = 0.8;
              }},
             {"haze, nothing behind",
              [](scene::Scene& s) {

@@ -143,6 +143,7 @@ void ScopesView::drawVectors(QPainter& painter, const QRect& place) const {
         return QPointF(square.center().x() + cb * side, square.center().y() - cr * side);
     };
     painter.setRenderHint(QPainter::Antialiasing);
+    painter.setBrush(Qt::NoBrush);
     painter.setPen(theme::gridStrong);
     painter.drawEllipse(square.adjusted(0.5, 0.5, -0.5, -0.5));
     painter.setPen(theme::grid);
@@ -213,11 +214,11 @@ void ScopesView::paintEvent(QPaintEvent*) {
                 const double share = 100.0 * count / std::max(1u, m_scopes.counted);
                 painter.setPen(ink);
                 painter.setFont(theme::figures(11));
-                painter.drawText(whole.adjusted(84, 0, 0, head - whole.height()), side | Qt::AlignVCenter,
+                painter.drawText(place.adjusted(6, 3, -6, 0), side | Qt::AlignTop,
                                  what.arg(share, 0, 'f', share < 10 ? 1 : 0));
             };
             told(m_scopes.tooDark, tr("%1 % black"), theme::focus, Qt::AlignLeft);
-            told(m_scopes.tooBright, tr("%1 % at the top"), theme::vermilion, Qt::AlignRight);
+            told(m_scopes.tooBright, tr("%1 % clipped"), theme::vermilion, Qt::AlignRight);
         } else {
             drawVectors(painter, place);
         }

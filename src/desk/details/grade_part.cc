@@ -178,7 +178,7 @@ void GradePart::addLook() {
         change({{"look", {{"part", m_part->currentData().toString().toStdString()}}}});
     });
     m_rows.choice(
-        tr("Made for"), {tr("values as shown"), tr("linear light")}, tr("What the numbers in the file mean"),
+        tr("Made for"), {tr("shown values"), tr("linear light")}, tr("What the numbers in the file mean"),
         [this] { return static_cast<int>(grade().look.values); },
         [this](int i) {
             change({{"look", {{"values", scene::lookValuesNames[static_cast<std::size_t>(i)]}}}});

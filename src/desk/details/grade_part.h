@@ -35,9 +35,9 @@ private:
     void fillParts();
 
     bool m_whole;
-    QComboBox* m_colours = nullptr; ///< of which the curve is
-    QComboBox* m_part = nullptr;    ///< of the look's file
-    QString m_partsOf;              ///< the file whose parts are listed
+    QComboBox* m_colours = nullptr;           ///< of which the curve is
+    QComboBox* m_part = nullptr;              ///< of the look's file
+    QString m_partsOf = QStringLiteral("\n"); ///< the file whose parts are listed: none yet
 };
 
 }
