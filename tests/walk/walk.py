@@ -446,6 +446,7 @@ def walk():
     expect(db < 40, f"at frame 0 there is no air: {db:.1f} dB from without")
     key("ctrl+z", "ctrl+z", "ctrl+z", "ctrl+s")
     wait("the scene as it was", lambda: scene(stage)["layers"] == saved["layers"])
+    key("ctrl+a")  # what was selected is gone with its undoing
 
     step("a movie is written")
     key("ctrl+r")
