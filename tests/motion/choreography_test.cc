@@ -306,9 +306,10 @@ scene::Layer with(const auto& content) {
 TEST(Tracks, EveryPropertyIsSetAndRead) {
     for (const auto& property : scene::layerProperties()) {
         auto layer = card(1, {1, 2, -3});
-        for (const scene::Layer& each : {with(scene::Particles{}), with(scene::Cloud{})})
+        for (const scene::Layer& each : {with(scene::Particles{}), with(scene::Cloud{}), with(scene::Lamp{})})
             if (property.has && !property.has(*layer) && property.has(each)) *layer = each;
         layer->displacements = {{}};
+        layer->grade = std::make_shared<const scene::Grade>();
         const double value = std::clamp(0.6, property.low, property.high);
         layer->tracks = {track(std::string(property.name), {{0, value}})};
         scene::Scene scene = sceneOf({mark(1, 0, {0, 0, 0})});
