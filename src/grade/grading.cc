@@ -4,6 +4,7 @@
 #include "media/file_state.h"
 #include "media/pixel_cache.h"
 #include "media/plugin.h"
+#include "scene/black_body.h"
 #include "scene/grade_json.h"
 
 #include <algorithm>
@@ -33,15 +34,6 @@ M33d product(const M33d& a, const M33d& b) {
     return out;
 }
 
-/// Of the Planckian locus in CIE 1960 UCS: Krystek, 1985, from 1000 to 15 000 K.
-V2d planckian(double kelvin) {
-    const double t = kelvin;
-    return {(0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) /
-                (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t),
-            (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) /
-                (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t)};
-}
-
 constexpr double d65x = 0.3127, d65y = 0.3290;
 
 }
@@ -49,9 +41,10 @@ constexpr double d65x = 0.3127, d65y = 0.3290;
 M33d adaptation(double warmth, double tint) {
     constexpr double own = 1e6 / 6504;
     const V2d d65(4 * d65x / (-2 * d65x + 12 * d65y + 3), 6 * d65y / (-2 * d65x + 12 * d65y + 3));
-    V2d uv = d65 + planckian(1e6 / (own + warmth)) - planckian(1e6 / own);
+    V2d uv = d65 + scene::planckianLocus(1e6 / (own + warmth)) - scene::planckianLocus(1e6 / own);
     uv.y -= tint / 1000;
-    const double below = 2 * uv.x - 8 * uv.y + 4, x = 3 * uv.x / below, y = 2 * uv.y / below;
+    const V2d xy = scene::chromaticityOf(uv);
+    const double x = xy.x, y = xy.y;
     const V3d from(d65x / d65y, 1, (1 - d65x - d65y) / d65y), to(x / y, 1, (1 - x - y) / y);
     // Rec. 709 to XYZ (IEC 61966-2-1), and the cones of Bradford.
     const M33d xyz(0.4123908, 0.3575843, 0.1804808, 0.2126390, 0.7151687, 0.0721923, 0.0193308, 0.1191948,

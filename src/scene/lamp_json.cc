@@ -1,5 +1,6 @@
 #include "scene/lamp_json.h"
 
+#include "scene/black_body.h"
 #include "scene/scene_json.h"
 
 #include <cmath>
@@ -7,13 +8,8 @@
 namespace stage::scene {
 
 Colour colourOf(double kelvin) {
-    // Krystek, 1985: the Planckian locus in CIE 1960 UCS.
-    const double t = std::clamp(kelvin, 1000.0, 15'000.0);
-    const double u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) /
-                     (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t),
-                 v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) /
-                     (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t);
-    const double below = 2 * u - 8 * v + 4, x = 3 * u / below, y = 2 * v / below;
+    const V2d xy = chromaticityOf(planckianLocus(kelvin));
+    const double x = xy.x, y = xy.y;
     const double cie[3] = {x / y, 1, (1 - x - y) / y};
     // XYZ to Rec. 709 (IEC 61966-2-1).
     const double r = 3.2404542 * cie[0] - 1.5371385 * cie[1] - 0.4985314 * cie[2],
