@@ -51,6 +51,15 @@ std::pair<double, double> Gap::fars() const {
     return {std::max(low, farthest), std::max(high, farthest)};
 }
 
+double nearnessOf(const FilledGap& filled) {
+    double low = 1e300, high = 0;
+    for (const Fill* fill : filled.fills)
+        if (const auto [l, h] = fill->nearnessIn(filled.gap.box); l <= h)
+            low = std::min(low, l), high = std::max(high, h);
+    low = std::max(low, filled.gap.farthest), high = std::min(high, filled.gap.nearest);
+    return low > 0 ? (low + std::min(high, 3 * low)) / 2 : high / 2;
+}
+
 std::vector<Gap> slicesOf(const std::vector<const Fill*>& fills, const Gap& gap, bool together) {
     std::vector<double> lows, highs;
     for (const Fill* fill : fills)

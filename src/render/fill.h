@@ -62,6 +62,10 @@ struct FilledGap {
     std::vector<const Fill*> fills;
 };
 
+/// 1 / depth of where a gap without cards has something, which orders it among cards: its middle, but the first
+/// and the last slice go on to the ends of space.
+double nearnessOf(const FilledGap& filled);
+
 /// Space of a box in slices, nearest first, that lie at the same depths all over the frame. together: divided
 /// only where several have something; else wherever one has.
 std::vector<Gap> slicesOf(const std::vector<const Fill*>& fills, const Gap& gap, bool together);

@@ -130,13 +130,7 @@ void LensPainter::addGap(const FilledGap& filled, scene::Blend blend, std::vecto
     if (std::none_of(filled.fills.begin(), filled.fills.end(),
                      [&](const Fill* fill) { return fill->isIn(gap); }))
         return;
-    // Where in the gap there is something: the first and the last slice go on to the ends of space.
-    double low = 1e300, high = 0;
-    for (const Fill* fill : filled.fills)
-        if (const auto [l, h] = fill->nearnessIn(gap.box); l <= h)
-            low = std::min(low, l), high = std::max(high, h);
-    low = std::max(low, gap.farthest), high = std::min(high, gap.nearest);
-    card.nearness = static_cast<float>(low > 0 ? (low + std::min(high, 3 * low)) / 2 : high / 2);
+    card.nearness = static_cast<float>(nearnessOf(filled));
     card.w = {1, 0, 0};
     card.blend = blend;
     if (m_effort.truth) {

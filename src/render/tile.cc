@@ -174,8 +174,8 @@ bool TilePainter::find(const std::vector<Entry>& entries, const media::Box& box,
 /// slice behind all of them.
 void TilePainter::fillGaps(const std::vector<Entry>& entries, const media::Box& box, bool ordered,
                            std::vector<Seen>& seen) {
-    // What is mixed alike goes together.
-    std::vector<std::pair<const Entry*, std::vector<const Fill*>>> kinds;
+    // What is mixed alike goes together, first what is laid over the rest.
+    std::vector<std::pair<const Entry*, std::vector<const Fill*>>> kinds{{&m_merged, {}}};
     for (const Entry& entry : entries) {
         if (!entry.fill || !inside(entry.box, box)) continue;
         if (const auto [low, high] = entry.fill->nearnessIn(box); low > high) continue;
@@ -184,6 +184,7 @@ void TilePainter::fillGaps(const std::vector<Entry>& entries, const media::Box& 
         if (at == kinds.end()) at = kinds.insert(at, {kind, {}});
         at->second.push_back(entry.fill.get());
     }
+    if (kinds.front().second.empty()) kinds.erase(kinds.begin());
     if (kinds.empty()) return;
     std::vector<const Fill*> all;
     for (const auto& [entry, fills] : kinds)
@@ -216,11 +217,9 @@ void TilePainter::fillGaps(const std::vector<Entry>& entries, const media::Box& 
     seen = std::move(filled);
 }
 
-/// Of a slice: of its middle.
 double TilePainter::nearnessOf(const Seen& seen, double x, double y) const {
     if (seen.gap < 0) return nearnessAt(seen.entry->plane, x, y);
-    const Gap& gap = m_gaps[static_cast<std::size_t>(seen.gap)].gap;
-    return gap.nearest > 1e29 ? 2 * std::max(gap.farthest, 1e-9) : (gap.nearest + gap.farthest) / 2;
+    return render::nearnessOf(m_gaps[static_cast<std::size_t>(seen.gap)]);
 }
 
 /// Whether each is in front of the next all over the box.
