@@ -17,6 +17,10 @@ using Processor = ocio::ConstCPUProcessorRcPtr;
 
 /// What OpenColorIO is made to know, which reads files into caches of its own.
 std::mutex making;
+/// What is wrong with a file is told once, by us.
+void beQuiet() {
+    ocio::SetLoggingLevel(ocio::LOGGING_LEVEL_NONE);
+}
 
 /// Scene-linear to sRGB-encoded values, or back; below 0 straight.
 ocio::TransformRcPtr encoding(ocio::TransformDirection direction) {
@@ -178,6 +182,7 @@ Step stepOf(const ocio::ConstConfigRcPtr& config, const ocio::GroupTransformRcPt
 
 std::string make(const std::vector<GradeToMake>& grades, GradingPtr& made) {
     const std::scoped_lock guard(making);
+    beQuiet();
     std::string reading;
     try {
         const auto config = ocio::Config::CreateRaw();
@@ -215,6 +220,7 @@ std::string parts(const std::string& path, std::vector<std::string>& ids) {
     if (std::string refused = refusedFile(path); !refused.empty()) return refused;
     if (endingOf(path) == ".cube") return {};
     const std::scoped_lock guard(making);
+    beQuiet();
     try {
         ocio::ClearAllCaches();
         const auto group = ocio::CDLTransform::CreateGroupFromFile(path.c_str());
