@@ -77,7 +77,9 @@ motion::Frame stilled(motion::Frame frame) {
         std::erase_if(items, [](const motion::Item& item) { return item.box.has_value(); });
         for (motion::Item& item : items) {
             self(self, item.items);
-            if (!item.pixels || item.pixels->displacements.empty()) continue;
+            if (!item.pixels) continue;
+            const motion::Pixels& pixels = *item.pixels;
+            if (pixels.displacements.empty() && pixels.grades.empty() && !pixels.light) continue;
             auto still = std::make_shared<motion::Pixels>(*item.pixels);
             still->displacements.clear();
             still->grades.clear();

@@ -2,7 +2,6 @@
 
 #include "optics/placing.h"
 #include "scene/lamp_json.h"
-#include "scene/property.h"
 
 namespace stage::edit {
 

@@ -25,15 +25,6 @@ std::string keyOf(const std::vector<scene::GradePtr>& grades) {
     return key;
 }
 
-/// Rows times columns.
-M33d product(const M33d& a, const M33d& b) {
-    M33d out;
-    for (int i = 0; i < 3; ++i)
-        for (int j = 0; j < 3; ++j)
-            out[i][j] = a[i][0] * b[0][j] + a[i][1] * b[1][j] + a[i][2] * b[2][j];
-    return out;
-}
-
 constexpr double d65x = 0.3127, d65y = 0.3290;
 
 }
@@ -56,8 +47,8 @@ M33d adaptation(double warmth, double tint) {
     M33d scale;
     for (int i = 0; i < 3; ++i)
         scale[i][i] = seen(to, i) / seen(from, i);
-    const M33d toCones = product(cones, xyz);
-    return product(toCones.inverse(), product(scale, toCones));
+    const M33d toCones = cones * xyz;
+    return toCones.inverse() * scale * toCones;
 }
 
 Result<GradingPtr> gradingOf(const std::vector<scene::GradePtr>& grades) {

@@ -2,6 +2,7 @@
 #include "checks/seen.h"
 
 #include "checks/check.h"
+#include "checks/frames.h"
 #include "edit/edit.h"
 #include "support/moves.h"
 #include "support/support.h"
@@ -283,6 +284,26 @@ TEST(Check, WhatIsSetAsideStandsApartWithItsReason) {
     // A layer that is gone has nothing set aside.
     scene = applied(scene, {{"edit", "remove"}, {"layers", {1}}});
     EXPECT_EQ(scene.setAside.size(), 1u);
+}
+
+TEST(Frames, LookAtPicturesAsTheyWereCut) {
+    auto card = test::sheet(1, {2, 2}, {0, 0, -5});
+    card->shading = std::make_shared<const scene::Shading>();
+    scene::Grade grade;
+    grade.exposure = 1;
+    card->grade = std::make_shared<const scene::Grade>(grade);
+    auto lamp = std::make_shared<scene::Layer>();
+    lamp->id = 2;
+    lamp->content = scene::Lamp{};
+    lamp->placement.position = {0, 0, -4};
+    lamp->fitToBox();
+    const scene::Scene scene = test::withSheets({test::mark(1, 0, V3d(0))}, {card, lamp});
+    const motion::Frame lit = motion::evaluate(scene, 0, {96, 54}), still = checks::stilled(lit);
+    ASSERT_EQ(lit.items.size(), 2u);
+    EXPECT_TRUE(lit.items[0].pixels->light);
+    ASSERT_EQ(still.items.size(), 1u);
+    EXPECT_FALSE(still.items[0].pixels->light);
+    EXPECT_TRUE(still.items[0].pixels->grades.empty());
 }
 
 TEST(Check, MissingFilesAndFramesThatDoNotFallOnTheScenes) {
