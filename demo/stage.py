@@ -75,6 +75,31 @@ AIR = [
      "size": 0.28, "detail": 0.6, "border": 0.8, "colour": [0.17, 0.145, 0.22, 1], "drift": [0.06, 0.34, 0], "change": 0.25},
 ]
 
+# One light over all: the boatman's lantern, the moon behind the bridge, what comes from the sky; the boat's shadow and the lantern's light
+# lie on the water.
+LIGHT = [
+    {"edit": "settings", "ground": 0.36},
+    {"edit": "add-lamp", "name": "Boat lantern", "kelvin": 2200, "strength": 7.5, "radius": 0.1, "reach": 7, "glow": 0, "position": [0.9, 1.25, -6.9]},
+    {"edit": "follow", "layers": ["Boat lantern"], "leader": "Boatman"},
+    {"edit": "track", "layers": ["Boat lantern"], "property": "strength", "noise": [{"kind": "flicker", "amount": 0.5, "rate": 3, "seed": 8}]},
+    {"edit": "add-lamp", "name": "Moonlight", "kelvin": 9000, "strength": 9, "radius": 1, "reach": 40, "glow": 0, "position": [3, 5, -16]},
+    {"edit": "ambient", "level": 0.75},
+    {"edit": "shading", "layers": ["Boatman"], "translucency": 0.1, "edge": {"strength": 2.5, "width": 16}},
+    {"edit": "shading", "layers": ["Bridge"], "translucency": 0.05, "edge": {"strength": 0.2, "width": 8}},
+    {"edit": "shading", "layers": ["Reeds left", "Reeds right"], "translucency": 0.4, "edge": {"strength": 2, "width": 10}},
+    {"edit": "shadows", "layers": ["Boatman"], "shadows": [{"from": "Moonlight", "darkness": 0.55, "colour": [0.01, 0.008, 0.02, 1], "softness": 0.6,
+                                                            "contact": 0.5, "contactReach": 0.5}]},
+    {"edit": "add-card", "name": "Lantern light on the water", "stops": [{"at": 0, "colour": [0.9, 0.36, 0.09, 1]}, {"at": 0.3, "colour": [0.2, 0.075, 0.018, 1]},
+                                                                         {"at": 0.7, "colour": [0, 0, 0, 1]}], "radial": True},
+    {"edit": "place", "layer": "Lantern light on the water", "position": [0.72, 0.3, -5.3], "turn": [-90, 0, 0], "scale": [0.13, 0.3]},
+    {"edit": "look", "layers": ["Lantern light on the water"], "blend": "add"},
+    {"edit": "finish", "layers": ["Far lanterns"], "glow": {"strength": 0.6, "threshold": 0.5, "reach": 60, "tint": [1, 0.8, 0.55, 1]}},
+    {"edit": "finish", "layers": ["Lantern string"], "glow": {"strength": 0.5, "threshold": 0.5, "reach": 90, "tint": [1, 0.8, 0.55, 1]}},
+    {"edit": "depth-grades", "depthGrades": [{"from": 30, "to": 70, "soft": 6, "grade": {"exposure": -0.25, "warmth": -10}}]},
+    {"edit": "glare", "strength": 0.1, "threshold": 0.9, "radius": 0.03},
+    {"edit": "grade", "contrast": 1.06, "saturation": 1.06},
+]
+
 
 def pixels_of(path):
     out = subprocess.run(["ffprobe", "-v", "error", "-select_streams", "v", "-show_entries", "stream=width,height", "-of", "csv=p=0", path],
@@ -113,7 +138,7 @@ def main(cli):
         {"edit": "add-text", "text": "LANTERN NIGHT", "name": "Title", "font": "B612 Bold", "fill": [1.0, 0.66, 0.27, 1.0], "tracking": 0.06, "em": 0.41},
         {"edit": "slide", "layers": ["Title"], "by": [-0.50, 1.86, 0]},
         {"edit": "push", "layers": ["Title"], "depth": depth},
-        *MOVE, *LIFE, *AIR,
+        *MOVE, *LIFE, *AIR, *LIGHT,
     ]
     subprocess.run([cli, "apply", path, "-", "-o", path], input=json.dumps(edits), text=True, check=True)
 

@@ -3,7 +3,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/build.sh
-ninja -C build/release bench_render bench_desk bench_scene bench_footage bench_writing bench_demo bench_checks bench_grade
+ninja -C build/release bench_render bench_desk bench_scene bench_footage bench_writing bench_demo bench_checks bench_grade bench_light
 home=$(mktemp -d)
 trap 'rm -rf "$home"' EXIT
 build/release/bin/bench_render --benchmark_enable_random_interleaving=true --benchmark_out="$home/render.json" --benchmark_out_format=json
@@ -15,5 +15,6 @@ TMPDIR=$home build/release/bin/bench_writing --benchmark_enable_random_interleav
 TMPDIR=$home build/release/bin/bench_demo --benchmark_repetitions=4 --benchmark_enable_random_interleaving=true --benchmark_out="$home/demo.json" --benchmark_out_format=json
 build/release/bin/bench_checks --benchmark_repetitions=5 --benchmark_out="$home/checks.json" --benchmark_out_format=json
 build/release/bin/bench_grade --benchmark_out="$home/grade.json" --benchmark_out_format=json
-python3 scripts/bench_table.py "$home/render.json" "$home/desk.json" "$home/scene.json" "$home/footage.json" "$home/writing.json" "$home/demo.json" "$home/checks.json" "$home/grade.json" >docs/performance.md
+build/release/bin/bench_light --benchmark_out="$home/light.json" --benchmark_out_format=json
+python3 scripts/bench_table.py "$home/render.json" "$home/desk.json" "$home/scene.json" "$home/footage.json" "$home/writing.json" "$home/demo.json" "$home/checks.json" "$home/grade.json" "$home/light.json" >docs/performance.md
 cat docs/performance.md

@@ -1,12 +1,12 @@
 #!/usr/bin/python3
 """Benchmark results (JSON) as a page of tables, with the date and the machine.
 
-bench_table.py RENDER.json DESK.json SCENE.json FOOTAGE.json WRITING.json DEMO.json CHECKS.json GRADE.json: of each, the best of several runs counts, because machines are shared and change
+bench_table.py RENDER.json DESK.json SCENE.json FOOTAGE.json WRITING.json DEMO.json CHECKS.json GRADE.json LIGHT.json: of each, the best of several runs counts, because machines are shared and change
 their speed from minute to minute; what is compared ran side by side."""
 import json
 import sys
 
-render, desk, whole, footage, writing, demo, checks, grade = (json.load(open(path)) for path in sys.argv[1:9])
+render, desk, whole, footage, writing, demo, checks, grade, light = (json.load(open(path)) for path in sys.argv[1:10])
 cpu = next((line.split(":")[1].strip() for line in open("/proc/cpuinfo") if line.startswith("model name")), "unknown")
 
 
@@ -206,3 +206,27 @@ print("A picture of 1920 x 1080 by ASC CDL, saturation and a look of 33 x 33 x 3
 print("| what | measured | must | aim | |\n|---|---|---|---|---|")
 graded = {name: min(run["real_time"] for run in each) for name, each in runs(grade).items()}
 row(f"{graded['ours']:.1f} ms over {graded['yardstickOpenColorIO']:.1f}", graded["ours"] / graded["yardstickOpenColorIO"], 1.1, 1.0, times)
+
+print("\n## Light\n\n" + machine(light))
+print("1920 x 1080, 2 threads, each beside the same picture without, in turns (`bench/light_bench.cc`); *moving*: the lamps are elsewhere in each picture, so all that "
+      "they light is made anew. Four lamps on ten layers with edge light; four soft shadows on a floor; glow of 60 px on a full-frame layer; glare with streaks of six blades.\n")
+print("| what | without | with | measured | must | aim | |\n|---|---|---|---|---|---|---|")
+of_light = {run["name"].rsplit("/iterations", 1)[0]: run for run in light["benchmarks"]}
+
+
+def light_row(what, name, counter, must, aim, shown):
+    run = of_light[name]
+    bounds = f"{shown(must)} | {shown(aim)} | " + ("aim reached" if run[counter] <= aim else "must reached" if run[counter] <= must else "**not met**") if must else " | | "
+    print(f"| {what} | {run['without_ms']:.0f} ms | {run['with_ms']:.0f} ms | {shown(run[counter])} | {bounds} |")
+
+
+more = lambda v: f"{v:+.0f} %"
+later = lambda v: f"{v:+.0f} ms"
+for method, must, aim in (("pinhole", 40, 20), ("draft", 25, 10), ("final64", 25, 10)):
+    light_row(f"four lamps, {method}", f"lamps_still/{method}", "added_percent", must, aim, more)
+    light_row(f"four lamps, moving, {method}", f"lamps_moving/{method}", "added_percent", None, None, more)
+light_row("four soft shadows, final64", "shadows_still/final64", "added_percent", 40, 20, more)
+light_row("four soft shadows, moving, final64", "shadows_moving/final64", "added_percent", None, None, more)
+light_row("glow, still, pinhole", "glow_still/pinhole", "added_ms", None, None, later)
+light_row("glow, made anew, pinhole", "glow_changing/pinhole", "added_ms", 25, 10, later)
+light_row("glare, pinhole", "glare/pinhole", "added_ms", None, None, later)

@@ -74,17 +74,13 @@ void look(const scene::LayerPath& found, const motion::ResolvedScene& now, std::
 
 motion::Frame stilled(motion::Frame frame) {
     const auto drop = [](auto& self, std::vector<motion::Item>& items) -> void {
-        std::erase_if(items, [](const motion::Item& item) { return item.box.has_value(); });
+        std::erase_if(items, [](const motion::Item& item) { return item.box.has_value() || item.shadow; });
         for (motion::Item& item : items) {
             self(self, item.items);
-            if (!item.pixels) continue;
-            const motion::Pixels& pixels = *item.pixels;
-            if (pixels.displacements.empty() && pixels.grades.empty() && !pixels.light) continue;
-            auto still = std::make_shared<motion::Pixels>(*item.pixels);
-            still->displacements.clear();
-            still->grades.clear();
-            still->light = nullptr;
-            item.pixels = std::move(still);
+            if (!item.pixels || motion::isPlain(*item.pixels)) continue;
+            for (optics::Surface* card : {&item.card, &item.open, &item.close})
+                *card = motion::withMargin(*card, item.layer->pixels, -item.pixels->margin);
+            item.pixels = std::make_shared<const motion::Pixels>(motion::plain(*item.pixels));
         }
         std::erase_if(items, [](const motion::Item& item) { return item.flattened && item.items.empty(); });
     };

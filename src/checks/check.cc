@@ -3,6 +3,7 @@
 #include "checks/boxes.h"
 #include "checks/cut_edges.h"
 #include "checks/gaps.h"
+#include "checks/light.h"
 #include "checks/material.h"
 #include "checks/seen.h"
 #include "checks/slip.h"
@@ -34,6 +35,12 @@ std::string together(Kind kind, std::size_t count) {
         return layers + " are never seen";
     case Kind::PastBox:
         return "The frame sees past the boxes of " + layers;
+    case Kind::ShadowOnNothing:
+        return "The shadows of " + layers + " fall on nothing";
+    case Kind::LampOnNothing:
+        return layers + " light nothing";
+    case Kind::OverLit:
+        return layers + " are lit far beyond white";
     case Kind::TooSmall:
         return "The particles of " + layers + " are too small to be seen";
     case Kind::Enlarged:
@@ -130,6 +137,9 @@ Result<Report> check(const scene::Scene& scene, media::PixelCache& cache, const 
     auto boxes = boxFindings(frames, stop);
     if (!boxes) return tl::unexpected(boxes.error());
     take(std::move(*boxes));
+    auto lights = lightFindings(frames, stop);
+    if (!lights) return tl::unexpected(lights.error());
+    take(std::move(*lights));
     auto slips = slipFindings(scene, cache, stop);
     if (!slips) return tl::unexpected(slips.error());
     take(std::move(*slips));

@@ -30,6 +30,9 @@ enum class Kind {
     Behind,
     Unseen,
     PastBox,
+    ShadowOnNothing,
+    LampOnNothing,
+    OverLit,
     TooSmall,
     Enlarged,
     Blurred,
@@ -37,7 +40,7 @@ enum class Kind {
     TooLarge
 };
 /// As files and the command line name them.
-inline constexpr std::array<std::string_view, 21> kindNames = {"media missing",
+inline constexpr std::array<std::string_view, 24> kindNames = {"media missing",
                                                                "gap",
                                                                "edge in the frame",
                                                                "through a layer",
@@ -53,6 +56,9 @@ inline constexpr std::array<std::string_view, 21> kindNames = {"media missing",
                                                                "behind the camera",
                                                                "never seen",
                                                                "past a box",
+                                                               "shadow on nothing",
+                                                               "lamp on nothing",
+                                                               "lit beyond white",
                                                                "too small",
                                                                "enlarged",
                                                                "blurred",

@@ -4,6 +4,7 @@
 #include "edit/bring_in.h"
 #include "edit/relink.h"
 #include "output/write.h"
+#include "render/match_place.h"
 #include "scene/file.h"
 #include "scene/scene_json.h"
 
@@ -258,6 +259,38 @@ private:
     std::string m_folder;
 };
 
+class MatchCommand : public Command {
+public:
+    explicit MatchCommand(CLI::App& app)
+        : Command(app, "match", "Match a layer's level and colour to what stands around its place") {
+        takesScene();
+        m_options->add_option("LAYER", m_layer, "Name or id")->required();
+        m_options->add_option("--frame", m_frame, "Frame to measure at, from 0")->default_val(0);
+        m_options->add_option("--strength", m_strength, "How far it is matched, 0 to 1")
+            ->check(CLI::Range(0.0, 1.0));
+        takesOutput("Scene to write");
+    }
+    void run(std::ostream& out, std::ostream&) override {
+        const scene::Scene before = scene();
+        const bool number = !m_layer.empty() && m_layer.find_first_not_of("0123456789") == std::string::npos;
+        std::int64_t id = number ? std::atoll(m_layer.c_str()) : 0;
+        scene::forEach(before, [&](const scene::LayerPtr& layer, const auto&) {
+            if (layer->name == m_layer) id = layer->id;
+        });
+        media::PixelCache cache;
+        const auto match = need(
+            render::matchToPlace(before, id, timeOfFrame(m_frame, before.output.rate), m_strength, cache),
+            EditRefused);
+        saveTo(need(edit::apply(before, match.edit), EditRefused), m_outPath);
+        out << match.edit.dump() << '\n';
+    }
+
+private:
+    std::string m_layer;
+    std::int64_t m_frame = 0;
+    double m_strength = 0.7;
+};
+
 class InfoCommand : public Command {
 public:
     explicit InfoCommand(CLI::App& app) : Command(app, "info", "Print what a scene holds, as JSON") {
@@ -400,6 +433,7 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     ImportCommand import(app);
     ApplyCommand apply(app);
     RelinkCommand relink(app);
+    MatchCommand match(app);
     InfoCommand info(app);
     MeasureCommand measure(app);
     CheckCommand check(app);
@@ -410,8 +444,8 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
         return app.exit(error, out, err) == 0 ? Done : BadUsage;
     }
     try {
-        for (Command* command : std::initializer_list<Command*>{&fresh, &import, &apply, &relink, &info,
-                                                                &measure, &check, &render})
+        for (Command* command : std::initializer_list<Command*>{&fresh, &import, &apply, &relink, &match,
+                                                                &info, &measure, &check, &render})
             if (command->asked()) command->run(out, err);
     } catch (const Failure& failure) {
         if (!failure.sentence.empty()) err << failure.sentence << '\n';

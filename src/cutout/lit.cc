@@ -1,6 +1,8 @@
 #include "cutout/lit.h"
 
 #include "cutout/mask.h"
+#include "cutout/source.h"
+#include "media/number_key.h"
 #include "media/pixel_cache.h"
 
 #include <algorithm>
@@ -10,24 +12,20 @@
 namespace stage::cutout {
 namespace {
 
+using media::add;
 using media::Raster;
 
 std::string keyOf(const motion::Light& light) {
     std::string key = "\nlit";
-    const auto add = [&](double v) { // to the bit
-        key.push_back(' ');
-        key.append(reinterpret_cast<const char*>(&v), sizeof v);
-    };
-    const auto three = [&](const V3d& v) { add(v.x), add(v.y), add(v.z); };
     const scene::Shading& shading = light.shading;
-    add(shading.front), add(shading.translucency);
-    add(shading.edge.strength), add(shading.edge.width), add(shading.edge.roundness);
-    three(light.ambient);
-    add(light.perPixel.x), add(light.perPixel.y);
+    add(key, V2d(shading.front, shading.translucency));
+    add(key, V3d(shading.edge.strength, shading.edge.width, shading.edge.roundness));
+    add(key, light.ambient);
+    add(key, light.perPixel);
     for (const motion::LampOnCard& lamp : light.lamps) {
-        add(lamp.at.x), add(lamp.at.y), add(lamp.off);
-        three(lamp.light);
-        add(lamp.radius), add(lamp.reach);
+        add(key, V3d(lamp.at.x, lamp.at.y, lamp.off));
+        add(key, lamp.light);
+        add(key, V2d(lamp.radius, lamp.reach));
     }
     return key;
 }
@@ -82,11 +80,65 @@ private:
     std::vector<float> m_distance; ///< empty: there is no edge
 };
 
+/// Directions that a picture tells by its colours, laid over another one's level.
+class Normals {
+public:
+    /// box: of the level of that size.
+    static Result<Normals> read(const media::PixelSourcePtr& source, const media::Box& box, V2i whole,
+                                media::PixelCache& cache, const Progress& progress) {
+        int level = 0; // the smallest that is as large
+        while (level + 1 < media::levelCount(source->size()) &&
+               media::levelSize(source->size(), level + 1).x >= whole.x)
+            ++level;
+        Normals normals;
+        const V2i size = media::levelSize(source->size(), level);
+        normals.m_scale = {static_cast<double>(size.x) / whole.x, static_cast<double>(size.y) / whole.y};
+        normals.m_box = media::Box{static_cast<int>(box.x0 * normals.m_scale.x),
+                                   static_cast<int>(box.y0 * normals.m_scale.y),
+                                   static_cast<int>(std::ceil(box.x1 * normals.m_scale.x)),
+                                   static_cast<int>(std::ceil(box.y1 * normals.m_scale.y))}
+                            .within(media::boxOf(size));
+        auto picture = cache.read(source, level, normals.m_box, progress);
+        if (!picture) return tl::unexpected(picture.error());
+        normals.m_picture = std::move(*picture);
+        return normals;
+    }
+    /// Right, up, out of the picture, of length 1; straight out where it says nothing.
+    V3d at(int x, int y) const {
+        const int i = std::clamp(static_cast<int>((x + 0.5) * m_scale.x), m_box.x0, m_box.x1 - 1),
+                  j = std::clamp(static_cast<int>((y + 0.5) * m_scale.y), m_box.y0, m_box.y1 - 1);
+        const Imath::half* p = m_picture.row(j - m_box.y0) + 4 * (i - m_box.x0);
+        const double alpha = float(p[3]);
+        if (!(alpha > 0)) return {0, 0, 1};
+        V3d normal;
+        for (int c = 0; c < 3; ++c) {
+            const double light = float(p[c]) / alpha; // to what is shown: IEC 61966-2-1
+            normal[c] =
+                2 * (light <= 0.0031308 ? 12.92 * light : 1.055 * std::pow(light, 1 / 2.4) - 0.055) - 1;
+        }
+        const double length = normal.length();
+        return length > 1e-3 ? normal / length : V3d(0, 0, 1);
+    }
+
+private:
+    media::Raster m_picture;
+    media::Box m_box{0, 0, 0, 0};
+    V2d m_scale{1};
+};
+
+media::PixelSourcePtr normalsOf(const motion::Pixels& pixels) {
+    const auto other = pixels.others.find(pixels.light->shading.normals);
+    if (pixels.light->shading.normals == 0 || other == pixels.others.end()) return nullptr;
+    return sourceOf(motion::plain(*other->second.pixels));
+}
+
 class LitSource : public media::PixelSource {
 public:
-    LitSource(media::PixelSourcePtr below, const motion::Pixels& pixels)
-        : PixelSource(below->key() + keyOf(*pixels.light), below->size(), Granularity::EveryLevel),
-          m_below(std::move(below)), m_light(pixels.light), m_natural(pixels.layer->pixels) {}
+    LitSource(media::PixelSourcePtr below, const motion::Pixels& pixels, media::PixelSourcePtr normals)
+        : PixelSource(below->key() + keyOf(*pixels.light) + (normals ? "\nturned " + normals->key() : ""),
+                      below->size(), Granularity::EveryLevel),
+          m_below(std::move(below)), m_normals(std::move(normals)), m_light(pixels.light),
+          m_natural(pixels.layer->pixels) {}
 
     Result<Raster> compute(int level, const media::Box& box, media::PixelCache& cache,
                            const Progress& progress) const override {
@@ -110,6 +162,12 @@ public:
             for (int i = 0; i < across; ++i)
                 nodes[static_cast<std::size_t>(j) * across + i] = Imath::V3f(
                     motion::lightAt(*m_light, placed(box.x0 + i * step, box.y0 + j * step), V2d(0), 0));
+        std::optional<Normals> normals;
+        if (m_normals && !m_light->lamps.empty()) {
+            auto read = Normals::read(m_normals, box, whole, cache, progress);
+            if (!read) return tl::unexpected(read.error());
+            normals = std::move(*read);
+        }
         std::optional<Edges> edges;
         if (rounded) edges.emplace(*picture, width, edge.roundness);
         Raster out = Raster::unfilled(of);
@@ -125,7 +183,10 @@ public:
                 const Imath::V3f top = above[i] + (above[i + 1] - above[i]) * fx,
                                  low = above[across + i] + (above[across + i + 1] - above[across + i]) * fx;
                 Imath::V3f light = top + (low - top) * fy;
-                if (edges)
+                if (normals)
+                    light = Imath::V3f(motion::lightOnNormal(*m_light, placed(box.x0 + x, box.y0 + y),
+                                                             normals->at(box.x0 + x, box.y0 + y)));
+                else if (edges)
                     if (const Turn turn = edges->at(x + box.x0 - around.x0, y + box.y0 - around.y0);
                         turn.sine > 0)
                         light = Imath::V3f(motion::lightAt(*m_light, placed(box.x0 + x, box.y0 + y),
@@ -152,7 +213,7 @@ private:
         return static_cast<int>(std::clamp(0.08 * nearest / std::max(metres.x, metres.y), 1.0, 16.0));
     }
 
-    media::PixelSourcePtr m_below;
+    media::PixelSourcePtr m_below, m_normals;
     motion::LightPtr m_light;
     V2i m_natural;
 };
@@ -163,7 +224,7 @@ media::PixelSourcePtr lit(const motion::Pixels& pixels, media::PixelSourcePtr be
     if (!below || !pixels.light) return below;
     const motion::Light& light = *pixels.light;
     if (light.lamps.empty() && light.ambient == V3d(1)) return below;
-    return std::make_shared<LitSource>(std::move(below), pixels);
+    return std::make_shared<LitSource>(std::move(below), pixels, normalsOf(pixels));
 }
 
 }

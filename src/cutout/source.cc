@@ -3,10 +3,12 @@
 #include "cutout/displaced.h"
 #include "cutout/edges.h"
 #include "cutout/fill.h"
+#include "cutout/finished.h"
 #include "cutout/keys.h"
 #include "cutout/lit.h"
 #include "cutout/match.h"
 #include "cutout/mattes.h"
+#include "cutout/shadowed.h"
 #include "cutout/shapes.h"
 #include "grade/grading.h"
 #include "media/content.h"
@@ -311,10 +313,7 @@ PixelSourcePtr withMatch(const motion::Pixels& pixels, PixelSourcePtr top) {
     if (!match || match->strength <= 0) return top;
     // Of clips the first frame used stands for all.
     const auto steady = [](const motion::Pixels& of) {
-        motion::Pixels first = of;
-        first.displacements.clear();
-        first.grades.clear();
-        first.light = nullptr;
+        motion::Pixels first = motion::plain(of);
         if (const auto* footage = std::get_if<scene::Footage>(&of.layer->content))
             first.footage = {footage->in, footage->in, 0};
         if (first.cutout) {
@@ -351,7 +350,8 @@ PixelSourcePtr sourceOf(const motion::Pixels& pixels) {
             top = std::make_shared<MixSource>(top, media::contentOf(*pixels.layer, pixels.footage.next),
                                               pixels.footage.share);
     }
-    return displaced(pixels, grade::graded(pixels.grades, lit(pixels, std::move(top))));
+    top = grade::graded(pixels, shadowed(pixels, lit(pixels, std::move(top))));
+    return finished(pixels, displaced(pixels, std::move(top)));
 }
 
 Result<Mask> mattesOver(const motion::Pixels& pixels, const std::vector<scene::Matte>& mattes, const Box& box,

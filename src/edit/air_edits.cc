@@ -76,11 +76,6 @@ scene::Particles read(const Scene& scene, Fields& fields, const scene::Particles
     return particles;
 }
 
-void addLayer(Scene& scene, Layer layer) {
-    layer.id = scene::highestId(scene) + 1;
-    scene.layers.push_back(std::make_shared<const Layer>(std::move(layer)));
-}
-
 /// As large about its pivot as fills the frame over the whole move.
 void cover(Scene& scene, std::int64_t id) {
     const Layer layer = *scene::find(scene, id).layer; // changing it lets the old one go

@@ -7,5 +7,7 @@ namespace stage::edit {
 
 /// Of layers and groups, or of the whole picture where none are named.
 void changeGrade(scene::Scene& scene, scene::Fields& fields);
+void changeDepthGrades(scene::Scene& scene, scene::Fields& fields);
+void changeViewTransform(scene::Scene& scene, scene::Fields& fields);
 
 }

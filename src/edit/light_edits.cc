@@ -1,6 +1,7 @@
 #include "edit/light_edits.h"
 
 #include "optics/placing.h"
+#include "scene/finish_json.h"
 #include "scene/lamp_json.h"
 
 namespace stage::edit {
@@ -18,8 +19,7 @@ void addLamp(Scene& scene, Fields& fields) {
     const optics::View first = optics::firstView(scene);
     layer.placement.position = fields.has("position") ? fields.vector("position", scene::Limits::metres)
                                                       : first.eye + first.forward * scene.homeDepth;
-    layer.id = scene::highestId(scene) + 1;
-    scene.layers.push_back(std::make_shared<const Layer>(std::move(layer)));
+    addLayer(scene, std::move(layer));
 }
 
 void changeLamp(Scene& scene, Fields& fields) {
@@ -35,21 +35,90 @@ void changeLamp(Scene& scene, Fields& fields) {
     }
 }
 
+namespace {
+
+scene::Shading shadingBy(Fields& fields, const scene::Json& named, const scene::Shading& now) {
+    scene::Shading next = now;
+    if (named.contains("normals")) next.normals = named["normals"];
+    scene::Json members = scene::Json::object();
+    for (const char* key : {"front", "translucency", "edge"})
+        if (fields.has(key)) members[key] = fields.value(key);
+    Fields own(members, fields.where());
+    return scene::readShading(own, next);
+}
+
+}
+
 void changeShading(Scene& scene, Fields& fields) {
     const bool off = fields.yes("remove", false);
+    scene::Json named = scene::Json::object(); // the layer of normals may be told by its name
+    if (fields.has("normals")) {
+        const scene::Json& who = fields.value("normals");
+        named["normals"] = who == 0 ? who : scene::Json(layerNamed(scene, who, fields.at("normals")));
+    }
     for (const std::int64_t id : layersOf(scene, fields)) {
         const scene::LayerPtr layer = scene::find(scene, id).layer;
-        if (layer->group() || layer->box())
-            throw Misread{"'" + layer->name + "' has no picture that takes light"};
+        if (layer->group() || std::holds_alternative<scene::Lamp>(layer->content))
+            throw Misread{"'" + layer->name + "' has nothing that takes light"};
         const auto next = off ? scene::ShadingPtr()
-                              : std::make_shared<const scene::Shading>(scene::readShading(
-                                    fields, layer->shading ? *layer->shading : scene::Shading()));
-        scene::changeLayer(scene.layers, id, [&](Layer& l) { l.shading = next; });
+                              : std::make_shared<const scene::Shading>(shadingBy(
+                                    fields, named, layer->shading ? *layer->shading : scene::Shading()));
+        scene::changeLayer(scene.layers, id, [&](Layer& l) {
+            l.shading = next;
+            if (off) dropTracksWithout(l);
+        });
     }
 }
 
 void changeAmbient(Scene& scene, Fields& fields) {
     scene.ambient = scene::readAmbient(fields, scene.ambient);
+}
+
+void changeShadows(Scene& scene, Fields& fields) {
+    scene::Json list = fields.array("shadows", scene::Shadow::most);
+    for (std::size_t i = 0; i < list.size(); ++i)
+        for (const char* key : {"from", "on"})
+            if (list[i].is_object() && list[i].contains(key) && list[i][key] != 0)
+                list[i][key] = layerNamed(scene, list[i][key], fields.at("shadows", i) + "." + key);
+    const scene::Json named = {{"shadows", list}};
+    Fields members(named, fields.where());
+    const std::vector<scene::Shadow> shadows = scene::readShadows(members);
+    for (const scene::Shadow& shadow : shadows)
+        if (shadow.from != 0)
+            if (const auto lamp = scene::find(scene, shadow.from).layer;
+                !std::holds_alternative<scene::Lamp>(lamp->content))
+                throw Misread{"'" + fields.at("shadows") + "': '" + lamp->name + "' is no lamp"};
+    for (const std::int64_t id : layersOf(scene, fields)) {
+        const scene::LayerPtr layer = scene::find(scene, id).layer;
+        if (layer->group() || layer->box())
+            throw Misread{"'" + layer->name + "' has no picture that throws a shadow"};
+        for (const scene::Shadow& shadow : shadows)
+            if (shadow.on == id) throw Misread{"'" + layer->name + "' cannot throw a shadow on itself"};
+        scene::changeLayer(scene.layers, id, [&](Layer& l) {
+            l.shadows = shadows;
+            dropTracksWithout(l);
+        });
+    }
+}
+
+void changeFinish(Scene& scene, Fields& fields) {
+    const bool off = fields.yes("remove", false);
+    for (const std::int64_t id : layersOf(scene, fields)) {
+        const scene::LayerPtr layer = scene::find(scene, id).layer;
+        if (layer->group() || layer->box())
+            throw Misread{"'" + layer->name + "' has no picture that could glow or be softened"};
+        const auto next = off ? scene::FinishPtr()
+                              : std::make_shared<const scene::Finish>(scene::readFinish(
+                                    fields, layer->finish ? *layer->finish : scene::Finish()));
+        scene::changeLayer(scene.layers, id, [&](Layer& l) {
+            l.finish = next;
+            if (off) dropTracksWithout(l);
+        });
+    }
+}
+
+void changeGlare(Scene& scene, Fields& fields) {
+    scene.glare = scene::readGlare(fields, scene.glare);
 }
 
 }

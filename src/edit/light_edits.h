@@ -1,4 +1,4 @@
-// Edits of lamps, of what is light everywhere, and of how layers take it. Each changes the scene by the
+// Edits of lamps, of what is light everywhere, of how layers take it, and of shadows, glow and glare. Each changes the scene by the
 // members of an edit, and throws Misread (scene/fields.h).
 #pragma once
 
@@ -10,5 +10,8 @@ void addLamp(scene::Scene& scene, scene::Fields& fields);
 void changeLamp(scene::Scene& scene, scene::Fields& fields);
 void changeShading(scene::Scene& scene, scene::Fields& fields);
 void changeAmbient(scene::Scene& scene, scene::Fields& fields);
+void changeShadows(scene::Scene& scene, scene::Fields& fields);
+void changeFinish(scene::Scene& scene, scene::Fields& fields);
+void changeGlare(scene::Scene& scene, scene::Fields& fields);
 
 }

@@ -1,5 +1,6 @@
 #include "edit/named.h"
 
+#include "scene/property.h"
 #include "scene/utf8.h"
 
 #include <unordered_map>
@@ -77,6 +78,18 @@ std::vector<scene::LayerPath> outermost(const scene::Scene& scene, const std::ve
         if (named.contains(each.layer->id) && !inside) found.push_back(std::move(each));
     }
     return found;
+}
+
+void addLayer(Scene& scene, scene::Layer layer) {
+    layer.id = scene::highestId(scene) + 1;
+    scene.layers.push_back(std::make_shared<const scene::Layer>(std::move(layer)));
+}
+
+void dropTracksWithout(scene::Layer& layer) {
+    std::erase_if(layer.tracks, [&](const scene::Track& track) {
+        const auto* property = scene::layerProperty(track.property);
+        return property && property->has && !property->has(layer);
+    });
 }
 
 std::set<std::string> namesIn(const scene::Scene& scene) {

@@ -22,6 +22,12 @@ scene::Json withId(const scene::Scene& scene, scene::Json json, const std::strin
 /// Layers named, without those inside groups that are named too, in the order of the scene.
 std::vector<scene::LayerPath> outermost(const scene::Scene& scene, const std::vector<std::int64_t>& ids);
 
+/// Adds it above all others, with an id of its own.
+void addLayer(scene::Scene& scene, scene::Layer layer);
+
+/// Tracks of what the layer has no longer are taken off.
+void dropTracksWithout(scene::Layer& layer);
+
 /// Names of all layers, also of those in groups.
 std::set<std::string> namesIn(const scene::Scene& scene);
 /// The name, or with the next number that is free.

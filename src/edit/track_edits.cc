@@ -53,8 +53,8 @@ void eachTracks(Scene& scene, Fields& fields,
 
 std::string propertyOf(Fields& fields, scene::Of of) {
     std::string name = fields.text("property", 100);
-    const bool known = of == scene::Of::Camera ? scene::cameraProperty(name) != nullptr
-                                               : scene::layerProperty(name) != nullptr;
+    const bool known =
+        of == scene::Of::Camera ? scene::ofCamera(name) : scene::layerProperty(name) != nullptr;
     if (!known) throw Misread{"'" + fields.at("property") + "': there is no property '" + name + "'"};
     return name;
 }
@@ -180,9 +180,9 @@ void setKey(Scene& scene, Fields& fields) {
                 quiet(calm.camera.tracks);
             else
                 scene::changeLayer(calm.layers, id, [&](Layer& layer) { quiet(layer.tracks); });
-            key.value =
-                id == 0 ? scene::cameraProperty(property)->get(motion::CameraMove(calm).at(time.toDouble()))
-                        : motion::Values(calm).of(id, property, time.toDouble()).value_or(0);
+            key.value = id == 0
+                            ? motion::cameraValue(calm, motion::CameraMove(calm), property, time.toDouble())
+                            : motion::Values(calm).of(id, property, time.toDouble()).value_or(0);
         }
         if (!there && at != track.keys.begin()) key.pace = (at - 1)->pace;
         key.pace = scene::readPace(fields, "pace", key.pace);

@@ -2,6 +2,7 @@
 
 #include "grade/plugins.h"
 #include "media/file_state.h"
+#include "media/number_key.h"
 #include "media/pixel_cache.h"
 #include "media/plugin.h"
 #include "scene/black_body.h"
@@ -11,6 +12,7 @@
 #include <cmath>
 #include <list>
 #include <mutex>
+#include <utility>
 
 namespace stage::grade {
 namespace {
@@ -51,8 +53,9 @@ M33d adaptation(double warmth, double tint) {
     return toCones.inverse() * scale * toCones;
 }
 
-Result<GradingPtr> gradingOf(const std::vector<scene::GradePtr>& grades) {
-    const std::string key = keyOf(grades);
+Result<GradingPtr> gradingOf(const std::vector<scene::GradePtr>& grades, const scene::ViewTransform& view) {
+    std::string key = keyOf(grades);
+    if (!view.config.empty()) key += "\nview " + scene::toJson(view).dump() + media::fileState(view.config);
     if (key.empty()) return GradingPtr();
     struct Made {
         std::string key;
@@ -75,7 +78,8 @@ Result<GradingPtr> gradingOf(const std::vector<scene::GradePtr>& grades) {
         if (!scene::neutral(*grade))
             toMake.push_back({grade, adaptation(grade->warmth, grade->tint) * std::exp2(grade->exposure)});
     GradingPtr grading;
-    if (const std::string problem = (*colours)->make(toMake, grading); !problem.empty()) return fail(problem);
+    if (const std::string problem = (*colours)->make(toMake, view, grading); !problem.empty())
+        return fail(problem);
     const std::lock_guard guard(lock);
     last.push_front({key, grading});
     constexpr std::size_t most = 100;
@@ -91,13 +95,23 @@ Result<std::vector<std::string>> partsOf(const std::string& path) {
     return ids;
 }
 
+Result<Views> viewsOf(const std::string& config) {
+    const auto colours = media::pluginOf<Colours>("colours");
+    if (!colours) return tl::unexpected(colours.error());
+    Views views;
+    if (const std::string problem = (*colours)->views(config, views); !problem.empty()) return fail(problem);
+    return views;
+}
+
 namespace {
 
+/// Grades one after the other, as much of them as a share of each place says.
 class GradedSource : public media::PixelSource {
 public:
-    GradedSource(const std::vector<scene::GradePtr>& grades, media::PixelSourcePtr below)
-        : PixelSource(below->key() + keyOf(grades), below->size(), Granularity::EveryLevel), m_grades(grades),
-          m_below(std::move(below)) {}
+    GradedSource(std::vector<scene::GradePtr> grades, const std::optional<motion::DepthShare>& share,
+                 V2i natural, media::PixelSourcePtr below)
+        : PixelSource(below->key() + keyOf(grades) + keyOf(share), below->size(), Granularity::EveryLevel),
+          m_grades(std::move(grades)), m_share(share), m_natural(natural), m_below(std::move(below)) {}
 
     Result<media::Raster> compute(int level, const media::Box& box, media::PixelCache& cache,
                                   const Progress& progress) const override {
@@ -105,11 +119,22 @@ public:
         if (!grading) return tl::unexpected(grading.error());
         auto picture = cache.read(m_below, level, box, progress);
         if (!picture || !*grading) return picture;
-        std::vector<float> row(static_cast<std::size_t>(box.size().x) * 4);
-        for (int y = 0; y < box.size().y; ++y) {
+        const V2i whole = media::levelSize(size(), level), of = box.size();
+        const V2d px(static_cast<double>(m_natural.x) / whole.x, static_cast<double>(m_natural.y) / whole.y);
+        std::vector<float> row(static_cast<std::size_t>(of.x) * 4);
+        for (int y = 0; y < of.y; ++y) {
             Imath::half* texels = picture->row(y);
             std::copy_n(texels, row.size(), row.begin());
-            (*grading)->apply(row.data(), static_cast<std::size_t>(box.size().x));
+            (*grading)->apply(row.data(), static_cast<std::size_t>(of.x));
+            for (int x = 0; m_share && x < of.x; ++x) {
+                const auto share =
+                    static_cast<float>(m_share->at(V2d(box.x0 + x + 0.5, box.y0 + y + 0.5) * px));
+                for (int c = 0; c < 3; ++c) {
+                    const float before = texels[4 * x + c];
+                    float& after = row[static_cast<std::size_t>(4 * x + c)];
+                    after = before + (after - before) * share;
+                }
+            }
             std::copy(row.begin(), row.end(), texels);
         }
         return picture;
@@ -117,15 +142,42 @@ public:
     std::string name() const override { return m_below->name(); }
 
 private:
+    static std::string keyOf(const std::vector<scene::GradePtr>& grades) { return grade::keyOf(grades); }
+    static std::string keyOf(const std::optional<motion::DepthShare>& share) {
+        if (!share) return {};
+        std::string key = "\nfrom depth";
+        media::add(key, V3d(share->from, share->to, share->soft));
+        media::add(key, V3d(share->corner, share->across, share->down));
+        return key;
+    }
+
     std::vector<scene::GradePtr> m_grades;
+    std::optional<motion::DepthShare> m_share;
+    V2i m_natural;
     media::PixelSourcePtr m_below;
 };
 
 }
 
-media::PixelSourcePtr graded(const std::vector<scene::GradePtr>& grades, media::PixelSourcePtr below) {
-    if (!below || keyOf(grades).empty()) return below;
-    return std::make_shared<GradedSource>(grades, std::move(below));
+media::PixelSourcePtr graded(const motion::Pixels& pixels, media::PixelSourcePtr below) {
+    if (!below) return below;
+    std::vector<scene::GradePtr> together;
+    const auto add = [&](std::vector<scene::GradePtr> grades,
+                         const std::optional<motion::DepthShare>& share) {
+        if (!keyOf(grades).empty())
+            below = std::make_shared<GradedSource>(std::move(grades), share, pixels.layer->pixels,
+                                                   std::move(below));
+    };
+    for (const motion::PixelGrade& each : pixels.grades) {
+        if (!each.share) {
+            together.push_back(each.grade);
+            continue;
+        }
+        add(std::exchange(together, {}), {});
+        add({each.grade}, each.share);
+    }
+    add(std::move(together), {});
+    return below;
 }
 
 }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "media/pixel_source.h"
+#include "motion/pixels.h"
 #include "scene/grade.h"
 
 #include <cstddef>
@@ -19,9 +20,23 @@ public:
 };
 using GradingPtr = std::shared_ptr<const Grading>;
 
-/// What grades do one after the other; null where they change nothing. The last ones made are kept. Errors:
-/// a look that cannot be read, or that has no such part.
-Result<GradingPtr> gradingOf(const std::vector<scene::GradePtr>& grades);
+/// What grades do one after the other, and then a view: what it would show, as light that the curve of sRGB
+/// brings to just that. Null where they change nothing. The last ones made are kept. Errors: a look or a
+/// configuration that cannot be read, or that has no such part.
+Result<GradingPtr> gradingOf(const std::vector<scene::GradePtr>& grades,
+                             const scene::ViewTransform& view = {});
+
+/// What a configuration offers.
+struct Views {
+    std::vector<std::string> spaces;
+    struct Display {
+        std::string name;
+        std::vector<std::string> views;
+    };
+    std::vector<Display> displays;
+};
+/// Errors: a file that cannot be read.
+Result<Views> viewsOf(const std::string& config);
 
 /// Parts of a look's file that can be chosen: the ids of its corrections; none of a file that has one look
 /// only. Errors as above.
@@ -33,7 +48,7 @@ Result<std::vector<std::string>> partsOf(const std::string& path);
 /// (Bradford). The luminance of white stays.
 M33d adaptation(double warmth, double tint);
 
-/// `below` graded, at any level; itself where the grades change nothing.
-media::PixelSourcePtr graded(const std::vector<scene::GradePtr>& grades, media::PixelSourcePtr below);
+/// `below` with the grades of the pixels, at any level; itself where they change nothing.
+media::PixelSourcePtr graded(const motion::Pixels& pixels, media::PixelSourcePtr below);
 
 }

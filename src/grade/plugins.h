@@ -17,9 +17,12 @@ struct GradeToMake {
 /// The plugin "colours": OpenColorIO. Thread-safe.
 struct Colours {
     /// What grades do one after the other. Empty, or what is wrong, in a sentence.
-    std::string (*make)(const std::vector<GradeToMake>& grades, GradingPtr& made);
+    std::string (*make)(const std::vector<GradeToMake>& grades, const scene::ViewTransform& view,
+                        GradingPtr& made);
     /// The ids of the corrections in a file. Empty, or what is wrong, in a sentence.
     std::string (*parts)(const std::string& path, std::vector<std::string>& ids);
+    /// What a configuration offers. Empty, or what is wrong, in a sentence.
+    std::string (*views)(const std::string& config, Views& views);
 };
 
 }

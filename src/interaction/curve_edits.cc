@@ -42,7 +42,7 @@ SampledCurve sampledCurve(const scene::Scene& scene, const motion::CameraMove& m
     const auto consider = [&](double v) { low = std::min(low, v), high = std::max(high, v); };
     for (int i = 0; i <= count; ++i) {
         const double t = begin + (end - begin) * i / count;
-        const double v = layer == 0 ? scene::cameraProperty(property)->get(move.at(t))
+        const double v = layer == 0 ? motion::cameraValue(scene, move, property, t)
                                     : values.of(layer, property, t).value_or(0);
         curve.values.push_back(v);
         consider(v);

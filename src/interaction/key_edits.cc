@@ -50,21 +50,25 @@ PropertyFormat propertyFormat(std::int64_t layer, std::string_view property) {
     const auto read = [&](const auto* p) {
         if (p) reading = {std::string(p->unit), p->unit == "°" || p->unit == "mm" ? 1 : 2, p->low, p->high};
     };
-    if (layer == 0)
-        read(scene::cameraProperty(property));
-    else
+    if (layer != 0)
         read(scene::layerProperty(property));
+    else if (const auto* ofPose = scene::cameraProperty(property))
+        read(ofPose);
+    else
+        read(scene::pictureProperty(property));
     return reading;
 }
 
 std::vector<std::string> propertiesOf(std::int64_t layer) {
     std::vector<std::string> names;
+    const auto add = [&](const auto& properties) {
+        for (const auto& p : properties)
+            names.emplace_back(p.name);
+    };
     if (layer == 0)
-        for (const auto& p : scene::cameraProperties())
-            names.emplace_back(p.name);
+        add(scene::cameraProperties()), add(scene::pictureProperties());
     else
-        for (const auto& p : scene::layerProperties())
-            names.emplace_back(p.name);
+        add(scene::layerProperties());
     return names;
 }
 

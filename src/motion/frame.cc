@@ -2,6 +2,7 @@
 
 #include "motion/lamps.h"
 #include "motion/resolved_scene.h"
+#include "motion/shadows.h"
 #include "motion/values.h"
 
 #include <algorithm>
@@ -30,12 +31,50 @@ std::vector<PixelsPtr> picturesOf(const scene::Scene& scene, const scene::Layer&
     return pictures;
 }
 
-/// What lights all layers.
-struct Lights {
+/// What changes all layers, and what is found on the way.
+struct Gathering {
     std::vector<LampAt> lamps;
     scene::Ambient ambient;
-    V3d eye;
+    const std::vector<scene::DepthGrade>& depthGrades;
+    const optics::View& view;
+    std::vector<Caster> casters; ///< that have been met
 };
+
+/// Grades by depth that a card is in.
+void addDepthGrades(const Gathering& gathering, const scene::Layer& layer, const optics::Surface& card,
+                    std::vector<PixelGrade>& grades) {
+    for (const scene::DepthGrade& each : gathering.depthGrades) {
+        if (scene::neutral(each.grade)) continue;
+        const auto depthOf = [&](const V3d& p) { return optics::depthOf(gathering.view, p); };
+        DepthShare share{each.from, each.to, std::max(each.soft, 1e-6), depthOf(card.corner), 0, 0};
+        share.across = (depthOf(card.corner + card.across) - share.corner) / layer.pixels.x;
+        share.down = (depthOf(card.corner + card.down) - share.corner) / layer.pixels.y;
+        // Depth is linear over the card, so its corners tell whether all of it is in, or out.
+        bool in = true, near = true, far = true;
+        for (const double s : {-card.left, 1 + card.right})
+            for (const double t : {-card.top, 1 + card.bottom}) {
+                const double depth =
+                    share.corner + share.across * s * layer.pixels.x + share.down * t * layer.pixels.y;
+                in = in && depth >= each.from && depth <= each.to;
+                near = near && depth <= each.from - share.soft;
+                far = far && depth >= each.to + share.soft;
+            }
+        if (near || far) continue;
+        PixelGrade grade{std::make_shared<const scene::Grade>(each.grade), {}};
+        if (!in) grade.share = share;
+        grades.push_back(std::move(grade));
+    }
+}
+
+/// px of the natural size that a layer's picture grows by.
+int marginOf(const scene::Layer& layer, const Pixels& pixels, const optics::Surface& card) {
+    constexpr int step = 64; // so that smaller levels begin at a texel of theirs
+    const bool goesOn = card.left > 0 || card.right > 0 || card.top > 0 || card.bottom > 0;
+    if (!pixels.finish || card.bend != 0 || goesOn) return 0;
+    const int most = (scene::Limits::pictureSide - std::max(layer.pixels.x, layer.pixels.y)) / 2;
+    const int reach = static_cast<int>(std::ceil(scene::reachOf(*pixels.finish) / step)) * step;
+    return std::clamp(reach, 0, std::max(0, most));
+}
 
 /// What shows a lamp itself: a soft disc of light, seen as a particle is. Null where it does not show.
 scene::LayerPtr glowOf(const scene::Layer& layer) {
@@ -56,8 +95,62 @@ scene::LayerPtr glowOf(const scene::Layer& layer) {
     return glow;
 }
 
+/// What light, depth and finish do to the pixels of an item.
+void dress(Item& item, Gathering& gathering) {
+    const scene::Layer& layer = *item.layer;
+    auto pixels = std::make_shared<Pixels>(*item.pixels);
+    if (!layer.shadows.empty()) {
+        auto cut = plain(*pixels);
+        cut.displacements = pixels->displacements; // which move its shadow as well
+        gathering.casters.push_back(
+            {item.layer, item.card, std::make_shared<const Pixels>(std::move(cut)), item.opacity});
+    }
+    pixels->light = lightOn(layer, item.card, gathering.lamps, gathering.ambient, gathering.view.eye);
+    addDepthGrades(gathering, layer, item.card, pixels->grades);
+    pixels->margin = marginOf(layer, *pixels, item.card);
+    for (optics::Surface* card : {&item.card, &item.open, &item.close})
+        *card = withMargin(*card, layer.pixels, pixels->margin);
+    item.pixels = std::move(pixels);
+}
+
+/// Shadows that fall on pictures, and on the ground.
+void addShadows(const Gathering& gathering, double ground, std::vector<Item>& items) {
+    if (gathering.casters.empty()) return;
+    const auto visit = [&](const auto& self, std::vector<Item>& all) -> void {
+        for (Item& item : all) {
+            self(self, item.items);
+            if (!item.pixels) continue;
+            auto shadows =
+                shadowsOn(*item.layer, withMargin(item.card, item.layer->pixels, -item.pixels->margin),
+                          item.pixels->light, gathering.casters, gathering.lamps, gathering.view.eye);
+            if (!shadows) continue;
+            auto pixels = std::make_shared<Pixels>(*item.pixels);
+            pixels->shadows = std::move(shadows);
+            item.pixels = std::move(pixels);
+        }
+    };
+    visit(visit, items);
+    auto fallen = shadowsOnGround(ground, gathering.casters, gathering.lamps);
+    if (!fallen) return;
+    auto pixels = std::make_shared<Pixels>();
+    pixels->layer = fallen->layer;
+    pixels->shadows = fallen->shadows;
+    Item item{fallen->layer,
+              fallen->card,
+              std::move(pixels),
+              1,
+              scene::Blend::Normal,
+              false,
+              {},
+              fallen->card,
+              fallen->card,
+              {}};
+    item.shadow = true;
+    items.push_back(std::move(item)); // over all that lies in that plane
+}
+
 void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::Blend blend,
-            const std::vector<scene::GradePtr>& grades, const Lights& lights, std::vector<Item>& items) {
+            const std::vector<scene::GradePtr>& grades, Gathering& gathering, std::vector<Item>& items) {
     const std::size_t first = exposed ? 0 : 1, last = exposed ? 2 : 1;
     for (std::size_t n = 0; n < moments[1].layers->size(); ++n) {
         const scene::LayerPtr& layer = (*moments[1].layers)[n];
@@ -87,7 +180,7 @@ void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::
             within.insert(within.end(), grades.begin(), grades.end());
             const bool changes = item.opacity < 1 || own != scene::Blend::Normal;
             if (!changes || group->inDepth) {
-                gather(inside, exposed, item.opacity, own, within, lights, items);
+                gather(inside, exposed, item.opacity, own, within, gathering, items);
                 continue;
             }
             const auto planeOf = [&](const optics::Affine& frame) {
@@ -101,7 +194,7 @@ void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::
             item.card = planeOf(inside[1].holder);
             item.open = exposed ? planeOf(inside[0].holder) : item.card;
             item.close = exposed ? planeOf(inside[2].holder) : item.card;
-            gather(inside, exposed, 1, scene::Blend::Normal, within, lights, item.items);
+            gather(inside, exposed, 1, scene::Blend::Normal, within, gathering, item.items);
             if (!item.items.empty()) items.push_back(std::move(item));
             continue;
         }
@@ -130,15 +223,9 @@ void gather(const ExposureScenes& moments, bool exposed, double opacity, scene::
             if (!item.pixels) continue;
         }
         item.card = optics::surfaceOf(*layer, worlds[1]);
-        if (auto light = layer->box()
-                             ? nullptr
-                             : lightOn(*layer, item.card, lights.lamps, lights.ambient, lights.eye)) {
-            auto lit = std::make_shared<Pixels>(*item.pixels);
-            lit->light = std::move(light);
-            item.pixels = std::move(lit);
-        }
         item.open = exposed ? optics::surfaceOf(*(*moments[0].layers)[n], worlds[0]) : item.card;
         item.close = exposed ? optics::surfaceOf(*(*moments[2].layers)[n], worlds[2]) : item.card;
+        if (item.pixels) dress(item, gathering);
         items.push_back(std::move(item));
     }
 }
@@ -152,9 +239,6 @@ Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::a
     frame.exposed = exposed && scene.camera.shutter > 0;
     if (frame.exposed) frame.halfExposure = halfExposure(scene).toDouble();
     frame.iris = scene.camera.iris;
-    frame.haze = scene.haze;
-    frame.mist = scene.mist;
-    frame.grade = scene.grade;
     frame.background = scene.output.background;
     frame.blending = scene.output.blending;
     const auto view = [&](const scene::Pose& pose) { return optics::viewOf(pose, scene.camera.gate, size); };
@@ -162,19 +246,40 @@ Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::a
     const ResolvedScene now(scene, time, poses[1]);
     ExposureScenes moments;
     moments[1] = {&now, &now.scene.layers, {}};
-    const Lights lights{lampsAt(now), scene.ambient, frame.view.eye};
+    frame.haze = now.scene.haze;
+    frame.mist = now.scene.mist;
+    frame.lamps = lampsAt(now);
+    frame.ambient = now.scene.ambient;
+    frame.glare = now.scene.glare;
+    frame.grade = now.scene.grade;
+    frame.viewTransform = scene.viewTransform;
+    Gathering gathering{frame.lamps, frame.ambient, scene.depthGrades, frame.view, {}};
     if (!frame.exposed) {
-        gather(moments, false, 1, scene::Blend::Normal, {}, lights, frame.items);
+        gather(moments, false, 1, scene::Blend::Normal, {}, gathering, frame.items);
+        addShadows(gathering, scene.ground, frame.items);
         return frame;
     }
     const Rational half = halfExposure(scene);
     const ResolvedScene open(scene, time - half, poses[0]), close(scene, time + half, poses[2]);
     moments[0] = {&open, &open.scene.layers, {}};
     moments[2] = {&close, &close.scene.layers, {}};
-    gather(moments, true, 1, scene::Blend::Normal, {}, lights, frame.items);
+    gather(moments, true, 1, scene::Blend::Normal, {}, gathering, frame.items);
+    addShadows(gathering, scene.ground, frame.items);
     return frame;
 }
 
+}
+
+optics::Surface withMargin(const optics::Surface& card, V2i pixels, int margin) {
+    if (margin == 0) return card;
+    // Back from a larger one: by what it was made larger.
+    const V2i of = margin > 0 ? pixels : V2i(pixels.x - 2 * margin, pixels.y - 2 * margin);
+    const double x = static_cast<double>(margin) / of.x, y = static_cast<double>(margin) / of.y;
+    optics::Surface larger = card;
+    larger.corner -= card.across * x + card.down * y;
+    larger.across *= 1 + 2 * x;
+    larger.down *= 1 + 2 * y;
+    return larger;
 }
 
 Rational halfExposure(const scene::Scene& scene) {

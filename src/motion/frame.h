@@ -2,6 +2,7 @@
 #pragma once
 
 #include "motion/camera_move.h"
+#include "motion/lamps.h"
 #include "motion/pixels.h"
 #include "optics/placing.h"
 #include "scene/scene.h"
@@ -32,6 +33,7 @@ struct Item {
     optics::Surface open, close;     ///< where it is as the exposure begins and ends; as `card` without one
     std::optional<BoxPlace> box;     ///< of a layer that fills one, whose card is the box's middle
     std::vector<PixelsPtr> pictures; ///< of its particles, where they show layers
+    bool shadow = false;             ///< it is what the ground shows of shadows
 };
 
 struct Frame {
@@ -44,11 +46,18 @@ struct Frame {
     scene::Iris iris;
     scene::Haze haze;
     scene::Mist mist;
+    std::vector<LampAt> lamps; ///< that light particles and air
+    scene::Ambient ambient;
+    scene::Glare glare;
     scene::Grade grade; ///< of the whole picture
+    scene::ViewTransform viewTransform;
     scene::Colour background;
     scene::Blending blending = scene::Blending::Light;
     std::vector<Item> items; ///< visible ones only, lowest first
 };
+
+/// A card whose picture is larger by so many px of its natural size on each side, and back by less than 0.
+optics::Surface withMargin(const optics::Surface& card, V2i pixels, int margin);
 
 /// Seconds from the middle of a frame's exposure to its begin and end.
 Rational halfExposure(const scene::Scene& scene);

@@ -21,7 +21,7 @@ std::vector<LampAt> lampsAt(const ResolvedScene& now) {
             const double scale = frame.x.length();
             const V3d colour(lamp->colour.r, lamp->colour.g, lamp->colour.b);
             lamps.push_back({frame.origin, colour * (seen * std::exp2(lamp->strength)),
-                             lamp->radius() * scale, lamp->reach * scale});
+                             lamp->radius() * scale, lamp->reach * scale, lamp->halo, layer->id});
         }
     };
     gather(gather, now.scene.layers, 1);
@@ -53,7 +53,8 @@ LightPtr lightOn(const scene::Layer& layer, const optics::Surface& card, const s
                             from.dot(normal),
                             lamp.light,
                             lamp.radius,
-                            lamp.reach};
+                            lamp.reach,
+                            lamp.id};
         // As near as it comes to the picture and what it goes on by.
         const double x = on.at.x -
                          std::clamp(on.at.x, -card.left * layer.pixels.x, (1 + card.right) * layer.pixels.x),
@@ -64,23 +65,88 @@ LightPtr lightOn(const scene::Layer& layer, const optics::Surface& card, const s
     return light;
 }
 
+namespace {
+
+/// What comes of a lamp at a place: its light there, and the way to it (right, down, out of the card) of
+/// length 1; in the very lamp, none.
+struct Coming {
+    V3d light, way;
+};
+Coming comingFrom(const Light& light, const LampOnCard& lamp, const V2d& place) {
+    const V3d to((lamp.at.x - place.x) * light.perPixel.x, (lamp.at.y - place.y) * light.perPixel.y,
+                 lamp.off);
+    const double distance = to.length(), left = falloff(distance, lamp.radius, lamp.reach);
+    return {lamp.light * left, distance > 0 ? to / distance : V3d(0)};
+}
+
+/// A lamp in the very card lights neither side.
+double taken(const scene::Shading& shading, double cosine) {
+    return cosine > 0 ? shading.front * cosine : -shading.translucency * cosine;
+}
+
+}
+
 V3d lightAt(const Light& light, const V2d& place, const V2d& outwards, double sine) {
     V3d sum = light.ambient;
     const double cosine = std::sqrt(std::max(0.0, 1 - sine * sine));
     for (const LampOnCard& lamp : light.lamps) {
-        const V3d to((lamp.at.x - place.x) * light.perPixel.x, (lamp.at.y - place.y) * light.perPixel.y,
-                     lamp.off);
-        const double distance = to.length(), left = falloff(distance, lamp.radius, lamp.reach);
-        if (!(left > 0)) continue;
-        // A lamp in the very card lights neither side.
-        const V3d way = distance > 0 ? to / distance : V3d(0);
-        double taken = way.z > 0 ? light.shading.front * way.z : -light.shading.translucency * way.z;
+        const auto [comes, way] = comingFrom(light, lamp, place);
+        double share = taken(light.shading, way.z);
         if (sine > 0)
-            taken += light.shading.edge.strength * sine *
+            share += light.shading.edge.strength * sine *
                      std::max(0.0, sine * (outwards.x * way.x + outwards.y * way.y) + cosine * way.z);
-        sum += lamp.light * (left * taken);
+        sum += comes * share;
     }
     return sum;
+}
+
+V3d lightAt(const Light& light, const LampOnCard& lamp, const V2d& place) {
+    const auto [comes, way] = comingFrom(light, lamp, place);
+    return comes * taken(light.shading, way.z);
+}
+
+V3d lightOnNormal(const Light& light, const V2d& place, const V3d& normal) {
+    V3d sum = light.ambient;
+    for (const LampOnCard& lamp : light.lamps) {
+        const auto [comes, way] = comingFrom(light, lamp, place);
+        const double cosine = normal.x * way.x - normal.y * way.y + normal.z * way.z;
+        // What comes from behind the card goes through it however it is turned.
+        sum +=
+            comes * (way.z > 0 ? light.shading.front * std::max(0.0, cosine) : taken(light.shading, way.z));
+    }
+    return sum;
+}
+
+V3d lightThrough(const std::vector<LampAt>& lamps, const scene::Ambient& ambient, double front,
+                 const V3d& place) {
+    V3d sum = V3d(ambient.colour.r, ambient.colour.g, ambient.colour.b) * ambient.level;
+    for (const LampAt& lamp : lamps)
+        sum += lamp.light * (front * falloff((lamp.place - place).length(), lamp.radius, lamp.reach));
+    return sum;
+}
+
+double lightAlong(const LampAt& lamp, const V3d& eye, const V3d& along, double a, double b) {
+    const V3d to = lamp.place - eye;
+    const double middle = to.dot(along), off = (to - along * middle).length();
+    if (!(off < lamp.reach)) return 0;
+    const double half = std::sqrt(lamp.reach * lamp.reach - off * off);
+    a = std::max(a, middle - half), b = std::min(b, middle + half);
+    if (!(a < b)) return 0;
+    const double r = lamp.radius;
+    // (r / distance)^2 outside of the lamp; within it, as bright as at its radius.
+    const auto outside = [&](double from, double until) {
+        if (!(from < until)) return 0.0;
+        if (off < 1e-9 * lamp.reach)
+            return r * r * (1 / std::abs(from) - 1 / std::abs(until)) * (from < 0 ? -1 : 1);
+        return r * r / off * (std::atan(until / off) - std::atan(from / off));
+    };
+    const double inside = off < r ? std::sqrt(r * r - off * off) : 0;
+    const double x = a - middle, y = b - middle;
+    double sum = inside > 0 ? std::max(0.0, std::min(y, inside) - std::max(x, -inside)) +
+                                  outside(x, std::min(y, -inside)) + outside(std::max(x, inside), y)
+                            : outside(x, y);
+    sum -= r * r / (lamp.reach * lamp.reach) * (b - a);
+    return std::max(0.0, sum);
 }
 
 }

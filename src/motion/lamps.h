@@ -14,6 +14,8 @@ struct LampAt {
     V3d place;
     V3d light; ///< of the three colours, at its radius
     double radius = 0.1, reach = 1;
+    double halo = 1;       ///< times the light that haze shows of it
+    std::int64_t id = 0;   ///< of its layer
 };
 /// Of the layers that are visible, with their opacity and how much of them shows; a lamp in a group that is
 /// scaled has its radius and reach scaled as the group is across.
@@ -29,6 +31,7 @@ struct LampOnCard {
     double off; ///< metres from the card; above 0 on the side that is seen
     V3d light;  ///< of the three colours, at its radius
     double radius, reach;
+    std::int64_t id; ///< of its layer
 };
 /// How a layer is lit.
 struct Light {
@@ -47,5 +50,19 @@ LightPtr lightOn(const scene::Layer& layer, const optics::Surface& card, const s
 /// picture (right, down; of length 1): on its front by the cosine, behind by the cosine as far as it is
 /// translucent, and on an edge that turns away.
 V3d lightAt(const Light& light, const V2d& place, const V2d& outwards, double sine);
+/// The part of one lamp in that on a place that does not turn away.
+V3d lightAt(const Light& light, const LampOnCard& lamp, const V2d& place);
+/// Light on a place where the card is turned as a unit vector out of it says: right, up, towards the side
+/// that is seen.
+V3d lightOnNormal(const Light& light, const V2d& place, const V3d& normal);
+
+/// Light at a place in the world, whichever side it comes from. front: times that of lamps.
+V3d lightThrough(const std::vector<LampAt>& lamps, const scene::Ambient& ambient, double front,
+                 const V3d& place);
+
+/// What air shows of a lamp along a ray, for each of what a metre of it scatters: the integral of the lamp's
+/// light from a to b metres along it, less what is left at the lamp's reach, in closed form. along: of
+/// length 1.
+double lightAlong(const LampAt& lamp, const V3d& eye, const V3d& along, double a, double b);
 
 }

@@ -178,6 +178,7 @@ std::shared_ptr<Pixels> gather(const scene::Scene& scene, const scene::LayerPtr&
     };
     for (const scene::Displacement& each : pixels->displacements)
         std::for_each(each.where.begin(), each.where.end(), lookAtMatte);
+    if (layer->shading) look(layer->shading->normals);
     if (pixels->cutout) {
         forEachMatte(*pixels->cutout, lookAtMatte);
         if (pixels->cutout->match) look(pixels->cutout->match->like);
@@ -247,9 +248,36 @@ PixelsPtr pixelsAt(const scene::Scene& scene, const scene::LayerPtr& layer, Rati
                    const std::vector<scene::GradePtr>& above) {
     auto pixels = gather(scene, layer, time, 0);
     if (!pixels) return pixels;
-    if (layer->grade && !scene::neutral(*layer->grade)) pixels->grades.push_back(layer->grade);
-    pixels->grades.insert(pixels->grades.end(), above.begin(), above.end());
+    if (layer->grade && !scene::neutral(*layer->grade)) pixels->grades.push_back({layer->grade, {}});
+    for (const scene::GradePtr& grade : above)
+        pixels->grades.push_back({grade, {}});
+    if (layer->finish && !scene::neutral(*layer->finish)) pixels->finish = layer->finish;
     return pixels;
+}
+
+double DepthShare::at(const V2d& place) const {
+    const double depth = corner + across * place.x + down * place.y;
+    const double outside = std::max(from - depth, depth - to);
+    if (outside <= 0) return 1;
+    if (outside >= soft) return 0;
+    const double t = 1 - outside / soft;
+    return t * t * (3 - 2 * t);
+}
+
+Pixels plain(const Pixels& pixels) {
+    Pixels cut = pixels;
+    cut.displacements.clear();
+    cut.grades.clear();
+    cut.light = nullptr;
+    cut.shadows = nullptr;
+    cut.finish = nullptr;
+    cut.margin = 0;
+    return cut;
+}
+
+bool isPlain(const Pixels& pixels) {
+    return pixels.displacements.empty() && pixels.grades.empty() && !pixels.light && !pixels.shadows &&
+           !pixels.finish;
 }
 
 }

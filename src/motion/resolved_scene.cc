@@ -2,6 +2,7 @@
 
 #include "motion/facing.h"
 #include "motion/values.h"
+#include "scene/property.h"
 
 #include <algorithm>
 
@@ -38,7 +39,14 @@ bool moves(const scene::Scene& scene) {
 
 scene::Scene resolved(const scene::Scene& scene, Rational time, const V3d& eye) {
     scene::Scene now = scene;
-    if (any(scene.layers, keyed)) place(now.layers, Values(scene), time);
+    const bool picture =
+        std::any_of(scene.camera.tracks.begin(), scene.camera.tracks.end(),
+                    [](const scene::Track& track) { return scene::pictureProperty(track.property); });
+    if (const bool layers = any(scene.layers, keyed); layers || picture) {
+        const Values values(scene);
+        if (layers) place(now.layers, values, time);
+        values.resolvePicture(now, time.toDouble());
+    }
     if (any(now.layers, goesWithCamera)) takeAlong(now, eye - scene.camera.marks.front().pose.position);
     if (any(now.layers, facesEye)) faceEye(now, eye);
     return now;

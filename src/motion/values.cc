@@ -129,9 +129,11 @@ std::optional<double> Values::of(std::int64_t layer, std::string_view name, doub
         return boundBy(property, value);
     };
     if (layer == 0) {
-        const auto* property = scene::cameraProperty(name);
-        if (!property) return {};
-        return withTrack(*property, m_posed(seconds), m_scene.camera.tracks);
+        if (const auto* property = scene::cameraProperty(name))
+            return withTrack(*property, m_posed(seconds), m_scene.camera.tracks);
+        if (const auto* property = scene::pictureProperty(name))
+            return withTrack(*property, m_scene, m_scene.camera.tracks);
+        return {};
     }
     const auto* property = scene::layerProperty(name);
     const scene::LayerPtr found = property ? scene::find(m_scene, layer).layer : nullptr;
@@ -162,6 +164,18 @@ scene::Placement Values::placement(const scene::Layer& layer, Rational time) con
         if (const auto* property = scene::layerProperty(track.property))
             property->set(stand, boundBy(*property, of(track, property->get(stand), time.toDouble(), 0)));
     return stand.placement;
+}
+
+void Values::resolvePicture(scene::Scene& scene, double seconds) const {
+    for (const scene::Track& track : m_scene.camera.tracks)
+        if (const auto* property = scene::pictureProperty(track.property))
+            property->set(scene, boundBy(*property, of(track, property->get(m_scene), seconds, 0)));
+}
+
+double cameraValue(const scene::Scene& scene, const CameraMove& move, std::string_view property,
+                   double seconds) {
+    if (const auto* ofPose = scene::cameraProperty(property)) return ofPose->get(move.at(seconds));
+    return Values(scene, [&](double t) { return move.posed(t); }).of(0, property, seconds).value_or(0);
 }
 
 scene::Pose Values::tracked(scene::Pose pose, double seconds) const {

@@ -20,6 +20,8 @@ double keysAt(const scene::Track& track, double seconds);
 /// Where a layer is at a time by its keys of place, relative to what carries it; tracks are not looked at.
 scene::Placement placeAt(const scene::Layer& layer, Rational time);
 
+class CameraMove;
+
 /// Refers to the scene, which must outlive it.
 class Values {
 public:
@@ -34,6 +36,8 @@ public:
     void resolve(scene::Layer& layer, Rational time) const;
     /// Its placement alone.
     scene::Placement placement(const scene::Layer& layer, Rational time) const;
+    /// The scene's own values: of the whole picture. Its layers are not looked at.
+    void resolvePicture(scene::Scene& scene, double seconds) const;
     /// A pose with the camera's tracks.
     scene::Pose tracked(scene::Pose pose, double seconds) const;
 
@@ -44,6 +48,11 @@ private:
     const scene::Scene& m_scene;
     std::function<scene::Pose(double)> m_posed;
 };
+
+/// What a track of the camera changes, at a time in seconds: of the pose on its move, or of the picture. 0
+/// where there is no such property. move: of the scene.
+double cameraValue(const scene::Scene& scene, const CameraMove& move, std::string_view property,
+                   double seconds);
 
 /// A sentence on links that name what is not there, or follow each other in a circle; empty when there are
 /// none.

@@ -3,6 +3,7 @@
 #include "optics/view.h"
 #include "render/cloud_density.h"
 #include "render/cloud_way.h"
+#include "render/curve.h"
 #include "render/grid_rows.h"
 
 #include <algorithm>
@@ -93,7 +94,8 @@ public:
         : m_view(frame.view), m_place(item.box->now), m_moved(item.box->moved),
           m_cloud(std::get<scene::Cloud>(item.layer->content)), m_density(m_cloud, frame.time), m_air(air),
           m_light(item.blend == scene::Blend::Add), m_opacity(static_cast<float>(item.opacity)),
-          m_grid(gridFor(frame.view, isFast(method) ? 8 : 4)), m_steps(stepsFor(method, m_grid)) {
+          m_grid(gridFor(frame.view, isFast(method) ? 8 : 4)), m_steps(stepsFor(method, m_grid)),
+          m_shading(item.layer->shading), m_lamps(frame.lamps), m_ambient(frame.ambient) {
         // Of the box's corners.
         for (int corner = 0; corner < 8; ++corner) {
             const double depth = optics::depthOf(m_view, m_place(cornerOf(corner) * m_cloud.box / 2));
@@ -185,6 +187,8 @@ private:
         /// As each step begins, and after the last: what is behind, through how much it is seen, and the sum
         /// of the depths of what hides it by how much it does.
         std::array<float, CloudDensity::mostPlaces + 1> thickness, through, depths;
+        /// Of a lit one: light at each step, and as `depths` its sums.
+        std::vector<Imath::V3f> light, lights;
         double step() const { return (out - in) / steps; }
     };
     Way wayOf(const V2d& place, int steps, int pixels) const {
@@ -192,7 +196,7 @@ private:
         const Line line = lineOf(place);
         way.in = line.in, way.out = line.out;
         way.perDepth = optics::rayThrough(m_view, place).length();
-        if (!(way.in < way.out) || (m_density.even() && m_density.sharp())) return way;
+        if (!(way.in < way.out) || (m_density.even() && m_density.sharp() && !m_shading)) return way;
         way.steps = steps;
         const double step = (way.out - way.in) / steps;
         m_density.along({line.from, line.along, m_moved, way.in + 0.5 * step, step,
@@ -208,6 +212,16 @@ private:
             way.depths[i + 1] =
                 way.depths[i] + (way.through[i] - way.through[i + 1]) *
                                     static_cast<float>(way.in + (static_cast<double>(i) + 0.5) * step);
+        way.light.clear(), way.lights.clear();
+        if (!m_shading) return way;
+        const V3d ray = optics::rayThrough(m_view, place);
+        way.lights.emplace_back(0.f);
+        for (std::size_t i = 0; i < count; ++i) {
+            const V3d at = m_view.eye + ray * (way.in + (static_cast<double>(i) + 0.5) * step);
+            way.light.emplace_back(motion::lightThrough(m_lamps, m_ambient, m_shading->front, at));
+            way.lights.push_back(way.lights.back() +
+                                 way.light.back() * (way.through[i] - way.through[i + 1]));
+        }
         return way;
     }
     /// Those of a grid, which one gap after the other asks for.
@@ -230,6 +244,7 @@ private:
     /// What a way has up to a depth.
     struct Part {
         double thickness, through, depths;
+        Imath::V3f lights{0};
     };
     static Part partAt(const Way& way, double depth) {
         const double at = (depth - way.in) / way.step();
@@ -238,9 +253,12 @@ private:
         const double from = way.thickness[i],
                      more = static_cast<double>(way.densities[i]) * (at - step) * way.step() * way.perDepth,
                      through = std::exp(-from - more);
-        return {from + more, through,
-                static_cast<double>(way.depths[i]) +
-                    (static_cast<double>(way.through[i]) - through) * (way.in + (step + 0.5) * way.step())};
+        Part part{from + more, through,
+                  static_cast<double>(way.depths[i]) +
+                      (static_cast<double>(way.through[i]) - through) * (way.in + (step + 0.5) * way.step())};
+        if (!way.light.empty())
+            part.lights = way.lights[i] + way.light[i] * (way.through[i] - static_cast<float>(through));
+        return part;
     }
 
     void march(const Gap& gap, const V2d& place, const Way& way, float* rgba) const {
@@ -250,6 +268,7 @@ private:
                      farthest = std::min(way.out, 1 / std::max(gap.farAt(place.x, place.y), 1e-30));
         if (!(nearest < farthest)) return;
         double through = 1, depth = 0, weight = 0; // mean depth of the light that it gives
+        Imath::V3f lit(1);
         if (way.steps == 0) {
             through = std::exp(-m_cloud.density * (farthest - nearest) * way.perDepth);
             depth = nearest, weight = 1;
@@ -258,13 +277,15 @@ private:
             through = std::exp(a.thickness - b.thickness);
             // Of what it hides, in shares of what is seen at all.
             weight = a.through - b.through, depth = b.depths - a.depths;
+            if (m_shading)
+                lit = weight > 1e-6 ? (b.lights - a.lights) / static_cast<float>(weight) : way.light.front();
             if (!(weight > 1e-12)) weight = 1, depth = nearest;
         }
         const auto taken = static_cast<float>(1 - through) * m_opacity;
         const scene::Colour& own = m_cloud.colour;
         const double of[4] = {own.r, own.g, own.b, own.a};
         for (int c = 0; c < 4; ++c)
-            rgba[c] = static_cast<float>(of[c]) * taken;
+            rgba[c] = static_cast<float>(of[c]) * taken * (c < 3 ? lit[c] : 1);
         if (m_air.density > 0 && weight > 0)
             throughAir(m_air, static_cast<float>(place.x), static_cast<float>(place.y), weight / depth, rgba);
         if (m_light) rgba[3] = 0;
@@ -279,8 +300,83 @@ private:
     bool m_light;
     float m_opacity;
     int m_grid, m_steps;
+    scene::ShadingPtr m_shading; ///< null: it takes no light
+    std::vector<motion::LampAt> m_lamps;
+    scene::Ambient m_ambient;
     const std::uint64_t m_number = nextNumber(); ///< tells it from all others there have been
     double m_near = infinite, m_far = -infinite, m_scale = 1;
+};
+
+/// Haze that shows the light of lamps.
+class HaloFill : public Fill {
+public:
+    explicit HaloFill(const motion::Frame& frame)
+        : m_view(frame.view), m_haze(frame.haze), m_paint(frame.blending == scene::Blending::Paint),
+          m_grid(gridFor(frame.view, 4)) {
+        for (const motion::LampAt& lamp : frame.lamps)
+            if (lamp.halo > 0) m_lamps.push_back(lamp);
+    }
+    bool empty() const { return m_lamps.empty(); }
+
+    std::pair<double, double> nearnessIn(const media::Box&) const override {
+        double near = infinite, far = 0;
+        for (const motion::LampAt& lamp : m_lamps) {
+            const double depth = optics::depthOf(m_view, lamp.place);
+            near = std::min(near, depth - lamp.reach), far = std::max(far, depth + lamp.reach);
+        }
+        if (!(far > 0)) return {1, 0};
+        return {1 / far, near > 1e-6 ? 1 / near : 1e6};
+    }
+    bool isIn(const Gap& gap) const override {
+        const auto [low, high] = nearnessIn(gap.box);
+        return low <= high && low < gap.nears().second && high > gap.fars().first;
+    }
+    void paintUnder(const Gap& gap, Canvas& canvas) const override {
+        paintOnGrid(Grid(gap.box, m_grid), canvas,
+                    [&](int, const V2d& place, float* rgba) { along(gap, place, rgba); });
+    }
+    bool variesByRay() const override { return false; }
+    void see(const Gap& gap, const FillRay& ray, float* rgba) const override {
+        float seen[4];
+        along(gap, {ray.x, ray.y}, seen);
+        addUnder(rgba, seen);
+    }
+
+private:
+    void along(const Gap& gap, const V2d& place, float* rgba) const {
+        V3d ray = optics::rayThrough(m_view, place);
+        const double perDepth = ray.length(), far = gap.farAt(place.x, place.y);
+        ray /= perDepth;
+        const double a = std::max(m_haze.start, perDepth / gap.nearAt(place.x, place.y)),
+                     b = far > 0 ? perDepth / far : infinite;
+        rgba[3] = 0;
+        const V3d light = b > a ? between(ray, a, b) : V3d(0);
+        for (int c = 0; c < 3; ++c)
+            rgba[c] = static_cast<float>(light[c]);
+        if (!m_paint || !(b > a)) return;
+        // Paint adds encoded values, whose sum over all gaps is to be that of the whole way.
+        const V3d before = between(ray, m_haze.start, a), whole = between(ray, m_haze.start, b);
+        for (int c = 0; c < 3; ++c)
+            rgba[c] = decode(encode(static_cast<float>(whole[c])) - encode(static_cast<float>(before[c])));
+    }
+    V3d between(const V3d& ray, double a, double b) const {
+        V3d sum(0);
+        for (const motion::LampAt& lamp : m_lamps) {
+            const double light = motion::lightAlong(lamp, m_view.eye, ray, a, b);
+            if (!(light > 0)) continue;
+            // Most of it comes from where the ray is nearest to the lamp.
+            const double from = std::max(m_haze.start, (lamp.place - m_view.eye).dot(ray));
+            sum += lamp.light * (light * lamp.halo * m_haze.density *
+                                 std::exp(-m_haze.density * (from - m_haze.start)));
+        }
+        return sum * V3d(m_haze.colour.r, m_haze.colour.g, m_haze.colour.b);
+    }
+
+    optics::View m_view;
+    scene::Haze m_haze;
+    bool m_paint;
+    int m_grid;
+    std::vector<motion::LampAt> m_lamps;
 };
 
 class MistFill : public Fill {
@@ -352,6 +448,12 @@ private:
 
 FillPtr cloudFill(const motion::Item& item, const motion::Frame& frame, Method method, const Air& air) {
     return std::make_shared<CloudFill>(item, frame, method, air);
+}
+
+FillPtr haloFill(const motion::Frame& frame) {
+    if (!(frame.haze.density > 0)) return nullptr;
+    auto halo = std::make_shared<HaloFill>(frame);
+    return halo->empty() ? nullptr : halo;
 }
 
 FillPtr mistFill(const motion::Frame& frame) {

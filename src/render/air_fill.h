@@ -1,4 +1,4 @@
-// Clouds and mist as the lens sees them: air that takes light on its way and gives its own instead.
+// Clouds, mist and haze around lamps as the lens sees them: air that takes light on its way and gives its own instead.
 #pragma once
 
 #include "motion/frame.h"
@@ -15,5 +15,8 @@ FillPtr cloudFill(const motion::Item& item, const motion::Frame& frame, Method m
 
 /// The frame's mist, in closed form; null where there is none.
 FillPtr mistFill(const motion::Frame& frame);
+
+/// What the frame's haze shows of lamps around them, in closed form; null where there is none.
+FillPtr haloFill(const motion::Frame& frame);
 
 }

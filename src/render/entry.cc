@@ -238,12 +238,16 @@ Result<std::vector<Entry>> gather(const motion::Frame& frame, const Quality& qua
         entry.plane = seen(*item, frame, quality, entry.pixels->levels.front().size);
         entry.box = boxOf(entry.plane, regionOf(frame, quality), through);
     }
-    if (FillPtr mist = mistFill(frame)) {
+    const auto addAir = [&](FillPtr fill, scene::Blend blend) {
+        if (!fill) return;
         Entry entry;
         entry.box = regionOf(frame, quality);
-        entry.fill = std::move(mist);
+        entry.fill = std::move(fill);
+        entry.blend = blend;
         entries.push_back(std::move(entry));
-    }
+    };
+    addAir(mistFill(frame), scene::Blend::Normal);
+    addAir(haloFill(frame), scene::Blend::Add);
     return entries;
 }
 

@@ -366,6 +366,11 @@ Result<FillPtr> particleFill(const motion::Item& item, const motion::Frame& fram
         for (int c = 0; c < 3; ++c)
             spot.rgba[c] = static_cast<float>(own[c] * particles.light) * over[c] * opacity;
         spot.rgba[3] = static_cast<float>(own[3]) * over[3] * opacity;
+        if (const auto& shading = item.layer->shading) {
+            const V3d lit = motion::lightThrough(frame.lamps, frame.ambient, shading->front, world);
+            for (int c = 0; c < 3; ++c)
+                spot.rgba[c] *= static_cast<float>(lit[c]);
+        }
         if (light) spot.rgba[3] = 0;
         if (air.density > 0) {
             float through[4] = {1, 1, 1, 0};

@@ -3,6 +3,7 @@
 #include "grade/grading.h"
 #include "media/parallel.h"
 #include "render/curve.h"
+#include "render/glare.h"
 #include "render/lens_tile.h"
 #include "render/tile.h"
 
@@ -50,19 +51,45 @@ void putAway(const float* in, int pixels, float* out) {
         hn::Stream(hn::Load(pixel, in + i), pixel, out + i);
 }
 
-Result<Image> rendered(const motion::Frame& frame, const Quality& quality, media::PixelCache& cache,
+void grade(const grade::GradingPtr& grading, const Image& picture, const media::Box& box, Image& out) {
+    for (int y = box.y0; y < box.y1; ++y) {
+        float* row = out.row(y) + 4 * box.x0;
+        if (&picture != &out) std::copy_n(picture.row(y) + 4 * box.x0, 4 * (box.x1 - box.x0), row);
+        if (grading) grading->apply(row, static_cast<std::size_t>(box.x1 - box.x0));
+    }
+}
+
+/// Black and clear but for a part.
+void clearAround(const media::Box& part, Image& picture) {
+    for (int y = 0; y < picture.size.y; ++y) {
+        float *row = picture.row(y), *end = row + 4 * picture.size.x;
+        if (y < part.y0 || y >= part.y1) {
+            std::fill(row, end, 0.f);
+            continue;
+        }
+        std::fill(row, row + 4 * part.x0, 0.f);
+        std::fill(row + 4 * part.x1, end, 0.f);
+    }
+}
+
+Result<Image> rendered(const motion::Frame& frame, const Quality& asked, media::PixelCache& cache,
                        const Progress& progress) {
+    Quality quality = asked;
+    const int glare = reachOfGlare(frame); // what is around shines in
+    if (glare > 0 && !quality.region.empty()) quality.region = regionOf(frame, asked).grown(glare);
     const auto entries = entriesOf(frame, quality, cache, progress);
     if (!entries) return tl::unexpected(entries.error());
 
     grade::GradingPtr grading; // of the whole picture
-    if (auto made = grade::gradingOf({std::make_shared<const scene::Grade>(frame.grade)}))
+    if (auto made =
+            grade::gradingOf({std::make_shared<const scene::Grade>(frame.grade)}, frame.viewTransform))
         grading = std::move(*made);
     else if (!quality.placeholders)
         return tl::unexpected(made.error());
 
     const media::Box region = regionOf(frame, quality);
-    Image picture(frame.size);
+    Image picture(frame.size), shown; // what is shown of one that has no glare yet
+    if (glare > 0 && quality.piece) shown = Image(frame.size);
     if (region != media::boxOf(frame.size)) std::fill(picture.rgba.begin(), picture.rgba.end(), 0.f);
     const bool paint = frame.blending == scene::Blending::Paint;
     const Air air = airOf(frame);
@@ -110,7 +137,7 @@ Result<Image> rendered(const motion::Frame& frame, const Quality& quality, media
             worker.lens.paint(*entries, box, ground, worker.canvas, progress.stop);
         }
         if (progress.stopped()) return;
-        if (grading)
+        if (grading && glare == 0)
             for (int y = 0; y < box.y1 - box.y0; ++y)
                 grading->apply(worker.canvas.row(y), static_cast<std::size_t>(box.x1 - box.x0));
         for (int y = box.y0; y < box.y1; ++y) {
@@ -121,7 +148,8 @@ Result<Image> rendered(const motion::Frame& frame, const Quality& quality, media
             else
                 putAway(in, box.x1 - box.x0, out);
         }
-        if (quality.piece) quality.piece(picture, box);
+        if (quality.piece && glare > 0) grade(grading, picture, box, shown);
+        if (quality.piece) quality.piece(glare > 0 ? shown : picture, box);
         progress.done(static_cast<double>(++done) / static_cast<double>(tiles));
     };
     // Each takes the next block, so that they come in order.
@@ -136,6 +164,16 @@ Result<Image> rendered(const motion::Frame& frame, const Quality& quality, media
         }
     });
     if (progress.stopped()) return cancelled();
+    if (glare == 0) return picture;
+    addGlare(frame, region, picture);
+    const media::Box part = regionOf(frame, asked);
+    if (part != media::boxOf(frame.size)) clearAround(part, picture);
+    const std::vector<media::Box> strips = blocksOf(part, 4 * Canvas::side);
+    media::inParallel(std::size_t{0}, strips.size(), [&](std::size_t i) {
+        grade(grading, picture, strips[i], picture);
+        if (quality.piece)
+            forBoxes(strips[i], Canvas::side, [&](const media::Box& box) { quality.piece(picture, box); });
+    });
     return picture;
 }
 

@@ -130,7 +130,13 @@ Result<void> writeFileAtomically(const fs::path& named, std::string_view content
 
 Scene withMediaPaths(Scene scene, const std::function<std::string(const std::string&)>& change) {
     changePaths(scene.layers, change);
-    if (!scene.grade.look.path.empty()) scene.grade.look.path = change(scene.grade.look.path);
+    const auto changeOne = [&](std::string& path) {
+        if (!path.empty()) path = change(path);
+    };
+    changeOne(scene.grade.look.path);
+    for (DepthGrade& each : scene.depthGrades)
+        changeOne(each.grade.look.path);
+    changeOne(scene.viewTransform.config);
     return scene;
 }
 

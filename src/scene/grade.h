@@ -50,4 +50,23 @@ using GradePtr = std::shared_ptr<const Grade>;
 /// Whether it changes nothing.
 bool neutral(const Grade& grade);
 
+/// A grade of what stands between two depths, m from the lens along its axis; it begins and ends softly
+/// outside of them.
+struct DepthGrade {
+    static constexpr std::size_t most = 20; ///< of a scene
+    double from = 0, to = 10;
+    double soft = 1; ///< m
+    Grade grade;
+    bool operator==(const DepthGrade&) const = default;
+};
+
+/// How light becomes what is shown, by an OpenColorIO configuration; without one by the curve of sRGB.
+struct ViewTransform {
+    std::string config;  ///< absolute in memory; empty: none
+    std::string space;   ///< its name of scene-linear Rec. 709; empty: its role scene_linear
+    std::string display; ///< empty: its first
+    std::string view;    ///< empty: the first of the display
+    bool operator==(const ViewTransform&) const = default;
+};
+
 }

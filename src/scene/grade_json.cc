@@ -2,6 +2,8 @@
 
 #include "scene/scene_json.h"
 
+#include <algorithm>
+
 namespace stage::scene {
 
 Json toJson(const Grade& grade) {
@@ -93,6 +95,55 @@ Grade readGrade(Fields& fields, const Grade& fallback) {
         look.nothingElse();
     }
     return grade;
+}
+
+Json toJson(const std::vector<DepthGrade>& grades) {
+    Json list = Json::array();
+    for (const DepthGrade& each : grades)
+        list.push_back(
+            {{"from", each.from}, {"to", each.to}, {"soft", each.soft}, {"grade", toJson(each.grade)}});
+    return list;
+}
+
+std::vector<DepthGrade> readDepthGrades(Fields& fields) {
+    const Json& list = fields.array("depthGrades", DepthGrade::most);
+    std::vector<DepthGrade> grades;
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        Fields one(list[i], fields.at("depthGrades", i));
+        DepthGrade each;
+        each.from = one.number("from", 0, Limits::metres, each.from);
+        each.to = one.number("to", 0, Limits::metres, std::max(each.from, each.to));
+        if (each.to < each.from)
+            throw Misread{"'" + one.at("to") + "' is nearer than '" + one.at("from") + "'"};
+        each.soft = one.number("soft", 0, Limits::metres, each.soft);
+        if (one.has("grade")) {
+            Fields grade(one.object("grade"), one.at("grade"));
+            each.grade = readGrade(grade, Grade());
+            grade.nothingElse();
+        }
+        one.nothingElse();
+        grades.push_back(std::move(each));
+    }
+    return grades;
+}
+
+Json toJson(const ViewTransform& transform) {
+    Json json = Json::object();
+    const auto text = [&](const char* name, const std::string& value) {
+        if (!value.empty()) json[name] = value;
+    };
+    text("config", transform.config), text("space", transform.space);
+    text("display", transform.display), text("view", transform.view);
+    return json;
+}
+
+ViewTransform readViewTransform(Fields& fields, const ViewTransform& fallback) {
+    ViewTransform transform = fallback;
+    transform.config = fields.text("config", 4096, transform.config);
+    transform.space = fields.text("space", 1000, transform.space);
+    transform.display = fields.text("display", 1000, transform.display);
+    transform.view = fields.text("view", 1000, transform.view);
+    return transform;
 }
 
 }

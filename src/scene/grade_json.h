@@ -9,4 +9,11 @@ namespace stage::scene {
 Json toJson(const Grade& grade);
 Grade readGrade(Fields& fields, const Grade& fallback);
 
+Json toJson(const std::vector<DepthGrade>& grades);
+/// The member depthGrades, a list.
+std::vector<DepthGrade> readDepthGrades(Fields& fields);
+
+Json toJson(const ViewTransform& transform);
+ViewTransform readViewTransform(Fields& fields, const ViewTransform& fallback);
+
 }

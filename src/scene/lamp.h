@@ -4,6 +4,7 @@
 #include "scene/colour.h"
 #include "scene/geometry.h"
 
+#include <cstdint>
 #include <memory>
 
 namespace stage::scene {
@@ -19,6 +20,7 @@ struct Lamp {
     /// How bright it shows itself, of its light a metre away; 0: not at all.
     double glow = 0.5;
     double glowSize = 0.6; ///< m across
+    double halo = 1;       ///< times the light that haze shows of it
 
     double radius() const { return body.x / 2; }
     bool operator==(const Lamp&) const = default;
@@ -40,10 +42,14 @@ struct EdgeLight {
     bool operator==(const EdgeLight&) const = default;
 };
 
-/// How a layer takes light: its colours are what it shows in light of 1.
+/// How a layer takes light: its colours are what it shows in light of 1. Particles and clouds take light from
+/// all sides as a front does.
 struct Shading {
     double front = 1;        ///< of light that falls on the side that is seen
     double translucency = 0; ///< of light that falls on the other side
+    /// A layer whose picture, laid over this one's, tells how each place is turned: its values as they are
+    /// shown, 0..1, are right, up and out of the picture, each from -1 to 1. 0: none.
+    std::int64_t normals = 0;
     EdgeLight edge;
     bool operator==(const Shading&) const = default;
 };

@@ -20,8 +20,13 @@ Colour colourOf(double kelvin) {
 }
 
 Json toJson(const Lamp& lamp) {
-    return {{"colour", toJson(lamp.colour)}, {"strength", lamp.strength}, {"radius", lamp.radius()},
-            {"reach", lamp.reach},           {"glow", lamp.glow},         {"glowSize", lamp.glowSize}};
+    return {{"colour", toJson(lamp.colour)},
+            {"strength", lamp.strength},
+            {"radius", lamp.radius()},
+            {"reach", lamp.reach},
+            {"glow", lamp.glow},
+            {"glowSize", lamp.glowSize},
+            {"halo", lamp.halo}};
 }
 
 Lamp readLamp(Fields& fields, const Lamp& fallback) {
@@ -37,6 +42,7 @@ Lamp readLamp(Fields& fields, const Lamp& fallback) {
     lamp.reach = fields.number("reach", 1e-3, Limits::metres, lamp.reach);
     lamp.glow = fields.number("glow", 0, 1000, lamp.glow);
     lamp.glowSize = fields.number("glowSize", 1e-4, Limits::metres, lamp.glowSize);
+    lamp.halo = fields.number("halo", 0, 1000, lamp.halo);
     return lamp;
 }
 
@@ -52,18 +58,21 @@ Ambient readAmbient(Fields& fields, const Ambient& fallback) {
 }
 
 Json toJson(const Shading& shading) {
-    return {{"front", shading.front},
-            {"translucency", shading.translucency},
-            {"edge",
-             {{"strength", shading.edge.strength},
-              {"width", shading.edge.width},
-              {"roundness", shading.edge.roundness}}}};
+    Json json = {{"front", shading.front},
+                 {"translucency", shading.translucency},
+                 {"edge",
+                  {{"strength", shading.edge.strength},
+                   {"width", shading.edge.width},
+                   {"roundness", shading.edge.roundness}}}};
+    if (shading.normals != 0) json["normals"] = shading.normals;
+    return json;
 }
 
 Shading readShading(Fields& fields, const Shading& fallback) {
     Shading shading = fallback;
     shading.front = fields.number("front", 0, 100, shading.front);
     shading.translucency = fields.number("translucency", 0, 100, shading.translucency);
+    shading.normals = fields.whole("normals", 0, std::int64_t{1} << 50, shading.normals);
     if (fields.has("edge")) {
         Fields edge(fields.object("edge"), fields.at("edge"));
         shading.edge.strength = edge.number("strength", 0, 1000, shading.edge.strength);

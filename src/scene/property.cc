@@ -28,6 +28,38 @@ constexpr Property<Layer> of(std::string_view name, std::string_view unit, doubl
             [](const Layer& l) { return std::holds_alternative<Content>(l.content); }};
 }
 
+/// Puts a copy of what is shared in its place, changed; nothing where there is none.
+template <class Part, class Change>
+void changeCopy(std::shared_ptr<const Part>& shared, const Change& change) {
+    if (!shared) return;
+    auto copy = std::make_shared<Part>(*shared);
+    change(*copy);
+    shared = std::move(copy);
+}
+
+/// A number of a part of a layer's finish.
+template <auto part, auto number>
+constexpr Property<Layer> ofFinish(std::string_view name, std::string_view unit, double low, double high) {
+    return {name,
+            unit,
+            low,
+            high,
+            [](const Layer& l) { return l.finish ? (*l.finish).*part.*number : 0; },
+            [](Layer& l, double v) { changeCopy(l.finish, [v](Finish& f) { f.*part.*number = v; }); },
+            [](const Layer& l) { return l.finish != nullptr; }};
+}
+
+/// A number of the grade of the whole picture.
+template <double Grade::*number>
+constexpr Property<Scene> ofPicture(std::string_view name, double low, double high) {
+    return {name,
+            "",
+            low,
+            high,
+            [](const Scene& s) { return s.grade.*number; },
+            [](Scene& s, double v) { s.grade.*number = v; }};
+}
+
 /// A number of a layer's grade.
 template <double Grade::*number>
 constexpr Property<Layer> ofGrade(std::string_view name, double low, double high) {
@@ -36,12 +68,7 @@ constexpr Property<Layer> ofGrade(std::string_view name, double low, double high
             low,
             high,
             [](const Layer& l) { return l.grade ? (*l.grade).*number : Grade().*number; },
-            [](Layer& l, double v) {
-                if (!l.grade) return;
-                auto grade = std::make_shared<Grade>(*l.grade);
-                (*grade).*number = v;
-                l.grade = std::move(grade);
-            },
+            [](Layer& l, double v) { changeCopy(l.grade, [v](Grade& grade) { grade.*number = v; }); },
             [](const Layer& l) { return l.grade != nullptr; }};
 }
 
@@ -83,7 +110,31 @@ constexpr auto ofLayers = std::to_array<Property<Layer>>({
     of<Lamp>(
         "reach", "m", 1e-3, far, [](auto& l) -> auto& { return l.reach; }),
     of<Lamp>(
-        "glow", "", 0, 1000, [](auto& l) -> auto& { return l.glow; }),
+        "halo", "", 0, 1000, [](auto& l) -> auto& { return l.halo; }),
+    // What shows of a lamp itself, or the glow of a layer's picture.
+    {"glow", "", 0, 1000,
+     [](const Layer& l) {
+         if (const auto* lamp = std::get_if<Lamp>(&l.content)) return lamp->glow;
+         return l.finish ? l.finish->glow.strength : 0;
+     },
+     [](Layer& l, double v) {
+         if (auto* lamp = std::get_if<Lamp>(&l.content))
+             lamp->glow = v;
+         else
+             changeCopy(l.finish, [v](Finish& finish) { finish.glow.strength = v; });
+     },
+     [](const Layer& l) { return std::holds_alternative<Lamp>(l.content) || l.finish; }},
+    ofFinish<&Finish::shadow, &DropShadow::strength>("drop shadow", "", 0, 1),
+    ofFinish<&Finish::soft, &SoftFocus::radius>("soft focus", "px", 0, 2000),
+    {"edge light", "", 0, 1000, [](const Layer& l) { return l.shading ? l.shading->edge.strength : 0; },
+     [](Layer& l, double v) { changeCopy(l.shading, [v](Shading& s) { s.edge.strength = v; }); },
+     [](const Layer& l) { return l.shading != nullptr; }},
+    {"shadow", "", 0, 1, [](const Layer& l) { return l.shadows.empty() ? 0 : l.shadows.front().darkness; },
+     [](Layer& l, double v) {
+         for (Shadow& shadow : l.shadows)
+             shadow.darkness = v;
+     },
+     [](const Layer& l) { return !l.shadows.empty(); }},
     {"displacement", "px", 0, 10'000,
      [](const Layer& l) { return l.displacements.empty() ? 0 : l.displacements.front().amount; },
      [](Layer& l, double v) {
@@ -97,7 +148,7 @@ constexpr auto ofLayers = std::to_array<Property<Layer>>({
     ofGrade<&Grade::saturation>("saturation", 0, 10),
 });
 
-constexpr auto ofCamera = std::to_array<Property<Pose>>({
+constexpr auto ofPoses = std::to_array<Property<Pose>>({
     {"across", "m", -far, far, [](const Pose& p) { return p.position.x; },
      [](Pose& p, double v) { p.position.x = v; }},
     {"up", "m", -far, far, [](const Pose& p) { return p.position.y; },
@@ -113,6 +164,22 @@ constexpr auto ofCamera = std::to_array<Property<Pose>>({
     {"fstop", "", 0.1, 1000, [](const Pose& p) { return p.fstop; }, [](Pose& p, double v) { p.fstop = v; }},
 });
 
+constexpr auto ofPictures = std::to_array<Property<Scene>>({
+    ofPicture<&Grade::exposure>("exposure", -20, 20),
+    ofPicture<&Grade::warmth>("warmth", -80, 300),
+    ofPicture<&Grade::tint>("tint", -50, 50),
+    ofPicture<&Grade::contrast>("contrast", 0.01, 10),
+    ofPicture<&Grade::saturation>("saturation", 0, 10),
+    {"glare", "", 0, 1000, [](const Scene& s) { return s.glare.strength; },
+     [](Scene& s, double v) { s.glare.strength = v; }},
+    {"ambient", "", 0, 1000, [](const Scene& s) { return s.ambient.level; },
+     [](Scene& s, double v) { s.ambient.level = v; }},
+    {"haze", "", 0, 1000, [](const Scene& s) { return s.haze.density; },
+     [](Scene& s, double v) { s.haze.density = v; }},
+    {"mist", "", 0, 1000, [](const Scene& s) { return s.mist.density; },
+     [](Scene& s, double v) { s.mist.density = v; }},
+});
+
 template <class List> auto named(const List& list, std::string_view name) {
     const auto at = std::find_if(list.begin(), list.end(), [&](const auto& p) { return p.name == name; });
     return at == list.end() ? nullptr : &*at;
@@ -124,13 +191,24 @@ std::span<const Property<Layer>> layerProperties() {
     return ofLayers;
 }
 std::span<const Property<Pose>> cameraProperties() {
-    return ofCamera;
+    return ofPoses;
+}
+std::span<const Property<Scene>> pictureProperties() {
+    return ofPictures;
 }
 const Property<Layer>* layerProperty(std::string_view name) {
     return named(ofLayers, name);
 }
 const Property<Pose>* cameraProperty(std::string_view name) {
-    return named(ofCamera, name);
+    return named(ofPoses, name);
+}
+
+const Property<Scene>* pictureProperty(std::string_view name) {
+    return named(ofPictures, name);
+}
+
+bool ofCamera(std::string_view name) {
+    return cameraProperty(name) || pictureProperty(name);
 }
 
 }

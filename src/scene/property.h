@@ -20,12 +20,18 @@ template <class Thing> struct Property {
 
 /// In the order in which the desk offers them.
 std::span<const Property<Layer>> layerProperties();
-/// All that a track of the camera may change.
+/// All that a track of the camera may change of its pose.
 std::span<const Property<Pose>> cameraProperties();
+/// What else a track of the camera may change: of the whole picture.
+std::span<const Property<Scene>> pictureProperties();
 
 /// Null where there is none of that name.
 const Property<Layer>* layerProperty(std::string_view name);
 /// Null where there is none of that name.
 const Property<Pose>* cameraProperty(std::string_view name);
+/// Null where there is none of that name.
+const Property<Scene>* pictureProperty(std::string_view name);
+/// Whether a track of the camera may change what has that name.
+bool ofCamera(std::string_view name);
 
 }

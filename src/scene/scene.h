@@ -9,12 +9,14 @@
 #include "scene/cloud.h"
 #include "scene/cutout.h"
 #include "scene/displacement.h"
+#include "scene/finish.h"
 #include "scene/geometry.h"
 #include "scene/grade.h"
 #include "scene/hanging.h"
 #include "scene/lamp.h"
 #include "scene/particles.h"
 #include "scene/rational.h"
+#include "scene/shadow.h"
 
 #include <algorithm>
 #include <array>
@@ -190,6 +192,8 @@ struct Layer {
     std::vector<Displacement> displacements; ///< of its pixels, after the cut; the first is applied first
     ShadingPtr shading;                      ///< null: it takes no light, and shows its colours as they are
     GradePtr grade;                          ///< null: none. A group's is that of all in it, after their own
+    FinishPtr finish;                        ///< null: none
+    std::vector<Shadow> shadows;             ///< that it throws
     Json extra = Json::object();             ///< members this version does not know
 
     /// Null where it is none.
@@ -325,7 +329,10 @@ struct Scene {
     Haze haze;
     Mist mist;
     Ambient ambient;
-    Grade grade; ///< of the whole picture
+    std::vector<DepthGrade> depthGrades; ///< after those of layers and groups
+    Glare glare;
+    Grade grade; ///< of the whole picture, after its glare
+    ViewTransform viewTransform;
     double homeDepth = 10;
     double ground = 0; ///< height of the ground plane, m
     CheckLimits limits;

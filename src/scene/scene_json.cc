@@ -2,6 +2,7 @@
 
 #include "scene/air_json.h"
 #include "scene/cutout_json.h"
+#include "scene/finish_json.h"
 #include "scene/grade_json.h"
 #include "scene/hanging_json.h"
 #include "scene/lamp_json.h"
@@ -373,7 +374,7 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
     else if (fields.has("cutout") && kind != 3)
         layer->cutout = readCutout(fields.object("cutout"), fields.at("cutout"));
     if (!box && kind != 3 && fields.has("displacements")) layer->displacements = readDisplacements(fields);
-    if (!box && kind != 3 && fields.has("shading")) {
+    if (kind != 3 && kind != 7 && fields.has("shading")) {
         Fields shading(fields.object("shading"), fields.at("shading"));
         layer->shading = std::make_shared<const Shading>(readShading(shading, Shading()));
         shading.nothingElse();
@@ -383,6 +384,12 @@ LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::s
         layer->grade = std::make_shared<const Grade>(readGrade(grade, Grade()));
         grade.nothingElse();
     }
+    if (!box && kind != 3 && fields.has("finish")) {
+        Fields finish(fields.object("finish"), fields.at("finish"));
+        layer->finish = std::make_shared<const Finish>(readFinish(finish, Finish()));
+        finish.nothingElse();
+    }
+    if (!box && kind != 3 && fields.has("shadows")) layer->shadows = readShadows(fields);
     layer->extra = fields.rest();
     return layer;
 }
@@ -440,6 +447,8 @@ Json toJson(const Layer& layer) {
     if (!layer.displacements.empty()) json["displacements"] = toJson(layer.displacements);
     if (layer.shading) json["shading"] = toJson(*layer.shading);
     if (layer.grade) json["grade"] = toJson(*layer.grade);
+    if (layer.finish) json["finish"] = toJson(*layer.finish);
+    if (!layer.shadows.empty()) json["shadows"] = toJson(layer.shadows);
     return withRest(std::move(json), layer.extra);
 }
 
@@ -484,7 +493,10 @@ Json toJson(const Scene& scene) {
                         {"start", scene.haze.start}};
     if (scene.mist != Mist{}) json["mist"] = toJson(scene.mist);
     if (scene.ambient != Ambient{}) json["ambient"] = toJson(scene.ambient);
+    if (!scene.depthGrades.empty()) json["depthGrades"] = toJson(scene.depthGrades);
+    if (scene.glare != Glare{}) json["glare"] = toJson(scene.glare);
     if (scene.grade != Grade{}) json["grade"] = toJson(scene.grade);
+    if (scene.viewTransform != ViewTransform{}) json["viewTransform"] = toJson(scene.viewTransform);
     if (scene.ground != Scene{}.ground) json["ground"] = scene.ground;
     if (scene.limits != CheckLimits{})
         json["checkLimits"] = {{"enlargement", scene.limits.enlargement},
@@ -628,6 +640,17 @@ Result<Scene> sceneFromJson(const Json& json) {
             Fields grade(fields.object("grade"), "grade");
             scene.grade = readGrade(grade, Grade{});
             grade.nothingElse();
+        }
+        if (fields.has("depthGrades")) scene.depthGrades = readDepthGrades(fields);
+        if (fields.has("glare")) {
+            Fields glare(fields.object("glare"), "glare");
+            scene.glare = readGlare(glare, Glare{});
+            glare.nothingElse();
+        }
+        if (fields.has("viewTransform")) {
+            Fields transform(fields.object("viewTransform"), "viewTransform");
+            scene.viewTransform = readViewTransform(transform, ViewTransform{});
+            transform.nothingElse();
         }
         scene.ground = fields.number("ground", -Limits::metres, Limits::metres, scene.ground);
         if (fields.has("checkLimits")) {

@@ -60,7 +60,7 @@ Link readLink(const Json& json, const std::string& where) {
     Link link;
     link.layer = fields.whole("layer", 0, std::int64_t{1} << 50, 0);
     link.property = presentName(fields.text("property", 100));
-    if (link.layer == 0 ? !cameraProperty(link.property) : !layerProperty(link.property))
+    if (link.layer == 0 ? !ofCamera(link.property) : !layerProperty(link.property))
         throw Misread{"'" + fields.at("property") + "': there is no property '" + link.property + "'"};
     link.factor = fields.number("factor", -large, large, link.factor);
     link.offset = fields.number("offset", -large, large, link.offset);
@@ -101,8 +101,8 @@ std::vector<Track> readTracks(Fields& fields, Of of) {
         Fields one(list[i], fields.at("tracks", i));
         Track track;
         track.property = presentName(one.text("property", 100));
-        const bool known = of == Of::Camera ? cameraProperty(track.property) != nullptr
-                                            : layerProperty(track.property) != nullptr;
+        const bool known =
+            of == Of::Camera ? ofCamera(track.property) : layerProperty(track.property) != nullptr;
         if (!known)
             throw Misread{"'" + one.at("property") + "': there is no property '" + track.property + "'"};
         if (std::any_of(tracks.begin(), tracks.end(),

@@ -62,5 +62,57 @@ TEST_F(LampsAtTheDesk, LayersTakeLightWhereTheyAreTicked) {
     EXPECT_FALSE(shading());
 }
 
+TEST_F(LampsAtTheDesk, ALayerThrowsAShadowOfTheNearestLamp) {
+    run("add-lamp");
+    doPosted();
+    const std::int64_t nearest = added().id;
+    session().selection.select({front});
+    doPosted();
+    run("throws-shadow");
+    const auto shadows = [&] { return scene::find(scene(), front).layer->shadows; };
+    ASSERT_EQ(shadows().size(), 1u);
+    EXPECT_EQ(shadows()[0].from, nearest);
+    EXPECT_EQ(shadows()[0].on, 0);
+    EXPECT_GT(shadows()[0].contact, 0);
+    doPosted();
+    type("Darkness", "35");
+    EXPECT_DOUBLE_EQ(shadows()[0].darkness, 0.35);
+    type("Contact reach", "1.5");
+    EXPECT_EQ(shadows()[0].contactReach, 1.5);
+    for (int i = 0; i < 3; ++i)
+        session().document.undo();
+    EXPECT_TRUE(shadows().empty());
+}
+
+TEST_F(LampsAtTheDesk, GlowAndDropShadowAreSetByNumbers) {
+    session().selection.select({front});
+    doPosted();
+    type("Glow", "80");
+    type("Glow reach", "25");
+    type("Drop shadow", "40");
+    type("Soft focus", "3");
+    const auto finish = scene::find(scene(), front).layer->finish;
+    ASSERT_TRUE(finish);
+    EXPECT_EQ(finish->glow.strength, 0.8);
+    EXPECT_EQ(finish->glow.reach, 25);
+    EXPECT_EQ(finish->shadow.strength, 0.4);
+    EXPECT_EQ(finish->soft.radius, 3);
+}
+
+TEST_F(LampsAtTheDesk, GlareAndGradesByDepthAreSetWithNothingSelected) {
+    session().selection.select({});
+    doPosted();
+    type("Glare", "25");
+    EXPECT_EQ(scene().glare.strength, 0.25);
+    type("From depth", "20");
+    type("To depth", "60");
+    type("Range exposure", "-1");
+    ASSERT_EQ(scene().depthGrades.size(), 1u);
+    EXPECT_EQ(scene().depthGrades[0].from, 20);
+    EXPECT_EQ(scene().depthGrades[0].to, 60);
+    EXPECT_EQ(scene().depthGrades[0].grade.exposure, -1);
+    EXPECT_EQ(scene().grade.exposure, 0) << "that of the whole picture is another row";
+}
+
 }
 }

@@ -90,8 +90,8 @@ TEST_F(Desk, FromALayeredPictureToAMovie) {
     window.writer().write(job);
     ASSERT_TRUE(written.wait(30000));
     ASSERT_TRUE(written.at(0).at(0).toBool());
-    const auto ran = test::run(test::cli() + " render " + (dir / "quay.ostage").string() +
-                               " -o '" + (dir / "line/f.####.png").string() + "' --frames 70-74 --quiet");
+    const auto ran = test::run(test::cli() + " render " + (dir / "quay.ostage").string() + " -o '" +
+                               (dir / "line/f.####.png").string() + "' --frames 70-74 --quiet");
     ASSERT_EQ(ran.code, 0) << ran.printed;
     for (int n = 70; n <= 74; ++n) {
         const std::string name = "/f.00" + std::to_string(n) + ".png";

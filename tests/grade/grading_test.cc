@@ -272,4 +272,67 @@ TEST(Looks, NumbersThatAreNoneDoNotComeOut) {
     }
 }
 
+TEST(ViewTransform, ShowsWhatItsConfigurationSays) {
+    const test::TempDir dir;
+    // A display whose view shows half the light by a gamma of 2, and one that shows it by the curve of sRGB.
+    test::writeAll(dir / "config.ocio", R"(ocio_profile_version: 2
+roles:
+  scene_linear: rec709
+  default: rec709
+file_rules:
+  - !<Rule> {name: Default, colorspace: default}
+displays:
+  screen:
+    - !<View> {name: half, colorspace: gamma2half}
+    - !<View> {name: plain, colorspace: gamma2}
+active_displays: []
+active_views: []
+colorspaces:
+  - !<ColorSpace>
+    name: rec709
+  - !<ColorSpace>
+    name: gamma2
+    from_scene_reference: !<ExponentTransform> {value: 2, direction: inverse}
+  - !<ColorSpace>
+    name: gamma2half
+    from_scene_reference: !<GroupTransform>
+      children:
+        - !<MatrixTransform> {matrix: [0.5, 0, 0, 0, 0, 0.5, 0, 0, 0, 0, 0.5, 0, 0, 0, 0, 1]}
+        - !<ExponentTransform> {value: 2, direction: inverse}
+)");
+    scene::ViewTransform view;
+    view.config = (dir / "config.ocio").string();
+    const auto shown = [&](double light) {
+        const auto grading = gradingOf({}, view);
+        EXPECT_TRUE(grading) << grading.error().sentence;
+        float rgba[4] = {static_cast<float>(light), 0.f, static_cast<float>(2 * light), 1.f};
+        if (grading) (*grading)->apply(rgba, 1);
+        EXPECT_NEAR(encodedBySrgb(static_cast<double>(rgba[2])),
+                    encodedBySrgb(static_cast<double>(rgba[0])) * std::sqrt(2), 1e-3);
+        return encodedBySrgb(static_cast<double>(rgba[0]));
+    };
+    EXPECT_NEAR(shown(0.3), std::sqrt(0.15), 1e-3) << "the first view of the first display";
+    view.display = "screen", view.view = "plain";
+    EXPECT_NEAR(shown(0.3), std::sqrt(0.3), 1e-3);
+    const auto views = viewsOf(view.config);
+    ASSERT_TRUE(views) << views.error().sentence;
+    ASSERT_EQ(views->displays.size(), 1u);
+    EXPECT_EQ(views->displays[0].views, (std::vector<std::string>{"half", "plain"}));
+    EXPECT_EQ(views->spaces.size(), 3u);
+}
+
+TEST(ViewTransform, TellsWhatIsWrong) {
+    const test::TempDir dir;
+    test::writeAll(dir / "broken.ocio", "ocio_profile_version: 2\nroles: [");
+    scene::ViewTransform view;
+    for (const std::string& path :
+         {(dir / "broken.ocio").string(), (dir / "none.ocio").string(), dir.path().string()}) {
+        view.config = path;
+        const auto grading = gradingOf({}, view);
+        ASSERT_FALSE(grading);
+        EXPECT_NE(grading.error().sentence.find(path), std::string::npos) << grading.error().sentence;
+        EXPECT_FALSE(viewsOf(path));
+    }
+}
+
 }

@@ -2,9 +2,9 @@
 #include "media/footage.h"
 #include "media/open_raster.h"
 #include "media/probe.h"
+#include "media/shown_frame.h"
 #include "media/still.h"
 #include "media/text_picture.h"
-#include "media/shown_frame.h"
 #include "support/support.h"
 
 #include <cmath>
@@ -484,7 +484,7 @@ public:
 
 TEST(Cache, AMakerThatThrowsGivesASentenceAndNobodyWaitsForEver) {
     for (const auto granularity : {PixelSource::Granularity::Whole, PixelSource::Granularity::EveryLevel,
-                            PixelSource::Granularity::ByBox}) {
+                                   PixelSource::Granularity::ByBox}) {
         const auto source = std::make_shared<Throwing>(granularity);
         PixelCache cache;
         std::atomic<int> told = 0;

@@ -3,8 +3,8 @@
 #include "media/drawing.h"
 #include "media/light.h"
 #include "media/probe.h"
-#include "media/still.h"
 #include "media/shown_frame.h"
+#include "media/still.h"
 #include "support/support.h"
 
 #include <OpenImageIO/imageio.h>

@@ -310,6 +310,9 @@ TEST(Tracks, EveryPropertyIsSetAndRead) {
             if (property.has && !property.has(*layer) && property.has(each)) *layer = each;
         layer->displacements = {{}};
         layer->grade = std::make_shared<const scene::Grade>();
+        layer->finish = std::make_shared<const scene::Finish>();
+        layer->shading = std::make_shared<const scene::Shading>();
+        layer->shadows = {{}};
         const double value = std::clamp(0.6, property.low, property.high);
         layer->tracks = {track(std::string(property.name), {{0, value}})};
         scene::Scene scene = sceneOf({mark(1, 0, {0, 0, 0})});
@@ -321,6 +324,13 @@ TEST(Tracks, EveryPropertyIsSetAndRead) {
         scene::Scene scene = sceneOf({mark(1, 0, {1, 2, 3}, 10, 5), mark(2, 2, {3, 2, 1}, 20, 0)});
         scene.camera.tracks = {track(std::string(property.name), {{0, 1.25}})};
         EXPECT_EQ(property.get(CameraMove(scene).at(1)), 1.25) << property.name;
+    }
+    for (const auto& property : scene::pictureProperties()) {
+        scene::Scene scene = sceneOf({mark(1, 0, {0, 0, 0})});
+        scene.camera.tracks = {track(std::string(property.name), {{0, 1.25}})};
+        EXPECT_EQ(property.get(resolved(scene, 1, V3d(0))), 1.25) << property.name;
+        EXPECT_NE(property.get(scene), 1.25) << property.name;
+        EXPECT_EQ(cameraValue(scene, CameraMove(scene), property.name, 1), 1.25) << property.name;
     }
 }
 

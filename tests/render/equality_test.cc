@@ -269,9 +269,9 @@ std::vector<Variant> variants() {
             {"lit and graded",
              [=](scene::Scene& s) {
                  layer(s, [](Layer& l) {
-                     if (!l.group() && !l.box())
+                     if (!l.group() && !std::holds_alternative<scene::Lamp>(l.content))
                          l.shading =
-                             std::make_shared<const scene::Shading>(scene::Shading{0.8, 0.3, {1.5, 4, 0.9}});
+                             std::make_shared<const scene::Shading>(scene::Shading{0.8, 0.3, 0, {1.5, 4, 0.9}});
                  });
                  s.layers.push_back(changed(lamp(), [](Layer& l) {
                      l.id = 30;
@@ -280,6 +280,31 @@ std::vector<Variant> variants() {
                  s.ambient.level = 0.7;
                  s.grade.contrast = 1.2;
                  s.grade.saturation = 0.8;
+             }},
+            {"shadows, glow and glare",
+             [=](scene::Scene& s) {
+                 layer(s, [](Layer& l) {
+                     if (l.group() || l.box()) return;
+                     scene::Shadow wall, ground;
+                     wall.from = 30, wall.on = 1, wall.contact = 0.5;
+                     ground.bearing = 20, ground.across = 8;
+                     l.shadows = {wall, ground};
+                     scene::Finish finish;
+                     finish.soft = {2, 0.5};
+                     finish.shadow = {0.6, 4, 300, 3};
+                     finish.glow = {0.8, 0.2, 8, {1, 0.8, 0.6, 1}};
+                     l.finish = std::make_shared<const scene::Finish>(finish);
+                 });
+                 s.layers.push_back(changed(lamp(), [](Layer& l) {
+                     l.id = 30;
+                     l.placement.position = {1.5, 1, -6};
+                 }));
+                 s.ground = -1.5;
+                 s.haze = {{0.4, 0.5, 0.6, 1}, 0.05, 1};
+                 s.camera.iris.blades = 5;
+                 s.glare.strength = 0.5, s.glare.threshold = 0.4, s.glare.streaks = 0.5;
+                 s.depthGrades.push_back({7, 9, 1, {}});
+                 s.depthGrades.back().grade.warmth = 60;
              }},
             {"haze, nothing behind",
              [](scene::Scene& s) {

@@ -165,4 +165,63 @@ TEST(Grades, WhoseLookIsNotThereAreToldOrLeftOut) {
     EXPECT_EQ(without->rgba, shown(staged(), Method::Pinhole).rgba);
 }
 
+TEST(Grades, ByDepthChangeWhatStandsThere) {
+    scene::Scene scene = staged();
+    const Image plain = shown(scene, Method::Pinhole);
+    scene.depthGrades = {{8, 12, 1, exposed(1)}};
+    for (const Method method : {Method::Pinhole, Method::Final}) {
+        const Image far = shown(scene, method);
+        // At the left the far sheet alone: twice the light. Through the near one: its own light is left as it
+        // is.
+        EXPECT_NEAR(far.row(32)[4 * 5], 0.4, 2e-3);
+        const float *was = plain.row(32) + 4 * 52, *is = far.row(32) + 4 * 52;
+        EXPECT_NEAR(is[0], was[0] + 0.5f * 0.2f, 5e-3f);
+    }
+    // Half way into what is soft; twice of it is one and a half times.
+    scene.depthGrades = {{10.5, 12, 1, exposed(1)}};
+    EXPECT_NEAR(shown(scene, Method::Pinhole).row(32)[4 * 5], 0.3, 2e-3);
+    scene.depthGrades = {{11.5, 12, 1, exposed(1)}};
+    EXPECT_EQ(shown(scene, Method::Pinhole).rgba, plain.rgba);
+}
+
+TEST(Grades, ByDepthGoAlongAFloorWithItsDepth) {
+    auto floor = sheet(1, {20, 20}, {0, -2, -12});
+    floor->placement.turn.x = -90;
+    floor->content = scene::Card{{{0, {0.2, 0.2, 0.2, 1}}}, 0, false};
+    scene::Scene scene = test::withSheets({test::mark(1, 0, V3d(0))}, {floor});
+    scene.depthGrades = {{6, 8, 2, exposed(2)}};
+    const Image picture = shown(scene, Method::Pinhole);
+    const optics::View view = motion::evaluate(scene, 0, frame).view;
+    int looked = 0;
+    for (int y = 34; y < 64; ++y) {
+        const V3d ray = optics::rayThrough(view, {48.5, y + 0.5});
+        const double depth = -2 / ray.y; // the ray has 1 of depth
+        if (depth > 20) continue;
+        const double outside = std::max({6 - depth, depth - 8, 0.0}) / 2, t = std::max(0.0, 1 - outside);
+        const double should = 0.2 * (1 + 3 * t * t * (3 - 2 * t));
+        EXPECT_NEAR(static_cast<double>(picture.row(y)[4 * 48]), should, 0.02) << depth;
+        ++looked;
+    }
+    EXPECT_GT(looked, 10);
+}
+
+TEST(Grades, OfThePictureFollowTracksOfTheCamera) {
+    scene::Scene scene = staged();
+    scene::Track track;
+    track.property = "exposure";
+    track.keys = {{Rational(0), 0.0}, {Rational(1), 2.0}};
+    scene.camera.tracks = {track};
+    const Image first = shown(scene, Method::Pinhole, 0), later = shown(scene, Method::Pinhole, 1);
+    for (std::size_t i = 0; i < first.rgba.size(); ++i)
+        if (i % 4 != 3) {
+            EXPECT_NEAR(later.rgba[i], 4 * first.rgba[i], 1e-4f);
+        }
+    // Other values of the picture as well, and by noise.
+    track.property = "haze";
+    track.keys = {{Rational(0), 0.5}};
+    scene.camera.tracks = {track};
+    EXPECT_EQ(motion::evaluate(scene, 0, frame).haze.density, 0.5);
+    EXPECT_EQ(scene.haze.density, 0);
+}
+
 }

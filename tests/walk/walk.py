@@ -446,6 +446,25 @@ def walk():
     expect(db < 40, f"at frame 0 there is no air: {db:.1f} dB from without")
     key("ctrl+z", "ctrl+z", "ctrl+z", "ctrl+s")
     wait("the scene as it was", lambda: scene(stage)["layers"] == saved["layers"])
+
+    step("a lamp lights all layers, which throw shadows; all undone")
+    find("Lamp")
+    made("add-lamp")
+    key("ctrl+a")
+    find("Takes light")
+    made("shading")
+    find("Throws a shadow")
+    made("several")
+    key("ctrl+s")
+    wait("the shadows in the file", lambda: any(layer.get("shadows") for layer in scene(stage)["layers"]))
+    lit = scene(stage)["layers"]
+    lamp = next(layer for layer in lit if layer["kind"] == "lamp")
+    expect(all("shading" in layer for layer in lit if layer["kind"] in ("picture", "footage", "text")), "a layer takes no light")
+    expect(all(layer["shadows"][0]["from"] == lamp["id"] for layer in lit if "shadows" in layer), "a shadow is of another lamp")
+    db = likeness(without, frame_of(stage))
+    expect(db < 40, f"at frame 0 the lamp shows nowhere: {db:.1f} dB from without")
+    key("ctrl+z", "ctrl+z", "ctrl+z", "ctrl+s")
+    wait("the scene as it was", lambda: scene(stage)["layers"] == saved["layers"])
     key("ctrl+a")  # what was selected is gone with its undoing
 
     step("a movie is written")

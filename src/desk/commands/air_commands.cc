@@ -1,5 +1,9 @@
 #include "desk/commands/air_commands.h"
 
+#include "desk/jobs/background.h"
+#include "motion/resolved_scene.h"
+#include "render/match_place.h"
+#include "scene/finish_json.h"
 #include "scene/particles.h"
 
 #include <QComboBox>
@@ -32,7 +36,13 @@ AirCommands::AirCommands(const CommandContext& context, QMenu* menu) : CommandGr
             m_session.addLayers({{"edit", "add-lamp"}});
         });
     add(menu, "takes-light", tr("Takes light"), "", tr("The selected layers are lit by lamps"),
-        whenMovable([this] { apply(edit::onLayers("shading", m_session.movable())); }));
+        whenMovable([this] { takeLight(); }));
+    add(menu, "throws-shadow", tr("Throws a shadow"), "",
+        tr("The selected layers throw one from the nearest lamp on what they stand on, or on the ground"),
+        whenMovable([this] { throwShadow(); }));
+    add(menu, "match-place", tr("Match to the place…"), "",
+        tr("A layer's level and colour come to those of what stands around it, in its grade"),
+        whenMovable([this] { matchPlace(); }));
     menu->addSeparator();
     add(menu, "over-black", tr("Take as over black…"), "",
         tr("Smoke, fog, fire or dust on black: as light or as a veil, looped without a jump, filling the "
@@ -41,6 +51,86 @@ AirCommands::AirCommands(const CommandContext& context, QMenu* menu) : CommandGr
     add(menu, "cover-frame", tr("Fill the frame over the move"), "",
         tr("The selected layers become as large as fills the frame over the whole move"),
         whenMovable([this] { apply(edit::onLayers("cover", m_session.movable())); }));
+}
+
+void AirCommands::takeLight() {
+    std::vector<std::int64_t> ids = m_session.movable();
+    std::erase_if(ids, [this](std::int64_t id) {
+        const scene::LayerPtr layer = scene::find(*m_session.scene(), id).layer;
+        return !layer || layer->group() || std::holds_alternative<scene::Lamp>(layer->content);
+    });
+    if (ids.empty())
+        Q_EMIT m_session.problem(tr("Groups and lamps take no light themselves; select the layers in them."));
+    else
+        apply(edit::onLayers("shading", ids));
+}
+
+void AirCommands::throwShadow() {
+    const motion::ResolvedScene now(*m_session.scene(), m_session.playhead.time(), m_session.camera.pose());
+    std::vector<edit::Edit> edits;
+    for (const std::int64_t id : m_session.movable()) {
+        const scene::LayerPath& found = now.find(id);
+        if (!found.layer || found.layer->group() || found.layer->box()) continue;
+        scene::Shadow shadow;
+        double nearest = 1e300;
+        for (const scene::LayerPath& other : now.all) {
+            if (!std::holds_alternative<scene::Lamp>(other.layer->content) || !other.layer->visible) continue;
+            const double away = (optics::pivotOf(other) - optics::pivotOf(found)).length();
+            if (away < nearest) nearest = away, shadow.from = other.layer->id;
+        }
+        if (found.layer->standing) shadow.on = found.layer->standing->on;
+        shadow.contact = 0.5;
+        std::vector<scene::Shadow> shadows = scene::find(*m_session.scene(), id).layer->shadows;
+        if (shadows.size() >= scene::Shadow::most) continue;
+        shadows.push_back(shadow);
+        edits.push_back({{"edit", "shadows"}, {"layers", {id}}, {"shadows", scene::toJson(shadows)}});
+    }
+    if (edits.empty()) {
+        Q_EMIT m_session.problem(tr("Only pictures, footage, texts and cards throw shadows."));
+        return;
+    }
+    if (apply(edit::several("Throw a shadow", edits)))
+        say(tr("Softness, darkness and what it falls on are in the details, under Shadows."));
+}
+
+void AirCommands::matchPlace() {
+    const auto ids = m_session.movable();
+    if (ids.size() != 1) {
+        Q_EMIT m_session.problem(tr("Select the one layer that is to be matched."));
+        return;
+    }
+    Form form(m_window, tr("Match to the place"), tr("Match"));
+    NumberField* strength = number(form, tr("Strength"), scene::Measured::Percent, QStringLiteral("%"), 0, 10,
+                                   70, tr("How far its level and colour go to those around it"));
+    auto* note =
+        new QLabel(tr("Measured at the playhead, in the light of all lamps. It sets the exposure and the "
+                      "slope of the layer's grade, where both can be changed."));
+    note->setWordWrap(true);
+    note->setObjectName(QStringLiteral("dim"));
+    form.layout->addRow(note);
+    double share = 0;
+    const auto check = [&] {
+        QString complaint;
+        share = read(strength, complaint) / 100;
+        if (complaint.isEmpty() && !(share >= 0 && share <= 1)) complaint = tr("The strength is 0 to 100 %.");
+        return complaint;
+    };
+    if (!form.run(check)) return;
+    inBackground<render::PlaceMatch>(
+        m_window, tr("Measuring what is around it"),
+        [scene = m_session.scene(), id = ids.front(), time = m_session.playhead.time(), share,
+         cache = m_session.sharedSources()](const Progress& progress) {
+            return render::matchToPlace(*scene, id, time, share, *cache, progress);
+        },
+        [this](const Result<render::PlaceMatch>& match) {
+            if (!match) {
+                if (!match.error().cancelled)
+                    Q_EMIT m_session.problem(QString::fromStdString(match.error().sentence));
+                return;
+            }
+            if (apply(edit::several("Match to the place", {match->edit})))
+                say(tr("%1 stops brighter, in its grade.").arg(match->stops, 0, 'f', 2));
+        });
 }
 
 void AirCommands::addVeil() {

@@ -1,4 +1,4 @@
-// Commands that add what drifts and veils: particles, clouds, veils, footage over black.
+// Commands of air and light: particles, clouds, veils, footage over black, lamps, shadows.
 #pragma once
 
 #include "desk/commands/command_group.h"
@@ -13,6 +13,9 @@ public:
 private:
     void addVeil();
     void overBlack();
+    void takeLight();
+    void throwShadow();
+    void matchPlace();
 };
 
 }

@@ -213,10 +213,7 @@ void CutView::request() {
     CutPictureRequest request;
     const auto pixels = motion::pixelsAt(*m_session.scene(), l, m_session.playhead.time());
     if (!pixels) return;
-    const auto still = std::make_shared<motion::Pixels>(*pixels); // is cut before all that
-    still->displacements.clear();
-    still->grades.clear();
-    request.pixels = still;
+    request.pixels = std::make_shared<const motion::Pixels>(motion::plain(*pixels)); // is cut before all else
     request.cache = m_session.sharedSources();
     request.show = static_cast<int>(m_guide != Guide::Off ? Show::Before : m_show);
     request.perPixel = m_zoom * devicePixelRatioF();

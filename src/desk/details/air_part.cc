@@ -378,22 +378,12 @@ void CloudPart::share(const QString& name, const QString& tip, const char* membe
 
 // ---- displaced pixels
 
-DisplacementPart::DisplacementPart(Session& session) : Part(session), m_which(new QComboBox) {
+DisplacementPart::DisplacementPart(Session& session) : Part(session) {
     using Kind = scene::DisplacementKind;
     m_rows.section(tr("Moving pixels"));
-    m_which->setToolTip(tr("A picture's pixels can be moved in several ways, one after the other"));
-    line(m_rows.layout(), tr("Which"), m_which, 118);
-    connect(m_which, &QComboBox::activated, this, [this] { refresh(); });
-    m_rows.onRefresh([this] {
-        const QSignalBlocker quiet(m_which);
-        const int now = std::max(0, m_which->currentIndex());
-        const auto count = static_cast<int>(all().size());
-        m_which->clear();
-        for (int i = 0; i < count; ++i)
-            m_which->addItem(tr("%1 of %2").arg(i + 1).arg(count));
-        m_which->addItem(count == 0 ? tr("none yet") : tr("another"));
-        m_which->setCurrentIndex(std::min(now, count));
-    });
+    m_which = m_rows.which(
+        tr("A picture's pixels can be moved in several ways, one after the other"),
+        [this] { return static_cast<int>(all().size()); }, [this] { refresh(); });
     m_rows.choice(
         tr("Kind"),
         {tr("still"), tr("ripple"), tr("waves"), tr("heat shimmer"), tr("sway"), tr("rolling water")},

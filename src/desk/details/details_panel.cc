@@ -3,12 +3,14 @@
 #include "desk/details/air_part.h"
 #include "desk/details/camera_part.h"
 #include "desk/details/content_part.h"
+#include "desk/details/finish_part.h"
 #include "desk/details/grade_part.h"
 #include "desk/details/hanging_part.h"
 #include "desk/details/light_part.h"
 #include "desk/details/look_part.h"
 #include "desk/details/many_part.h"
 #include "desk/details/placement_part.h"
+#include "desk/details/shadow_part.h"
 #include "desk/details/time_part.h"
 #include "desk/details/words_part.h"
 #include "media/content.h"
@@ -34,12 +36,13 @@ DetailsPanel::DetailsPanel(Session& session, QWidget* parent)
     m_missing->setObjectName(QStringLiteral("warning"));
     m_missing->setWordWrap(true);
     layout->addWidget(m_missing);
-    m_parts = {new ManyPart(session),      new PlacementPart(session),  new LookPart(session),
-               new ParticlesPart(session), new CloudPart(session),      new WordsPart(session),
-               new HangingPart(session),   new TimePart(session),       new FootagePart(session),
-               new TextPart(session),      new CardPart(session),       new DisplacementPart(session),
-               new LampPart(session),      new ShadingPart(session),    new GradePart(session, false),
-               new CameraPart(session),    new GradePart(session, true)};
+    m_parts = {new ManyPart(session),      new PlacementPart(session),    new LookPart(session),
+               new ParticlesPart(session), new CloudPart(session),        new WordsPart(session),
+               new HangingPart(session),   new TimePart(session),         new FootagePart(session),
+               new TextPart(session),      new CardPart(session),         new DisplacementPart(session),
+               new LampPart(session),      new ShadingPart(session),      new ShadowPart(session),
+               new FinishPart(session),    new GradePart(session, false), new CameraPart(session),
+               new GlarePart(session),     new DepthGradePart(session),   new GradePart(session, true)};
     for (Part* part : m_parts)
         layout->addWidget(part);
     layout->addStretch();

@@ -1,6 +1,7 @@
 #include "desk/details/grade_part.h"
 
 #include "desk/details/point_curve.h"
+#include "desk/jobs/background.h"
 #include "desk/kit/form.h"
 #include "grade/grading.h"
 #include "media/raster.h"
@@ -194,7 +195,21 @@ void GradePart::chooseLook() {
     const QString path = QFileDialog::getOpenFileName(
         this, tr("Look"), QFileInfo(QString::fromStdString(grade().look.path)).absolutePath(),
         tr("Looks (*.cube *.cdl *.cc *.ccc);;All files (*)"));
-    if (!path.isEmpty()) change({{"look", {{"path", path.toStdString()}, {"part", ""}}}});
+    if (path.isEmpty()) return;
+    // Read before the edit asks for it, which finds it kept then: a large or broken file takes seconds.
+    auto alone = std::make_shared<scene::Grade>();
+    alone->look = grade().look;
+    alone->look.path = QFileInfo(path).absoluteFilePath().toStdString();
+    alone->look.part.clear();
+    alone->look.strength = 1;
+    inBackground<grade::GradingPtr>(
+        this, tr("Reading the look"), [alone](const Progress&) { return grade::gradingOf({alone}); },
+        [this, path](const Result<grade::GradingPtr>& read) {
+            if (read)
+                change({{"look", {{"path", path.toStdString()}, {"part", ""}}}});
+            else
+                Q_EMIT m_session.problem(QString::fromStdString(read.error().sentence));
+        });
 }
 
 /// Reads the file only where it is another one.
@@ -211,6 +226,71 @@ void GradePart::fillParts() {
     }
     m_part->setEnabled(m_part->count() > 2);
     m_part->setCurrentIndex(std::max(0, m_part->findData(QString::fromStdString(grade().look.part))));
+}
+
+// ---- by depth
+
+DepthGradePart::DepthGradePart(Session& session) : Part(session) {
+    m_rows.section(tr("Grade by depth"));
+    m_which = m_rows.which(
+        tr("What stands between two depths can be graded on its own, in several ranges"),
+        [this] { return static_cast<int>(m_session.scene()->depthGrades.size()); }, [this] { refresh(); });
+    const auto now = [this] { return chosen() ? *chosen() : scene::DepthGrade{}; };
+    const auto length = [&](const QString& name, const QString& tip, double scene::DepthGrade::*value) {
+        m_rows.number(
+            name, metres(0.5), tip, [now, value] { return now().*value; },
+            [this, value](double v) {
+                change([&](scene::DepthGrade& grade) {
+                    grade.*value = std::clamp(v, 0.0, 1e7);
+                    grade.to = std::max(grade.from, grade.to);
+                });
+            });
+    };
+    length(tr("From depth"), tr("Metres from the lens along its axis"), &scene::DepthGrade::from);
+    length(tr("To depth"), tr("Metres from the lens along its axis"), &scene::DepthGrade::to);
+    length(tr("Soft ends"), tr("Metres over which it begins and ends, outside of the two"),
+           &scene::DepthGrade::soft);
+    const auto number = [&](const QString& name, const NumberStyle& style, const QString& tip,
+                            double scene::Grade::*value, double low, double high) {
+        m_rows.number(
+            name, style, tip, [now, value] { return now().grade.*value; },
+            [this, value, low, high](double v) {
+                change([&](scene::DepthGrade& grade) { grade.grade.*value = std::clamp(v, low, high); });
+            });
+    };
+    number(tr("Range exposure"), plain(tr("stops"), 2, 0.1), tr("Each stop is twice the light"),
+           &scene::Grade::exposure, -20, 20);
+    number(tr("Range warmth"), plain(tr("mired"), 0, 5),
+           tr("Light as if it came from a warmer lamp; below 0: colder"), &scene::Grade::warmth, -80, 300);
+    number(tr("Range contrast"), plain({}, 2, 0.05), tr("1: as it is"), &scene::Grade::contrast, 0.01, 10);
+    number(tr("Range saturation"), plain({}, 2, 0.05), tr("0: without colour, 1: as it is"),
+           &scene::Grade::saturation, 0, 10);
+    auto* off = new QPushButton(tr("Take this range off"));
+    m_rows.layout()->addWidget(off);
+    connect(off, &QPushButton::clicked, this, [this] {
+        std::vector<scene::DepthGrade> grades = m_session.scene()->depthGrades;
+        grades.erase(grades.begin() + m_which->currentIndex());
+        set(grades);
+    });
+    m_rows.onRefresh([this, off] { off->setEnabled(chosen() != nullptr); });
+}
+
+const scene::DepthGrade* DepthGradePart::chosen() const {
+    const auto& grades = m_session.scene()->depthGrades;
+    const auto at = static_cast<std::size_t>(std::max(0, m_which->currentIndex()));
+    return at < grades.size() ? &grades[at] : nullptr;
+}
+
+void DepthGradePart::change(const std::function<void(scene::DepthGrade&)>& how) {
+    std::vector<scene::DepthGrade> grades = m_session.scene()->depthGrades;
+    const auto at = static_cast<std::size_t>(std::max(0, m_which->currentIndex()));
+    if (at >= grades.size()) grades.emplace_back();
+    how(grades[std::min(at, grades.size() - 1)]);
+    set(grades);
+}
+
+void DepthGradePart::set(const std::vector<scene::DepthGrade>& grades) {
+    apply({{"edit", "depth-grades"}, {"depthGrades", scene::toJson(grades)}});
 }
 
 }

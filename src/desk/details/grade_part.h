@@ -40,4 +40,21 @@ private:
     QString m_partsOf = QStringLiteral("\n"); ///< the file whose parts are listed: none yet
 };
 
+/// Grades of what stands between two depths, while nothing is selected.
+class DepthGradePart : public Part {
+    Q_OBJECT
+public:
+    explicit DepthGradePart(Session& session);
+
+protected:
+    bool applies() const override { return m_session.selection.layers().empty(); }
+
+private:
+    const scene::DepthGrade* chosen() const; ///< null: a new one
+    void change(const std::function<void(scene::DepthGrade&)>& how);
+    void set(const std::vector<scene::DepthGrade>& grades);
+
+    QComboBox* m_which;
+};
+
 }

@@ -6,7 +6,8 @@ namespace stage::desk {
 
 constexpr std::size_t mostLayers = 500;
 
-LayerChoice::LayerChoice(QStringList before, bool groups) : m_before(std::move(before)), m_groups(groups) {
+LayerChoice::LayerChoice(QStringList before, bool groups, std::function<bool(const scene::Layer&)> only)
+    : m_before(std::move(before)), m_groups(groups), m_only(std::move(only)) {
     setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
 }
 
@@ -14,7 +15,9 @@ void LayerChoice::fill(const scene::Scene& scene, std::int64_t without) {
     std::vector<std::int64_t> layers;
     QStringList names = m_before;
     scene::forEach(scene, [&](const scene::LayerPtr& each, const auto&) {
-        if (each->id == without || layers.size() >= mostLayers || (!m_groups && each->group())) return;
+        if (each->id == without || layers.size() >= mostLayers || (!m_groups && each->group()) ||
+            (m_only && !m_only(*each)))
+            return;
         layers.push_back(each->id);
         names << QString::fromStdString(each->name);
     });

@@ -1,5 +1,6 @@
 #include "desk/details/light_part.h"
 
+#include "desk/details/layer_choice.h"
 #include "desk/kit/form.h"
 #include "scene/lamp_json.h"
 #include "scene/scene_json.h"
@@ -55,6 +56,12 @@ LampPart::LampPart(Session& session) : Part(session) {
     number(tr("Shows itself"), plain(tr("times"), 2, 0.1),
            tr("How bright its own disc is; 0: it is not seen"), "glow", &scene::Lamp::glow, 0, 1000);
     number(tr("Disc"), metres(0.05), tr("Across"), "glowSize", &scene::Lamp::glowSize, 1e-4, 1e7);
+    m_rows.share(
+        tr("Halo in haze"), percent(10), tr("How much the scene's haze shows of its light"),
+        [this] { return lamp()->halo; },
+        [this](double v) {
+            change({{"halo", std::clamp(v, 0.0, 1000.0)}});
+        });
 }
 
 void LampPart::change(const scene::Json& members) {
@@ -108,6 +115,7 @@ ShadingPart::ShadingPart(Session& session) : Part(session) {
         else
             m_rows.number(name, style, tip, now, set);
     };
+    addNormals();
     edge(tr("Edge light"), percent(25), tr("The bright rim that a lamp behind it gives its cut edge"),
          "strength", &scene::EdgeLight::strength, 0, 1000, true);
     edge(tr("Its width"), plain(tr("px"), 1, 1), tr("Pixels of the picture from the edge"), "width",
@@ -116,9 +124,25 @@ ShadingPart::ShadingPart(Session& session) : Part(session) {
          &scene::EdgeLight::roundness, 0, 1, true);
 }
 
+void ShadingPart::addNormals() {
+    auto* normals = new LayerChoice({tr("flat")}, false);
+    normals->setToolTip(
+        tr("A layer whose picture tells how each place is turned: its red is right, its green up, "
+           "its blue towards the camera. Hide that layer itself"));
+    line(m_rows.layout(), tr("Surface"), normals, 118);
+    connect(normals, &QComboBox::activated, this, [this, normals](int i) {
+        change({{"normals", normals->layerAt(i)}});
+    });
+    m_rows.onRefresh([this, normals] {
+        if (m_session.document.previewing()) return;
+        normals->fill(*m_session.scene(), layer()->id);
+        normals->show(shading().normals);
+    });
+}
+
 bool ShadingPart::applies() const {
     const auto only = layer();
-    return only && !only->group() && !only->box();
+    return only && !only->group() && !std::holds_alternative<scene::Lamp>(only->content);
 }
 
 const scene::Shading& ShadingPart::shading() const {

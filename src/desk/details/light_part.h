@@ -31,6 +31,7 @@ protected:
 
 private:
     const scene::Shading& shading() const;
+    void addNormals();
     void change(const scene::Json& members);
 };
 

@@ -82,6 +82,23 @@ QComboBox* Rows::choice(const QString& name, const QStringList& names, const QSt
     return box;
 }
 
+QComboBox* Rows::which(const QString& tip, std::function<int()> count, std::function<void()> changed) {
+    auto* box = new QComboBox;
+    box->setToolTip(tip);
+    line(m_layout, QObject::tr("Which"), box, fieldWidth);
+    QObject::connect(box, &QComboBox::activated, box, std::move(changed));
+    onRefresh([box, count = std::move(count)] {
+        const QSignalBlocker quiet(box);
+        const int now = std::max(0, box->currentIndex()), all = count();
+        box->clear();
+        for (int i = 0; i < all; ++i)
+            box->addItem(QObject::tr("%1 of %2").arg(i + 1).arg(all));
+        box->addItem(all == 0 ? QObject::tr("none yet") : QObject::tr("another"));
+        box->setCurrentIndex(std::min(now, all));
+    });
+    return box;
+}
+
 QCheckBox* Rows::tick(const QString& name, const QString& tip, std::function<bool()> now,
                       std::function<void(bool)> set) {
     QCheckBox* box = desk::tick(m_layout, name, false, tip);

@@ -50,6 +50,9 @@ public:
     /// now: the index chosen; -1: none.
     QComboBox* choice(const QString& name, const QStringList& names, const QString& tip,
                       std::function<int()> now, std::function<void(int)> set);
+    /// Which of several things the rows below it are about, or a new one after them; changed: another is
+    /// chosen.
+    QComboBox* which(const QString& tip, std::function<int()> count, std::function<void()> changed);
     QCheckBox* tick(const QString& name, const QString& tip, std::function<bool()> now,
                     std::function<void(bool)> set);
     QPushButton* colour(const QString& name, std::function<scene::Colour()> now,

@@ -2,12 +2,16 @@
 
 #include "desk/dialogs/frame_size.h"
 #include "desk/kit/form.h"
+#include "grade/grading.h"
 #include "optics/placing.h"
+#include "scene/grade_json.h"
 #include "scene/quantity.h"
 #include "scene/scene_json.h"
 
 #include <QColorDialog>
 #include <QComboBox>
+#include <QFileDialog>
+#include <QFileInfo>
 #include <QFormLayout>
 #include <QLineEdit>
 #include <QSpinBox>
@@ -58,6 +62,7 @@ public:
         addTime();
         addDepth();
         addMixing();
+        addView();
     }
 
     std::optional<edit::Edit> ask(const Previewer& previewer) {
@@ -160,6 +165,66 @@ private:
         m_form.layout->addRow(tr("Mix layers"), m_blending);
     }
 
+    void addView() {
+        m_view = new QComboBox;
+        m_view->setToolTip(
+            tr("How light becomes what is shown and written: by the curve of sRGB, or by a view of an "
+               "OpenColorIO configuration"));
+        listViews(m_scene.viewTransform.config);
+        for (std::size_t i = 0; i < m_views.size(); ++i)
+            if (m_views[i] == m_scene.viewTransform) m_view->setCurrentIndex(static_cast<int>(i));
+        QObject::connect(m_view, &QComboBox::activated, &m_form.dialog, [this](int i) {
+            if (i != static_cast<int>(m_views.size())) return;
+            m_view->setCurrentIndex(0);
+            const QString path = QFileDialog::getOpenFileName(&m_form.dialog, tr("Colour configuration"), {},
+                                                              tr("OpenColorIO configurations (*.ocio)"));
+            if (path.isEmpty()) return;
+            m_problem = listViews(path.toStdString());
+            if (m_views.size() > 1) m_view->setCurrentIndex(1);
+        });
+        m_form.layout->addRow(tr("Shown by"), m_view);
+    }
+
+    /// Gives what is wrong with the configuration; empty where nothing is.
+    QString listViews(const std::string& config) {
+        m_views = {{}};
+        QStringList names = {tr("the curve of sRGB")};
+        QString problem;
+        if (!config.empty()) {
+            if (const auto offered = grade::viewsOf(config)) {
+                for (const auto& display : offered->displays)
+                    for (const std::string& view : display.views) {
+                        m_views.push_back({config, m_scene.viewTransform.space, display.name, view});
+                        names << QString::fromStdString(display.name + " · " + view);
+                    }
+            } else {
+                problem = QString::fromStdString(offered.error().sentence);
+            }
+        }
+        // As it is may name no view, or a configuration that is not there now.
+        if (const auto& now = m_scene.viewTransform;
+            !now.config.empty() && std::find(m_views.begin(), m_views.end(), now) == m_views.end()) {
+            m_views.push_back(now);
+            names << tr("as it is: %1").arg(QFileInfo(QString::fromStdString(now.config)).fileName());
+        }
+        names << tr("a colour configuration…");
+        m_view->clear();
+        m_view->addItems(names);
+        return problem;
+    }
+
+    /// As it is, or with the view that is chosen.
+    edit::Edit withView(const edit::Edit& settings) const {
+        const auto i = static_cast<std::size_t>(std::max(0, m_view->currentIndex()));
+        if (i >= m_views.size() || m_views[i] == m_scene.viewTransform) return settings;
+        edit::Edit edit = {{"edit", "view-transform"}};
+        if (m_views[i].config.empty())
+            edit["remove"] = true;
+        else
+            edit.update(scene::toJson(m_views[i]));
+        return edit::several("Change settings", {settings, edit});
+    }
+
     edit::Edit build(QString& complaint) const {
         const QString rate = m_rate->currentData().toString();
         const auto frames = scene::frameFromText(m_duration->text().toStdString(), rateFrom(rate));
@@ -176,13 +241,16 @@ private:
              scene::toJson(background < std::size(backgrounds) ? backgrounds[background] : m_colour)},
             {"blending", m_blending->currentIndex() == 0 ? "light" : "paint"}};
         if (m_keep->isEnabled()) edit["keep"] = m_keep->currentData().toString().toStdString();
-        return edit;
+        if (!m_problem.isEmpty()) complaint = m_problem;
+        return withView(edit);
     }
 
     const scene::Scene& m_scene;
     Form m_form;
     QSpinBox *m_width, *m_height;
-    QComboBox *m_ready, *m_keep, *m_rate, *m_background, *m_blending;
+    QComboBox *m_ready, *m_keep, *m_rate, *m_background, *m_blending, *m_view;
+    std::vector<scene::ViewTransform> m_views; ///< that can be chosen
+    QString m_problem;                         ///< with the configuration chosen last
     QLineEdit* m_duration;
     NumberField *m_home, *m_ground;
     scene::Colour m_colour; ///< another one than those named

@@ -5,8 +5,8 @@
 #include "desk/kit/number_field.h"
 #include "desk/look/paper.h"
 #include "desk/look/theme.h"
-#include "desk/session/follow_scene.h"
 #include "desk/session/findings.h"
+#include "desk/session/follow_scene.h"
 #include "desk/time/pace_choice.h"
 #include "motion/values.h"
 #include "scene/property.h"
@@ -119,7 +119,10 @@ void Timeline::paintValue(QPainter& painter, const TimelineMap::Row& row, const 
         interaction::propertyFormat(row.id(), lens ? "focus" : row.property);
     double now = m_session.camera.pose().focus;
     if (!lens && row.id() == 0)
-        now = scene::cameraProperty(row.property)->get(m_session.camera.pose());
+        now = scene::cameraProperty(row.property)
+                  ? scene::cameraProperty(row.property)->get(m_session.camera.pose())
+                  : motion::cameraValue(*m_session.scene(), m_session.move(), row.property,
+                                        m_session.playhead.time().toDouble());
     else if (!lens)
         now = motion::Values(*m_session.scene(), [&](double t) { return m_session.move().posed(t); })
                   .of(row.id(), row.property, m_session.playhead.time().toDouble())

@@ -199,7 +199,7 @@ const TimelineMap::Curve& TimelineMap::curveOf(const Row& row) const {
         if (row.kind == Row::Kind::Lens)
             v = -1 / std::max(1e-3, move.at(t).focus); // dioptres, far above: as a focus ring goes
         else if (row.id() == 0)
-            v = scene::cameraProperty(row.property)->get(move.at(t));
+            v = motion::cameraValue(scene, move, row.property, t);
         else
             v = values.of(row.id(), row.property, t).value_or(0);
         curve.values.push_back(v);

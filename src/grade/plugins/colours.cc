@@ -180,7 +180,32 @@ Step stepOf(const ocio::ConstConfigRcPtr& config, const ocio::GroupTransformRcPt
             static_cast<float>(strength)};
 }
 
-std::string make(const std::vector<GradeToMake>& grades, GradingPtr& made) {
+/// Empty, or why a configuration is not even looked into.
+std::string refusedConfig(const std::string& path) {
+    std::error_code code;
+    if (!std::filesystem::is_regular_file(path, code))
+        return "The colour configuration '" + path + "' is not there, or is no file.";
+    constexpr std::uintmax_t most = std::uintmax_t{16} << 20;
+    if (std::filesystem::file_size(path, code) > most || code)
+        return "The colour configuration '" + path + "' is larger than 16 MB, or cannot be read.";
+    return {};
+}
+
+/// From scene-linear Rec. 709 to what a view shows, as light.
+Step viewOf(const scene::ViewTransform& view) {
+    const auto config = ocio::Config::CreateFromFile(view.config.c_str());
+    auto shown = ocio::DisplayViewTransform::Create();
+    shown->setSrc(view.space.empty() ? ocio::ROLE_SCENE_LINEAR : view.space.c_str());
+    const char* display = view.display.empty() ? config->getDefaultDisplay() : view.display.c_str();
+    shown->setDisplay(display);
+    shown->setView(view.view.empty() ? config->getDefaultView(display) : view.view.c_str());
+    auto group = ocio::GroupTransform::Create();
+    group->appendTransform(shown);
+    group->appendTransform(decoded());
+    return stepOf(config, group, 1);
+}
+
+std::string make(const std::vector<GradeToMake>& grades, const scene::ViewTransform& view, GradingPtr& made) {
     const std::scoped_lock guard(making);
     beQuiet();
     std::string reading;
@@ -208,9 +233,18 @@ std::string make(const std::vector<GradeToMake>& grades, GradingPtr& made) {
             reading.clear();
         }
         end(1);
+        if (!view.config.empty()) {
+            if (std::string refused = refusedConfig(view.config); !refused.empty()) return refused;
+            ocio::ClearAllCaches();
+            reading = view.config;
+            steps.push_back(viewOf(view));
+            reading.clear();
+        }
         made = steps.empty() ? nullptr : std::make_shared<const Steps>(std::move(steps));
         return {};
     } catch (const std::exception& problem) {
+        if (!reading.empty() && reading == view.config)
+            return "The view of the colour configuration '" + reading + "' cannot be made: " + problem.what();
         if (!reading.empty()) return "The look '" + reading + "' cannot be read: " + problem.what();
         return std::string("The grade cannot be made: ") + problem.what();
     }
@@ -233,9 +267,30 @@ std::string parts(const std::string& path, std::vector<std::string>& ids) {
     }
 }
 
+std::string views(const std::string& path, Views& views) {
+    if (std::string refused = refusedConfig(path); !refused.empty()) return refused;
+    const std::scoped_lock guard(making);
+    beQuiet();
+    try {
+        const auto config = ocio::Config::CreateFromFile(path.c_str());
+        for (int i = 0; i < config->getNumColorSpaces(); ++i)
+            views.spaces.emplace_back(config->getColorSpaceNameByIndex(i));
+        for (int i = 0; i < config->getNumDisplays(); ++i) {
+            const char* name = config->getDisplay(i);
+            Views::Display& display = views.displays.emplace_back();
+            display.name = name;
+            for (int k = 0; k < config->getNumViews(name); ++k)
+                display.views.emplace_back(config->getView(name, k));
+        }
+        return {};
+    } catch (const std::exception& problem) {
+        return "The colour configuration '" + path + "' cannot be read: " + problem.what();
+    }
+}
+
 }
 
 extern "C" __attribute__((visibility("default"))) const Colours stagePlugin;
-const Colours stagePlugin{&make, &parts};
+const Colours stagePlugin{&make, &parts, &views};
 
 }
