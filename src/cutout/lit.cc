@@ -80,6 +80,47 @@ private:
     std::vector<float> m_distance; ///< empty: there is no edge
 };
 
+/// How the edges of a picture's alpha turn away at each place: outwards (right, down), then the sine of the
+/// angle. Of the picture alone, so that it is made once for all lamps.
+class EdgesSource : public media::PixelSource {
+public:
+    EdgesSource(media::PixelSourcePtr below, const scene::EdgeLight& edge, V2i natural)
+        : PixelSource(keyFor(*below, edge, natural), below->size(), Granularity::EveryLevel),
+          m_below(std::move(below)), m_width(edge.width), m_roundness(edge.roundness), m_natural(natural) {}
+
+    Result<Raster> compute(int level, const media::Box& box, media::PixelCache& cache,
+                           const Progress& progress) const override {
+        const V2i whole = media::levelSize(size(), level);
+        const double width =
+            m_width * std::sqrt(static_cast<double>(whole.x) / m_natural.x * whole.y / m_natural.y);
+        const int reach = static_cast<int>(std::ceil(2.5 * width)) + 4;
+        const media::Box around = box.grown(reach).within(media::boxOf(whole));
+        const auto picture = cache.read(m_below, level, around, progress);
+        if (!picture) return picture;
+        const Edges edges(*picture, width, m_roundness);
+        Raster out(box.size());
+        for (int y = 0; y < box.size().y; ++y)
+            for (int x = 0; x < box.size().x; ++x) {
+                const Turn turn = edges.at(x + box.x0 - around.x0, y + box.y0 - around.y0);
+                if (!(turn.sine > 0)) continue;
+                Imath::half* to = out.row(y) + 4 * x;
+                to[0] = static_cast<float>(turn.outwards.x), to[1] = static_cast<float>(turn.outwards.y);
+                to[2] = static_cast<float>(turn.sine);
+            }
+        return out;
+    }
+
+private:
+    static std::string keyFor(const PixelSource& below, const scene::EdgeLight& edge, V2i natural) {
+        std::string key = below.key() + "\nedges";
+        add(key, V2d(edge.width, edge.roundness)), add(key, V2d(natural));
+        return key;
+    }
+    media::PixelSourcePtr m_below;
+    double m_width, m_roundness;
+    V2i m_natural;
+};
+
 /// Directions that a picture tells by its colours, laid over another one's level.
 class Normals {
 public:
@@ -138,7 +179,11 @@ public:
         : PixelSource(below->key() + keyOf(*pixels.light) + (normals ? "\nturned " + normals->key() : ""),
                       below->size(), Granularity::EveryLevel),
           m_below(std::move(below)), m_normals(std::move(normals)), m_light(pixels.light),
-          m_natural(pixels.layer->pixels) {}
+          m_natural(pixels.layer->pixels) {
+        const scene::EdgeLight& edge = m_light->shading.edge;
+        if (edge.strength > 0 && edge.roundness > 0 && !m_light->lamps.empty() && !m_normals)
+            m_edges = std::make_shared<EdgesSource>(m_below, edge, m_natural);
+    }
 
     Result<Raster> compute(int level, const media::Box& box, media::PixelCache& cache,
                            const Progress& progress) const override {
@@ -146,12 +191,7 @@ public:
         // Of this level's texels to a pixel of the natural size.
         const V2d scale(static_cast<double>(whole.x) / m_natural.x,
                         static_cast<double>(whole.y) / m_natural.y);
-        const scene::EdgeLight& edge = m_light->shading.edge;
-        const bool rounded = edge.strength > 0 && edge.roundness > 0 && !m_light->lamps.empty();
-        const double width = edge.width * std::sqrt(scale.x * scale.y);
-        const int reach = rounded ? static_cast<int>(std::ceil(2.5 * width)) + 4 : 0;
-        const media::Box around = box.grown(reach).within(media::boxOf(whole));
-        auto picture = cache.read(m_below, level, around, progress);
+        auto picture = cache.read(m_below, level, box, progress);
         if (!picture) return picture;
         const auto placed = [&](double x, double y) { return V2d(x + 0.5, y + 0.5) / scale; };
         // Light without edges changes slowly: it is looked at in steps, and is even in between.
@@ -168,16 +208,21 @@ public:
             if (!read) return tl::unexpected(read.error());
             normals = std::move(*read);
         }
-        std::optional<Edges> edges;
-        if (rounded) edges.emplace(*picture, width, edge.roundness);
-        Raster out = Raster::unfilled(of);
+        Raster edges;
+        if (m_edges) {
+            auto read = cache.read(m_edges, level, box, progress);
+            if (!read) return read;
+            edges = std::move(*read);
+        }
+        // Rows as floats: halfs one by one would take longer than all else.
+        cv::Mat own(of.y, of.x, CV_16FC4, picture->rgba.data()), row;
         for (int y = 0; y < of.y; ++y) {
             const Imath::V3f* above = nodes.data() + static_cast<std::size_t>(y / step) * across;
             const float fy = static_cast<float>(y % step) / static_cast<float>(step);
-            const Imath::half* in = picture->row(y + box.y0 - around.y0) + 4 * (box.x0 - around.x0);
-            Imath::half* to = out.row(y);
-            for (int x = 0; x < of.x; ++x, in += 4, to += 4) {
-                to[3] = in[3];
+            own.row(y).convertTo(row, CV_32FC4);
+            auto* to = row.ptr<float>();
+            const Imath::half* turned = m_edges ? edges.row(y) : nullptr;
+            for (int x = 0; x < of.x; ++x, to += 4) {
                 const int i = x / step;
                 const float fx = static_cast<float>(x % step) / static_cast<float>(step);
                 const Imath::V3f top = above[i] + (above[i + 1] - above[i]) * fx,
@@ -186,16 +231,18 @@ public:
                 if (normals)
                     light = Imath::V3f(motion::lightOnNormal(*m_light, placed(box.x0 + x, box.y0 + y),
                                                              normals->at(box.x0 + x, box.y0 + y)));
-                else if (edges)
-                    if (const Turn turn = edges->at(x + box.x0 - around.x0, y + box.y0 - around.y0);
-                        turn.sine > 0)
-                        light = Imath::V3f(motion::lightAt(*m_light, placed(box.x0 + x, box.y0 + y),
-                                                           turn.outwards, turn.sine));
+                else if (turned && turned[4 * x + 2].bits() != 0)
+                    light = Imath::V3f(motion::lightAt(*m_light, placed(box.x0 + x, box.y0 + y),
+                                                       {static_cast<double>(float(turned[4 * x])),
+                                                        static_cast<double>(float(turned[4 * x + 1]))},
+                                                       static_cast<double>(float(turned[4 * x + 2]))));
                 for (int c = 0; c < 3; ++c)
-                    to[c] = std::min(float(in[c]) * light[c], 65000.f);
+                    to[c] = std::min(to[c] * light[c], 65000.f);
             }
+            cv::Mat halfs = own.row(y);
+            row.convertTo(halfs, CV_16FC4);
         }
-        return out;
+        return picture;
     }
     std::string name() const override { return m_below->name(); }
 
@@ -213,7 +260,7 @@ private:
         return static_cast<int>(std::clamp(0.08 * nearest / std::max(metres.x, metres.y), 1.0, 16.0));
     }
 
-    media::PixelSourcePtr m_below, m_normals;
+    media::PixelSourcePtr m_below, m_normals, m_edges;
     motion::LightPtr m_light;
     V2i m_natural;
 };

@@ -146,6 +146,13 @@ struct Looked {
     V2d foot;            ///< where it is nearest to it, px
 };
 
+/// A cell between places that are looked at beforehand.
+struct Cell {
+    bool seen = false;    ///< something of the shadow may be in it
+    int step = 1;         ///< texels between places that have to be looked at
+    double footprint = 0; ///< of a texel, px of the caster
+};
+
 /// How much of the light a shadow takes at places of a box of a level.
 class OneShadow {
 public:
@@ -158,7 +165,7 @@ public:
         for (int j = 0; j < down; ++j)
             for (int i = 0; i < m_across; ++i)
                 nodes.push_back(look(box.x0 + i * cellSide, box.y0 + j * cellSide));
-        m_footprints.resize(nodes.size(), 0);
+        m_cells.resize(nodes.size());
         for (int j = 0; j + 1 < down; ++j)
             for (int i = 0; i + 1 < m_across; ++i)
                 want(nodes, static_cast<std::size_t>(j) * m_across + i);
@@ -166,11 +173,37 @@ public:
     bool seen() const { return m_seen; }
     Result<void> read(PixelCache& cache, const Progress& progress) { return m_alpha.read(cache, progress); }
 
+    /// Of all texels of the box, rows from the top. Soft shadows are looked at in steps and are even between.
+    std::vector<float> taken() const {
+        const V2i of = m_box.size();
+        std::vector<float> all(static_cast<std::size_t>(of.x) * of.y, 0.f);
+        std::array<float, (cellSide + 1) * (cellSide + 1)> nodes;
+        for (int y = 0; y < of.y; y += cellSide)
+            for (int x = 0; x < of.x; x += cellSide) {
+                const Cell& cell = m_cells[static_cast<std::size_t>(y / cellSide) * m_across + x / cellSide];
+                if (!cell.seen) continue;
+                const int step = cell.step, across = cellSide / step + 1;
+                for (int j = 0; j < across; ++j)
+                    for (int i = 0; i < across; ++i)
+                        nodes[static_cast<std::size_t>(j * across + i)] =
+                            taken(m_box.x0 + x + i * step, m_box.y0 + y + j * step, cell.footprint);
+                const float by = 1 / static_cast<float>(step);
+                for (int dy = 0; dy < std::min(cellSide, of.y - y); ++dy)
+                    for (int dx = 0; dx < std::min(cellSide, of.x - x); ++dx) {
+                        const float* p = nodes.data() + dy / step * across + dx / step;
+                        const float fx = static_cast<float>(dx % step) * by,
+                                    fy = static_cast<float>(dy % step) * by;
+                        const float upper = p[0] + (p[1] - p[0]) * fx,
+                                    lower = p[across] + (p[across + 1] - p[across]) * fx;
+                        all[static_cast<std::size_t>(y + dy) * of.x + x + dx] = upper + (lower - upper) * fy;
+                    }
+            }
+        return all;
+    }
+
+private:
     /// Texel of the level.
-    float taken(int x, int y) const {
-        const double footprint = m_footprints[static_cast<std::size_t>((y - m_box.y0) / cellSide) * m_across +
-                                              (x - m_box.x0) / cellSide];
-        if (footprint < 0) return 0;
+    float taken(int x, int y, double footprint) const {
         const Looked at = look(x, y);
         float left = 1;
         if (at.diameter >= 0 && m_shadow.darkness > 0)
@@ -184,8 +217,6 @@ public:
         }
         return 1 - left;
     }
-
-private:
     V2d placeOf(int x, int y) const { return V2d(x + 0.5, y + 0.5) / m_scale; }
     Looked look(int x, int y) const {
         const V3d from = motion::fromCaster(m_shadow, placeOf(x, y));
@@ -216,6 +247,7 @@ private:
             cellSide;
         const V2i natural = m_shadow.caster->layer->pixels;
         bool any = false;
+        double softest = 1e300; // of the discs, px
         const auto wanted = [&](const auto& placeOf, const auto& discOf) {
             V2d low(1e300), high(-1e300);
             double least = 1e300, most = 0;
@@ -232,6 +264,7 @@ private:
             low -= around, high += around;
             if (high.x < 0 || high.y < 0 || low.x > natural.x || low.y > natural.y) return;
             any = true;
+            softest = std::min(softest, least);
             for (int level = m_alpha.levelFor(least / 1.5); level <= m_alpha.levelFor(most * 1.5); ++level)
                 m_alpha.want(level, low, high);
         };
@@ -250,7 +283,11 @@ private:
                 [&](const Looked& c) {
                     return std::min(contactDisc(c), 3 * m_shadow.contactReach * m_perMetre);
                 });
-        m_footprints[node] = any ? footprint : -1;
+        // A disc over so many texels changes evenly over a twelfth of it.
+        int step = 1;
+        while (2 * step <= 8 && 24 * step * footprint <= softest)
+            step *= 2;
+        m_cells[node] = {any, step, footprint};
         m_seen = m_seen || any;
     }
 
@@ -261,8 +298,7 @@ private:
     double m_perMetre; ///< px of the caster's natural size
     int m_across;
     bool m_seen = false;
-    std::vector<double>
-        m_footprints; ///< of cells by their first node: px of the caster for a texel; below 0: clear
+    std::vector<Cell> m_cells; ///< by their first node
 };
 
 /// Values at nodes every cellSide texels, even in between.
@@ -323,13 +359,11 @@ public:
                 together->resize(static_cast<std::size_t>(of.x) * of.y, 1.f);
             }
             const Imath::V3f colour(shadow.colour);
+            const std::vector<float> all = one.taken();
             for (int y = 0; y < of.y; ++y) {
                 Imath::half* p = picture.row(y);
                 for (int x = 0; x < of.x; ++x, p += 4) {
-                    if (m_below && float(p[3]) == 0 && float(p[0]) == 0 && float(p[1]) == 0 &&
-                        float(p[2]) == 0)
-                        continue;
-                    const float taken = one.taken(box.x0 + x, box.y0 + y);
+                    const float taken = all[static_cast<std::size_t>(y) * of.x + x];
                     if (!(taken > 0)) continue;
                     if (together)
                         (*together)[static_cast<std::size_t>(y) * of.x + x] *= 1 - taken;
