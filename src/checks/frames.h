@@ -9,8 +9,8 @@
 
 namespace stage::checks {
 
-/// A frame without particles, clouds, lamps and shadows, which hide nothing, and with pixels as they were cut:
-/// so that pictures need not be made anew for each frame.
+/// A frame without particles, clouds, lamps and shadows, which hide nothing, and with pixels as they were
+/// cut: so that pictures need not be made anew for each frame.
 motion::Frame stilled(motion::Frame frame);
 
 /// Every frame; of a scene longer than 20 000 as many, evenly.

@@ -89,8 +89,9 @@ public:
             std::size_t i = 0;
             for (int y = alpha.box.y0; y < alpha.box.y1; ++y)
                 for (int x = alpha.box.x0; x < alpha.box.x1; ++x, ++i)
-                    alpha.values[i] = float(picture->rgba[4 * i + 3]) *
-                                      static_cast<float>((x == size.x - 1 ? last.x : 1) * (y == size.y - 1 ? last.y : 1));
+                    alpha.values[i] =
+                        float(picture->rgba[4 * i + 3]) *
+                        static_cast<float>((x == size.x - 1 ? last.x : 1) * (y == size.y - 1 ? last.y : 1));
         }
         return {};
     }
@@ -106,8 +107,8 @@ public:
             --found;
         }
         const V2d s = scale(found->first), at = middle * s;
-        // Of the variance of a disc's chords, a sixteenth of the square of its width, that between texels and of
-        // a texel itself are there already.
+        // Of the variance of a disc's chords, a sixteenth of the square of its width, that between texels and
+        // of a texel itself are there already.
         const auto stepOf = [](double across) {
             constexpr double own = 1.0 / 6 + 1.0 / 12, ofPlaces = 11.0 / 12;
             return std::sqrt(std::max(0.0, across * across / 16 - own) / ofPlaces);
@@ -257,7 +258,8 @@ private:
                 high = {std::max(high.x, place.x), std::max(high.y, place.y)};
                 const double disc = std::max({discOf(*corner), footprint, 0.0});
                 least = std::min(least, disc), most = std::max(most, disc);
-                if (corner->off * first.off <= 0 && corner != &first) least = 0; // the plane itself is between
+                if (corner->off * first.off <= 0 && corner != &first)
+                    least = 0; // the plane itself is between
             }
             // In between it may be somewhat more or less.
             const V2d around = V2d(0.75 * most + 1) + (high - low) * 0.1;

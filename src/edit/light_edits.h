@@ -1,5 +1,5 @@
-// Edits of lamps, of what is light everywhere, of how layers take it, and of shadows, glow and glare. Each changes the scene by the
-// members of an edit, and throws Misread (scene/fields.h).
+// Edits of lamps, of what is light everywhere, of how layers take it, and of shadows, glow and glare. Each
+// changes the scene by the members of an edit, and throws Misread (scene/fields.h).
 #pragma once
 
 #include "edit/named.h"

@@ -14,8 +14,8 @@ struct LampAt {
     V3d place;
     V3d light; ///< of the three colours, at its radius
     double radius = 0.1, reach = 1;
-    double halo = 1;       ///< times the light that haze shows of it
-    std::int64_t id = 0;   ///< of its layer
+    double halo = 1;     ///< times the light that haze shows of it
+    std::int64_t id = 0; ///< of its layer
 };
 /// Of the layers that are visible, with their opacity and how much of them shows; a lamp in a group that is
 /// scaled has its radius and reach scaled as the group is across.

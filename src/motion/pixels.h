@@ -54,7 +54,7 @@ struct Pixels {
     std::shared_ptr<const Shadows> shadows;         ///< that fall on it; null: none (motion/shadows.h)
     std::vector<PixelGrade> grades; ///< that change something, its own first, then of what holds it
     scene::FinishPtr finish;        ///< null: none
-    int margin = 0; ///< px of the natural size that the picture is larger on each side for it
+    int margin = 0;                 ///< px of the natural size that the picture is larger on each side for it
     std::map<std::int64_t, OtherLayer>
         others; ///< layers that the cut-out names; those that do not exist are left out
 };

@@ -14,8 +14,9 @@ namespace stage::motion {
 bool moves(const scene::Scene& scene);
 
 /// The scene with every layer where it is at that time, with the values of its tracks, and turned to an eye
-/// in the world where it faces the camera, and boxes that go with the camera where it has taken them, and with
-/// the values of the whole picture: no keys of place, tracks of layers, facing and such boxes remain. The same otherwise; shares the layers that stay.
+/// in the world where it faces the camera, and boxes that go with the camera where it has taken them, and
+/// with the values of the whole picture: no keys of place, tracks of layers, facing and such boxes remain.
+/// The same otherwise; shares the layers that stay.
 scene::Scene resolved(const scene::Scene& scene, Rational time, const V3d& eye);
 
 /// Where in the world a layer's pivot is at a time, seen from `eye` (metres), without resolving more than it

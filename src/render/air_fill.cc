@@ -366,8 +366,8 @@ private:
             if (!(light > 0)) continue;
             // Most of it comes from where the ray is nearest to the lamp.
             const double from = std::max(m_haze.start, (lamp.place - m_view.eye).dot(ray));
-            sum += lamp.light * (light * lamp.halo * m_haze.density *
-                                 std::exp(-m_haze.density * (from - m_haze.start)));
+            sum += lamp.light *
+                   (light * lamp.halo * m_haze.density * std::exp(-m_haze.density * (from - m_haze.start)));
         }
         return sum * V3d(m_haze.colour.r, m_haze.colour.g, m_haze.colour.b);
     }
