@@ -91,7 +91,7 @@ LIGHT = [
                                                             "contact": 0.5, "contactReach": 0.5}]},
     {"edit": "add-card", "name": "Lantern light on the water", "stops": [{"at": 0, "colour": [0.9, 0.36, 0.09, 1]}, {"at": 0.3, "colour": [0.2, 0.075, 0.018, 1]},
                                                                          {"at": 0.7, "colour": [0, 0, 0, 1]}], "radial": True},
-    {"edit": "place", "layer": "Lantern light on the water", "position": [0.72, 0.3, -5.3], "turn": [-90, 0, 0], "scale": [0.13, 0.3]},
+    {"edit": "place", "layer": "Lantern light on the water", "position": [0.72, 0.33, -5.3], "turn": [-90, 0, 0], "scale": [0.13, 0.3]},
     {"edit": "look", "layers": ["Lantern light on the water"], "blend": "add"},
     {"edit": "finish", "layers": ["Far lanterns"], "glow": {"strength": 0.6, "threshold": 0.5, "reach": 60, "tint": [1, 0.8, 0.55, 1]}},
     {"edit": "finish", "layers": ["Lantern string"], "glow": {"strength": 0.5, "threshold": 0.5, "reach": 90, "tint": [1, 0.8, 0.55, 1]}},
