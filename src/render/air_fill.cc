@@ -307,12 +307,35 @@ private:
     double m_near = infinite, m_far = -infinite, m_scale = 1;
 };
 
+/// Air that is known in closed form along a ray through the lens's middle.
+class AirFill : public Fill {
+public:
+    void paintUnder(const Gap& gap, Canvas& canvas) const override {
+        paintOnGrid(Grid(gap.box, m_grid), canvas,
+                    [&](int, const V2d& place, float* rgba) { along(gap, place, rgba); });
+    }
+    bool variesByRay() const override { return false; }
+    void see(const Gap& gap, const FillRay& ray, float* rgba) const override {
+        float seen[4];
+        along(gap, {ray.x, ray.y}, seen);
+        addUnder(rgba, seen);
+    }
+
+protected:
+    explicit AirFill(const motion::Frame& frame) : m_view(frame.view), m_grid(gridFor(frame.view, 4)) {}
+    optics::View m_view;
+
+private:
+    /// What is seen of it in a gap at a place of the frame: four values.
+    virtual void along(const Gap& gap, const V2d& place, float* rgba) const = 0;
+    int m_grid;
+};
+
 /// Haze that shows the light of lamps.
-class HaloFill : public Fill {
+class HaloFill : public AirFill {
 public:
     explicit HaloFill(const motion::Frame& frame)
-        : m_view(frame.view), m_haze(frame.haze), m_paint(frame.blending == scene::Blending::Paint),
-          m_grid(gridFor(frame.view, 4)) {
+        : AirFill(frame), m_haze(frame.haze), m_paint(frame.blending == scene::Blending::Paint) {
         for (const motion::LampAt& lamp : frame.lamps)
             if (lamp.halo > 0) m_lamps.push_back(lamp);
     }
@@ -331,19 +354,9 @@ public:
         const auto [low, high] = nearnessIn(gap.box);
         return low <= high && low < gap.nears().second && high > gap.fars().first;
     }
-    void paintUnder(const Gap& gap, Canvas& canvas) const override {
-        paintOnGrid(Grid(gap.box, m_grid), canvas,
-                    [&](int, const V2d& place, float* rgba) { along(gap, place, rgba); });
-    }
-    bool variesByRay() const override { return false; }
-    void see(const Gap& gap, const FillRay& ray, float* rgba) const override {
-        float seen[4];
-        along(gap, {ray.x, ray.y}, seen);
-        addUnder(rgba, seen);
-    }
 
 private:
-    void along(const Gap& gap, const V2d& place, float* rgba) const {
+    void along(const Gap& gap, const V2d& place, float* rgba) const override {
         V3d ray = optics::rayThrough(m_view, place);
         const double perDepth = ray.length(), far = gap.farAt(place.x, place.y);
         ray /= perDepth;
@@ -372,17 +385,14 @@ private:
         return sum * V3d(m_haze.colour.r, m_haze.colour.g, m_haze.colour.b);
     }
 
-    optics::View m_view;
     scene::Haze m_haze;
     bool m_paint;
-    int m_grid;
     std::vector<motion::LampAt> m_lamps;
 };
 
-class MistFill : public Fill {
+class MistFill : public AirFill {
 public:
-    explicit MistFill(const motion::Frame& frame)
-        : m_view(frame.view), m_mist(frame.mist), m_grid(gridFor(frame.view, 4)) {}
+    explicit MistFill(const motion::Frame& frame) : AirFill(frame), m_mist(frame.mist) {}
 
     std::pair<double, double> nearnessIn(const media::Box& box) const override {
         // Where all rays of it stay above the top there is none.
@@ -400,16 +410,6 @@ public:
         const auto [low, high] = nearnessIn(gap.box);
         return low <= high && gap.nears().second > gap.fars().first;
     }
-    void paintUnder(const Gap& gap, Canvas& canvas) const override {
-        paintOnGrid(Grid(gap.box, m_grid), canvas,
-                    [&](int, const V2d& place, float* rgba) { along(gap, place, rgba); });
-    }
-    bool variesByRay() const override { return false; }
-    void see(const Gap& gap, const FillRay& ray, float* rgba) const override {
-        float seen[4];
-        along(gap, {ray.x, ray.y}, seen);
-        addUnder(rgba, seen);
-    }
 
 private:
     /// Of how much there is up to a height.
@@ -420,7 +420,7 @@ private:
         const double left = m_mist.top - height;
         return low + soft / 2 - left * left / (2 * soft);
     }
-    void along(const Gap& gap, const V2d& place, float* rgba) const {
+    void along(const Gap& gap, const V2d& place, float* rgba) const override {
         const V3d ray = optics::rayThrough(m_view, place);
         const double perDepth = ray.length(), rise = ray.y / perDepth, far = gap.farAt(place.x, place.y);
         const double a = std::max(m_mist.start, perDepth / gap.nearAt(place.x, place.y)),
@@ -439,9 +439,7 @@ private:
             rgba[c] = static_cast<float>(of[c]) * taken;
     }
 
-    optics::View m_view;
     scene::Mist m_mist;
-    int m_grid;
 };
 
 }
