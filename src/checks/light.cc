@@ -12,7 +12,7 @@ namespace stage::checks {
 namespace {
 
 constexpr std::int64_t mostFrames = 24;
-constexpr double mostLight = 4;    ///< over white, m: two stops
+constexpr double mostLight = 4;    ///< times its own colours: two stops
 constexpr double litShare = 0.25;  ///< of a layer's picture that has more than that
 constexpr int steps = 9;           ///< places looked at across and down a picture
 constexpr double groundFit = 0.05; ///< m by which a layer may lie off the ground and still be on it

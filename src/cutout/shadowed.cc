@@ -387,6 +387,7 @@ private:
             const ShadowOnCard& s = pixels.shadows->list[n];
             key += "\nby " + casters[n]->key();
             add(key, s.corner), add(key, s.across), add(key, s.down), add(key, s.light);
+            add(key, s.metres), add(key, s.upwards);
             add(key, V3d(s.size, s.reach, s.darkness)), add(key, s.colour);
             add(key, V3d(s.contact, s.contactReach, s.takes ? static_cast<double>(s.takes->id) : 0));
         }

@@ -37,32 +37,29 @@ void changeLamp(Scene& scene, Fields& fields) {
 
 namespace {
 
-scene::Shading shadingBy(Fields& fields, const scene::Json& named, const scene::Shading& now) {
-    scene::Shading next = now;
-    if (named.contains("normals")) next.normals = named["normals"];
+/// The members of an edit that readShading() takes; the layer of normals by its id.
+scene::Json shadingMembers(const Scene& scene, Fields& fields) {
     scene::Json members = scene::Json::object();
-    for (const char* key : {"front", "translucency", "edge"})
+    for (const char* key : {"front", "translucency", "edge", "normals"})
         if (fields.has(key)) members[key] = fields.value(key);
-    Fields own(members, fields.where());
-    return scene::readShading(own, next);
+    if (members.contains("normals") && members["normals"] != 0)
+        members["normals"] = layerNamed(scene, members["normals"], fields.at("normals"));
+    return members;
 }
 
 }
 
 void changeShading(Scene& scene, Fields& fields) {
     const bool off = fields.yes("remove", false);
-    scene::Json named = scene::Json::object(); // the layer of normals may be told by its name
-    if (fields.has("normals")) {
-        const scene::Json& who = fields.value("normals");
-        named["normals"] = who == 0 ? who : scene::Json(layerNamed(scene, who, fields.at("normals")));
-    }
+    const scene::Json members = shadingMembers(scene, fields);
     for (const std::int64_t id : layersOf(scene, fields)) {
         const scene::LayerPtr layer = scene::find(scene, id).layer;
         if (layer->group() || std::holds_alternative<scene::Lamp>(layer->content))
             throw Misread{"'" + layer->name + "' has nothing that takes light"};
+        Fields own(members, fields.where());
         const auto next = off ? scene::ShadingPtr()
-                              : std::make_shared<const scene::Shading>(shadingBy(
-                                    fields, named, layer->shading ? *layer->shading : scene::Shading()));
+                              : std::make_shared<const scene::Shading>(scene::readShading(
+                                    own, layer->shading ? *layer->shading : scene::Shading()));
         scene::changeLayer(scene.layers, id, [&](Layer& l) {
             l.shading = next;
             if (off) dropTracksWithout(l);

@@ -17,7 +17,7 @@ double reachOf(const Finish& finish) {
     double reach = soft;
     if (finish.shadow.strength > 0)
         reach = std::max(reach, soft + finish.shadow.distance + finish.shadow.softness);
-    if (finish.glow.strength > 0) reach = std::max(reach, reach + finish.glow.reach);
+    if (finish.glow.strength > 0) reach += finish.glow.reach;
     return reach;
 }
 
