@@ -74,9 +74,10 @@ void openDemo(desk::MainWindow& window) {
 struct Desk {
     QTemporaryDir journals;
     desk::MainWindow window{journals.path().toStdString()};
-    std::int64_t grabbed = 0;
+    std::int64_t bridge = 0, lamp = 0;
 
-    Desk() {
+    /// crowded: with 300 lanterns more.
+    explicit Desk(bool crowded) {
         window.resize(1280, 800);
         window.show();
         openDemo(window);
@@ -84,8 +85,17 @@ struct Desk {
         std::int64_t lanterns = 0;
         scene::forEach(*session.scene(), [&](const scene::LayerPtr& layer, const auto&) {
             if (layer->name == "Far lanterns") lanterns = layer->id;
-            if (layer->name == "Bridge") grabbed = layer->id;
+            if (layer->name == "Bridge") bridge = layer->id;
+            if (layer->name == "Boat lantern") lamp = layer->id;
         });
+        if (crowded) addLanterns(lanterns);
+        session.selection.select({crowded ? bridge : lamp});
+        QSignalSpy shown(&window.views().camera->picture(), &desk::CameraPicture::shown);
+        shown.wait(30000);
+        QTest::qWait(2000);
+    }
+    void addLanterns(std::int64_t lanterns) {
+        desk::Session& session = window.session();
         session.document.apply({{"edit", "scatter"},
                                 {"layer", lanterns},
                                 {"count", 300},
@@ -98,16 +108,12 @@ struct Desk {
         for (const scene::LayerPath& found : scene::all(*session.scene()))
             if (!found.holders.empty()) copies.push_back(found.layer->id);
         session.document.apply(edit::onLayers("scale", copies, {{"by", 0.15}}));
-        session.selection.select({grabbed});
-        QSignalSpy shown(&window.views().camera->picture(), &desk::CameraPicture::shown);
-        shown.wait(30000);
-        QTest::qWait(2000);
     }
 };
 
 std::unique_ptr<Desk> theDesk;
 Desk& desk_() {
-    if (!theDesk) theDesk = std::make_unique<Desk>();
+    if (!theDesk) theDesk = std::make_unique<Desk>(true);
     return *theDesk;
 }
 void closeDesk() {
@@ -115,10 +121,9 @@ void closeDesk() {
     theDesk.reset();
 }
 
-void planDrag(benchmark::State& state) {
-    Desk& desk = desk_();
+void dragged(benchmark::State& state, Desk& desk, std::int64_t layer) {
     desk::DraftView& plan = *desk.window.views().plan;
-    const QPointF from = plan.barMiddle(desk.grabbed);
+    const QPointF from = plan.barMiddle(layer);
     const auto send = [&](QEvent::Type type, const QPointF& at) {
         QMouseEvent event(type, at, plan.mapToGlobal(at),
                           type == QEvent::MouseMove ? Qt::NoButton : Qt::LeftButton,
@@ -146,6 +151,9 @@ void planDrag(benchmark::State& state) {
     send(QEvent::MouseButtonRelease, from);
     QObject::disconnect(connection);
     QTest::qWait(500);
+}
+void planDrag(benchmark::State& state) {
+    dragged(state, desk_(), desk_().bridge);
 }
 BENCHMARK(planDrag)->Unit(benchmark::kMillisecond)->UseRealTime()->MinTime(3)->Repetitions(5);
 
@@ -191,6 +199,17 @@ void yardstickQt(benchmark::State& state) {
     state.counters["cards"] = static_cast<double>(cards.size());
 }
 BENCHMARK(yardstickQt)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+/// A lamp of the demo, whose light makes the pictures of all that it reaches anew.
+void lampDrag(benchmark::State& state) {
+    closeDesk();
+    Desk desk(false);
+    dragged(state, desk, desk.lamp);
+    const QRectF rect = desk.window.views().camera->frameRect();
+    state.counters["wide_px"] = rect.width(), state.counters["high_px"] = rect.height();
+    desk.window.session().document.close();
+}
+BENCHMARK(lampDrag)->Unit(benchmark::kMillisecond)->UseRealTime()->MinTime(3)->Repetitions(3);
 
 /// When which frame was painted, told of by the paint events of a view.
 class Painted : public QObject {

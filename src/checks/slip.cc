@@ -39,7 +39,7 @@ V2d lowestOf(const Scene& scene, const scene::LayerPtr& layer, Rational time, me
     need.add(level, media::boxOf(sizeAt(level)));
     const auto read = cache.pyramid(source, need, {{}, stop});
     if (!read) return {0.5, 1};
-    const media::TiledLevel& texels = (*read)->levels[static_cast<std::size_t>(level)];
+    const media::TiledLevel& texels = (*read)->level(level);
     for (int y = texels.size.y - 1; y >= 0; --y) {
         int first = -1, last = -1;
         for (int x = 0; x < texels.size.x; ++x) {

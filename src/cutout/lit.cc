@@ -1,6 +1,7 @@
 #include "cutout/lit.h"
 
 #include "cutout/mask.h"
+#include "cutout/nodes.h"
 #include "cutout/source.h"
 #include "media/number_key.h"
 #include "media/pixel_cache.h"
@@ -191,54 +192,53 @@ public:
         // Of this level's texels to a pixel of the natural size.
         const V2d scale(static_cast<double>(whole.x) / m_natural.x,
                         static_cast<double>(whole.y) / m_natural.y);
-        auto picture = cache.read(m_below, level, box, progress);
-        if (!picture) return picture;
+        media::Need need(size());
+        need.add(level, box);
+        const auto all = cache.pyramid(m_below, need, progress);
+        if (!all) return tl::unexpected(all.error());
+        const media::TiledLevel& below = (*all)->level(level);
         const auto placed = [&](double x, double y) { return V2d(x + 0.5, y + 0.5) / scale; };
-        // Light without edges changes slowly: it is looked at in steps, and is even in between.
+        // Light without edges changes slowly.
         const int step = stepOver(V2d(box.x0, box.y0) / scale, V2d(box.x1, box.y1) / scale, scale);
-        const int across = of.x / step + 2, down = of.y / step + 2;
-        std::vector<Imath::V3f> nodes(static_cast<std::size_t>(across) * down);
-        for (int j = 0; j < down; ++j)
-            for (int i = 0; i < across; ++i)
-                nodes[static_cast<std::size_t>(j) * across + i] = Imath::V3f(
-                    motion::lightAt(*m_light, placed(box.x0 + i * step, box.y0 + j * step), V2d(0), 0));
+        const Nodes<4> flat(box, step, [&](int x, int y) {
+            const V3d light = motion::lightAt(*m_light, placed(x, y), V2d(0), 0);
+            return std::array{static_cast<float>(light.x), static_cast<float>(light.y),
+                              static_cast<float>(light.z), 1.f};
+        });
         std::optional<Normals> normals;
         if (m_normals && !m_light->lamps.empty()) {
             auto read = Normals::read(m_normals, box, whole, cache, progress);
             if (!read) return tl::unexpected(read.error());
             normals = std::move(*read);
         }
-        Raster edges;
+        media::PyramidPtr edges;
         if (m_edges) {
-            auto read = cache.read(m_edges, level, box, progress);
-            if (!read) return read;
+            auto read = cache.pyramid(m_edges, need, progress);
+            if (!read) return tl::unexpected(read.error());
             edges = std::move(*read);
         }
+        Raster picture = below.piece(box);
         // Rows as floats: halfs one by one would take longer than all else.
-        cv::Mat own(of.y, of.x, CV_16FC4, picture->rgba.data()), row;
+        cv::Mat own(of.y, of.x, CV_16FC4, picture.rgba.data()), row;
+        std::vector<float> light(static_cast<std::size_t>(of.x) * 4);
+        motion::TurnedPlaces turned;
         for (int y = 0; y < of.y; ++y) {
-            const Imath::V3f* above = nodes.data() + static_cast<std::size_t>(y / step) * across;
-            const float fy = static_cast<float>(y % step) / static_cast<float>(step);
+            if (clear(below, box, y)) continue;
+            flat.row(y, of.x, light.data());
+            if (normals)
+                for (int x = 0; x < of.x; ++x) {
+                    const V3d at = motion::lightOnNormal(*m_light, placed(box.x0 + x, box.y0 + y),
+                                                         normals->at(box.x0 + x, box.y0 + y));
+                    for (int c = 0; c < 3; ++c)
+                        light[static_cast<std::size_t>(4 * x + c)] = static_cast<float>(at[c]);
+                }
+            else if (edges)
+                for (int from = 0; from < of.x;)
+                    from = lightEdges(edges->level(level), box, y, from, scale, turned, light);
             own.row(y).convertTo(row, CV_32FC4);
             auto* to = row.ptr<float>();
-            const Imath::half* turned = m_edges ? edges.row(y) : nullptr;
-            for (int x = 0; x < of.x; ++x, to += 4) {
-                const int i = x / step;
-                const float fx = static_cast<float>(x % step) / static_cast<float>(step);
-                const Imath::V3f top = above[i] + (above[i + 1] - above[i]) * fx,
-                                 low = above[across + i] + (above[across + i + 1] - above[across + i]) * fx;
-                Imath::V3f light = top + (low - top) * fy;
-                if (normals)
-                    light = Imath::V3f(motion::lightOnNormal(*m_light, placed(box.x0 + x, box.y0 + y),
-                                                             normals->at(box.x0 + x, box.y0 + y)));
-                else if (turned && turned[4 * x + 2].bits() != 0)
-                    light = Imath::V3f(motion::lightAt(*m_light, placed(box.x0 + x, box.y0 + y),
-                                                       {static_cast<double>(float(turned[4 * x])),
-                                                        static_cast<double>(float(turned[4 * x + 1]))},
-                                                       static_cast<double>(float(turned[4 * x + 2]))));
-                for (int c = 0; c < 3; ++c)
-                    to[c] = std::min(to[c] * light[c], 65000.f);
-            }
+            for (std::size_t i = 0; i < light.size(); ++i)
+                to[i] = std::min(to[i] * light[i], 65000.f);
             cv::Mat halfs = own.row(y);
             row.convertTo(halfs, CV_16FC4);
         }
@@ -247,6 +247,50 @@ public:
     std::string name() const override { return m_below->name(); }
 
 private:
+    /// All of a row of a box, y from its top, is 0.
+    static bool clear(const media::TiledLevel& level, const media::Box& box, int y) {
+        constexpr int side = media::Tile::cellSide;
+        const int first = box.x0 / side, count = (box.x1 - 1) / side - first + 1;
+        for (int from = 0; from < count; from += 64) {
+            const int run = std::min(64, count - from);
+            const std::uint64_t every = ~std::uint64_t{0} >> (64 - run);
+            if ((level.cells((box.y0 + y) / side, first + from, run).clear & every) != every) return false;
+        }
+        return true;
+    }
+    /// Light where edges turn, of a row of a box from a texel on; as many as are done at once. Returns where
+    /// it goes on. light: RGBA of the whole row.
+    int lightEdges(const media::TiledLevel& edges, const media::Box& box, int y, int from, const V2d& scale,
+                   motion::TurnedPlaces& turned, std::vector<float>& light) const {
+        constexpr int side = media::Tile::cellSide;
+        std::array<int, motion::TurnedPlaces::most> places;
+        turned.count = 0;
+        const auto down = static_cast<float>((box.y0 + y + 0.5) / scale.y);
+        const int row = box.y0 + y;
+        for (int x = box.x0 + from; x < box.x1;) {
+            const int end = std::min(box.x1, x / side * side + side);
+            from = end - box.x0;
+            const media::Tile* tile = edges.tileAt(x, row);
+            if (tile && !tile->clearAt(x % media::tileSide, row % media::tileSide)) {
+                const Imath::half* texel = tile->row(row % media::tileSide) + 4 * (x % media::tileSide);
+                for (; x < end; ++x, texel += 4) {
+                    if (texel[2].bits() == 0) continue;
+                    const std::size_t n = turned.count++;
+                    places[n] = x - box.x0;
+                    turned.x[n] = static_cast<float>((x + 0.5) / scale.x), turned.y[n] = down;
+                    turned.right[n] = texel[0], turned.down[n] = texel[1], turned.sine[n] = texel[2];
+                }
+                if (turned.count + side > turned.most) break;
+            }
+            x = end;
+        }
+        motion::lightAt(*m_light, turned);
+        for (std::size_t n = 0; n < turned.count; ++n) {
+            float* to = light.data() + 4 * places[n];
+            to[0] = turned.red[n], to[1] = turned.green[n], to[2] = turned.blue[n];
+        }
+        return from;
+    }
     /// Texels between places that are looked at in a part of the picture (px), so that light is off by less
     /// than half a percent in between: it changes as the square of how far the nearest lamp is.
     int stepOver(const V2d& low, const V2d& high, const V2d& scale) const {

@@ -1,5 +1,6 @@
 #include "cutout/shadowed.h"
 
+#include "cutout/nodes.h"
 #include "cutout/source.h"
 #include "media/number_key.h"
 #include "media/pixel_cache.h"
@@ -303,32 +304,6 @@ private:
     std::vector<Cell> m_cells; ///< by their first node
 };
 
-/// Values at nodes every cellSide texels, even in between.
-class Nodes {
-public:
-    template <class Value>
-    Nodes(const Box& box, const Value& value) : m_across(box.size().x / cellSide + 2), m_box(box) {
-        const int down = box.size().y / cellSide + 2;
-        for (int j = 0; j < down; ++j)
-            for (int i = 0; i < m_across; ++i)
-                m_values.push_back(Imath::V3f(value(box.x0 + i * cellSide, box.y0 + j * cellSide)));
-    }
-    Imath::V3f at(int x, int y) const {
-        const int i = (x - m_box.x0) / cellSide, j = (y - m_box.y0) / cellSide;
-        const float fx = static_cast<float>((x - m_box.x0) % cellSide) / cellSide,
-                    fy = static_cast<float>((y - m_box.y0) % cellSide) / cellSide;
-        const Imath::V3f* p = m_values.data() + static_cast<std::size_t>(j) * m_across + i;
-        const Imath::V3f upper = p[0] + (p[1] - p[0]) * fx,
-                         lower = p[m_across] + (p[m_across + 1] - p[m_across]) * fx;
-        return upper + (lower - upper) * fy;
-    }
-
-private:
-    int m_across;
-    Box m_box;
-    std::vector<Imath::V3f> m_values;
-};
-
 class ShadowedSource : public media::PixelSource {
 public:
     ShadowedSource(PixelSourcePtr below, const motion::Pixels& pixels, std::vector<PixelSourcePtr> casters)
@@ -405,21 +380,27 @@ private:
         const ShadowOnCard* shadow = nullptr;
         for (const ShadowOnCard& each : m_shadows->list)
             if (each.takes && each.takes->id == lamp) shadow = &each;
-        const Nodes share(box, [&](int x, int y) {
+        const Nodes<3> shares(box, cellSide, [&](int x, int y) {
             const V2d place = V2d(x + 0.5, y + 0.5) / scale;
             const V3d all = motion::lightAt(*m_light, place, V2d(0), 0),
                       one = motion::lightAt(*m_light, *shadow->takes, place);
-            V3d part(0);
+            std::array<float, 3> part{};
             for (int c = 0; c < 3; ++c)
-                part[c] = all[c] > 0 ? std::clamp(one[c] / all[c], 0.0, 1.0) : 0;
+                if (all[c] > 0) part[c] = static_cast<float>(std::clamp(one[c] / all[c], 0.0, 1.0));
             return part;
         });
         const Imath::V3f colour(shadow->colour);
-        for (int y = 0; y < box.size().y; ++y)
-            for (int x = 0; x < box.size().x; ++x) {
-                const float gone = 1 - open[static_cast<std::size_t>(y) * box.size().x + x];
-                if (gone > 0) darken(picture.row(y) + 4 * x, share.at(box.x0 + x, box.y0 + y) * gone, colour);
-            }
+        const int across = box.size().x;
+        std::vector<float> share(static_cast<std::size_t>(3 * across));
+        for (int y = 0; y < box.size().y; ++y) {
+            const float* left = open.data() + static_cast<std::size_t>(y) * across;
+            if (std::all_of(left, left + across, [](float v) { return v >= 1; })) continue;
+            shares.row(y, across, share.data());
+            const float* part = share.data();
+            for (int x = 0; x < across; ++x, part += 3)
+                if (const float gone = 1 - left[x]; gone > 0)
+                    darken(picture.row(y) + 4 * x, Imath::V3f(part[0], part[1], part[2]) * gone, colour);
+        }
     }
 
     PixelSourcePtr m_below; ///< null: the shadows are alone

@@ -17,8 +17,13 @@ double integral(double x) {
     return x < 0 ? -part : part;
 }
 
-int floored(int at, int step) {
-    return at >= 0 ? at / step * step : -((-at + step - 1) / step) * step;
+/// The place of a grid that holds a pixel.
+int placeOf(int pixel, int step) {
+    return pixel >= 0 ? pixel / step : -((-pixel + step - 1) / step);
+}
+media::Box placesOf(const media::Box& box, int step) {
+    return {placeOf(box.x0, step), placeOf(box.y0, step), placeOf(box.x1 - 1, step) + 1,
+            placeOf(box.y1 - 1, step) + 1};
 }
 
 }
@@ -37,22 +42,32 @@ Spread::Spread(double reach) {
         sum += v;
     }
     m_kernel /= sum;
-    m_border = (half + 1) * m_step; // one more, as places between the grid's are even
 }
 
 media::Box Spread::around(const media::Box& box) const {
-    const media::Box all = box.grown(m_border);
-    return {floored(all.x0, m_step), floored(all.y0, m_step), -floored(-all.x1, m_step),
-            -floored(-all.y1, m_step)};
+    // One more, as pixels are even between the grid's places.
+    return placesOf(box, m_step).grown(m_kernel.cols / 2 + (m_step > 1 ? 1 : 0));
 }
 
-cv::Mat Spread::over(const cv::Mat& picture, const media::Box& box) const {
-    const media::Box from = around(box);
-    cv::Mat coarse = picture, spread;
-    if (m_step > 1)
-        cv::resize(picture, coarse, {from.size().x / m_step, from.size().y / m_step}, 0, 0, cv::INTER_AREA);
-    cv::sepFilter2D(coarse, spread, -1, m_kernel, m_kernel, {-1, -1}, 0, cv::BORDER_CONSTANT);
-    if (m_step > 1) cv::resize(spread, spread, {from.size().x, from.size().y}, 0, 0, cv::INTER_LINEAR);
+media::Box Spread::pixels(const media::Box& places) const {
+    return {places.x0 * m_step, places.y0 * m_step, places.x1 * m_step, places.y1 * m_step};
+}
+
+cv::Mat Spread::means(const cv::Mat& pixels) const {
+    if (m_step == 1) return pixels;
+    cv::Mat places;
+    cv::resize(pixels, places, {pixels.cols / m_step, pixels.rows / m_step}, 0, 0, cv::INTER_AREA);
+    return places;
+}
+
+cv::Mat Spread::over(const cv::Mat& places, const media::Box& box) const {
+    cv::Mat spread;
+    cv::sepFilter2D(places, spread, -1, m_kernel, m_kernel, {-1, -1}, 0, cv::BORDER_CONSTANT);
+    const int border = m_kernel.cols / 2;
+    media::Box from = placesOf(box, m_step).grown(m_step > 1 ? 1 : 0);
+    spread = spread(cv::Rect(border, border, from.size().x, from.size().y));
+    if (m_step > 1) cv::resize(spread, spread, {}, m_step, m_step, cv::INTER_LINEAR);
+    from = pixels(from);
     return spread(cv::Rect(box.x0 - from.x0, box.y0 - from.y0, box.size().x, box.size().y));
 }
 
@@ -80,7 +95,7 @@ void addLight(const cv::Mat& light, float strength, const scene::Colour& tint, c
     for (int y = 0; y < picture.rows; ++y) {
         const auto* from = light.ptr<float>(y);
         auto* p = picture.ptr<float>(y);
-        for (int x = 0; x < picture.cols; ++x, from += 3, p += 4)
+        for (int x = 0; x < picture.cols; ++x, from += light.channels(), p += 4)
             for (int c = 0; c < 3; ++c)
                 p[c] += from[c] * by[c];
     }

@@ -4,6 +4,8 @@
 #include "scene/finish_json.h"
 #include "scene/lamp_json.h"
 
+#include <set>
+
 namespace stage::edit {
 
 using scene::Fields;
@@ -72,10 +74,16 @@ void changeAmbient(Scene& scene, Fields& fields) {
 }
 
 void changeShadows(Scene& scene, Fields& fields) {
+    // What a shadow already has may stay, also where that layer is gone.
+    std::set<std::int64_t> kept = {0};
+    for (const std::int64_t id : layersOf(scene, fields))
+        for (const scene::Shadow& shadow : scene::find(scene, id).layer->shadows)
+            kept.insert({shadow.from, shadow.on});
     scene::Json list = fields.array("shadows", scene::Shadow::most);
     for (std::size_t i = 0; i < list.size(); ++i)
         for (const char* key : {"from", "on"})
-            if (list[i].is_object() && list[i].contains(key) && list[i][key] != 0)
+            if (list[i].is_object() && list[i].contains(key) &&
+                !(list[i][key].is_number_integer() && kept.contains(list[i][key].get<std::int64_t>())))
                 list[i][key] = layerNamed(scene, list[i][key], fields.at("shadows", i) + "." + key);
     const scene::Json named = {{"shadows", list}};
     Fields members(named, fields.where());
@@ -83,7 +91,7 @@ void changeShadows(Scene& scene, Fields& fields) {
     for (const scene::Shadow& shadow : shadows)
         if (shadow.from != 0)
             if (const auto lamp = scene::find(scene, shadow.from).layer;
-                !std::holds_alternative<scene::Lamp>(lamp->content))
+                lamp && !std::holds_alternative<scene::Lamp>(lamp->content))
                 throw Misread{"'" + fields.at("shadows") + "': '" + lamp->name + "' is no lamp"};
     for (const std::int64_t id : layersOf(scene, fields)) {
         const scene::LayerPtr layer = scene::find(scene, id).layer;

@@ -158,37 +158,43 @@ Result<PixelCache::Whole> PixelCache::whole(const PixelSource& source, const Pro
     return made;
 }
 
-/// Computes tiles of a level into the pyramid, without looking whether they are kept.
-Result<void> PixelCache::make(const Maker& maker, Pyramid& pyramid, int level,
-                              const std::vector<std::size_t>& tiles, const Progress& progress) {
-    TiledLevel& to = pyramid.levels[static_cast<std::size_t>(level)];
-    const bool mean =
-        level > 0 && !maker.stored && maker.source.granularity() != PixelSource::Granularity::EveryLevel;
+bool PixelCache::Maker::means(int level) const {
+    return level > 0 && !stored && source.granularity() != PixelSource::Granularity::EveryLevel;
+}
+
+/// Computes tiles into the pyramid, without looking whether they are kept.
+Result<void> PixelCache::make(const Maker& maker, Pyramid& pyramid, const TilePlaces& places,
+                              const Progress& progress) {
+    const bool mean = maker.means(places.front().level);
     if (mean) {
-        const TiledLevel& below = pyramid.levels[static_cast<std::size_t>(level) - 1];
-        std::vector<std::size_t> wanted;
-        for (const std::size_t tile : tiles) {
-            const int tx = static_cast<int>(tile) % to.grid.x, ty = static_cast<int>(tile) / to.grid.x;
+        const int finer = places.front().level - 1;
+        const TiledLevel &to = pyramid.level(finer + 1), &below = pyramid.level(finer);
+        TilePlaces wanted;
+        for (const TilePlace& place : places) {
+            const int tx = static_cast<int>(place.tile) % to.grid.x,
+                      ty = static_cast<int>(place.tile) / to.grid.x;
             for (int y = 2 * ty; y < std::min(2 * ty + 2, below.grid.y); ++y)
                 for (int x = 2 * tx; x < std::min(2 * tx + 2, below.grid.x); ++x)
-                    wanted.push_back(below.indexOf(x, y));
+                    wanted.push_back({finer, below.indexOf(x, y)});
         }
-        if (auto ok = fill(maker, pyramid, level - 1, wanted, progress); !ok) return ok;
+        if (auto ok = fill(maker, pyramid, wanted, progress); !ok) return ok;
     }
     std::mutex problems;
     Result<void> outcome;
-    inParallel(std::size_t{0}, tiles.size(), [&](std::size_t i) {
+    inParallel(std::size_t{0}, places.size(), [&](std::size_t i) {
+        const auto& [level, index] = places[i];
+        TiledLevel& to = pyramid.level(level);
         Result<TilePtr> tile = guarded([&]() -> Result<TilePtr> {
             const Timed timed(mean ? Stage::Levels : maker.stored ? Stage::Read : Stage::Cut);
-            if (mean) return meanTile(pyramid.levels[static_cast<std::size_t>(level) - 1], to, tiles[i]);
+            if (mean) return meanTile(pyramid.level(level - 1), to, index);
             if (progress.stopped()) return cancelled();
-            if (maker.stored) return maker.stored->tile(level, tiles[i]);
-            auto pixels = maker.source.compute(level, to.boxOfTile(tiles[i]), *this, progress);
+            if (maker.stored) return maker.stored->tile(level, index);
+            auto pixels = maker.source.compute(level, to.boxOfTile(index), *this, progress);
             if (!pixels) return tl::unexpected(pixels.error());
             return std::make_shared<const Tile>(std::move(*pixels));
         });
         if (tile) {
-            to.tiles[tiles[i]] = std::move(*tile);
+            to.tiles[index] = std::move(*tile);
         } else {
             std::lock_guard guard(problems);
             outcome = tl::unexpected(tile.error());
@@ -197,27 +203,27 @@ Result<void> PixelCache::make(const Maker& maker, Pyramid& pyramid, int level,
     return outcome;
 }
 
-/// Puts tiles of a level into the pyramid: those kept, those made here, and those that others are making.
-Result<void> PixelCache::fill(const Maker& maker, Pyramid& pyramid, int level,
-                              const std::vector<std::size_t>& tiles, const Progress& progress) {
+/// Puts tiles into the pyramid: those kept, those made here, and those that others are making.
+Result<void> PixelCache::fill(const Maker& maker, Pyramid& pyramid, const TilePlaces& places,
+                              const Progress& progress) {
     const std::string& key = maker.source.key();
-    auto& places = pyramid.levels[static_cast<std::size_t>(level)].tiles;
     for (;;) {
-        std::vector<std::size_t> mine;
+        TilePlaces mine;
         bool waiting = false;
         {
             std::unique_lock guard(m_lock);
-            for (const std::size_t tile : tiles) {
-                if (places[tile]) continue;
-                Unit* unit = unitOf(key, unitFor(level, tile));
+            for (const TilePlace& place : places) {
+                TilePtr& tile = pyramid.level(place.level).tiles[place.tile];
+                if (tile) continue;
+                Unit* unit = unitOf(key, unitFor(place.level, place.tile));
                 if (!unit) {
-                    begin(maker.source, unitFor(level, tile));
-                    mine.push_back(tile);
+                    begin(maker.source, unitFor(place.level, place.tile));
+                    mine.push_back(place);
                 } else if (unit->loading) {
                     waiting = true;
                 } else {
                     touch(*unit);
-                    places[tile] = unit->tile;
+                    tile = unit->tile;
                 }
             }
             if (mine.empty()) {
@@ -228,15 +234,16 @@ Result<void> PixelCache::fill(const Maker& maker, Pyramid& pyramid, int level,
             }
         }
         const auto made =
-            guarded([&] { return alone([&] { return make(maker, pyramid, level, mine, progress); }); });
+            guarded([&] { return alone([&] { return make(maker, pyramid, mine, progress); }); });
         std::lock_guard guard(m_lock);
-        for (const std::size_t tile : mine) {
-            if (!places[tile]) {
-                drop(key, unitFor(level, tile));
+        for (const auto& [level, index] : mine) {
+            const TilePtr& tile = pyramid.level(level).tiles[index];
+            if (!tile) {
+                drop(key, unitFor(level, index));
                 continue;
             }
-            Unit& unit = *unitOf(key, unitFor(level, tile));
-            unit.tile = places[tile];
+            Unit& unit = *unitOf(key, unitFor(level, index));
+            unit.tile = tile;
             keep(unit, unit.tile->bytes());
         }
         evict();
@@ -247,10 +254,14 @@ Result<void> PixelCache::fill(const Maker& maker, Pyramid& pyramid, int level,
 
 Result<PyramidPtr> PixelCache::tiles(const Maker& maker, const Need& need, const Progress& progress) {
     auto pyramid = std::make_shared<Pyramid>(maker.source.size());
+    // Levels that are means of others come one after the other, all else at once.
+    TilePlaces wanted;
     for (int level = 0; level < need.levels(); ++level) {
-        const auto wanted = need.tiles(level);
-        if (wanted.empty()) continue;
-        if (auto ok = fill(maker, *pyramid, level, wanted, progress); !ok) return tl::unexpected(ok.error());
+        for (const std::size_t tile : need.tiles(level))
+            wanted.push_back({level, tile});
+        if (wanted.empty() || (level + 1 < need.levels() && !maker.means(level + 1))) continue;
+        if (auto ok = fill(maker, *pyramid, wanted, progress); !ok) return tl::unexpected(ok.error());
+        wanted.clear();
     }
     return pyramid;
 }
@@ -296,7 +307,7 @@ PyramidPtr PixelCache::cached(const PixelSourcePtr& source, const Need& need) {
             Unit* unit = unitOf(source->key(), unitFor(level, tile));
             if (!unit || unit->loading) return nullptr;
             touch(*unit);
-            pyramid->levels[static_cast<std::size_t>(level)].tiles[tile] = unit->tile;
+            pyramid->level(level).tiles[tile] = unit->tile;
         }
     }
     return pyramid;
@@ -308,7 +319,7 @@ Result<Raster> PixelCache::read(const PixelSourcePtr& source, int level, const B
     need.add(level, box);
     auto pixels = pyramid(source, need, progress);
     if (!pixels) return tl::unexpected(pixels.error());
-    return (*pixels)->levels[static_cast<std::size_t>(level)].piece(box);
+    return (*pixels)->level(level).piece(box);
 }
 
 // ---- asking

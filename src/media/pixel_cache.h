@@ -74,13 +74,20 @@ private:
     struct Maker {
         const PixelSource& source;
         const StoredPyramid* stored; ///< null: by the source itself
+        bool means(int level) const; ///< a level's tiles are means of those of the level below
     };
     Result<Whole> whole(const PixelSource& source, const Progress& progress);
     Result<Whole> makeWhole(const PixelSource& source, const Progress& progress);
+    struct TilePlace {
+        int level;
+        std::size_t tile;
+    };
+    using TilePlaces = std::vector<TilePlace>;
     Result<PyramidPtr> tiles(const Maker& maker, const Need& need, const Progress& progress);
-    Result<void> fill(const Maker& maker, Pyramid& pyramid, int level, const std::vector<std::size_t>& tiles,
+    /// places: of one level where tiles are the means of the level below.
+    Result<void> fill(const Maker& maker, Pyramid& pyramid, const TilePlaces& places,
                       const Progress& progress);
-    Result<void> make(const Maker& maker, Pyramid& pyramid, int level, const std::vector<std::size_t>& tiles,
+    Result<void> make(const Maker& maker, Pyramid& pyramid, const TilePlaces& places,
                       const Progress& progress);
     Unit* unitOf(const std::string& source, std::uint64_t unit);
     Unit& begin(const PixelSource& source, std::uint64_t unit);

@@ -73,6 +73,8 @@ struct Pyramid {
 
     Pyramid() = default;
     explicit Pyramid(V2i base); ///< without tiles
+    TiledLevel& level(int n) { return levels[static_cast<std::size_t>(n)]; }
+    const TiledLevel& level(int n) const { return levels[static_cast<std::size_t>(n)]; }
     /// Of all its tiles, in memory.
     std::size_t bytes() const;
 };

@@ -100,6 +100,40 @@ V3d lightAt(const Light& light, const V2d& place, const V2d& outwards, double si
     return sum;
 }
 
+void lightAt(const Light& light, TurnedPlaces& places) {
+    TurnedPlaces& p = places;
+    for (std::size_t i = 0; i < p.count; ++i) {
+        p.red[i] = static_cast<float>(light.ambient.x);
+        p.green[i] = static_cast<float>(light.ambient.y);
+        p.blue[i] = static_cast<float>(light.ambient.z);
+    }
+    const Imath::V2f metres(light.perPixel);
+    const auto front = static_cast<float>(light.shading.front),
+               behind = static_cast<float>(light.shading.translucency),
+               edge = static_cast<float>(light.shading.edge.strength);
+    constexpr auto fades = static_cast<float>(scene::Lamp::fades);
+    for (const LampOnCard& lamp : light.lamps) {
+        const Imath::V3f at(static_cast<float>(lamp.at.x * light.perPixel.x),
+                            static_cast<float>(lamp.at.y * light.perPixel.y), static_cast<float>(lamp.off)),
+            gives(lamp.light);
+        const auto radius = static_cast<float>(lamp.radius), perReach = static_cast<float>(1 / lamp.reach);
+        for (std::size_t i = 0; i < p.count; ++i) {
+            const float x = at.x - p.x[i] * metres.x, y = at.y - p.y[i] * metres.y;
+            const float distance = std::sqrt(x * x + y * y + at.z * at.z);
+            const float back = 1 / std::max(distance, 1e-20f), near = radius / std::max(distance, radius);
+            const float t = std::clamp((distance * perReach - fades) / (1 - fades), 0.f, 1.f);
+            const float left = near * near * (1 - t * t * (3 - 2 * t));
+            const float out = at.z * back, sine = p.sine[i], cosine = std::sqrt(std::max(0.f, 1 - sine * sine));
+            const float turned = sine * (p.right[i] * x + p.down[i] * y) * back + cosine * out;
+            const float share =
+                left * (std::max(front * out, -behind * out) + edge * sine * std::max(0.f, turned));
+            p.red[i] += gives.x * share;
+            p.green[i] += gives.y * share;
+            p.blue[i] += gives.z * share;
+        }
+    }
+}
+
 V3d lightAt(const Light& light, const LampOnCard& lamp, const V2d& place) {
     const auto [comes, way] = comingFrom(light, lamp, place);
     return comes * taken(light.shading, way.z);

@@ -4,6 +4,7 @@
 #include "motion/resolved_scene.h"
 #include "optics/placing.h"
 
+#include <array>
 #include <memory>
 #include <vector>
 
@@ -50,6 +51,15 @@ LightPtr lightOn(const scene::Layer& layer, const optics::Surface& card, const s
 /// picture (right, down; of length 1): on its front by the cosine, behind by the cosine as far as it is
 /// translucent, and on an edge that turns away.
 V3d lightAt(const Light& light, const V2d& place, const V2d& outwards, double sine);
+/// Places of one picture that turn, as lightAt() has them, and the light that it gives there: many at once, in
+/// single precision.
+struct TurnedPlaces {
+    static constexpr std::size_t most = 256;
+    std::size_t count = 0;
+    std::array<float, most> x, y, right, down, sine; ///< place, px; outwards; of the angle
+    std::array<float, most> red, green, blue;        ///< set by lightAt()
+};
+void lightAt(const Light& light, TurnedPlaces& places);
 /// The part of one lamp in that on a place that does not turn away.
 V3d lightAt(const Light& light, const LampOnCard& lamp, const V2d& place);
 /// Light on a place where the card is turned as a unit vector out of it says: right, up, towards the side

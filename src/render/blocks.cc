@@ -88,7 +88,7 @@ Known knownOf(const Plane& plane, const media::Pyramid& pixels, const BlockGrid&
     Reach blocks[count];
     bool looked = false;
     for (int n = fine; n < fine + levels && (known.clear || known.opaque); ++n) {
-        const media::TiledLevel& level = pixels.levels[static_cast<std::size_t>(n)];
+        const media::TiledLevel& level = pixels.level(n);
         const double k = std::ldexp(1.0, -n);
         const auto at = [&](double place, int more, int size) {
             // Rounded down, of places that may be negative: 1e8 is far beyond any picture.

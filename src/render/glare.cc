@@ -107,7 +107,8 @@ void addGlare(const motion::Frame& frame, const Box& part, Image& picture) {
     const double streaks = hasStreaks(frame) ? glare.streaks : 0;
     if (streaks < 1) {
         const cutout::Spread spread(glare.radius * frame.size.x);
-        const cv::Mat light = spread.over(placed(*bright, part, spread.around(part)), part);
+        const cv::Mat around = placed(*bright, part, spread.pixels(spread.around(part)));
+        const cv::Mat light = spread.over(spread.means(around), part);
         cutout::addLight(light, static_cast<float>(glare.strength * (1 - streaks)), glare.tint, own);
     }
     if (streaks > 0) {

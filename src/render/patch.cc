@@ -111,7 +111,7 @@ PatchEdges edgesOf(const Plane& plane, const Reach& reach, const Patch& patch, i
 }
 
 Patch PatchArena::take(const Plane& plane, const media::Pyramid& pixels, int level, const media::Box& asked) {
-    const media::TiledLevel& from = pixels.levels[static_cast<std::size_t>(level)];
+    const media::TiledLevel& from = pixels.level(level);
     const double shrink = std::ldexp(1.0, -level);
     // One texel beyond where it goes on, for those half on its edge.
     const auto low = [&](double reach) {

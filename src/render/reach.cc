@@ -271,7 +271,7 @@ Presence presenceOf(const Plane& plane, const media::Pyramid& pixels, const Reac
     bool nothing = true, opaque = covers;
     const int last = std::min(level + 1, static_cast<int>(pixels.levels.size()) - 1);
     for (int n = level; n <= last && (nothing || opaque); ++n) {
-        const media::TiledLevel& texels = pixels.levels[static_cast<std::size_t>(n)];
+        const media::TiledLevel& texels = pixels.level(n);
         const media::Box box = texelsOf(plane, r, n).within(media::boxOf(texels.size));
         constexpr int cell = media::Tile::cellSide, most = 64;
         const int c1 = (box.x1 - 1) / cell + 1;

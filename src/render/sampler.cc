@@ -56,7 +56,7 @@ Rgba texelAt(const Plane& plane, const media::Pyramid& pixels, double u, double 
     lod = std::clamp(lod, 0.0, static_cast<double>(top));
     const int fine = static_cast<int>(lod);
     const auto level = [&](int n) {
-        return bilinear(pixels.levels[static_cast<std::size_t>(n)], fu, fv, std::ldexp(1.0, -n));
+        return bilinear(pixels.level(n), fu, fv, std::ldexp(1.0, -n));
     };
     if (lod == fine) return level(fine);
     return mix(level(fine), level(fine + 1), static_cast<float>(lod - fine));

@@ -74,6 +74,20 @@ TEST(LightEdits, RefuseShadowsThatCannotBe) {
     EXPECT_NE(refused(scene, {{"edit", "shadows"}, {"layers", {2}}, {"shadows", many}}), "taken");
 }
 
+TEST(LightEdits, AShadowWhoseLampWasRemovedCanBeChangedAndGivenAnotherLight) {
+    scene::Scene scene = applied(
+        staged(), {{"edit", "shadows"}, {"layers", {2}}, {"shadows", {{{"from", 3}, {"darkness", 0.4}}}}});
+    scene = applied(scene, {{"edit", "remove"}, {"layers", {3}}});
+    scene = applied(
+        scene, {{"edit", "shadows"}, {"layers", {2}}, {"shadows", {{{"from", 3}, {"darkness", 0.8}}}}});
+    ASSERT_EQ(scene.layers[1]->shadows.size(), 1u);
+    EXPECT_EQ(scene.layers[1]->shadows[0].darkness, 0.8);
+    EXPECT_EQ(scene.layers[1]->shadows[0].from, 3);
+    EXPECT_NE(refused(scene, {{"edit", "shadows"}, {"layers", {2}}, {"shadows", {{{"from", 4}}}}}), "taken");
+    scene = applied(scene, {{"edit", "shadows"}, {"layers", {2}}, {"shadows", {{{"from", 0}}}}});
+    EXPECT_EQ(scene.layers[1]->shadows[0].from, 0);
+}
+
 TEST(LightEdits, FinishChangesWhatItNamesAndKeepsTheRest) {
     scene::Scene scene =
         applied(staged(), {{"edit", "finish"}, {"layers", {2}}, {"glow", {{"strength", 0.5}}}});

@@ -76,6 +76,36 @@ TEST(Lamps, LightACardByTheCosineInFrontAndThroughItBehind) {
     }
 }
 
+TEST(Lamps, LightManyTurnedPlacesAsOneByOne) {
+    Light light;
+    light.shading = {0.8, 0.3, 0, {1.5, 12, 1}};
+    light.ambient = {0.1, 0.2, 0.3};
+    light.perPixel = {0.002, 0.003};
+    // In front of it, behind it, in the very card, and one whose reach ends on it.
+    light.lamps = {{{300, 200}, 0.4, {3, 2, 1}, 0.1, 8, 1},
+                   {{100, 250}, -0.7, {1, 5, 2}, 0.2, 9, 2},
+                   {{200, 100}, 0, {2, 2, 2}, 0.05, 5, 3},
+                   {{0, 0}, 0.2, {4, 0, 4}, 0.1, 0.5, 4}};
+    TurnedPlaces places;
+    for (std::size_t i = 0; i < places.most; ++i) {
+        const double angle = 0.7 * static_cast<double>(i), sine = static_cast<double>(i % 11) / 10;
+        places.x[i] = static_cast<float>(20 + i), places.y[i] = 100.f;
+        places.right[i] = static_cast<float>(std::cos(angle));
+        places.down[i] = static_cast<float>(std::sin(angle)), places.sine[i] = static_cast<float>(sine);
+    }
+    places.count = places.most;
+    lightAt(light, places);
+    for (std::size_t i = 0; i < places.most; ++i) {
+        const double angle = 0.7 * static_cast<double>(i);
+        const V3d one = lightAt(light, {20.0 + static_cast<double>(i), 100}, {std::cos(angle), std::sin(angle)},
+                                static_cast<double>(i % 11) / 10);
+        const double limit = 2e-5 * (1 + one.length());
+        EXPECT_NEAR(static_cast<double>(places.red[i]), one.x, limit) << i;
+        EXPECT_NEAR(static_cast<double>(places.green[i]), one.y, limit) << i;
+        EXPECT_NEAR(static_cast<double>(places.blue[i]), one.z, limit) << i;
+    }
+}
+
 TEST(Lamps, LightTheSideThatIsSeen) {
     // A card that shows its back is lit on that side.
     const auto card = taking(test::sheet(1, {2, 2}, {0, 0, -5}));
