@@ -3,7 +3,7 @@
 #include "cli/reports.h"
 #include "edit/bring_in.h"
 #include "edit/relink.h"
-#include "output/write.h"
+#include "output/queue_runner.h"
 #include "render/match_place.h"
 #include "scene/file.h"
 #include "scene/scene_json.h"
@@ -29,6 +29,8 @@ constexpr const char* examples = R"(Examples:
   open-stage-cli check --strict staged.ostage
   open-stage-cli render staged.ostage -o move.mp4 --size 1280x720
   open-stage-cli render staged.ostage -o "frames/f.####.png" --frames 0-47
+  open-stage-cli render staged.ostage -o figure.webm --rate 20
+  open-stage-cli render staged.ostage -o "plate.####.exr" --compression piz
 
 edits.json holds a list of edits (docs/edits.md), such as
   [{"edit":"push","layers":["Boatman"],"depth":32.0,"holdFraming":true}]
@@ -344,11 +346,13 @@ private:
 class RenderCommand : public Command {
 public:
     explicit RenderCommand(CLI::App& app)
-        : Command(app, "render", "Render frames: .mp4/.mov (H.264), .mkv (FFV1), or .png") {
+        : Command(app, "render",
+                  "Render frames to a movie or to pictures. A run that was interrupted goes on where it was") {
         m_options->add_option("--memory", m_memory, "MB of pictures to keep; 0: a quarter of the machine's")
             ->check(CLI::Range(0, 1 << 24));
         takesScene();
-        takesOutput("File to write; several PNG files need #### in the name");
+        takesOutput("File to write; several pictures need #### in the name");
+        addEncoding();
         m_options->add_option("--frames", m_frames, "A-B, both included, or one number (default: all)");
         m_options->add_option("--size", m_size, "WxH in pixels (default: the scene's frame)");
         m_options
@@ -377,6 +381,16 @@ public:
             ->add_option("--wipe-picture", m_wipePicture,
                          "A picture to be wiped instead of the layers seen flat")
             ->check(CLI::ExistingFile);
+        m_options->add_option("--loop", m_loop,
+                              "The end goes over into the beginning by a dissolve, or the movie goes back and forth")
+            ->check(CLI::IsMember(std::vector<std::string>(std::begin(output::loopNames), std::end(output::loopNames))));
+        m_options->add_option("--dissolve", m_dissolve, "Frames of the dissolve of a loop")
+            ->capture_default_str()
+            ->check(CLI::Range(1, 100000));
+        m_options->add_flag("--frames-only", m_framesOnly,
+                            "Render frames of a movie and keep them beside it: another run makes it of them");
+        m_options->add_flag("--queue", m_queued,
+                            "Put it into the queue instead; `open-stage-cli queue run` or the desk runs it");
         m_options->add_flag("--quiet", m_quiet, "No progress");
         m_options->add_flag("--timing", m_timing, "Tell at the end what the time was spent on");
     }
@@ -385,6 +399,11 @@ public:
         measureTimes(m_timing);
         const scene::Scene rendered = scene();
         const output::Job job = jobFor(rendered);
+        if (const std::string note = output::sizeNote(job); !m_quiet && !note.empty()) err << note << '\n';
+        if (m_queued) {
+            err << "Queued as " << need(output::Queue().add(rendered, job), CannotWrite) << ".\n";
+            return;
+        }
         media::PixelCache sources(m_memory << 20);
         const Interrupt interrupt;
         Meter meter(err);
@@ -396,10 +415,35 @@ public:
     }
 
 private:
+    void addEncoding() {
+        std::string ids, suffixes;
+        for (const output::FormatInfo& info : output::formats()) {
+            ids += (ids.empty() ? "" : ", ") + std::string(info.id);
+            suffixes += (suffixes.empty() ? "" : ", ") + std::string(info.suffixes.front());
+        }
+        m_suffixes = suffixes;
+        m_options->add_option("--format", m_format, "One of " + ids + " (default: by the suffix)");
+        m_options->add_option("--rate", m_encoding.rate,
+                              "Quality on the format's own scale: of H.264, H.265, VP9, AV1 the rate factor, "
+                              "less is better; of WebP and JPEG percent");
+        m_options->add_option("--megabytes", m_encoding.megabytes, "How large a movie may become, instead");
+        m_options->add_option("--bits", m_encoding.bits, "Bits of a channel, where the format has a choice");
+        m_options->add_option("--compression", m_encoding.compression,
+                              "Of TIFF: zip, lzw, none; of OpenEXR: zip, zips, piz, rle, dwaa, dwab, none");
+        m_options->add_flag("!--no-alpha", m_encoding.alpha,
+                            "Put over black what shows through a transparent background");
+    }
     output::Job jobFor(const scene::Scene& rendered) const {
-        const auto format = output::formatOf(m_outPath);
-        if (!format) throw Failure{BadUsage, "'" + m_outPath + "' should end in .mp4, .mov, .mkv or .png."};
+        const auto format = m_format.empty() ? output::formatOf(m_outPath) : output::formatNamed(m_format);
+        if (!format && m_format.empty())
+            throw Failure{BadUsage, "'" + m_outPath + "' should end in one of " + m_suffixes + "."};
+        if (!format) throw Failure{BadUsage, "There is no format '" + m_format + "'."};
         output::Job job = output::wholeScene(rendered, m_outPath, *format);
+        job.encoding = m_encoding;
+        job.framesOnly = m_framesOnly;
+        job.loop.dissolve = m_dissolve;
+        for (std::size_t i = 0; i < std::size(output::loopNames); ++i)
+            if (output::loopNames[i] == m_loop) job.loop.kind = static_cast<output::Loop::Kind>(i);
         if (!m_size.empty()) job.size = sizeFrom(m_size);
         if (!m_frames.empty()) framesFrom(m_frames, job);
         job.quality.samples = m_samples;
@@ -419,7 +463,57 @@ private:
     std::vector<double> m_wipe;
     double m_noise = 100 * render::usualNoise;
     int m_samples = render::usualSamples;
+    output::Encoding m_encoding;
+    std::string m_format, m_suffixes, m_loop = "none";
+    int m_dissolve = output::Loop().dissolve;
+    bool m_framesOnly = false, m_queued = false;
     bool m_quiet = false, m_timing = false;
+};
+
+class QueueCommand : public Command {
+public:
+    explicit QueueCommand(CLI::App& app)
+        : Command(app, "queue", "List, run or change the jobs that wait to be written") {
+        m_options
+            ->add_option("ACTION", m_action,
+                         "list; run: all that wait, one after the other; of one job: pause, continue, cancel, "
+                         "retry, remove, earlier, later")
+            ->required()
+            ->check(CLI::IsMember(
+                {"list", "run", "work", "pause", "continue", "cancel", "retry", "remove", "earlier", "later"}));
+        m_options->add_option("ID", m_id, "Of the job, as list gives it");
+        m_options->add_option("--folder", m_folder, "Of the queue (default: that of the desk)");
+    }
+    void run(std::ostream& out, std::ostream&) override {
+        const output::Queue queue = m_folder.empty() ? output::Queue() : output::Queue(m_folder);
+        if (m_action == "list") return list(queue, out);
+        if (m_action == "run") {
+            const Interrupt interrupt;
+            return need(output::runQueue(queue, "/proc/self/exe", interrupt.token()), CannotWrite);
+        }
+        if (!queue.find(m_id)) throw Failure{BadUsage, "There is no job '" + m_id + "' in the queue."};
+        if (m_action == "work") {
+            const Interrupt interrupt;
+            return need(output::workOn(queue, m_id, interrupt.token()), CannotWrite);
+        }
+        need(m_action == "pause"      ? queue.pause(m_id, true)
+             : m_action == "continue" ? queue.pause(m_id, false)
+             : m_action == "cancel"   ? queue.cancel(m_id)
+             : m_action == "retry"    ? queue.retry(m_id)
+             : m_action == "remove"   ? queue.remove(m_id)
+                                      : queue.move(m_id, m_action == "earlier" ? -1 : 1),
+             CannotWrite);
+    }
+
+private:
+    static void list(const output::Queue& queue, std::ostream& out) {
+        for (const output::QueuedJob& job : queue.jobs()) {
+            out << job.id << "  " << output::stateNames[static_cast<std::size_t>(job.state)] << "  "
+                << static_cast<int>(100 * job.share) << " %  " << job.job.path.string() << '\n';
+            if (!job.problem.empty()) out << "    " << job.problem << '\n';
+        }
+    }
+    std::string m_action, m_id, m_folder;
 };
 
 }
@@ -438,6 +532,7 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     MeasureCommand measure(app);
     CheckCommand check(app);
     RenderCommand render(app);
+    QueueCommand queue(app);
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& error) {
@@ -445,7 +540,7 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     }
     try {
         for (Command* command : std::initializer_list<Command*>{&fresh, &import, &apply, &relink, &match,
-                                                                &info, &measure, &check, &render})
+                                                                &info, &measure, &check, &render, &queue})
             if (command->asked()) command->run(out, err);
     } catch (const Failure& failure) {
         if (!failure.sentence.empty()) err << failure.sentence << '\n';

@@ -1,7 +1,9 @@
 #include "output/write.h"
 
 #include "motion/flat.h"
-#include "output/frame_sink.h"
+#include "output/identity.h"
+#include "output/kept_frames.h"
+#include "output/sink.h"
 #include "render/render.h"
 #include "scene/file.h"
 #include "scene/timing.h"
@@ -11,87 +13,74 @@
 #include <condition_variable>
 #include <mutex>
 #include <optional>
+#include <set>
+#include <sys/statvfs.h>
 #include <thread>
 
 namespace stage::output {
+namespace fs = std::filesystem;
 
-std::optional<Format> formatOf(const std::filesystem::path& path) {
-    std::string suffix = path.extension().string();
-    std::transform(suffix.begin(), suffix.end(), suffix.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    if (suffix == ".png") return Format::Png;
-    if (suffix == ".mp4" || suffix == ".mov" || suffix == ".m4v") return Format::H264;
-    if (suffix == ".mkv") return Format::Ffv1;
-    return std::nullopt;
-}
-
-Job wholeScene(const scene::Scene& scene, std::filesystem::path path, Format format) {
+Job wholeScene(const scene::Scene& scene, fs::path path, Format format) {
     return {std::move(path), format, scene.output.frame, 0, scene.output.frames - 1};
 }
 
+std::string complaintAbout(const scene::Scene& scene, const Job& job) {
+    if (job.path.empty()) return "The name of the file to write is empty.";
+    if (job.size.x < 1 || job.size.y < 1 || job.size.x > scene::Limits::frameSide ||
+        job.size.y > scene::Limits::frameSide)
+        return "The size " + std::to_string(job.size.x) + " x " + std::to_string(job.size.y) +
+               " is not usable.";
+    if (job.first < 0 || job.last < job.first || job.last >= scene.output.frames)
+        return "Frames " + std::to_string(job.first) + "-" + std::to_string(job.last) +
+               " are not within 0-" + std::to_string(scene.output.frames - 1) + ".";
+    const FormatInfo& info = infoOf(job.format);
+    const bool numberedName = job.path.filename().string().find('#') != std::string::npos;
+    if (!info.movie && job.last > job.first && !numberedName)
+        return "Several " + std::string(info.title.substr(0, info.title.find(' '))) +
+               " files need #### in their name, for the frame number: " + job.path.stem().string() +
+               ".####" + job.path.extension().string();
+    if (job.framesOnly && !info.movie) return "Only of movies frames can be rendered for later.";
+    if (const auto shown = shownFrames(job.first, job.last, job.loop); !shown)
+        return shown.error().sentence;
+    return complaintAbout(job.format, job.encoding);
+}
+
+std::string sizeNote(const Job& job) {
+    const V2i file = sizeInFile(job.format, job.size);
+    if (file == job.size) return {};
+    const char* what = file.x > job.size.x && file.y > job.size.y ? "The last column and row are"
+                       : file.x > job.size.x                      ? "The last column is"
+                                                                  : "The last row is";
+    return std::string(what) + " repeated: the file has " + std::to_string(file.x) + " x " +
+           std::to_string(file.y) + " px, as its format takes even sizes only.";
+}
+
+Space spaceFor(const scene::Scene& scene, const Job& job) {
+    const auto count = static_cast<double>(job.last - job.first + 1),
+               pixels = static_cast<double>(job.size.x) * job.size.y;
+    const FormatInfo& info = infoOf(job.format);
+    const int channels = alphaOf(scene, job) ? 4 : 3, bytes = pixelBits(job.format, job.encoding) / 8;
+    // What staged pictures pack to losslessly, of all that they are.
+    const double lossless = pixels * channels * bytes * 0.5;
+    Space space;
+    const double one = job.encoding.megabytes           ? *job.encoding.megabytes * 1e6 / count
+                       : job.format == Format::Ffv1     ? lossless * 0.7
+                       : job.format == Format::Intermediate ? pixels * 1.2
+                       : job.format == Format::Gif      ? pixels * 0.6
+                       : job.format == Format::Jpeg     ? pixels * 0.4
+                       : info.movie                     ? pixels * 0.1
+                       : job.format == Format::Exr      ? pixels * channels * bitsOf(job.format, job.encoding) / 8 * 0.6
+                                                        : lossless;
+    space.file = job.framesOnly ? 0 : static_cast<std::int64_t>(one * count);
+    space.meanwhile = info.movie ? static_cast<std::int64_t>(lossless * count) : 0;
+    struct statvfs disk {};
+    space.free = ::statvfs(fs::absolute(job.path).parent_path().c_str(), &disk) == 0
+                     ? static_cast<std::int64_t>(disk.f_bavail) * static_cast<std::int64_t>(disk.f_frsize)
+                     : -1;
+    return space;
+}
+
 namespace {
-
-/// Writes pictures on a thread of its own, so that the next is rendered meanwhile. One waits while one is
-/// written.
-class WritingThread {
-public:
-    explicit WritingThread(FrameSink& sink)
-        : m_sink(sink), m_thread([this](const std::stop_token& stop) { work(stop); }) {}
-
-    /// Waits until there is room; false where one before could not be written.
-    bool put(render::Image picture) {
-        std::unique_lock lock(m_lock);
-        const Timed timed(Stage::Wait);
-        m_changed.wait(lock, [&] { return !m_waiting || !m_result; });
-        if (!m_result) return false;
-        m_waiting = std::move(picture);
-        m_changed.notify_all();
-        return true;
-    }
-    /// Pictures that are written.
-    std::int64_t count() const {
-        const std::lock_guard lock(m_lock);
-        return m_count;
-    }
-    /// Waits until all are written.
-    Result<void> finish() {
-        std::unique_lock lock(m_lock);
-        const Timed timed(Stage::Wait);
-        m_changed.wait(lock, [&] { return (!m_waiting && !m_writing) || !m_result; });
-        return m_result;
-    }
-
-private:
-    void work(const std::stop_token& stop) {
-        std::unique_lock lock(m_lock);
-        while (m_changed.wait(lock, stop, [&] { return m_waiting.has_value(); }) && m_result &&
-               !stop.stop_requested()) {
-            const render::Image picture = std::move(*m_waiting);
-            m_waiting.reset();
-            m_writing = true;
-            m_changed.notify_all();
-            lock.unlock();
-            auto added = guarded([&] {
-                const Timed timed(Stage::Encode);
-                return m_sink.add(picture);
-            });
-            lock.lock();
-            m_writing = false;
-            ++m_count;
-            m_result = std::move(added);
-            m_changed.notify_all();
-        }
-    }
-
-    FrameSink& m_sink;
-    mutable std::mutex m_lock;
-    std::condition_variable_any m_changed;
-    std::optional<render::Image> m_waiting;
-    bool m_writing = false;
-    std::int64_t m_count = 0;
-    Result<void> m_result;
-    std::jthread m_thread; ///< last: ends before what it uses
-};
 
 /// The picture of a frame of the job.
 Result<render::Image> pictureOf(const scene::Scene& scene, const Job& job, std::int64_t i,
@@ -122,39 +111,239 @@ Result<render::Image> pictureOf(const scene::Scene& scene, const Job& job, std::
     return staged;
 }
 
+/// Where a frame's pixels come from.
+struct Source {
+    std::int64_t frame = -1;
+    std::optional<render::Image> rendered; ///< now
+    std::optional<Pixels> kept;            ///< by an earlier run; neither: by this one
+};
+/// A frame of the movie on its way.
+struct Piece {
+    std::int64_t number = 0; ///< of the file, of pictures
+    Shown shown;
+    Source one, over;
+};
+
+/// All that is done with pictures after they are rendered.
+class Finishing {
+public:
+    Finishing(const scene::Scene& scene, const Job& job, const std::vector<Shown>& shown)
+        : m_job(job), m_alpha(alphaOf(scene, job)), m_bits(pixelBits(job.format, job.encoding)) {
+        std::set<std::int64_t> met;
+        for (const Shown& each : shown)
+            for (const std::int64_t frame : {each.frame, each.over})
+                if (!met.insert(frame).second || each.over >= 0) m_wantedAgain.insert(frame);
+        m_spec = {scene::behindLinks(job.path), job.format,
+                  job.encoding,                 job.size,
+                  scene.output.rate,            m_alpha,
+                  static_cast<std::int64_t>(shown.size())};
+    }
+
+    Result<void> open(const scene::Scene& scene) {
+        const bool several = m_job.last > m_job.first;
+        if (!m_job.framesOnly) {
+            auto sink = openSink(m_spec);
+            if (!sink) return tl::unexpected(sink.error());
+            m_sink = std::move(*sink);
+        }
+        if (!several && !m_job.framesOnly && m_sink->passes() == 1) return {};
+        auto kept = KeptFrames::open(keptFramesOf(m_spec.path), identityOf(scene, m_job), m_bits, m_alpha);
+        if (!kept) return tl::unexpected(kept.error());
+        m_kept = std::move(*kept);
+        return {};
+    }
+    /// Whether nothing is left to do, because an earlier run of this job has done it.
+    bool done(std::int64_t number, const Shown& shown) const {
+        if (!m_kept) return false;
+        if (m_job.framesOnly) return has(shown.frame) && (shown.over < 0 || has(shown.over));
+        return !infoOf(m_job.format).movie && m_kept->marked(number) &&
+               fs::exists(numbered(m_spec.path, number));
+    }
+    bool has(std::int64_t frame) const { return m_kept && m_kept->has(frame); }
+    std::optional<Pixels> read(std::int64_t frame) const {
+        return m_kept ? m_kept->read(frame, m_job.size) : std::nullopt;
+    }
+
+    Result<void> add(Piece& piece) {
+        auto pixels = pixelsFrom(piece.one);
+        if (!pixels) return tl::unexpected(pixels.error());
+        if (piece.shown.over >= 0) {
+            auto over = pixelsFrom(piece.over);
+            if (!over) return tl::unexpected(over.error());
+            *pixels = mixed(*pixels, *over, piece.shown.share);
+        }
+        if (!m_sink) return {};
+        if (auto added = m_sink->add(piece.number, *pixels); !added) return added;
+        return m_kept && !infoOf(m_job.format).movie ? m_kept->mark(piece.number) : Result<void>();
+    }
+    int passes() const { return m_sink ? m_sink->passes() : 1; }
+    Result<void> nextPass() { return m_sink->nextPass(); }
+    Result<void> finish() {
+        if (!m_sink) return {};
+        if (auto done = m_sink->finish(); !done) return done;
+        drop();
+        return {};
+    }
+    /// What is kept is not wanted any more.
+    void drop() const {
+        if (m_kept) m_kept->remove();
+    }
+    void dropEmpty() const {
+        if (m_kept) m_kept->removeEmpty();
+    }
+
+private:
+    Result<Pixels> pixelsFrom(Source& source) {
+        if (source.kept) return std::move(*source.kept);
+        if (!source.rendered) {
+            if (auto kept = read(source.frame)) return std::move(*kept);
+            return fail("A frame that was kept in " + keptFramesOf(m_spec.path).string() +
+                        " was removed meanwhile.");
+        }
+        Pixels pixels = pixelsOf(*source.rendered, m_bits, !m_alpha);
+        source.rendered.reset();
+        if (m_kept && (infoOf(m_job.format).movie || m_wantedAgain.contains(source.frame)))
+            if (auto ok = m_kept->keep(source.frame, pixels); !ok) return tl::unexpected(ok.error());
+        return pixels;
+    }
+
+    const Job& m_job;
+    bool m_alpha;
+    int m_bits;
+    SinkSpec m_spec;
+    SinkPtr m_sink;
+    std::optional<KeptFrames> m_kept;
+    std::set<std::int64_t> m_wantedAgain; ///< frames that are shown more than once, or mixed
+};
+
+/// Finishes pictures on a thread of its own, so that the next is rendered meanwhile. One waits while one is
+/// finished.
+class FinishingThread {
+public:
+    explicit FinishingThread(Finishing& finishing)
+        : m_finishing(finishing), m_thread([this](const std::stop_token& stop) { work(stop); }) {}
+
+    /// Waits until there is room; false where one before could not be written.
+    bool put(Piece piece) {
+        std::unique_lock lock(m_lock);
+        const Timed timed(Stage::Wait);
+        m_changed.wait(lock, [&] { return !m_waiting || !m_result; });
+        if (!m_result) return false;
+        m_waiting = std::move(piece);
+        m_changed.notify_all();
+        return true;
+    }
+    /// Pictures that are written.
+    std::int64_t count() const {
+        const std::lock_guard lock(m_lock);
+        return m_count;
+    }
+    /// Waits until all are written.
+    Result<void> finish() {
+        std::unique_lock lock(m_lock);
+        const Timed timed(Stage::Wait);
+        m_changed.wait(lock, [&] { return (!m_waiting && !m_writing) || !m_result; });
+        return m_result;
+    }
+
+private:
+    void work(const std::stop_token& stop) {
+        std::unique_lock lock(m_lock);
+        while (m_changed.wait(lock, stop, [&] { return m_waiting.has_value(); }) && m_result &&
+               !stop.stop_requested()) {
+            Piece piece = std::move(*m_waiting);
+            m_waiting.reset();
+            m_writing = true;
+            m_changed.notify_all();
+            lock.unlock();
+            auto added = guarded([&] {
+                const Timed timed(Stage::Encode);
+                return m_finishing.add(piece);
+            });
+            lock.lock();
+            m_writing = false;
+            ++m_count;
+            m_result = std::move(added);
+            m_changed.notify_all();
+        }
+    }
+
+    Finishing& m_finishing;
+    mutable std::mutex m_lock;
+    std::condition_variable_any m_changed;
+    std::optional<Piece> m_waiting;
+    bool m_writing = false;
+    std::int64_t m_count = 0;
+    Result<void> m_result;
+    std::jthread m_thread; ///< last: ends before what it uses
+};
+
+/// All frames, rendered where they are not there yet.
+Result<void> firstPass(const scene::Scene& scene, const Job& job, const std::vector<Shown>& shown,
+                       Finishing& finishing, media::PixelCache& sources, const Progress& progress) {
+    std::set<std::int64_t> kept; // on their way to be kept
+    const auto sourceOf = [&](std::int64_t frame) -> Result<Source> {
+        Source source{frame, {}, {}};
+        if (kept.contains(frame)) return source;
+        if (finishing.has(frame) && (source.kept = finishing.read(frame))) return source;
+        auto picture = pictureOf(scene, job, frame, sources, {{}, progress.stop});
+        if (!picture) return tl::unexpected(picture.error());
+        source.rendered = std::move(*picture);
+        kept.insert(frame);
+        return source;
+    };
+    const double count = static_cast<double>(shown.size()) *
+                         (1 + 0.05 * (finishing.passes() - 1)); // later passes take little of the time
+    FinishingThread thread(finishing);
+    std::int64_t before = 0;
+    for (std::size_t i = 0; i < shown.size(); ++i) {
+        if (progress.stopped()) return cancelled();
+        Piece piece{job.first + static_cast<std::int64_t>(i), shown[i], {}, {}};
+        if (finishing.done(piece.number, piece.shown)) {
+            ++before;
+            continue;
+        }
+        auto one = sourceOf(piece.shown.frame);
+        if (!one) return tl::unexpected(one.error());
+        piece.one = std::move(*one);
+        if (piece.shown.over >= 0) {
+            auto over = sourceOf(piece.shown.over);
+            if (!over) return tl::unexpected(over.error());
+            piece.over = std::move(*over);
+        }
+        if (!thread.put(std::move(piece))) break;
+        progress.done(static_cast<double>(before + thread.count()) / count);
+    }
+    if (auto added = thread.finish(); !added) return added;
+    return progress.stopped() ? Result<void>(cancelled()) : Result<void>();
+}
+
 Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
                      const Progress& progress) {
-    if (job.path.empty()) return fail("The name of the file to write is empty.");
-    if (job.size.x < 1 || job.size.y < 1 || job.size.x > scene::Limits::frameSide ||
-        job.size.y > scene::Limits::frameSide)
-        return fail("The size " + std::to_string(job.size.x) + " x " + std::to_string(job.size.y) +
-                    " is not usable.");
-    if (job.first < 0 || job.last < job.first || job.last >= scene.output.frames)
-        return fail("Frames " + std::to_string(job.first) + "-" + std::to_string(job.last) +
-                    " are not within 0-" + std::to_string(scene.output.frames - 1) + ".");
-    const bool numbered = job.path.filename().string().find('#') != std::string::npos;
-    if (job.format == Format::Png && job.last > job.first && !numbered)
-        return fail("Several PNG files need #### in their name, for the frame number: " +
-                    job.path.stem().string() + ".####.png");
-
-    const SinkSpec spec{scene::behindLinks(job.path), job.size, scene.output.rate,
-                        scene.output.background.a < 1};
-    auto sink = job.format == Format::Png    ? openPngs(spec, job.first)
-                : job.format == Format::H264 ? openH264(spec)
-                                             : openFfv1(spec);
-    if (!sink) return tl::unexpected(sink.error());
-    const auto count = static_cast<double>(job.last - job.first + 1);
-    WritingThread writing(**sink);
-    for (std::int64_t i = job.first; i <= job.last; ++i) {
-        auto picture = pictureOf(scene, job, i, sources, {{}, progress.stop});
-        if (!picture) return tl::unexpected(picture.error());
-        if (!writing.put(std::move(*picture))) break;
-        progress.done(static_cast<double>(writing.count()) / count);
-    }
-    if (auto added = writing.finish(); !added) return added;
-    if (progress.stopped()) return cancelled();
-    progress.done(1);
-    return (*sink)->finish();
+    if (const std::string complaint = complaintAbout(scene, job); !complaint.empty()) return fail(complaint);
+    const auto shown = shownFrames(job.first, job.last, job.loop);
+    if (!shown) return tl::unexpected(shown.error());
+    Finishing finishing(scene, job, *shown);
+    const auto all = [&]() -> Result<void> {
+        if (auto ok = finishing.open(scene); !ok) return ok;
+        if (auto ok = firstPass(scene, job, *shown, finishing, sources, progress); !ok) return ok;
+        for (int pass = 1; pass < finishing.passes(); ++pass) {
+            if (auto ok = finishing.nextPass(); !ok) return ok;
+            for (const Shown& each : *shown) {
+                if (progress.stopped()) return cancelled();
+                Piece piece{0, each, {each.frame, {}, {}}, {each.over, {}, {}}};
+                if (auto ok = finishing.add(piece); !ok) return ok;
+            }
+        }
+        progress.done(1);
+        return finishing.finish();
+    };
+    auto done = all();
+    if (!done && done.error().cancelled && !job.keepWhenStopped)
+        finishing.drop();
+    else if (!done)
+        finishing.dropEmpty();
+    return done;
 }
 
 }
@@ -162,6 +351,10 @@ Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCach
 Result<void> write(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
                    const Progress& progress) {
     return guarded([&] { return written(scene, job, sources, progress); });
+}
+
+void dropKeptFrames(const Job& job) {
+    KeptFrames::drop(keptFramesOf(scene::behindLinks(job.path)));
 }
 
 }

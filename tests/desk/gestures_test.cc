@@ -239,16 +239,20 @@ TEST_F(Staged, CancelledWritingLeavesNothingHalf) {
     output::Job job = output::wholeScene(scene(), dir / "a.mp4", output::Format::H264);
     job.size = {1920, 1080};
     window.writer().write(job);
-    // The dialog of the drop before may still be about to go, so it is the visible one that counts.
-    QWidget* progress = nullptr;
+    window.writer().showQueue();
+    auto* queue = window.findChild<QDialog*>(QStringLiteral("queueWindow"));
+    ASSERT_TRUE(queue);
     ASSERT_TRUE(QTest::qWaitFor(
         [&] {
-            for (QWidget* each : window.findChildren<QWidget*>(QStringLiteral("progress")))
-                if (each->isVisible()) progress = each;
-            return progress != nullptr;
+            const auto& jobs = window.writer().queue().jobs();
+            return !jobs.empty() && jobs.front().state == output::QueuedJob::State::Running;
         },
         20000));
-    QTest::mouseClick(progress->findChild<QPushButton*>(), Qt::LeftButton);
+    // The desk goes on living meanwhile.
+    ASSERT_TRUE(session().document.apply({{"edit", "add-card"}}));
+    auto* cancel = queue->findChild<QPushButton*>(QStringLiteral("queueCancel"));
+    ASSERT_TRUE(cancel->isEnabled());
+    QTest::mouseClick(cancel, Qt::LeftButton);
     ASSERT_TRUE(!written.isEmpty() || written.wait(20000));
     EXPECT_FALSE(written.at(0).at(0).toBool());
     for (const auto& entry : std::filesystem::directory_iterator(dir.path()))

@@ -215,7 +215,8 @@ TEST_F(Panels, SettingsSayWhatTheyDoNotUnderstand) {
 TEST_F(Panels, OutputDialogWritesTheMovieAskedFor) {
     const QString path = QString::fromStdString((dir / "chosen.mkv").string());
     inDialog([path](QDialog* dialog) {
-        dialog->findChild<QComboBox*>(QStringLiteral("outputFormat"))->setCurrentIndex(1);
+        auto* format = dialog->findChild<QComboBox*>(QStringLiteral("outputFormat"));
+        format->setCurrentIndex(format->findData(static_cast<int>(output::Format::Ffv1)));
         dialog->findChild<QSpinBox*>(QStringLiteral("outputWidth"))->setValue(96);
         dialog->findChild<QSpinBox*>(QStringLiteral("outputLast"))->setValue(4);
         dialog->findChild<QLineEdit*>(QStringLiteral("outputPath"))->setText(path);

@@ -1,11 +1,7 @@
-#include "output/write.h"
-
-#include "render/render.h"
-#include "support/support.h"
+#include "stage.h"
 
 #include <cmath>
 #include <gtest/gtest.h>
-#include <sstream>
 #include <sys/mount.h>
 
 namespace stage::output {
@@ -13,38 +9,6 @@ namespace {
 
 using test::Rgba8;
 using test::TempDir;
-
-scene::Scene scrolling(const TempDir& dir, V2i frame) {
-    test::writePicture(dir / "a.png", {256, 64}, [](int x, int y) {
-        return Rgba8{x, 255 - x, (y * 4) % 256, 255};
-    });
-    scene::Scene scene = scene::emptyScene();
-    scene.output.frame = frame;
-    scene.output.frames = 12;
-    scene.camera.marks[0].pose.focal = 36;
-    scene::Mark end = scene.camera.marks[0];
-    end.id = 2;
-    end.time = scene::lastTime(scene);
-    end.pose.position = {1, 0, 0};
-    scene.camera.marks.push_back(end);
-    scene.layers = {test::pictureLayer(1, "a", dir / "a.png", {256, 64}, 16, {0, 0, -10})};
-    return scene;
-}
-
-std::vector<std::uint8_t> rendered(const scene::Scene& scene, std::int64_t frame, V2i size) {
-    media::PixelCache sources;
-    return render::encoded<std::uint8_t>(
-        *render::render(motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size, true),
-                        Job{}.quality, sources),
-        {.dithered = true});
-}
-
-std::size_t filesIn(const std::filesystem::path& folder) {
-    std::size_t count = 0;
-    for ([[maybe_unused]] const auto& entry : std::filesystem::directory_iterator(folder))
-        ++count;
-    return count;
-}
 
 TEST(Png, WritesWhatIsRendered) {
     const TempDir dir;
@@ -79,42 +43,16 @@ TEST(Png, KeepsATransparentBackground) {
     EXPECT_EQ(pixels[4 * (32 * 64 + 32) + 3], 255);
 }
 
-struct Probed {
-    std::string codec, pixels;
-    int width = 0, height = 0, frames = 0;
-    std::string rate;
-};
-Probed probe(const std::filesystem::path& movie) {
-    const auto ran =
-        test::run("ffprobe -v error -count_frames -select_streams v -show_entries "
-                  "stream=codec_name,pix_fmt,width,height,avg_frame_rate,nb_read_frames -of default=nw=1 " +
-                  movie.string());
-    Probed p;
-    std::istringstream lines(ran.printed);
-    for (std::string line; std::getline(lines, line);) {
-        const auto value = line.substr(line.find('=') + 1);
-        if (line.starts_with("codec_name")) p.codec = value;
-        if (line.starts_with("pix_fmt")) p.pixels = value;
-        if (line.starts_with("width")) p.width = std::stoi(value);
-        if (line.starts_with("height")) p.height = std::stoi(value);
-        if (line.starts_with("avg_frame_rate")) p.rate = value;
-        if (line.starts_with("nb_read_frames")) p.frames = std::stoi(value);
-    }
-    return p;
-}
-
 TEST(Movies, H264HasCountRateAndSize) {
     const TempDir dir;
     auto scene = scrolling(dir, {64, 36});
     scene.output.rate = Rational(24000, 1001);
     media::PixelCache sources;
-    for (const auto& [name, size, pixels] : {std::tuple{"a.mp4", V2i(64, 36), "yuv420p"},
-                                             {"b.mov", V2i(128, 72), "yuv420p"},
-                                             {"odd.mp4", V2i(65, 37), "yuv444p"}}) {
+    for (const auto& [name, size] : {std::pair{"a.mp4", V2i(64, 36)}, {"b.mov", V2i(128, 72)}}) {
         ASSERT_TRUE(write(scene, {dir / name, Format::H264, size, 0, 11}, sources)) << name;
         const Probed p = probe(dir / name);
         EXPECT_EQ(p.codec, "h264");
-        EXPECT_EQ(p.pixels, pixels);
+        EXPECT_EQ(p.pixels, "yuv420p");
         EXPECT_EQ(p.width, size.x);
         EXPECT_EQ(p.height, size.y);
         EXPECT_EQ(p.rate, "24000/1001");
@@ -234,10 +172,11 @@ TEST(Refusals, FullDisk) {
                       ": the disk is full.")
                 << name;
         }
-        for (const auto& entry : std::filesystem::directory_iterator(dir / "small")) {
+        // Frames that were done stay, but nothing half.
+        for (const auto& entry : std::filesystem::recursive_directory_iterator(dir / "small"))
             EXPECT_EQ(entry.path().string().find(".part"), std::string::npos) << entry.path();
-            std::filesystem::remove(entry.path());
-        }
+        for (const auto& entry : std::filesystem::directory_iterator(dir / "small"))
+            std::filesystem::remove_all(entry.path());
     }
     ::umount((dir / "small").c_str());
 }

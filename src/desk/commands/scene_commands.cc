@@ -58,6 +58,10 @@ OutputCommands::OutputCommands(const CommandContext& context, QMenu* menu, Outpu
         m_views.timeline->setPlaying(false);
         writer.choose();
     });
+    add(menu, "write-still", tr("Write this frame…"), "", tr("The frame at the playhead as one picture"),
+        [&writer] { writer.chooseStill(); });
+    add(menu, "queue", tr("Queue…"), "Ctrl+Shift+R", tr("What is being written, and what waits for it"),
+        [&writer] { writer.showQueue(); });
 }
 
 EditCommands::EditCommands(const CommandContext& context, QMenu* menu, LayerClipboard& clipboard)

@@ -1,27 +1,47 @@
-// Movies and pictures written off the interface thread, with progress and cancel. Interface thread.
+// Movies and pictures of the scene: asked for, queued, and shown in the status line and the queue's window.
+// Interface thread.
 #pragma once
 
+#include "desk/files/output_queue.h"
 #include "desk/session/session.h"
-#include "output/write.h"
+
+#include <QPointer>
+
+class QToolButton;
 
 namespace stage::desk {
+
+class QueueWindow;
 
 class OutputWriter : public QObject {
     Q_OBJECT
 public:
     /// window: the parent of dialogs.
     OutputWriter(QWidget* window, Session& session);
-    /// Asks what to write, and writes it.
+    OutputQueue& queue() { return *m_queue; }
+    /// Asks what to write, and queues it.
     void choose();
-    /// Renders and writes the scene as it is now; written() tells when.
+    /// Queues the scene as it is now; written() tells when it is there.
     void write(const output::Job& job);
+    /// Of a frame as it is seen now, one picture.
+    void chooseStill();
+    void showQueue();
+    /// Says how far the queue is and opens it; hidden where nothing is in it. Belongs to whom it is given to.
+    QToolButton* button();
 
 Q_SIGNALS:
     void written(bool ok);
 
 private:
+    void refresh();
+    void tellOf(const output::QueuedJob& job);
+
     QWidget* m_window;
     Session& m_session;
+    OutputQueue* m_queue;
+    QPointer<QToolButton> m_button;
+    QPointer<QueueWindow> m_queueWindow;
+    bool m_busy = false;
 };
 
 }

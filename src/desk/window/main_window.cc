@@ -33,6 +33,7 @@
 #include <QLabel>
 #include <QMenuBar>
 #include <QMimeData>
+#include <QProcess>
 #include <QScreen>
 #include <QSplitter>
 #include <QVBoxLayout>
@@ -66,6 +67,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
     connect(watch, &MediaWatch::looked, this,
             [this, watch] { views().camera->setMissing(watch->missing()); });
     m_status = new StatusLine(statusBar(), m_session, views(), *m_findings, *watch);
+    statusBar()->insertPermanentWidget(1, m_writer->button());
     connect(m_status, &StatusLine::findingsAsked, m_sheet, &FindingsSheet::openAt);
     connect(views().timeline, &Timeline::findingsAsked, m_sheet, &FindingsSheet::openAt);
 
@@ -225,10 +227,21 @@ void MainWindow::dropEvent(QDropEvent* event) {
     for (const QUrl& url : event->mimeData()->urls())
         if (url.isLocalFile()) files.emplace_back(url.toLocalFile().toStdString());
     event->acceptProposedAction();
-    if (files.size() == 1 && files.front().extension() == ".ostage")
-        m_scenes->openAfterLeaving(QString::fromStdString(files.front().string()));
-    else if (!files.empty())
-        m_media->offer(files);
+    take(files);
+}
+
+void MainWindow::take(const std::vector<std::filesystem::path>& files) {
+    std::vector<std::filesystem::path> media;
+    QStringList scenes;
+    for (const auto& file : files)
+        if (file.extension() == ".ostage")
+            scenes << QString::fromStdString(file.string());
+        else
+            media.push_back(file);
+    if (!scenes.isEmpty()) m_scenes->openAfterLeaving(scenes.takeFirst());
+    for (const QString& scene : std::as_const(scenes)) // a window shows one
+        QProcess::startDetached(QCoreApplication::applicationFilePath(), {QStringLiteral("--separate"), scene});
+    if (!media.empty()) m_media->offer(media);
 }
 
 }

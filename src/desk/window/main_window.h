@@ -39,6 +39,8 @@ public:
     MediaFiles& media() { return *m_media; }
     LayerClipboard& clipboard() { return *m_clipboard; }
     OutputWriter& writer() { return *m_writer; }
+    /// Opens a scene, each further one in a window of its own, and brings everything else in.
+    void take(const std::vector<std::filesystem::path>& files);
 
 protected:
     void dragEnterEvent(QDragEnterEvent* event) override;

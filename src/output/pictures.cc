@@ -1,0 +1,262 @@
+#include "media/plugin.h"
+#include "output/picture_writer.h"
+#include "output/sink.h"
+
+#include <algorithm>
+#include <array>
+#include <cerrno>
+#include <csetjmp>
+#include <cstring>
+#include <fcntl.h>
+#include <lcms2.h>
+#include <libdeflate.h>
+#include <memory>
+#include <png.h>
+#include <sys/statvfs.h>
+#include <unistd.h>
+#include <vector>
+
+namespace stage::output {
+namespace fs = std::filesystem;
+namespace {
+
+/// What libpng is given to write to; it must not be thrown through.
+void append(png_structp png, png_bytep from, std::size_t bytes) {
+    auto& out = *static_cast<std::vector<char>*>(png_get_io_ptr(png));
+    try {
+        out.insert(out.end(), from, from + bytes);
+    } catch (const std::bad_alloc&) {
+        png_error(png, "memory");
+    }
+}
+
+/// A row of samples as PNG has it, those of more than a byte with the highest first. rgba: four a pixel.
+template <int channels, class Sample>
+void laidOut(const Sample* rgba, std::size_t width, std::uint8_t* out) {
+    for (std::size_t x = 0; x < width; ++x, rgba += 4)
+        for (int c = 0; c < channels; ++c) {
+            if constexpr (sizeof(Sample) == 2) *out++ = static_cast<std::uint8_t>(rgba[c] >> 8);
+            *out++ = static_cast<std::uint8_t>(rgba[c]);
+        }
+}
+
+/// Rows as PNG has them, each as differences of neighbours after a byte that says so.
+template <int channels, class Sample>
+std::vector<std::uint8_t> differences(const std::vector<Sample>& rgba, V2i size) {
+    constexpr std::size_t pixel = channels * sizeof(Sample);
+    const auto width = static_cast<std::size_t>(size.x), height = static_cast<std::size_t>(size.y),
+               stride = width * pixel + 1;
+    std::vector<std::uint8_t> rows(stride * height), row(width * pixel);
+    for (std::size_t y = 0; y < height; ++y) {
+        laidOut<channels>(rgba.data() + y * width * 4, width, row.data());
+        std::uint8_t* out = rows.data() + y * stride;
+        *out++ = PNG_FILTER_VALUE_SUB;
+        std::copy_n(row.data(), pixel, out);
+        for (std::size_t i = pixel; i < row.size(); ++i)
+            out[i] = static_cast<std::uint8_t>(row[i] - row[i - pixel]);
+    }
+    return rows;
+}
+template <class Sample>
+std::vector<std::uint8_t> differences(const std::vector<Sample>& rgba, V2i size, bool alpha) {
+    return alpha ? differences<4>(rgba, size) : differences<3>(rgba, size);
+}
+
+/// Empty: no memory.
+std::vector<std::uint8_t> packed(const std::vector<std::uint8_t>& rows) {
+    constexpr int level = 1;
+    const std::unique_ptr<libdeflate_compressor, void (*)(libdeflate_compressor*)> compressor(
+        libdeflate_alloc_compressor(level), &libdeflate_free_compressor);
+    if (!compressor) return {};
+    std::vector<std::uint8_t> bytes(libdeflate_zlib_compress_bound(compressor.get(), rows.size()));
+    bytes.resize(
+        libdeflate_zlib_compress(compressor.get(), rows.data(), rows.size(), bytes.data(), bytes.size()));
+    return bytes;
+}
+
+/// A PNG file of sRGB around packed rows. False: no memory. No object may need its destructor in here,
+/// because libpng leaves by a long jump.
+bool pngOf(const std::vector<std::uint8_t>& rows, V2i size, int bits, bool alpha, std::vector<char>& out) {
+    png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, nullptr);
+    png_infop info = png ? png_create_info_struct(png) : nullptr;
+    if (!info || setjmp(png_jmpbuf(png))) {
+        png_destroy_write_struct(&png, &info);
+        return false;
+    }
+    png_set_write_fn(png, &out, &append, nullptr);
+    png_set_IHDR(png, info, static_cast<png_uint_32>(size.x), static_cast<png_uint_32>(size.y), bits,
+                 alpha ? PNG_COLOR_TYPE_RGB_ALPHA : PNG_COLOR_TYPE_RGB, PNG_INTERLACE_NONE,
+                 PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+    png_set_sRGB_gAMA_and_cHRM(png, info, PNG_sRGB_INTENT_PERCEPTUAL);
+    png_write_info(png, info);
+    // What one chunk may hold.
+    constexpr std::size_t most = std::size_t{1} << 30;
+    for (std::size_t done = 0; done < rows.size(); done += most)
+        png_write_chunk(png, reinterpret_cast<png_const_bytep>("IDAT"), rows.data() + done,
+                        std::min(most, rows.size() - done));
+    png_write_chunk(png, reinterpret_cast<png_const_bytep>("IEND"), nullptr, 0);
+    png_destroy_write_struct(&png, &info);
+    return true;
+}
+
+/// False: errno says why.
+bool writeFile(const fs::path& path, const std::vector<char>& bytes) {
+    const int file = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
+    if (file < 0) return false;
+    bool ok = true;
+    for (std::size_t done = 0; ok && done < bytes.size();) {
+        const ssize_t wrote = ::write(file, bytes.data() + done, bytes.size() - done);
+        if (wrote < 0 && errno == EINTR) continue;
+        ok = wrote > 0;
+        if (ok) done += static_cast<std::size_t>(wrote);
+    }
+    const int code = errno;
+    if (::close(file) != 0) return false;
+    errno = code;
+    return ok;
+}
+
+/// 0, or a code of errno.
+int writePng(const fs::path& path, const Pixels& pixels, bool alpha) {
+    const auto* bytes = std::get_if<0>(&pixels.rgba);
+    const auto rows = packed(bytes ? differences(*bytes, pixels.size, alpha)
+                                   : differences(std::get<1>(pixels.rgba), pixels.size, alpha));
+    std::vector<char> file;
+    file.reserve(rows.size() + 1024);
+    if (rows.empty() || !pngOf(rows, pixels.size, pixels.bits(), alpha, file)) return ENOMEM;
+    return writeFile(path, file) ? 0 : errno;
+}
+
+const std::string& srgbProfile() {
+    static const std::string made = [] {
+        std::string bytes;
+        const std::unique_ptr<void, cmsBool (*)(cmsHPROFILE)> profile(cmsCreate_sRGBProfile(),
+                                                                      &cmsCloseProfile);
+        cmsUInt32Number size = 0;
+        if (!profile || !cmsSaveProfileToMem(profile.get(), nullptr, &size)) return bytes;
+        bytes.resize(size);
+        if (!cmsSaveProfileToMem(profile.get(), bytes.data(), &size)) bytes.clear();
+        return bytes;
+    }();
+    return made;
+}
+
+/// Why a library may have failed: it does not tell what the system said.
+int likelyProblem(const fs::path& path, std::size_t bytes) {
+    struct statvfs disk {};
+    if (::statvfs(path.parent_path().c_str(), &disk) == 0 &&
+        static_cast<std::size_t>(disk.f_bavail) * disk.f_frsize < bytes)
+        return ENOSPC;
+    return -1;
+}
+
+Result<void> writeOther(const SinkSpec& spec, const fs::path& path, const fs::path& part,
+                        const Pixels& pixels) {
+    const auto writer = media::pluginOf<PictureWriter>("picture_writer");
+    if (!writer) return tl::unexpected(writer.error());
+    PictureToWrite picture;
+    picture.path = part.string();
+    picture.width = pixels.size.x, picture.height = pixels.size.y;
+    picture.bits = pixels.bits();
+    picture.rgba = std::visit([](const auto& values) -> const void* { return values.data(); }, pixels.rgba);
+    picture.half = picture.bits == 32 && bitsOf(spec.format, spec.encoding) == 16;
+    picture.alpha = spec.alpha;
+    picture.associated = picture.bits == 32;
+    const FormatInfo& info = infoOf(spec.format);
+    if (spec.format == Format::Jpeg)
+        picture.compression =
+            "jpeg:" + std::to_string(static_cast<int>(spec.encoding.rate.value_or(info.rate.usual)));
+    else
+        picture.compression = spec.encoding.compression.empty() ? std::string(info.compressions.front())
+                                                                : spec.encoding.compression;
+    if (picture.bits != 32) picture.profile = srgbProfile();
+    std::string problem;
+    if ((*writer)->write(picture, problem)) return {};
+    const std::size_t bytes = static_cast<std::size_t>(pixels.size.x) * pixels.size.y * 2;
+    const int code = likelyProblem(part, bytes);
+    if (code == ENOSPC || problem.empty()) return tl::unexpected(cannotWrite(path, code));
+    return fail("Cannot write " + path.string() + ": " + problem + ".");
+}
+
+class Pictures : public Sink {
+public:
+    explicit Pictures(SinkSpec spec) : m_spec(std::move(spec)) {}
+
+    Result<void> begin() {
+        const fs::path folder = fs::absolute(m_spec.path).parent_path();
+        std::error_code code;
+        fs::create_directories(folder, code);
+        if (code) return tl::unexpected(cannotWrite(m_spec.path, code.value()));
+        if (::access(folder.c_str(), W_OK) != 0) return tl::unexpected(cannotWrite(m_spec.path, errno));
+        return {};
+    }
+    Result<void> add(std::int64_t number, const Pixels& pixels) override {
+        return writePicture(m_spec, numbered(m_spec.path, number), pixels);
+    }
+    Result<void> finish() override { return {}; }
+
+private:
+    SinkSpec m_spec;
+};
+
+}
+
+fs::path numbered(const fs::path& path, std::int64_t number) {
+    std::string name = path.filename().string();
+    for (auto hash = name.find('#'); hash != std::string::npos; hash = name.find('#')) {
+        auto end = name.find_first_not_of('#', hash);
+        if (end == std::string::npos) end = name.size();
+        std::string digits = std::to_string(number);
+        if (digits.size() < end - hash) digits.insert(0, end - hash - digits.size(), '0');
+        name.replace(hash, end - hash, digits);
+    }
+    return path.parent_path() / name;
+}
+
+Result<void> writePicture(const SinkSpec& spec, const fs::path& path, const Pixels& pixels) {
+    // Of its own: several programs may write one picture, and the last one's stays.
+    const fs::path part = path.parent_path() / ("." + path.stem().string() + ".part" +
+                                                std::to_string(::getpid()) + path.extension().string());
+    Result<void> written;
+    if (spec.format == Format::Png) {
+        if (const int code = writePng(part, pixels, spec.alpha)) written = tl::unexpected(cannotWrite(path, code));
+    } else {
+        written = writeOther(spec, path, part, pixels);
+    }
+    if (written && ::rename(part.c_str(), path.c_str()) != 0)
+        written = tl::unexpected(cannotWrite(path, errno));
+    if (!written) ::unlink(part.c_str());
+    return written;
+}
+
+Error cannotWrite(const fs::path& path, int code) {
+    std::string reason = std::strerror(code);
+    if (code == ENOSPC || code == EDQUOT)
+        reason = "the disk is full";
+    else if (code == EACCES || code == EPERM || code == EROFS)
+        reason = "permission is missing";
+    else if (code == ENOENT)
+        reason = "its folder does not exist";
+    else if (code <= 0 || code > 200)
+        reason = "writing failed";
+    return {"Cannot write " + path.string() + ": " + reason + "."};
+}
+
+Result<SinkPtr> openPictures(const SinkSpec& spec) {
+    auto pictures = std::make_unique<Pictures>(spec);
+    if (auto ok = pictures->begin(); !ok) return tl::unexpected(ok.error());
+    return SinkPtr(std::move(pictures));
+}
+
+int pixelBits(Format format, const Encoding& encoding) {
+    const int bits = bitsOf(format, encoding);
+    if (format == Format::Exr) return 32;
+    return bits <= 8 ? 8 : bits <= 16 ? 16 : 32;
+}
+
+Result<SinkPtr> openSink(const SinkSpec& spec) {
+    if (!infoOf(spec.format).movie) return openPictures(spec);
+    return spec.format == Format::Gif ? openGif(spec) : openMovie(spec);
+}
+
+}

@@ -1,0 +1,26 @@
+// A scene for tests of what is written, and what other programs say of files.
+#pragma once
+
+#include "output/write.h"
+#include "support/support.h"
+
+namespace stage::output {
+
+/// A picture that scrolls by in 12 frames, over the whole frame of 64:36 and beyond.
+scene::Scene scrolling(const test::TempDir& dir, V2i frame);
+/// As 8-bit sRGB, rendered here.
+std::vector<std::uint8_t> rendered(const scene::Scene& scene, std::int64_t frame, V2i size);
+std::size_t filesIn(const std::filesystem::path& folder);
+
+/// What ffprobe says of the first stream of pictures.
+struct Probed {
+    std::string codec, pixels, rate, space, transfer, primaries, range;
+    int width = 0, height = 0, frames = 0;
+};
+Probed probe(const std::filesystem::path& movie);
+
+/// A frame of a movie, from 0, as RGBA of 16 bits, decoded by ffmpeg. decoder: options before the input.
+std::vector<std::uint16_t> decoded(const std::filesystem::path& movie, V2i size, int frame,
+                                   const std::string& decoder = {});
+
+}
