@@ -95,6 +95,8 @@ Result<void> Encoder::encode(AVFrame& frame) {
     frame.pts = m_next++;
     frame.colorspace = m_codec->colorspace;
     frame.color_range = m_codec->color_range;
+    frame.color_primaries = m_codec->color_primaries;
+    frame.color_trc = m_codec->color_trc;
     frame.pict_type = AV_PICTURE_TYPE_NONE;
     return send(&frame);
 }
@@ -134,12 +136,23 @@ Result<std::string> Encoder::finish() {
     if (const int error = avio_closep(&m_format->pb); error < 0)
         return tl::unexpected(cannotWrite(path, -error));
     m_codec.reset(), m_format.reset();
+    return std::string();
+}
+
+std::int64_t Encoder::bytes() const {
+    std::error_code code;
+    const auto size = std::filesystem::file_size(m_part, code);
+    return code ? 0 : static_cast<std::int64_t>(size);
+}
+
+Result<void> Encoder::publish() {
+    const auto& path = m_spec.path;
     if (::access(m_part.c_str(), F_OK) != 0)
         return fail("Cannot write " + path.string() + ": " + m_part +
                     ", into which it was written, was removed meanwhile.");
     if (::rename(m_part.c_str(), path.c_str()) != 0) return tl::unexpected(cannotWrite(path, errno));
     m_begun = false;
-    return std::string();
+    return {};
 }
 
 media::ffmpeg::Frame frameOf(AVPixelFormat pixels, V2i size) {
@@ -147,7 +160,7 @@ media::ffmpeg::Frame frameOf(AVPixelFormat pixels, V2i size) {
     if (!frame) return frame;
     frame->format = pixels;
     frame->width = size.x, frame->height = size.y;
-    if (av_frame_get_buffer(frame.get(), 0) < 0) frame.reset();
+    if (av_frame_get_buffer(frame.get(), 64) < 0) frame.reset();
     return frame;
 }
 

@@ -37,6 +37,10 @@ public:
     Result<void> encode(AVFrame& frame);
     /// After the last frame. Of a first pass: what the last one takes.
     Result<std::string> finish();
+    /// Of the movie beside its path, bytes; after finish().
+    std::int64_t bytes() const;
+    /// Gives it its name; after finish().
+    Result<void> publish();
 
 private:
     struct FormatFree {

@@ -84,7 +84,20 @@ public:
         if (!(m_last ? m_using : m_palette).put(0, m_frame.get())) return noMemory();
         return m_last ? encodeReady() : Result<void>();
     }
-    Result<void> nextPass() override {
+    Result<bool> endPass() override {
+        if (!m_last) {
+            if (auto ok = usePalette(); !ok) return tl::unexpected(ok.error());
+            return true;
+        }
+        m_using.put(0, nullptr);
+        if (auto rest = encodeReady(); !rest) return tl::unexpected(rest.error());
+        if (const auto done = m_encoder.finish(); !done) return tl::unexpected(done.error());
+        if (auto ok = m_encoder.publish(); !ok) return tl::unexpected(ok.error());
+        return false;
+    }
+
+private:
+    Result<void> usePalette() {
         m_palette.put(0, nullptr);
         const auto palette = m_palette.take();
         if (!palette) return noMemory();
@@ -96,15 +109,6 @@ public:
         m_last = true, m_next = 0;
         return m_encoder.open(m_spec, {"gif", "gif", AV_PIX_FMT_PAL8});
     }
-    Result<void> finish() override {
-        m_using.put(0, nullptr);
-        if (auto rest = encodeReady(); !rest) return rest;
-        const auto done = m_encoder.finish();
-        if (!done) return tl::unexpected(done.error());
-        return {};
-    }
-
-private:
     static Result<void> noMemory() { return fail("There is not enough memory for the movie."); }
     Result<void> encodeReady() {
         while (const auto ready = m_using.take())

@@ -139,14 +139,19 @@ const std::vector<Preset>& usualPresets() {
                                     .samples = render::usualSamples,
                                     .noise = render::usualNoise};
         const render::Quality draft{.method = render::Method::Draft, .samples = 16};
-        std::vector<Preset> presets = {{"To show and to send", Format::H264, {}, final},
-                                       {"To look over, fast", Format::H264, {}, draft},
-                                       {"Small, for new players", Format::Av1, {}, final},
-                                       {"For editing, with alpha", Format::Intermediate, {}, final},
-                                       {"Over a web page, with alpha", Format::Vp9, {}, final},
-                                       {"Lossless, to keep", Format::Ffv1, {}, final},
-                                       {"For compositing, scene-linear", Format::Exr, {}, final},
-                                       {"A loop for a page or a message", Format::WebP, {}, final}};
+        std::vector<Preset> presets;
+        const auto add = [&](const char* name, Format format, const render::Quality& quality) {
+            Preset& preset = presets.emplace_back();
+            preset.name = name, preset.format = format, preset.quality = quality;
+        };
+        add("To show and to send", Format::H264, final);
+        add("To look over, fast", Format::H264, draft);
+        add("Small, for new players", Format::Av1, final);
+        add("For editing, with alpha", Format::Intermediate, final);
+        add("Over a web page, with alpha", Format::Vp9, final);
+        add("Lossless, to keep", Format::Ffv1, final);
+        add("For compositing, scene-linear", Format::Exr, final);
+        add("A loop for a page or a message", Format::WebP, final);
         presets[1].encoding.rate = 24;
         presets[5].encoding.bits = 16;
         return presets;

@@ -1,4 +1,5 @@
 #include "output/encoder.h"
+#include "output/yuv.h"
 
 #include <algorithm>
 #include <cstring>
@@ -89,19 +90,13 @@ public:
     }
 
     Result<void> begin() {
-        const bool wide = pixelBits(m_spec.format, m_spec.encoding) == 16;
         m_frame = frameOf(m_coding.pixels, m_spec.size);
         if (!m_frame) return fail("There is not enough memory for the movie.");
         if (m_coding.pixels != AV_PIX_FMT_RGB32 && m_coding.pixels != AV_PIX_FMT_0RGB32 &&
             m_coding.pixels != AV_PIX_FMT_GBRAP16 && m_coding.pixels != AV_PIX_FMT_GBRP16) {
-            m_sws.reset(sws_getContext(m_spec.size.x, m_spec.size.y,
-                                       wide ? AV_PIX_FMT_RGBA64 : AV_PIX_FMT_RGBA, m_spec.size.x,
-                                       m_spec.size.y, m_coding.pixels,
-                                       SWS_BICUBIC | SWS_ACCURATE_RND | SWS_FULL_CHR_H_INP, nullptr, nullptr,
-                                       nullptr));
-            if (!m_sws) return fail("There is not enough memory for the movie.");
-            sws_setColorspaceDetails(m_sws.get(), sws_getCoefficients(SWS_CS_ITU709), 1,
-                                     sws_getCoefficients(SWS_CS_ITU709), 0, 0, 1 << 16, 1 << 16);
+            auto converter = YuvConverter::make(m_spec.size, pixelBits(m_spec.format, m_spec.encoding), m_coding.pixels);
+            if (!converter) return tl::unexpected(converter.error());
+            m_converter = std::move(*converter);
         }
         return open(passes() > 1 ? Encoder::Pass::First : Encoder::Pass::Only, {});
     }
@@ -112,24 +107,34 @@ public:
         if (av_frame_make_writable(m_frame.get()) < 0)
             return fail("There is not enough memory for the movie.");
         const Pixels whole = extended(pixels, m_spec.size);
-        if (const auto* bytes = std::get_if<0>(&whole.rgba))
+        if (m_converter) {
+            if (auto ok = m_converter->convert(whole, *m_frame); !ok) return ok;
+        } else if (const auto* bytes = std::get_if<0>(&whole.rgba)) {
             fill(bytes->data());
-        else
+        } else {
             fill(std::get<1>(whole.rgba).data());
+        }
         return m_encoder->encode(*m_frame);
     }
-    Result<void> nextPass() override {
-        const auto statistics = m_encoder->finish();
-        if (!statistics) return tl::unexpected(statistics.error());
-        return open(Encoder::Pass::Last, *statistics);
-    }
-    Result<void> finish() override {
-        const auto done = m_encoder->finish();
-        if (!done) return tl::unexpected(done.error());
-        return {};
+    Result<bool> endPass() override {
+        auto ended = m_encoder->finish();
+        if (!ended) return tl::unexpected(ended.error());
+        ++m_passes;
+        if (passes() > 1 && m_passes == 1) m_statistics = std::move(*ended);
+        const double most = m_spec.encoding.megabytes.value_or(0) * 1e6, is = static_cast<double>(m_encoder->bytes());
+        // Encoders miss their aim, most of all in short movies.
+        const bool tooLarge = passes() > 1 && m_passes > 1 && m_passes < mostPasses && is > most;
+        if (tooLarge) m_coding.bitRate = static_cast<std::int64_t>(static_cast<double>(m_coding.bitRate) * 0.97 * most / is);
+        if (tooLarge || m_passes < passes()) {
+            if (auto ok = open(Encoder::Pass::Last, m_statistics); !ok) return tl::unexpected(ok.error());
+            return true;
+        }
+        if (auto ok = m_encoder->publish(); !ok) return tl::unexpected(ok.error());
+        return false;
     }
 
 private:
+    static constexpr int mostPasses = 5;
     /// Into which encoders write that keep their statistics in a file.
     std::string log() const { return m_spec.path.string() + ".pass"; }
     Result<void> open(Encoder::Pass pass, const std::string& statistics) {
@@ -149,12 +154,6 @@ private:
 
     template <class Sample> void fill(const Sample* rgba) {
         const V2i size = m_spec.size;
-        if (m_sws) {
-            const std::uint8_t* planes[1] = {reinterpret_cast<const std::uint8_t*>(rgba)};
-            const int strides[1] = {size.x * 4 * static_cast<int>(sizeof(Sample))};
-            sws_scale(m_sws.get(), planes, strides, 0, size.y, m_frame->data, m_frame->linesize);
-            return;
-        }
         for (int y = 0; y < size.y; ++y, rgba += 4 * static_cast<std::ptrdiff_t>(size.x)) {
             const auto row = [&](int plane) {
                 return reinterpret_cast<Sample*>(m_frame->data[plane] +
@@ -179,8 +178,10 @@ private:
     SinkSpec m_spec;
     Coding m_coding;
     std::unique_ptr<Encoder> m_encoder;
+    std::string m_statistics;
+    int m_passes = 0; ///< done
     media::ffmpeg::Frame m_frame;
-    media::ffmpeg::Sws m_sws;
+    std::unique_ptr<YuvConverter> m_converter; ///< null: planes or pixels of RGB
 };
 
 }

@@ -193,7 +193,7 @@ public:
     Result<void> add(std::int64_t number, const Pixels& pixels) override {
         return writePicture(m_spec, numbered(m_spec.path, number), pixels);
     }
-    Result<void> finish() override { return {}; }
+    Result<bool> endPass() override { return false; }
 
 private:
     SinkSpec m_spec;

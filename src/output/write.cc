@@ -140,13 +140,12 @@ public:
     }
 
     Result<void> open(const scene::Scene& scene) {
-        const bool several = m_job.last > m_job.first;
         if (!m_job.framesOnly) {
             auto sink = openSink(m_spec);
             if (!sink) return tl::unexpected(sink.error());
             m_sink = std::move(*sink);
         }
-        if (!several && !m_job.framesOnly && m_sink->passes() == 1) return {};
+        if (!infoOf(m_job.format).movie && m_job.last == m_job.first) return {};
         auto kept = KeptFrames::open(keptFramesOf(m_spec.path), identityOf(scene, m_job), m_bits, m_alpha);
         if (!kept) return tl::unexpected(kept.error());
         m_kept = std::move(*kept);
@@ -177,12 +176,12 @@ public:
         return m_kept && !infoOf(m_job.format).movie ? m_kept->mark(piece.number) : Result<void>();
     }
     int passes() const { return m_sink ? m_sink->passes() : 1; }
-    Result<void> nextPass() { return m_sink->nextPass(); }
-    Result<void> finish() {
-        if (!m_sink) return {};
-        if (auto done = m_sink->finish(); !done) return done;
-        drop();
-        return {};
+    /// Whether all frames are wanted once more; else all is written, and what is kept goes.
+    Result<bool> endPass() {
+        if (!m_sink) return false;
+        auto again = m_sink->endPass();
+        if (again && !*again) drop();
+        return again;
     }
     /// What is kept is not wanted any more.
     void drop() const {
@@ -327,8 +326,10 @@ Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCach
     const auto all = [&]() -> Result<void> {
         if (auto ok = finishing.open(scene); !ok) return ok;
         if (auto ok = firstPass(scene, job, *shown, finishing, sources, progress); !ok) return ok;
-        for (int pass = 1; pass < finishing.passes(); ++pass) {
-            if (auto ok = finishing.nextPass(); !ok) return ok;
+        for (;;) {
+            const auto again = finishing.endPass();
+            if (!again) return tl::unexpected(again.error());
+            if (!*again) break;
             for (const Shown& each : *shown) {
                 if (progress.stopped()) return cancelled();
                 Piece piece{0, each, {each.frame, {}, {}}, {each.over, {}, {}}};
@@ -336,7 +337,7 @@ Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCach
             }
         }
         progress.done(1);
-        return finishing.finish();
+        return {};
     };
     auto done = all();
     if (!done && done.error().cancelled && !job.keepWhenStopped)

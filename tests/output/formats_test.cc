@@ -45,41 +45,45 @@ void writeRamps(const TempDir& dir, const std::string& name, Format format, Enco
     auto sink = openSink({dir / name, format, encoding, rampSize, Rational(24), alpha, count});
     ASSERT_TRUE(sink) << sink.error().sentence;
     const Pixels pixels = pixelsOf(ramp(alpha), pixelBits(format, encoding), !alpha);
-    for (int pass = 0; pass < (*sink)->passes(); ++pass) {
-        if (pass) {
-            ASSERT_TRUE((*sink)->nextPass());
-        }
+    for (bool again = true; again;) {
         for (int i = 0; i < count; ++i)
             ASSERT_TRUE((*sink)->add(i, pixels));
+        const auto ended = (*sink)->endPass();
+        ASSERT_TRUE(ended) << ended.error().sentence;
+        again = *ended;
     }
-    ASSERT_TRUE((*sink)->finish());
 }
 
-/// The mean and the largest difference from what should be shown, in whites.
+/// Differences from what should be shown, in whites; beside the borders of bands, whose colours bleed where they are
+/// of half the places only.
 struct Off {
     double mean = 0, most = 0, alpha = 0;
+    double grey = 0; ///< of all greys together, with its sign: a wrong curve, matrix or range
 };
 template <class At> Off offOf(const At& at, bool alpha) {
     Off off;
     for (int y = 0; y < rampSize.y; ++y)
         for (int x = 0; x < rampSize.x; ++x) {
             for (int c = 0; c < 3; ++c) {
-                const double by = std::abs(at(x, y, c) - shownAt(x, y)[c]);
-                off.mean += by / (3.0 * rampSize.x * rampSize.y);
-                // Between the bands colours are of half the places only.
-                if (y % 16 > 1 && y % 16 < 14) off.most = std::max(off.most, by);
+                if (y % 16 < 3 || y % 16 > 12) continue;
+                const double by = at(x, y, c) - shownAt(x, y)[c];
+                off.mean += std::abs(by) / (3.0 * rampSize.x * 40);
+                off.most = std::max(off.most, std::abs(by));
+                if (y < 16) off.grey += by / (3.0 * rampSize.x * 10);
             }
             if (alpha) off.alpha = std::max(off.alpha, std::abs(at(x, y, 3) - alphaAt(x)));
         }
     return off;
 }
-Off offOfMovie(const std::filesystem::path& movie, bool alpha, const std::string& decoder = {}) {
-    const auto values = decoded(movie, rampSize, 1, decoder);
+Off offOfMovie(const std::vector<double>& values, bool alpha) {
     return offOf(
-        [&](int x, int y, int c) {
-            return values[(static_cast<std::size_t>(y) * rampSize.x + x) * 4 + c] / 65535.0;
-        },
-        alpha);
+        [&](int x, int y, int c) { return values[(static_cast<std::size_t>(y) * rampSize.x + x) * 4 + c]; }, alpha);
+}
+Off offOfMovie(const std::vector<std::uint16_t>& values, bool alpha) {
+    std::vector<double> shares(values.begin(), values.end());
+    for (double& v : shares)
+        v /= 65535;
+    return offOfMovie(shares, alpha);
 }
 
 struct Movie {
@@ -119,8 +123,10 @@ TEST(Formats, MoviesHoldTheRampAndAreTagged) {
         EXPECT_EQ(p.space, "bt709") << m.name;
         EXPECT_EQ(p.transfer, "bt709") << m.name;
         EXPECT_EQ(p.primaries, "bt709") << m.name;
-        const Off off = offOfMovie(dir / m.name, m.alpha, m.decoder);
+        const Off off =
+            offOfMovie(decodedYuv(dir / m.name, rampSize, 1, *m.decoder ? m.pixels : p.pixels, m.decoder), m.alpha);
         EXPECT_LT(off.mean * 255, m.mean) << m.name;
+        EXPECT_LT(std::abs(off.grey) * 255, 0.25) << m.name;
         EXPECT_LT(off.most * 255, m.most) << m.name;
         EXPECT_LT(off.alpha * 255, 3) << m.name;
     }
@@ -135,37 +141,48 @@ TEST(Formats, LosslessMoviesHoldItToTheBit) {
             const std::string name = std::to_string(bits) + (alpha ? "a.mkv" : ".mkv");
             writeRamps(dir, name, Format::Ffv1, encoding, alpha, 2);
             const Pixels pixels = pixelsOf(ramp(alpha), bits, !alpha);
-            const auto values = decoded(dir / name, rampSize, 1);
-            for (std::size_t i = 0; i < values.size(); ++i) {
-                const int expected = bits == 8 ? std::get<0>(pixels.rgba)[i] * 257 : std::get<1>(pixels.rgba)[i];
-                ASSERT_EQ(values[i], expected) << name << " at " << i;
+            if (bits == 8)
+                EXPECT_EQ(decodedBytes(dir / name, rampSize, 1), std::get<0>(pixels.rgba)) << name;
+            else
+                EXPECT_EQ(decoded(dir / name, rampSize, 1), std::get<1>(pixels.rgba)) << name;
+            if (bits == 16) {
+                EXPECT_LT(offOfMovie(decoded(dir / name, rampSize, 1), alpha).most * 65535, 1.03) << name;
             }
-            EXPECT_LT(offOfMovie(dir / name, alpha).most * (bits == 8 ? 255 : 65535), 1.01) << name;
         }
 }
 
 TEST(Formats, AnimatedWebPHoldsFramesTimesAndAlpha) {
     const TempDir dir;
-    writeRamps(dir, "a.webp", Format::WebP, {}, true, 3);
-    const std::string bytes = test::readAll(dir / "a.webp");
-    const WebPData data{reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()};
-    WebPAnimDecoder* decoder = WebPAnimDecoderNew(&data, nullptr);
-    ASSERT_TRUE(decoder);
+    const auto read = [&](const char* name, WebPAnimInfo& info, const auto& first) {
+        const std::string bytes = test::readAll(dir / name);
+        const WebPData data{reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size()};
+        WebPAnimDecoder* decoder = WebPAnimDecoderNew(&data, nullptr);
+        EXPECT_TRUE(decoder && WebPAnimDecoderGetInfo(decoder, &info)) << name;
+        std::uint8_t* picture = nullptr;
+        int time = 0;
+        EXPECT_TRUE(WebPAnimDecoderGetNext(decoder, &picture, &time));
+        first(picture);
+        while (WebPAnimDecoderHasMoreFrames(decoder))
+            EXPECT_TRUE(WebPAnimDecoderGetNext(decoder, &picture, &time));
+        WebPAnimDecoderDelete(decoder);
+        return time;
+    };
     WebPAnimInfo info;
-    ASSERT_TRUE(WebPAnimDecoderGetInfo(decoder, &info));
-    EXPECT_EQ(info.canvas_width, 256u);
-    EXPECT_EQ(info.canvas_height, 64u);
+    media::PixelCache sources;
+    ASSERT_TRUE(write(scrolling(dir, {64, 36}), {dir / "a.webp", Format::WebP, {64, 36}, 0, 11}, sources));
+    const int time = read("a.webp", info, [](const std::uint8_t*) {});
+    EXPECT_EQ(info.canvas_width, 64u);
+    EXPECT_EQ(info.canvas_height, 36u);
+    EXPECT_LE(info.frame_count, 12u); // what hardly changes goes on being shown
+    EXPECT_GE(info.frame_count, 3u);
     EXPECT_EQ(info.loop_count, 0u) << "without an end";
-    std::uint8_t* picture = nullptr;
-    int time = 0;
-    ASSERT_TRUE(WebPAnimDecoderGetNext(decoder, &picture, &time));
-    const Off off = offOf([&](int x, int y, int c) { return picture[(y * 256 + x) * 4 + c] / 255.0; }, true);
-    EXPECT_LT(off.mean * 255, 3);
-    EXPECT_LT(off.alpha * 255, 2);
-    while (WebPAnimDecoderHasMoreFrames(decoder))
-        ASSERT_TRUE(WebPAnimDecoderGetNext(decoder, &picture, &time));
-    EXPECT_NEAR(time, 3 * 1000 / 24, 2);
-    WebPAnimDecoderDelete(decoder);
+    EXPECT_NEAR(time, 12 * 1000 / 24, 3);
+    writeRamps(dir, "b.webp", Format::WebP, {}, true, 1);
+    read("b.webp", info, [](const std::uint8_t* picture) {
+        const Off off = offOf([&](int x, int y, int c) { return picture[(y * 256 + x) * 4 + c] / 255.0; }, true);
+        EXPECT_LT(off.mean * 255, 3);
+        EXPECT_LT(off.alpha * 255, 2);
+    });
 }
 
 TEST(Formats, GifHasItsOwnPalette) {
@@ -176,7 +193,7 @@ TEST(Formats, GifHasItsOwnPalette) {
     EXPECT_EQ(p.width, 256);
     EXPECT_EQ(p.frames, 3);
     // A common palette of 6 x 6 x 6 would be off by 25 steps in the middle of its own.
-    EXPECT_LT(offOfMovie(dir / "a.gif", false).mean * 255, 8);
+    EXPECT_LT(offOfMovie(decoded(dir / "a.gif", rampSize, 1), false).mean * 255, 8);
 }
 
 /// What OpenImageIO says of a picture, as floats.
@@ -243,7 +260,7 @@ TEST(Formats, PicturesHoldTheRampInTheirOwnBits) {
         Encoding encoding;
         encoding.compression = compression;
         writeRamps(dir, "k.exr", Format::Exr, encoding, false, 1);
-        EXPECT_TRUE(readPicture(dir / "k.exr").spec.get_string_attribute("compression").starts_with(compression));
+        EXPECT_EQ(std::string(readPicture(dir / "k.exr").spec.get_string_attribute("compression")).find(compression), 0u);
     }
 }
 
@@ -258,9 +275,9 @@ TEST(Formats, OddSizesGetAColumnAndARowMoreWhereTheyMust) {
     const Probed p = probe(dir / "odd.mp4");
     EXPECT_EQ(V2i(p.width, p.height), V2i(66, 38));
     EXPECT_EQ(p.pixels, "yuv420p");
-    const auto values = decoded(dir / "odd.mp4", {66, 38}, 0);
-    for (int y = 0; y < 38; ++y)
-        EXPECT_NEAR(values[(y * 66 + 65) * 4], values[(y * 66 + 64) * 4], 4 * 257) << y;
+    const auto values = decodedYuv(dir / "odd.mp4", {66, 38}, 0, "yuv420p");
+    for (std::size_t y = 0; y < 38; ++y)
+        EXPECT_NEAR(values[(y * 66 + 65) * 4 + 1], values[(y * 66 + 64) * 4 + 1], 0.03) << y;
     EXPECT_EQ(sizeNote({dir / "odd.mkv", Format::Ffv1, {65, 37}, 0, 2}), "");
     EXPECT_EQ(sizeNote({dir / "a.mp4", Format::H264, {64, 37}, 0, 2}).find("The last row is"), 0u);
 }
@@ -283,15 +300,16 @@ TEST(Formats, ASizeIsAimedAt) {
         auto sink = openSink({dir / name, format, encoding, {320, 180}, Rational(24), false, 24});
         ASSERT_TRUE(sink) << sink.error().sentence;
         EXPECT_EQ((*sink)->passes(), 2);
-        for (int pass = 0; pass < 2; ++pass) {
-            if (pass) {
-                ASSERT_TRUE((*sink)->nextPass()) << name;
-            }
+        for (bool again = true; again;) {
             for (int i = 0; i < 24; ++i)
                 ASSERT_TRUE((*sink)->add(i, frames[static_cast<std::size_t>(i)])) << name;
+            const auto ended = (*sink)->endPass();
+            ASSERT_TRUE(ended) << name << ": " << ended.error().sentence;
+            again = *ended;
         }
-        ASSERT_TRUE((*sink)->finish()) << name;
-        EXPECT_NEAR(static_cast<double>(std::filesystem::file_size(dir / name)), 0.4e6, 0.06e6) << name;
+        const auto bytes = static_cast<double>(std::filesystem::file_size(dir / name));
+        EXPECT_LE(bytes, 0.4e6 * 1.03) << name;
+        EXPECT_GT(bytes, 0.4e6 * 0.8) << name;
         sink->reset();
     }
     EXPECT_EQ(filesIn(dir.path()), 3u) << "statistics of the first pass are gone";

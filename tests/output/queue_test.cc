@@ -134,7 +134,7 @@ TEST(Queue, ResumesAfterItWasKilledOrAskedToEnd) {
         }
         // The job's own process ends with its runner.
         ASSERT_TRUE(until([&] {
-            return test::run("pgrep -f 'queue --folder " + queue.folder().string() + "'").printed.find('\n') ==
+            return test::run("pgrep -f '[q]ueue --folder " + queue.folder().string() + "'").printed.find('\n') ==
                    std::string::npos;
         })) << test::run("pgrep -af queue").printed;
         EXPECT_FALSE(std::filesystem::exists(path));
@@ -147,8 +147,8 @@ TEST(Queue, ResumesAfterItWasKilledOrAskedToEnd) {
         ASSERT_TRUE(runQueue(queue, test::cli(), {}));
         EXPECT_EQ(queue.find(id)->state, State::Done);
         EXPECT_EQ(probe(path).frames, 12);
-        const auto values = decoded(path, {320, 180}, 1);
-        EXPECT_EQ(values[0], 65535);
+        const auto values = decodedBytes(path, {320, 180}, 1);
+        EXPECT_EQ(values[0], 255);
         EXPECT_EQ(values[1], 0);
     }
 }
@@ -161,7 +161,7 @@ TEST(Queue, AJobThatCrashesIsToldOfAndTheNextIsRun) {
     const std::string next = *queue.add(scene, {dir / "b.mkv", Format::Ffv1, size, 0, 3});
     Runner runner(queue);
     ASSERT_TRUE(until([&] { return queue.find(id)->share > 0.1; }));
-    test::run("pkill -KILL -f 'queue --folder " + queue.folder().string() + " work " + id + "'");
+    test::run("pkill -KILL -f '[q]ueue --folder " + queue.folder().string() + " work " + id + "'");
     EXPECT_TRUE(until([&] { return queue.find(next)->state == State::Done; }));
     EXPECT_EQ(queue.find(id)->state, State::Failed);
     EXPECT_NE(queue.find(id)->problem.find("Killed"), std::string::npos) << queue.find(id)->problem;

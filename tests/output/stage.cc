@@ -1,5 +1,6 @@
 #include "stage.h"
 
+#include <cmath>
 #include <gtest/gtest.h>
 #include <sstream>
 
@@ -64,20 +65,74 @@ Probed probe(const std::filesystem::path& movie) {
     return p;
 }
 
-std::vector<std::uint16_t> decoded(const std::filesystem::path& movie, V2i size, int frame,
-                                   const std::string& decoder) {
-    const std::string raw = movie.string() + ".raw";
+namespace {
+
+/// Of one frame, as they stand in memory. filter: what is done to it first.
+std::string raw(const std::filesystem::path& movie, int frame, const std::string& decoder, const std::string& pixels) {
+    const std::string file = movie.string() + ".raw";
     const auto ran = test::run("ffmpeg -v error -y " + decoder + " -i " + movie.string() + " -vf \"select=eq(n\\," +
-                               std::to_string(frame) +
-                               "),scale=in_color_matrix=bt709:in_range=auto:flags=accurate_rnd+full_chroma_int+"
-                               "full_chroma_inp,format=rgba64le\" -frames:v 1 -f rawvideo " +
-                               raw);
+                               std::to_string(frame) + ")\" -frames:v 1 -f rawvideo -pix_fmt " + pixels + " " + file);
     EXPECT_EQ(ran.code, 0) << ran.printed;
-    const std::string bytes = test::readAll(raw);
-    std::filesystem::remove(raw);
-    std::vector<std::uint16_t> values(static_cast<std::size_t>(size.x) * size.y * 4);
-    EXPECT_EQ(bytes.size(), values.size() * 2);
-    if (bytes.size() == values.size() * 2) std::copy_n(bytes.data(), bytes.size(), reinterpret_cast<char*>(values.data()));
+    std::string bytes = test::readAll(file);
+    std::filesystem::remove(file);
+    return bytes;
+}
+
+template <class Sample>
+std::vector<Sample> rgba(const std::filesystem::path& movie, V2i size, int frame, const char* pixels) {
+    const std::string bytes = raw(movie, frame, {}, pixels);
+    std::vector<Sample> values(static_cast<std::size_t>(size.x) * size.y * 4);
+    EXPECT_EQ(bytes.size(), values.size() * sizeof(Sample));
+    if (bytes.size() == values.size() * sizeof(Sample))
+        std::copy_n(bytes.data(), bytes.size(), reinterpret_cast<char*>(values.data()));
+    return values;
+}
+
+}
+
+std::vector<std::uint16_t> decoded(const std::filesystem::path& movie, V2i size, int frame) {
+    return rgba<std::uint16_t>(movie, size, frame, "rgba64le");
+}
+
+std::vector<std::uint8_t> decodedBytes(const std::filesystem::path& movie, V2i size, int frame) {
+    return rgba<std::uint8_t>(movie, size, frame, "rgba");
+}
+
+std::vector<double> decodedYuv(const std::filesystem::path& movie, V2i size, int frame, const std::string& pixels,
+                               const std::string& decoder) {
+    const std::string bytes = raw(movie, frame, decoder, pixels);
+    const bool alpha = pixels[3] == 'a';
+    const int half = pixels.find("420") != std::string::npos ? 2 : 1;
+    const int depth = pixels.find("p10") != std::string::npos ? 10 : pixels.find("p12") != std::string::npos ? 12 : 8;
+    const std::size_t sample = depth == 8 ? 1 : 2, whole = static_cast<std::size_t>(size.x) * size.y,
+                      part = whole / static_cast<std::size_t>(half * half);
+    std::vector<double> values(whole * 4, 1.0);
+    EXPECT_EQ(bytes.size(), sample * (whole * (alpha ? 2 : 1) + 2 * part)) << pixels;
+    if (bytes.size() != sample * (whole * (alpha ? 2 : 1) + 2 * part)) return values;
+    const double step = std::exp2(depth - 8);
+    const auto at = [&](std::size_t plane, int x, int y) {
+        const std::size_t wide = static_cast<std::size_t>(plane == 1 || plane == 2 ? size.x / half : size.x);
+        const std::size_t begin = plane == 0 ? 0 : plane == 1 ? whole : whole + (plane - 1) * part;
+        const std::size_t place = begin + static_cast<std::size_t>(y) * wide + static_cast<std::size_t>(x);
+        const auto* p = reinterpret_cast<const std::uint8_t*>(bytes.data()) + place * sample;
+        return sample == 1 ? static_cast<double>(p[0]) : static_cast<double>(p[0] + 256 * p[1]);
+    };
+    // Colours between their places, which are sited at the left of two.
+    const auto colour = [&](std::size_t plane, int x, int y) {
+        if (half == 1) return at(plane, x, y);
+        const int left = x / 2, right = std::min((x + 1) / 2, size.x / 2 - 1);
+        return (at(plane, left, y / 2) + at(plane, right, y / 2)) / 2;
+    };
+    for (int y = 0; y < size.y; ++y)
+        for (int x = 0; x < size.x; ++x) {
+            const double luma = (at(0, x, y) / step - 16) / 219, blue = (colour(1, x, y) / step - 128) / 224,
+                         red = (colour(2, x, y) / step - 128) / 224;
+            double* to = values.data() + 4 * (static_cast<std::size_t>(y) * size.x + static_cast<std::size_t>(x));
+            to[0] = luma + 1.5748 * red;
+            to[2] = luma + 1.8556 * blue;
+            to[1] = (luma - 0.2126 * to[0] - 0.0722 * to[2]) / 0.7152;
+            if (alpha) to[3] = at(3, x, y) / (std::exp2(depth) - 1);
+        }
     return values;
 }
 

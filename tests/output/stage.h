@@ -19,8 +19,12 @@ struct Probed {
 };
 Probed probe(const std::filesystem::path& movie);
 
-/// A frame of a movie, from 0, as RGBA of 16 bits, decoded by ffmpeg. decoder: options before the input.
-std::vector<std::uint16_t> decoded(const std::filesystem::path& movie, V2i size, int frame,
-                                   const std::string& decoder = {});
+/// A frame of a movie of RGB, from 0, as RGBA of 16 or 8 bits, decoded by ffmpeg.
+std::vector<std::uint8_t> decodedBytes(const std::filesystem::path& movie, V2i size, int frame);
+std::vector<std::uint16_t> decoded(const std::filesystem::path& movie, V2i size, int frame);
+/// Of one of Y'CbCr, by the formulas of ITU-R BT.709, as RGBA, 0..1. pixels: FFmpeg's name of what it holds.
+/// decoder: options before the input.
+std::vector<double> decodedYuv(const std::filesystem::path& movie, V2i size, int frame, const std::string& pixels,
+                               const std::string& decoder = {});
 
 }

@@ -24,7 +24,8 @@ bool handedOver(const QStringList& files) {
     socket.connectToServer(serverName());
     if (!socket.waitForConnected(patience)) return false;
     QByteArray bytes;
-    QDataStream(&bytes, QIODevice::WriteOnly) << files;
+    QDataStream stream(&bytes, QIODevice::WriteOnly);
+    stream << files;
     socket.write(bytes);
     if (!socket.waitForBytesWritten(patience)) return false;
     // It says so when it has taken them.
