@@ -3,6 +3,7 @@
 #include "desk/camera/camera_view.h"
 #include "desk/cutting/cut_view.h"
 #include "desk/files/media_files.h"
+#include "desk/files/output_writer.h"
 #include "desk/files/scene_files.h"
 #include "desk/kit/panes.h"
 #include "desk/look/theme.h"
@@ -19,6 +20,7 @@
 #include <QApplication>
 #include <QComboBox>
 #include <QDialog>
+#include <QDir>
 #include <QLineEdit>
 #include <QMenuBar>
 #include <QMouseEvent>
@@ -395,6 +397,26 @@ void stageText(desk::MainWindow& window) {
     QTest::qWait(1500);
 }
 
+void stageQueue(desk::MainWindow& window) {
+    desk::OutputWriter& writer = window.writer();
+    const std::filesystem::path folder = QDir::homePath().toStdString();
+    for (const auto& [name, format] : {std::pair{"lantern-quay.mp4", output::Format::H264},
+                                       std::pair{"lantern-quay-for-editing.mov", output::Format::Intermediate},
+                                       std::pair{"lantern-quay.####.exr", output::Format::Exr}}) {
+        output::Job job = output::wholeScene(*window.session().scene(), folder / name, format);
+        job.size = {640, 360}, job.first = 60;
+        writer.write(job);
+        QTest::qWait(300);
+    }
+    const auto under = [&] {
+        const auto& jobs = writer.queue().jobs();
+        return jobs.size() == 3 && jobs.front().share > 0.15;
+    };
+    [[maybe_unused]] const bool begun = QTest::qWaitFor(under, 60000);
+    writer.showQueue();
+    QTest::qWait(2500);
+}
+
 struct View {
     const char* name;
     void (*stage)(desk::MainWindow& window); ///< until it is as it shall be shown
@@ -405,13 +427,17 @@ const View views[] = {{"desk", stageDesk},       {"four-panes", stageFourPanes},
                       {"playing", stagePlaying}, {"push", stagePush},
                       {"curves", stageCurves},   {"pace", stagePace},
                       {"check", stageCheck},     {"off-the-move", stageOffTheMove},
-                      {"text", stageText},       {"compare", stageCompare}};
+                      {"text", stageText},       {"compare", stageCompare},
+                      {"queue", stageQueue}};
 
 bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
     for (const View& each : views)
         if (view == QLatin1String(each.name)) {
             each.stage(window);
-            return QGuiApplication::primaryScreen()->grabWindow(0).save(out);
+            const bool saved = QGuiApplication::primaryScreen()->grabWindow(0).save(out);
+            for (const output::QueuedJob& job : window.writer().queue().jobs())
+                [[maybe_unused]] const auto cancelled = output::Queue().cancel(job.id);
+            return saved;
         }
     // The dialog of any command.
     if (QAction* action =

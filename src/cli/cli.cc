@@ -419,7 +419,8 @@ private:
         std::string ids, suffixes;
         for (const output::FormatInfo& info : output::formats()) {
             ids += (ids.empty() ? "" : ", ") + std::string(info.id);
-            suffixes += (suffixes.empty() ? "" : ", ") + std::string(info.suffixes.front());
+            const std::string suffix(info.suffixes.front());
+            if (suffixes.find(suffix) == std::string::npos) suffixes += (suffixes.empty() ? "" : ", ") + suffix;
         }
         m_suffixes = suffixes;
         m_options->add_option("--format", m_format, "One of " + ids + " (default: by the suffix)");

@@ -63,6 +63,7 @@ public:
     explicit Gif(SinkSpec spec) : m_spec(std::move(spec)) {}
 
     Result<void> begin() {
+        av_log_set_level(AV_LOG_QUIET);
         const std::string options =
             std::string("stats_mode=full:reserve_transparent=") + (m_spec.alpha ? "1" : "0");
         if (!m_palette.open("palettegen", options.c_str(), {m_spec.size}, m_spec.rate))

@@ -74,7 +74,9 @@ Space spaceFor(const scene::Scene& scene, const Job& job) {
     space.file = job.framesOnly ? 0 : static_cast<std::int64_t>(one * count);
     space.meanwhile = info.movie ? static_cast<std::int64_t>(lossless * count) : 0;
     struct statvfs disk {};
-    space.free = ::statvfs(fs::absolute(job.path).parent_path().c_str(), &disk) == 0
+    std::error_code code;
+    const fs::path folder = fs::absolute(job.path, code).parent_path();
+    space.free = !code && ::statvfs(folder.c_str(), &disk) == 0
                      ? static_cast<std::int64_t>(disk.f_bavail) * static_cast<std::int64_t>(disk.f_frsize)
                      : -1;
     return space;

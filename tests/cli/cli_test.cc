@@ -186,7 +186,7 @@ TEST(CommandLine, BadInputGetsItsSentenceAndCode) {
         {"apply " + d + "/s.ostage " + d + "/bad.json -o " + d + "/x.ostage", 4,
          "Edit 1: 'push.layers[0]': there is no layer 'Nobody'."},
         {"measure " + d + "/s.ostage --frame 999", 2, "Frame 999 is not within 0-143."},
-        {"render " + d + "/s.ostage -o " + d + "/x.gif", 2, "should end in .mp4, .mov, .mkv or .png."},
+        {"render " + d + "/s.ostage -o " + d + "/x.avi", 2, "should end in one of .mp4, .webm, .mkv"},
         {"render " + d + "/s.ostage -o /proc/x.mp4 --quiet", 5, "Cannot write /proc/x.mp4"},
         {"render " + d + "/s.ostage -o " + d + "/x.mp4 --size 12", 2, "is not a size such as 1280x720."},
     };

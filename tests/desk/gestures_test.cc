@@ -13,6 +13,7 @@
 #include <QComboBox>
 #include <QPushButton>
 #include <QToolButton>
+#include <QTreeWidget>
 
 namespace stage::desk {
 namespace {
@@ -245,11 +246,14 @@ TEST_F(Staged, CancelledWritingLeavesNothingHalf) {
     ASSERT_TRUE(QTest::qWaitFor(
         [&] {
             const auto& jobs = window.writer().queue().jobs();
-            return !jobs.empty() && jobs.front().state == output::QueuedJob::State::Running;
+            return !jobs.empty() && jobs.back().job.path.filename() == "a.mp4" &&
+                   jobs.back().state == output::QueuedJob::State::Running;
         },
         20000));
     // The desk goes on living meanwhile.
     ASSERT_TRUE(session().document.apply({{"edit", "add-card"}}));
+    auto* list = queue->findChild<QTreeWidget*>(QStringLiteral("queueList"));
+    list->setCurrentItem(list->topLevelItem(list->topLevelItemCount() - 1));
     auto* cancel = queue->findChild<QPushButton*>(QStringLiteral("queueCancel"));
     ASSERT_TRUE(cancel->isEnabled());
     QTest::mouseClick(cancel, Qt::LeftButton);

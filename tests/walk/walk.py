@@ -352,10 +352,11 @@ def walk():
     step("it is written as bright as it is")
     key("ctrl+r")
     active("Write a movie or pictures")
-    key("Down", "Down")  # PNG
-    key("Tab", "Tab", "Tab", "Tab", "Tab")
+    key("Tab", "Tab")  # past what it is for
+    type_text("PNG")
+    key("Tab", "Tab", "Tab", "Tab", "Tab", "Tab")  # bits, rendering, size, the first frame
     type_text("0")
-    key("Tab", "ctrl+a")
+    key("Tab", "Tab", "Tab", "ctrl+a")  # loop, wipe
     frames = os.path.join(FOLDER, "flat")
     type_text(os.path.join(frames, "f.####.png"))
     key("Return")
@@ -474,7 +475,7 @@ def walk():
     gone("Write a movie or pictures")
     key("ctrl+r")
     active("Write a movie or pictures")
-    key("Tab", "Up")  # draft
+    key("Tab", "Tab", "Tab", "Tab", "Tab", "Up")  # draft
     key("Tab", "Tab", "Tab", "Tab")
     type_text("11")
     key("Return")

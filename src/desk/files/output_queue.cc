@@ -35,11 +35,15 @@ const output::QueuedJob* OutputQueue::find(const std::string& id) const {
     return at == m_jobs.end() ? nullptr : &*at;
 }
 
-void OutputQueue::add(scene::ScenePtr scene, const output::Job& job) {
-    change([scene = std::move(scene), job](const output::Queue& queue) -> Result<void> {
-        const auto id = queue.add(*scene, job);
-        if (!id) return tl::unexpected(id.error());
-        return {};
+void OutputQueue::add(scene::ScenePtr scene, const output::Job& job,
+                      std::function<void(Result<std::string>)> added) {
+    onWorker([self = QPointer(this), queue = m_queue, scene = std::move(scene), job, added = std::move(added)] {
+        auto id = guarded([&] { return queue.add(*scene, job); });
+        onInterface([self, added, id = std::move(id)] {
+            if (!self) return;
+            added(id);
+            self->look();
+        });
     });
 }
 

@@ -20,8 +20,8 @@ public:
     const std::vector<output::QueuedJob>& jobs() const { return m_jobs; }
     /// Null: it is not there any more.
     const output::QueuedJob* find(const std::string& id) const;
-    /// On another thread; ended() or refused() tells what became of it.
-    void add(scene::ScenePtr scene, const output::Job& job);
+    /// On another thread. added: with its id, or why it is not queued; before ended() of it.
+    void add(scene::ScenePtr scene, const output::Job& job, std::function<void(Result<std::string>)> added);
     /// A change of the queue, on another thread; then it is looked at.
     void change(std::function<Result<void>(const output::Queue&)> change);
     /// Files of the frame that a job wrote last; empty: none yet. Looks into a folder.

@@ -4,6 +4,7 @@
 #include "desk/files/queue_window.h"
 
 #include <QFileDialog>
+#include <QStyle>
 #include <QToolButton>
 #include <algorithm>
 
@@ -17,7 +18,6 @@ OutputWriter::OutputWriter(QWidget* window, Session& session)
     connect(m_queue, &OutputQueue::ended, this, &OutputWriter::tellOf);
     connect(m_queue, &OutputQueue::refused, this, [this](const QString& sentence) {
         m_session.tell({sentence.toStdString()});
-        Q_EMIT written(false);
     });
 }
 
@@ -26,8 +26,14 @@ void OutputWriter::choose() {
 }
 
 void OutputWriter::write(const output::Job& job) {
-    m_queue->add(m_session.scene(), job);
-    Q_EMIT m_session.said(tr("%1 is queued.").arg(QString::fromStdString(job.path.filename().string())));
+    m_queue->add(m_session.scene(), job, [this, name = job.path.filename().string()](const auto& id) {
+        if (id) {
+            m_own.insert(*id);
+            return Q_EMIT m_session.said(tr("%1 is queued.").arg(QString::fromStdString(name)));
+        }
+        m_session.tell(id.error());
+        Q_EMIT written(false);
+    });
 }
 
 void OutputWriter::chooseStill() {
@@ -70,6 +76,8 @@ QToolButton* OutputWriter::button() {
     m_button = new QToolButton;
     m_button->setObjectName(QStringLiteral("queueButton"));
     m_button->setFocusPolicy(Qt::TabFocus);
+    m_button->setToolButtonStyle(Qt::ToolButtonTextOnly);
+    m_button->setText(tr("Queue")); // as high as it will be, so that the line does not grow
     m_button->setToolTip(tr("Open the queue"));
     m_button->setWhatsThis(tr("<b>Queue</b><p>What is being written and what waits for it. Jobs run beside the "
                               "desk, and go on when it is closed."));
@@ -103,8 +111,12 @@ void OutputWriter::refresh() {
     } else if (failed) {
         text = tr("▲ %n job(s) not written", nullptr, failed);
     }
-    m_button->setText(text);
     m_button->setVisible(!text.isEmpty());
+    if (!text.isEmpty()) m_button->setText(text);
+    if (const bool warns = failed && !running && !waiting; warns != m_button->property("warns").toBool()) {
+        m_button->setProperty("warns", warns);
+        m_button->style()->polish(m_button);
+    }
 }
 
 void OutputWriter::tellOf(const output::QueuedJob& job) {
@@ -115,7 +127,7 @@ void OutputWriter::tellOf(const output::QueuedJob& job) {
         Q_EMIT m_session.said(tr("Cancelled; nothing half remains."));
     else
         m_session.tell({job.problem});
-    Q_EMIT written(job.state == State::Done);
+    if (m_own.erase(job.id) > 0) Q_EMIT written(job.state == State::Done);
 }
 
 }

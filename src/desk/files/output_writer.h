@@ -6,6 +6,7 @@
 #include "desk/session/session.h"
 
 #include <QPointer>
+#include <set>
 
 class QToolButton;
 
@@ -21,7 +22,7 @@ public:
     OutputQueue& queue() { return *m_queue; }
     /// Asks what to write, and queues it.
     void choose();
-    /// Queues the scene as it is now; written() tells when it is there.
+    /// Queues the scene as it is now; written() tells when it is there, or that it is not to be.
     void write(const output::Job& job);
     /// Of a frame as it is seen now, one picture.
     void chooseStill();
@@ -41,6 +42,7 @@ private:
     OutputQueue* m_queue;
     QPointer<QToolButton> m_button;
     QPointer<QueueWindow> m_queueWindow;
+    std::set<std::string> m_own; ///< ids of jobs that were queued here and are not over
     bool m_busy = false;
 };
 

@@ -67,7 +67,12 @@ QueueWindow::QueueWindow(OutputQueue& queue, QWidget* parent) : QDialog(parent),
     all->addLayout(makeButtons());
     connect(&m_queue, &OutputQueue::changed, this, &QueueWindow::refresh);
     refresh();
-    if (m_list->topLevelItemCount() > 0) m_list->setCurrentItem(m_list->topLevelItem(0));
+    // What is under way, or came last.
+    const auto& jobs = m_queue.jobs();
+    for (int i = static_cast<int>(jobs.size()) - 1; i >= 0; --i)
+        if (const State state = jobs[static_cast<std::size_t>(i)].state;
+            state == State::Running || state == State::Paused)
+            m_list->setCurrentItem(m_list->topLevelItem(i));
 }
 
 void QueueWindow::makeList() {
