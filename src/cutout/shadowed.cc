@@ -8,8 +8,13 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cmath>
 #include <map>
+#include <memory>
+#include <mutex>
+#include <opencv2/core.hpp>
+#include <optional>
 
 namespace stage::cutout {
 namespace {
@@ -28,116 +33,209 @@ V2d scaleOf(V2i size, V2i natural, int level) {
     return V2d(size) / V2d(natural) / std::exp2(level);
 }
 
-/// One channel of a box of a level; 0 outside.
-struct AlphaLevel {
-    Box box{0, 0, 0, 0};
-    std::vector<float> values;
-    float at(int x, int y) const {
-        if (x < box.x0 || y < box.y0 || x >= box.x1 || y >= box.y1) return 0;
-        return values[static_cast<std::size_t>(y - box.y0) * box.size().x + (x - box.x0)];
-    }
-    /// Between texels, whose middles are at halves.
-    float between(double x, double y) const {
-        const double left = std::floor(x - 0.5), top = std::floor(y - 0.5);
-        const auto fx = static_cast<float>(x - 0.5 - left), fy = static_cast<float>(y - 0.5 - top);
-        const int i = static_cast<int>(left), j = static_cast<int>(top);
-        if (i >= box.x0 && j >= box.y0 && i + 1 < box.x1 && j + 1 < box.y1) {
-            const int wide = box.size().x;
-            const float* p = values.data() + static_cast<std::size_t>(j - box.y0) * wide + (i - box.x0);
-            const float upper = p[0] + (p[1] - p[0]) * fx, lower = p[wide] + (p[wide + 1] - p[wide]) * fx;
-            return upper + (lower - upper) * fy;
+/// The alpha of a picture as floats, in pieces that are read once for all that look at it. Thread-safe.
+class AlphaPieces {
+public:
+    static constexpr int side = 256;         ///< texels from piece to piece
+    static constexpr int stride = side + 8;  ///< each has some of the next ones as well, as far as four places reach
+    struct Piece {
+        std::mutex lock;
+        std::vector<float> values;
+        std::atomic<const float*> ready = nullptr; ///< the values, once they are read
+    };
+    struct Level {
+        int number;
+        V2i size, grid;
+        V2d scale; ///< texels to a px of the natural size
+        std::vector<Piece> pieces;
+        Level(int n, V2i of, V2d texels)
+            : number(n), size(of), grid((of.x + side - 1) / side, (of.y + side - 1) / side), scale(texels),
+              pieces(static_cast<std::size_t>(grid.x) * grid.y) {}
+        Piece& at(int x, int y) { return pieces[static_cast<std::size_t>(y / side) * grid.x + x / side]; }
+        const Piece& at(int x, int y) const {
+            return pieces[static_cast<std::size_t>(y / side) * grid.x + x / side];
         }
-        const float upper = at(i, j) + (at(i + 1, j) - at(i, j)) * fx,
-                    lower = at(i, j + 1) + (at(i + 1, j + 1) - at(i, j + 1)) * fx;
-        return upper + (lower - upper) * fy;
+    };
+
+    AlphaPieces(PixelSourcePtr source, V2i natural) : m_source(std::move(source)), m_natural(natural) {
+        const int count = media::levelCount(m_source->size());
+        m_levels.reserve(static_cast<std::size_t>(count));
+        for (int n = 0; n < count; ++n)
+            m_levels.emplace_back(n, media::levelSize(m_source->size(), n), scaleOf(m_source->size(), natural, n));
     }
+    V2i natural() const { return m_natural; }
+    int levels() const { return static_cast<int>(m_levels.size()); }
+    const Level& level(int n) const { return m_levels[static_cast<std::size_t>(n)]; }
+
+    /// What a box of a level lies in.
+    Result<void> read(int n, const Box& box, PixelCache& cache, const Progress& progress) {
+        Level& level = m_levels[static_cast<std::size_t>(n)];
+        for (int y = box.y0 / side * side; y < box.y1; y += side)
+            for (int x = box.x0 / side * side; x < box.x1; x += side) {
+                Piece& piece = level.at(x, y);
+                if (piece.ready.load(std::memory_order_acquire)) continue;
+                const std::lock_guard guard(piece.lock);
+                if (piece.ready.load(std::memory_order_relaxed)) continue;
+                auto values = alpha(n, {x, y, x + stride, y + stride}, cache, progress);
+                if (!values) return tl::unexpected(values.error());
+                piece.values = std::move(*values);
+                piece.ready.store(piece.values.data(), std::memory_order_release);
+            }
+        return {};
+    }
+
+private:
+    /// Of a box of a level; 0 outside of it.
+    Result<std::vector<float>> alpha(int n, const Box& box, PixelCache& cache, const Progress& progress) const {
+        const V2i size = m_levels[static_cast<std::size_t>(n)].size;
+        // Of the last ones of a level a part may lie beyond the picture.
+        const V2d last = V2d(m_source->size()) / std::exp2(n) - V2d(size - V2i(1));
+        const auto picture = cache.read(m_source, n, box, progress);
+        if (!picture) return tl::unexpected(picture.error());
+        std::vector<float> values(static_cast<std::size_t>(box.size().x) * box.size().y);
+        for (std::size_t i = 0; i < values.size(); ++i)
+            values[i] = float(picture->rgba[4 * i + 3]);
+        const int wide = box.size().x, column = size.x - 1 - box.x0, row = size.y - 1 - box.y0;
+        if (column >= 0 && column < wide)
+            for (int y = 0; y < box.size().y; ++y)
+                values[static_cast<std::size_t>(y) * wide + column] *= static_cast<float>(last.x);
+        if (row >= 0 && row < box.size().y)
+            for (int x = 0; x < wide; ++x)
+                values[static_cast<std::size_t>(row) * wide + x] *= static_cast<float>(last.y);
+        return values;
+    }
+
+    PixelSourcePtr m_source;
+    V2i m_natural;
+    std::vector<Level> m_levels;
 };
 
 /// The alpha of a caster's picture, averaged over discs.
 class CasterAlpha {
 public:
-    CasterAlpha(PixelSourcePtr source, V2i natural) : m_source(std::move(source)), m_natural(natural) {}
+    explicit CasterAlpha(AlphaPieces& pieces)
+        : m_pieces(pieces), m_wanted(static_cast<std::size_t>(pieces.levels())),
+          m_finest(std::max(pieces.level(0).scale.x, pieces.level(0).scale.y)) {}
 
-    /// Texels of a level to a px of the natural size.
-    V2d scale(int level) const { return scaleOf(m_source->size(), m_natural, level); }
     /// The level at which a disc (px of the natural size) is 3 to 6 texels across.
     int levelFor(double diameter) const {
-        const double texels = diameter * std::max(scale(0).x, scale(0).y);
-        if (!(texels > 6)) return 0;
-        return std::min(static_cast<int>(std::log2(texels / 3)), media::levelCount(m_source->size()) - 1);
+        const double texels = diameter * m_finest;
+        return texels > 6 ? std::min(std::ilogb(texels / 3), m_pieces.levels() - 1) : 0;
     }
     /// A box (px of the natural size) that discs will be looked at in at a level.
     void want(int level, const V2d& low, const V2d& high) {
-        const V2d s = scale(level);
+        const AlphaPieces::Level& to = m_pieces.level(level);
         const auto whole = [](double v) { return static_cast<int>(std::clamp(std::floor(v), -1e8, 1e8)); };
-        const Box box = Box{whole(low.x * s.x) - 1, whole(low.y * s.y) - 1, whole(high.x * s.x) + 2,
-                            whole(high.y * s.y) + 2}
-                            .within(media::boxOf(media::levelSize(m_source->size(), level)));
+        const Box box = Box{whole(low.x * to.scale.x) - 1, whole(low.y * to.scale.y) - 1,
+                            whole(high.x * to.scale.x) + 2, whole(high.y * to.scale.y) + 2}
+                            .within(media::boxOf(to.size));
         if (box.empty()) return;
-        Box& all = m_levels[level].box;
+        Box& all = m_wanted[static_cast<std::size_t>(level)];
         all = all.empty() ? box
                           : Box{std::min(all.x0, box.x0), std::min(all.y0, box.y0), std::max(all.x1, box.x1),
                                 std::max(all.y1, box.y1)};
     }
+    /// Both must stay as long as this.
     Result<void> read(PixelCache& cache, const Progress& progress) {
-        for (auto& [level, alpha] : m_levels) {
-            const V2i size = media::levelSize(m_source->size(), level);
-            // Of the last ones of a level a part may lie beyond the picture.
-            const V2d last = V2d(m_source->size()) / std::exp2(level) - V2d(size - V2i(1));
-            const auto picture = cache.read(m_source, level, alpha.box, progress);
-            if (!picture) return tl::unexpected(picture.error());
-            alpha.values.resize(static_cast<std::size_t>(alpha.box.size().x) * alpha.box.size().y);
-            std::size_t i = 0;
-            for (int y = alpha.box.y0; y < alpha.box.y1; ++y)
-                for (int x = alpha.box.x0; x < alpha.box.x1; ++x, ++i)
-                    alpha.values[i] =
-                        float(picture->rgba[4 * i + 3]) *
-                        static_cast<float>((x == size.x - 1 ? last.x : 1) * (y == size.y - 1 ? last.y : 1));
+        m_cache = &cache, m_progress = &progress;
+        for (std::size_t n = 0; n < m_wanted.size(); ++n)
+            if (auto ok = m_pieces.read(static_cast<int>(n), m_wanted[n], cache, progress); !ok) return ok;
+        // Where a level was not asked for the next coarser one serves, else the coarsest.
+        m_serves.assign(m_wanted.size(), nullptr);
+        const AlphaPieces::Level* serves = nullptr;
+        for (std::size_t n = 0; n < m_wanted.size(); ++n)
+            if (!m_wanted[n].empty()) serves = &m_pieces.level(static_cast<int>(n));
+        for (std::size_t n = m_wanted.size(); n-- > 0;) {
+            if (!m_wanted[n].empty()) serves = &m_pieces.level(static_cast<int>(n));
+            m_serves[n] = serves;
         }
         return {};
     }
     /// Of a disc (px of the natural size).
     float over(const V2d& middle, double diameter) const {
         const double r = diameter / 2;
-        if (middle.x < -r || middle.y < -r || middle.x > m_natural.x + r || middle.y > m_natural.y + r)
-            return 0;
-        const int level = levelFor(diameter);
-        auto found = m_levels.lower_bound(level);
-        if (found == m_levels.end()) {
-            if (m_levels.empty()) return 0;
-            --found;
-        }
-        const V2d s = scale(found->first), at = middle * s;
+        const V2i natural = m_pieces.natural();
+        if (middle.x < -r || middle.y < -r || middle.x > natural.x + r || middle.y > natural.y + r) return 0;
+        const AlphaPieces::Level* level = m_serves[static_cast<std::size_t>(levelFor(diameter))];
+        if (!level) return 0;
+        const V2d& s = level->scale;
         // Of the variance of a disc's chords, a sixteenth of the square of its width, that between texels and
         // of a texel itself are there already.
         const auto stepOf = [](double across) {
             constexpr double own = 1.0 / 6 + 1.0 / 12, ofPlaces = 11.0 / 12;
             return std::sqrt(std::max(0.0, across * across / 16 - own) / ofPlaces);
         };
-        const V2d step(stepOf(diameter * s.x), stepOf(diameter * s.y));
+        // A square of 4 x 4 places without its corners.
+        const Four x(middle.x * s.x, stepOf(diameter * s.x)), y(middle.y * s.y, stepOf(diameter * s.y));
+        constexpr int side = AlphaPieces::side, stride = AlphaPieces::stride;
         float sum = 0;
-        for (const auto& [x, y] : places)
-            sum += found->second.between(at.x + x * step.x, at.y + y * step.y);
-        return sum / static_cast<float>(places.size());
+        if (x.at[0] >= 0 && y.at[0] >= 0 && x.at[0] < level->size.x && y.at[0] < level->size.y &&
+            x.at[3] + 1 - x.at[0] / side * side < stride && y.at[3] + 1 - y.at[0] / side * side < stride) {
+            const float* values = piece(*level, x.at[0], y.at[0]);
+            if (!values) return 0;
+            const float* first = values - x.at[0] / side * side;
+            for (std::size_t j = 0; j < 4; ++j) {
+                const float* row = first + static_cast<std::ptrdiff_t>(y.at[j] - y.at[0] / side * side) * stride;
+                const std::size_t from = j == 0 || j == 3 ? 1 : 0;
+                for (std::size_t i = from; i < 4 - from; ++i) {
+                    const float* p = row + x.at[i];
+                    const float upper = p[0] + (p[1] - p[0]) * x.rest[i],
+                                lower = p[stride] + (p[stride + 1] - p[stride]) * x.rest[i];
+                    sum += upper + (lower - upper) * y.rest[j];
+                }
+            }
+        } else {
+            for (std::size_t j = 0; j < 4; ++j)
+                for (std::size_t i = 0; i < 4; ++i)
+                    if ((i != 0 && i != 3) || (j != 0 && j != 3))
+                        sum += between(*level, x.at[i], y.at[j], x.rest[i], y.rest[j]);
+        }
+        return sum / 12;
     }
+    /// Why something could not be read meanwhile.
+    const Result<void>& problem() const { return m_problem; }
 
 private:
-    /// Places of a square of 4 x 4 without its corners, in steps.
-    static constexpr std::array<std::array<double, 2>, 12> places = {{{-0.5, -1.5},
-                                                                      {0.5, -1.5},
-                                                                      {-1.5, -0.5},
-                                                                      {-0.5, -0.5},
-                                                                      {0.5, -0.5},
-                                                                      {1.5, -0.5},
-                                                                      {-1.5, 0.5},
-                                                                      {-0.5, 0.5},
-                                                                      {0.5, 0.5},
-                                                                      {1.5, 0.5},
-                                                                      {-0.5, 1.5},
-                                                                      {0.5, 1.5}}};
-    PixelSourcePtr m_source;
-    V2i m_natural;
-    std::map<int, AlphaLevel> m_levels;
+    /// Four places beside each other, as texels whose middles they come after and the rest.
+    struct Four {
+        std::array<int, 4> at;
+        std::array<float, 4> rest;
+        Four(double middle, double step) {
+            for (std::size_t i = 0; i < 4; ++i) {
+                const double place = middle + (static_cast<double>(i) - 1.5) * step - 0.5, whole = std::floor(place);
+                at[i] = static_cast<int>(whole);
+                rest[i] = static_cast<float>(place - whole);
+            }
+        }
+    };
+    /// What a texel lies in; null: it cannot be read, for which problem() tells why. Nearly all that is looked at
+    /// was asked for before; the rest is read now.
+    const float* piece(const AlphaPieces::Level& level, int x, int y) const {
+        const std::atomic<const float*>& ready = level.at(x, y).ready;
+        if (const float* values = ready.load(std::memory_order_acquire)) return values;
+        if (auto ok = m_pieces.read(level.number, {x, y, x + 1, y + 1}, *m_cache, *m_progress); !ok && m_problem)
+            m_problem = std::move(ok);
+        return ready.load(std::memory_order_acquire);
+    }
+    float at(const AlphaPieces::Level& level, int x, int y) const {
+        if (x < 0 || y < 0 || x >= level.size.x || y >= level.size.y) return 0;
+        const float* values = piece(level, x, y);
+        constexpr int side = AlphaPieces::side;
+        return values ? values[y % side * AlphaPieces::stride + x % side] : 0;
+    }
+    /// Between a texel and the next ones to the right and below.
+    float between(const AlphaPieces::Level& level, int x, int y, float fx, float fy) const {
+        const float upper = at(level, x, y) + (at(level, x + 1, y) - at(level, x, y)) * fx,
+                    lower = at(level, x, y + 1) + (at(level, x + 1, y + 1) - at(level, x, y + 1)) * fx;
+        return upper + (lower - upper) * fy;
+    }
+    AlphaPieces& m_pieces;
+    std::vector<Box> m_wanted; ///< by level
+    std::vector<const AlphaPieces::Level*> m_serves;
+    double m_finest; ///< texels to a px of the natural size, of the finest level
+    PixelCache* m_cache = nullptr;
+    const Progress* m_progress = nullptr;
+    mutable Result<void> m_problem;
 };
 
 /// A place of the picture as a shadow sees it.
@@ -158,8 +256,8 @@ struct Cell {
 /// How much of the light a shadow takes at places of a box of a level.
 class OneShadow {
 public:
-    OneShadow(const ShadowOnCard& shadow, const PixelSourcePtr& caster, const Box& box, const V2d& scale)
-        : m_shadow(shadow), m_alpha(caster, shadow.caster->layer->pixels), m_box(box), m_scale(scale),
+    OneShadow(const ShadowOnCard& shadow, AlphaPieces& caster, const Box& box, const V2d& scale)
+        : m_shadow(shadow), m_alpha(caster), m_box(box), m_scale(scale),
           m_perMetre(2 / (shadow.metres.x + shadow.metres.y)),
           m_across((box.size().x + cellSide - 1) / cellSide + 1) {
         const int down = (box.size().y + cellSide - 1) / cellSide + 1;
@@ -175,6 +273,8 @@ public:
     bool seen() const { return m_seen; }
     Result<void> read(PixelCache& cache, const Progress& progress) { return m_alpha.read(cache, progress); }
 
+    /// Of what taken() read.
+    const Result<void>& problem() const { return m_alpha.problem(); }
     /// Of all texels of the box, rows from the top. Soft shadows are looked at in steps and are even between.
     std::vector<float> taken() const {
         const V2i of = m_box.size();
@@ -185,25 +285,36 @@ public:
                 const Cell& cell = m_cells[static_cast<std::size_t>(y / cellSide) * m_across + x / cellSide];
                 if (!cell.seen) continue;
                 const int step = cell.step, across = cellSide / step + 1;
+                bool any = false;
                 for (int j = 0; j < across; ++j)
-                    for (int i = 0; i < across; ++i)
-                        nodes[static_cast<std::size_t>(j * across + i)] =
-                            taken(m_box.x0 + x + i * step, m_box.y0 + y + j * step, cell.footprint);
-                const float by = 1 / static_cast<float>(step);
-                for (int dy = 0; dy < std::min(cellSide, of.y - y); ++dy)
-                    for (int dx = 0; dx < std::min(cellSide, of.x - x); ++dx) {
-                        const float* p = nodes.data() + dy / step * across + dx / step;
-                        const float fx = static_cast<float>(dx % step) * by,
-                                    fy = static_cast<float>(dy % step) * by;
-                        const float upper = p[0] + (p[1] - p[0]) * fx,
-                                    lower = p[across] + (p[across + 1] - p[across]) * fx;
-                        all[static_cast<std::size_t>(y + dy) * of.x + x + dx] = upper + (lower - upper) * fy;
+                    for (int i = 0; i < across; ++i) {
+                        float& node = nodes[static_cast<std::size_t>(j * across + i)];
+                        node = taken(m_box.x0 + x + i * step, m_box.y0 + y + j * step, cell.footprint);
+                        any = any || node > 0;
                     }
+                if (!any) continue;
+                const V2i size(std::min(cellSide, of.x - x), std::min(cellSide, of.y - y));
+                float* to = all.data() + static_cast<std::size_t>(y) * of.x + x;
+                for (int j = 0; j * step < size.y; ++j)
+                    for (int i = 0; i * step < size.x; ++i)
+                        spread(nodes.data() + j * across + i, across, step,
+                               {std::min(step, size.x - i * step), std::min(step, size.y - j * step)},
+                               to + static_cast<std::ptrdiff_t>(j) * step * of.x + i * step, of.x);
             }
         return all;
     }
 
 private:
+    /// Texels between four nodes, of which the first is at p.
+    static void spread(const float* p, int across, int step, V2i size, float* to, int stride) {
+        const float by = 1 / static_cast<float>(step);
+        for (int y = 0; y < size.y; ++y, to += stride) {
+            const float fy = static_cast<float>(y) * by;
+            const float left = p[0] + (p[across] - p[0]) * fy, right = p[1] + (p[across + 1] - p[1]) * fy;
+            for (int x = 0; x < size.x; ++x)
+                to[x] = left + (right - left) * (static_cast<float>(x) * by);
+        }
+    }
     /// Texel of the level.
     float taken(int x, int y, double footprint) const {
         const Looked at = look(x, y);
@@ -286,9 +397,9 @@ private:
                 [&](const Looked& c) {
                     return std::min(contactDisc(c), 3 * m_shadow.contactReach * m_perMetre);
                 });
-        // A disc over so many texels changes evenly over a twelfth of it.
+        // What a disc sees changes evenly over an eighth of it, but for less than a percent.
         int step = 1;
-        while (2 * step <= 8 && 24 * step * footprint <= softest)
+        while (2 * step <= cellSide && 16 * step * footprint <= softest)
             step *= 2;
         m_cells[node] = {any, step, footprint};
         m_seen = m_seen || any;
@@ -306,51 +417,71 @@ private:
 
 class ShadowedSource : public media::PixelSource {
 public:
-    ShadowedSource(PixelSourcePtr below, const motion::Pixels& pixels, std::vector<PixelSourcePtr> casters)
+    ShadowedSource(PixelSourcePtr below, const motion::Pixels& pixels,
+                   const std::vector<PixelSourcePtr>& casters)
         : PixelSource((below ? below->key() : std::string("shadows")) + keyOf(pixels, casters),
                       below ? below->size() : pixels.layer->pixels, Granularity::EveryLevel),
           m_below(std::move(below)), m_shadows(pixels.shadows), m_light(pixels.light),
-          m_natural(pixels.layer->pixels), m_casters(std::move(casters)) {}
+          m_natural(pixels.layer->pixels) {
+        for (std::size_t n = 0; n < casters.size(); ++n)
+            m_casters.push_back(
+                std::make_unique<AlphaPieces>(casters[n], m_shadows->list[n].caster->layer->pixels));
+    }
 
     Result<Raster> compute(int level, const Box& box, PixelCache& cache,
                            const Progress& progress) const override {
         const V2i of = box.size();
         const V2d scale = scaleOf(size(), m_natural, level);
-        Raster picture(of);
-        if (m_below) {
-            auto read = cache.read(m_below, level, box, progress);
-            if (!read) return read;
-            picture = std::move(*read);
-        }
+        std::vector<Taken> all;
         // Of one lamp on a lit picture, what several layers take is taken from its light together.
         std::map<std::int64_t, std::vector<float>> left;
         for (std::size_t n = 0; n < m_shadows->list.size(); ++n) {
             if (progress.stopped()) return cancelled();
             const ShadowOnCard& shadow = m_shadows->list[n];
-            OneShadow one(shadow, m_casters[n], box, scale);
+            OneShadow one(shadow, *m_casters[n], box, scale);
             if (!one.seen()) continue;
             if (auto read = one.read(cache, progress); !read) return tl::unexpected(read.error());
-            std::vector<float>* together = nullptr;
-            if (shadow.takes) {
-                together = &left[shadow.takes->id];
-                together->resize(static_cast<std::size_t>(of.x) * of.y, 1.f);
+            std::vector<float> taken = one.taken();
+            if (!one.problem()) return tl::unexpected(one.problem().error());
+            if (!shadow.takes) {
+                all.push_back({std::move(taken), Imath::V3f(shadow.colour), {}});
+                continue;
             }
-            const Imath::V3f colour(shadow.colour);
-            const std::vector<float> all = one.taken();
-            for (int y = 0; y < of.y; ++y) {
-                Imath::half* p = picture.row(y);
-                for (int x = 0; x < of.x; ++x, p += 4) {
-                    const float taken = all[static_cast<std::size_t>(y) * of.x + x];
-                    if (!(taken > 0)) continue;
-                    if (together)
-                        (*together)[static_cast<std::size_t>(y) * of.x + x] *= 1 - taken;
-                    else
-                        darken(p, Imath::V3f(taken), colour);
-                }
-            }
+            std::vector<float>& together = left[shadow.takes->id];
+            together.resize(taken.size(), 1.f);
+            for (std::size_t i = 0; i < taken.size(); ++i)
+                together[i] *= 1 - taken[i];
         }
-        for (const auto& [lamp, open] : left)
-            takeLight(lamp, open, scale, box, picture);
+        for (auto& [lamp, open] : left) {
+            for (float& each : open)
+                each = 1 - each;
+            all.push_back(lightTaken(lamp, std::move(open), scale, box));
+        }
+        Raster picture;
+        if (m_below) {
+            auto read = cache.read(m_below, level, box, progress);
+            if (!read) return read;
+            picture = std::move(*read);
+        } else {
+            picture = Raster(of);
+        }
+        // Rows as floats: halfs one by one would take longer than all else.
+        cv::Mat own(of.y, of.x, CV_16FC4, picture.rgba.data()), row;
+        std::vector<float> shares(static_cast<std::size_t>(of.x) * 3);
+        for (int y = 0; y < of.y; ++y) {
+            bool begun = false;
+            for (const Taken& each : all) {
+                const float* taken = each.share.data() + static_cast<std::size_t>(y) * of.x;
+                if (std::none_of(taken, taken + of.x, [](float v) { return v > 0; })) continue;
+                if (!begun) own.row(y).convertTo(row, CV_32FC4);
+                begun = true;
+                if (each.ofLight) each.ofLight->row(y, of.x, shares.data());
+                darken(row.ptr<float>(), of.x, taken, each.ofLight ? shares.data() : nullptr, each.colour);
+            }
+            if (!begun) continue;
+            cv::Mat halfs = own.row(y);
+            row.convertTo(halfs, CV_16FC4);
+        }
         return picture;
     }
     std::string name() const override { return m_below ? m_below->name() : "shadows"; }
@@ -368,19 +499,30 @@ private:
         }
         return key;
     }
-    void darken(Imath::half* p, const Imath::V3f& taken, const Imath::V3f& colour) const {
-        const float alpha = m_below ? float(p[3]) : 1;
-        for (int c = 0; c < 3; ++c)
-            p[c] = float(p[c]) * (1 - taken[c]) + colour[c] * taken[c] * alpha;
-        if (!m_below) p[3] = float(p[3]) * (1 - taken[0]) + taken[0];
+    /// What is taken of the light at each texel.
+    struct Taken {
+        std::vector<float> share;
+        Imath::V3f colour;
+        std::optional<Nodes<3>> ofLight; ///< of which part of the light, where it is that of one lamp
+    };
+    /// A row of texels, RGBA. shares: of the light, three for each; null: all of it.
+    void darken(float* p, int count, const float* taken, const float* shares, const Imath::V3f& colour) const {
+        for (int x = 0; x < count; ++x, p += 4) {
+            if (!(taken[x] > 0)) continue;
+            const float alpha = m_below ? p[3] : 1;
+            for (int c = 0; c < 3; ++c) {
+                const float part = shares ? taken[x] * shares[3 * x + c] : taken[x];
+                p[c] = p[c] * (1 - part) + colour[c] * part * alpha;
+            }
+            if (!m_below) p[3] = p[3] * (1 - taken[x]) + taken[x];
+        }
     }
     /// A lamp's part of the light, as far as it does not get through.
-    void takeLight(std::int64_t lamp, const std::vector<float>& open, const V2d& scale, const Box& box,
-                   Raster& picture) const {
+    Taken lightTaken(std::int64_t lamp, std::vector<float> gone, const V2d& scale, const Box& box) const {
         const ShadowOnCard* shadow = nullptr;
         for (const ShadowOnCard& each : m_shadows->list)
             if (each.takes && each.takes->id == lamp) shadow = &each;
-        const Nodes<3> shares(box, cellSide, [&](int x, int y) {
+        Nodes<3> shares(box, cellSide, [&](int x, int y) {
             const V2d place = V2d(x + 0.5, y + 0.5) / scale;
             const V3d all = motion::lightAt(*m_light, place, V2d(0), 0),
                       one = motion::lightAt(*m_light, *shadow->takes, place);
@@ -389,25 +531,14 @@ private:
                 if (all[c] > 0) part[c] = static_cast<float>(std::clamp(one[c] / all[c], 0.0, 1.0));
             return part;
         });
-        const Imath::V3f colour(shadow->colour);
-        const int across = box.size().x;
-        std::vector<float> share(static_cast<std::size_t>(3 * across));
-        for (int y = 0; y < box.size().y; ++y) {
-            const float* left = open.data() + static_cast<std::size_t>(y) * across;
-            if (std::all_of(left, left + across, [](float v) { return v >= 1; })) continue;
-            shares.row(y, across, share.data());
-            const float* part = share.data();
-            for (int x = 0; x < across; ++x, part += 3)
-                if (const float gone = 1 - left[x]; gone > 0)
-                    darken(picture.row(y) + 4 * x, Imath::V3f(part[0], part[1], part[2]) * gone, colour);
-        }
+        return {std::move(gone), Imath::V3f(shadow->colour), std::move(shares)};
     }
 
     PixelSourcePtr m_below; ///< null: the shadows are alone
     motion::ShadowsPtr m_shadows;
     motion::LightPtr m_light;
     V2i m_natural;
-    std::vector<PixelSourcePtr> m_casters;
+    std::vector<std::unique_ptr<AlphaPieces>> m_casters; ///< of each shadow
 };
 
 }
@@ -419,8 +550,7 @@ media::PixelSourcePtr shadowed(const motion::Pixels& pixels, media::PixelSourceP
         casters.push_back(sourceOf(*shadow.caster));
         if (!casters.back()) return below;
     }
-    return std::make_shared<ShadowedSource>(pixels.shadows->alone ? nullptr : std::move(below), pixels,
-                                            std::move(casters));
+    return std::make_shared<ShadowedSource>(pixels.shadows->alone ? nullptr : std::move(below), pixels, casters);
 }
 
 }

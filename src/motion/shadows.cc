@@ -170,6 +170,24 @@ ShadowsPtr shadowsOn(const scene::Layer& layer, const optics::Surface& card, con
     return shadows;
 }
 
+namespace {
+
+/// The size of the ground's pixels with which nothing of a shadow is lost, m: those of what throws it, or larger
+/// ones where it is soft, a tenth of what the light's disc grows to a metre away.
+double fineEnough(const Caster& caster, const scene::Shadow& shadow, const std::vector<LampAt>& lamps) {
+    const double own = std::max(caster.card.across.length() / caster.layer->pixels.x,
+                                caster.card.down.length() / caster.layer->pixels.y);
+    const LampAt* lamp = lampOf(shadow, lamps);
+    const double across = lamp ? 2 * lamp->radius / std::max((lamp->place - caster.card.centre()).length(), 1e-3)
+                               : 2 * std::tan(radians(shadow.across) / 2);
+    double soft = across * shadow.softness / 10;
+    if (shadow.contact > 0) soft = std::min(soft, shadow.contactReach / 50);
+    if (!(soft > own)) return own;
+    return own * std::exp2(std::floor(std::log2(soft / own))); // does not change with every step of a lamp
+}
+
+}
+
 std::optional<GroundShadow> shadowsOnGround(double height, const std::vector<Caster>& casters,
                                             const std::vector<LampAt>& lamps) {
     Extent extent;
@@ -181,8 +199,7 @@ std::optional<GroundShadow> shadowsOnGround(double height, const std::vector<Cas
             const Extent own = reached(height, caster, shadow, lamps);
             if (own.empty()) continue;
             extent.add({own.low.x, 0, own.low.y}, 0), extent.add({own.high.x, 0, own.high.y}, 0);
-            finest = std::min(finest, std::max(caster.card.across.length() / caster.layer->pixels.x,
-                                               caster.card.down.length() / caster.layer->pixels.y));
+            finest = std::min(finest, fineEnough(caster, shadow, lamps));
             falling.emplace_back(&caster, &shadow);
         }
     if (falling.empty() || extent.empty()) return {};

@@ -302,11 +302,12 @@ private:
             const QFileInfo file(m_path->text());
             const auto& known = info().suffixes;
             const std::string own = ("." + file.suffix()).toLower().toStdString();
-            if (std::find(known.begin(), known.end(), own) != known.end() || file.suffix().isEmpty()) return;
-            m_path->setText(m_path->text().chopped(file.suffix().size() + 1) + suffix);
+            if (std::find(known.begin(), known.end(), own) == known.end() && !file.suffix().isEmpty())
+                m_path->setText(m_path->text().chopped(file.suffix().size() + 1) + suffix);
         } else {
             m_path->setText(m_base + (info().movie ? suffix : QStringLiteral("-frames/frame.####") + suffix));
         }
+        refreshNote();
     }
 
     void addWipe() {

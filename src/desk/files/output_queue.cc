@@ -106,7 +106,7 @@ std::filesystem::path OutputQueue::lastPicture(const output::QueuedJob& job) {
     if (movie && job.state == State::Done) return {};
     std::error_code code;
     fs::path last;
-    fs::file_time_type when{};
+    auto when = fs::file_time_type::min();
     const std::string begin = movie ? "" : job.job.path.filename().string().substr(0, job.job.path.filename().string().find('#'));
     for (const fs::directory_entry& entry : fs::directory_iterator(folder, code)) {
         const std::string name = entry.path().filename().string();
