@@ -32,6 +32,14 @@ function(stage_module name)
   string(REPLACE "/" "_" used "${ARG_USES}")
   list(TRANSFORM used PREPEND "stage::")
   target_link_libraries(stage_${target} PUBLIC ${used} ${ARG_LIBS})
+  # Code in which no time is spent is compiled in less of it.
+  if(name MATCHES "^(scene|edit|cli|desk/.*)$")
+    if(STAGE_SANITIZE)
+      target_compile_options(stage_${target} PRIVATE -O0)
+    elseif(CMAKE_BUILD_TYPE STREQUAL "Release")
+      target_compile_options(stage_${target} PRIVATE -O2)
+    endif()
+  endif()
 endfunction()
 
 # stage_plugin(MODULE NAME LIBS...): src/MODULE/plugins/NAME.cc becomes bin/plugins/NAME.so, which the module loads when it is

@@ -400,9 +400,10 @@ void stageText(desk::MainWindow& window) {
 void stageQueue(desk::MainWindow& window) {
     desk::OutputWriter& writer = window.writer();
     const std::filesystem::path folder = QDir::homePath().toStdString();
-    for (const auto& [name, format] : {std::pair{"lantern-quay.mp4", output::Format::H264},
-                                       std::pair{"lantern-quay-for-editing.mov", output::Format::Intermediate},
-                                       std::pair{"lantern-quay.####.exr", output::Format::Exr}}) {
+    for (const auto& [name, format] :
+         {std::pair{"lantern-quay.mp4", output::Format::H264},
+          std::pair{"lantern-quay-for-editing.mov", output::Format::Intermediate},
+          std::pair{"lantern-quay.####.exr", output::Format::Exr}}) {
         output::Job job = output::wholeScene(*window.session().scene(), folder / name, format);
         job.size = {640, 360}, job.first = 60;
         writer.write(job);

@@ -94,6 +94,13 @@
 <context>
     <name>stage::desk::SceneFiles</name>
     <message numerus="yes">
+        <source>Wrote %1: %n file(s), %2.</source>
+        <translation>
+            <numerusform>Wrote %1: %n file, %2.</numerusform>
+            <numerusform>Wrote %1: %n files, %2.</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
         <source>%1 was not saved when the program ended: %n edit(s) can be recovered.</source>
         <translation>
             <numerusform>%1 was not saved when the program ended: %n edit can be recovered.</numerusform>
@@ -146,6 +153,30 @@
         <translation>
             <numerusform>%n key by %1 s</numerusform>
             <numerusform>%n keys by %1 s</numerusform>
+        </translation>
+    </message>
+</context>
+<context>
+    <name>stage::desk::OutputWriter</name>
+    <message numerus="yes">
+        <source>, %n more</source>
+        <translation>
+            <numerusform>, %n more</numerusform>
+            <numerusform>, %n more</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>%n job(s) waiting</source>
+        <translation>
+            <numerusform>%n job waiting</numerusform>
+            <numerusform>%n jobs waiting</numerusform>
+        </translation>
+    </message>
+    <message numerus="yes">
+        <source>▲ %n job(s) not written</source>
+        <translation>
+            <numerusform>▲ %n job not written</numerusform>
+            <numerusform>▲ %n jobs not written</numerusform>
         </translation>
     </message>
 </context>

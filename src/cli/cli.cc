@@ -3,6 +3,7 @@
 #include "cli/reports.h"
 #include "edit/bring_in.h"
 #include "edit/relink.h"
+#include "output/archive.h"
 #include "output/queue_runner.h"
 #include "render/match_place.h"
 #include "scene/file.h"
@@ -30,6 +31,8 @@ constexpr const char* examples = R"(Examples:
   open-stage-cli render staged.ostage -o move.mp4 --size 1280x720
   open-stage-cli render staged.ostage -o "frames/f.####.png" --frames 0-47
   open-stage-cli render staged.ostage -o figure.webm --rate 20
+  open-stage-cli plan staged.ostage -o move.mp4 --chunks 8 --slurm > submit.sh
+  open-stage-cli archive staged.ostage -o staged.zip
   open-stage-cli render staged.ostage -o "plate.####.exr" --compression piz
 
 edits.json holds a list of edits (docs/edits.md), such as
@@ -346,8 +349,9 @@ private:
 class RenderCommand : public Command {
 public:
     explicit RenderCommand(CLI::App& app)
-        : Command(app, "render",
-                  "Render frames to a movie or to pictures. A run that was interrupted goes on where it was") {
+        : Command(
+              app, "render",
+              "Render frames to a movie or to pictures. A run that was interrupted goes on where it was") {
         m_options->add_option("--memory", m_memory, "MB of pictures to keep; 0: a quarter of the machine's")
             ->check(CLI::Range(0, 1 << 24));
         takesScene();
@@ -381,9 +385,12 @@ public:
             ->add_option("--wipe-picture", m_wipePicture,
                          "A picture to be wiped instead of the layers seen flat")
             ->check(CLI::ExistingFile);
-        m_options->add_option("--loop", m_loop,
-                              "The end goes over into the beginning by a dissolve, or the movie goes back and forth")
-            ->check(CLI::IsMember(std::vector<std::string>(std::begin(output::loopNames), std::end(output::loopNames))));
+        m_options
+            ->add_option(
+                "--loop", m_loop,
+                "The end goes over into the beginning by a dissolve, or the movie goes back and forth")
+            ->check(CLI::IsMember(
+                std::vector<std::string>(std::begin(output::loopNames), std::end(output::loopNames))));
         m_options->add_option("--dissolve", m_dissolve, "Frames of the dissolve of a loop")
             ->capture_default_str()
             ->check(CLI::Range(1, 100000));
@@ -420,7 +427,8 @@ private:
         for (const output::FormatInfo& info : output::formats()) {
             ids += (ids.empty() ? "" : ", ") + std::string(info.id);
             const std::string suffix(info.suffixes.front());
-            if (suffixes.find(suffix) == std::string::npos) suffixes += (suffixes.empty() ? "" : ", ") + suffix;
+            if (suffixes.find(suffix) == std::string::npos)
+                suffixes += (suffixes.empty() ? "" : ", ") + suffix;
         }
         m_suffixes = suffixes;
         m_options->add_option("--format", m_format, "One of " + ids + " (default: by the suffix)");
@@ -441,7 +449,7 @@ private:
         if (!format) throw Failure{BadUsage, "There is no format '" + m_format + "'."};
         output::Job job = output::wholeScene(rendered, m_outPath, *format);
         job.encoding = m_encoding;
-        job.framesOnly = m_framesOnly;
+        job.framesOnly = job.keepWhenStopped = m_framesOnly; // others may have kept theirs beside them
         job.loop.dissolve = m_dissolve;
         for (std::size_t i = 0; i < std::size(output::loopNames); ++i)
             if (output::loopNames[i] == m_loop) job.loop.kind = static_cast<output::Loop::Kind>(i);
@@ -471,17 +479,131 @@ private:
     bool m_quiet = false, m_timing = false;
 };
 
+class ThumbnailCommand : public Command {
+public:
+    explicit ThumbnailCommand(CLI::App& app) : Command(app, "thumbnail", "Write a small picture of a scene") {
+        takesScene();
+        takesOutput("PNG file to write");
+        m_options->add_option("--pixels", m_pixels, "Of its longer side")
+            ->capture_default_str()
+            ->check(CLI::Range(16, 2048));
+    }
+    void run(std::ostream&, std::ostream&) override {
+        const scene::Scene shown = scene();
+        const V2d frame(shown.output.frame);
+        const double scale = m_pixels / std::max(frame.x, frame.y);
+        output::Job job = output::wholeScene(shown, m_outPath, output::Format::Png);
+        job.first = job.last = 0;
+        job.size = {std::max(1, static_cast<int>(frame.x * scale)),
+                    std::max(1, static_cast<int>(frame.y * scale))};
+        job.quality = {};
+        job.quality.placeholders = true;
+        media::PixelCache sources;
+        need(output::write(shown, job, sources), CannotWrite);
+    }
+
+private:
+    int m_pixels = 256;
+};
+
+class ArchiveCommand : public Command {
+public:
+    explicit ArchiveCommand(CLI::App& app)
+        : Command(app, "archive", "Collect a scene and all files that it uses in one zip file") {
+        takesScene();
+        takesOutput("Zip file to write");
+    }
+    void run(std::ostream& out, std::ostream&) override {
+        const auto archived = need(output::writeArchive(scene(), m_outPath), CannotWrite);
+        out << archived.files << " files, " << archived.bytes / 1'000'000 << " MB\n";
+        for (const std::string& font : archived.fonts)
+            out << "Font, not in the archive: " << font << '\n';
+    }
+};
+
+class UnpackCommand : public Command {
+public:
+    explicit UnpackCommand(CLI::App& app) : Command(app, "unpack", "Make a folder of such a zip file") {
+        m_options->add_option("ARCHIVE", m_scenePath)->required();
+        takesOutput("Folder to make");
+    }
+    void run(std::ostream& out, std::ostream&) override {
+        out << need(output::unpackArchive(m_scenePath, m_outPath), CannotRead).string() << '\n';
+    }
+};
+
+/// A word of a shell's command line.
+std::string quoted(const std::string& word) {
+    std::string out = "'";
+    for (const char c : word)
+        out += c == '\'' ? std::string("'\\''") : std::string(1, c);
+    return out + "'";
+}
+
+class PlanCommand : public Command {
+public:
+    explicit PlanCommand(CLI::App& app)
+        : Command(app, "plan",
+                  "Print how a movie is rendered in parts, on as many machines, and joined: as JSON, or as a "
+                  "script "
+                  "for Slurm") {
+        takesScene();
+        takesOutput("Movie to write, on a disk that all machines share");
+        m_options->add_option("--chunks", m_chunks, "Parts")->required()->check(CLI::Range(1, 100000));
+        m_options->add_option("--options", m_renderOptions, "Further options of render, in one word");
+        m_options->add_flag("--slurm", m_slurm, "A script that submits an array of jobs, and one that joins");
+    }
+    void run(std::ostream& out, std::ostream&) override {
+        const std::int64_t frames = scene().output.frames;
+        const std::string render = "open-stage-cli render " +
+                                   quoted(std::filesystem::absolute(m_scenePath).string()) + " -o " +
+                                   quoted(std::filesystem::absolute(m_outPath).string()) + " --quiet" +
+                                   (m_renderOptions.empty() ? "" : " " + m_renderOptions);
+        scene::Json chunks = scene::Json::array();
+        std::string first, last;
+        const std::int64_t count = std::min<std::int64_t>(m_chunks, frames);
+        for (std::int64_t n = 0; n < count; ++n) {
+            const std::int64_t a = frames * n / count, b = frames * (n + 1) / count - 1;
+            chunks.push_back({{"frames", {a, b}},
+                              {"command", render + " --frames-only --frames " + std::to_string(a) + "-" +
+                                              std::to_string(b)}});
+            first += ' ' + std::to_string(a), last += ' ' + std::to_string(b);
+        }
+        if (!m_slurm) {
+            out << scene::Json{{"chunks", chunks}, {"join", render}}.dump(2) << '\n';
+            return;
+        }
+        out << "#!/bin/bash\n# Submits the parts of a movie as an array of jobs, and what joins them when "
+               "all are done.\n"
+               "# A part that was killed is submitted again as it is: it goes on where it was.\nset -euo "
+               "pipefail\n"
+            << "array=$(sbatch --parsable --array=0-" << count - 1
+            << " --job-name=open-stage --requeue <<'EOF'\n#!/bin/bash\nfirst=(" << first << " )\nlast=("
+            << last << " )\nn=$SLURM_ARRAY_TASK_ID\nexec " << render
+            << " --frames-only --frames \"${first[n]}-${last[n]}\"\nEOF\n)\n"
+            << "join=$(sbatch --parsable --dependency=afterok:$array --job-name=open-stage-join "
+               "<<'EOF'\n#!/bin/bash\nexec "
+            << render << "\nEOF\n)\necho \"$array $join\"\n";
+    }
+
+private:
+    int m_chunks = 1;
+    std::string m_renderOptions;
+    bool m_slurm = false;
+};
+
 class QueueCommand : public Command {
 public:
     explicit QueueCommand(CLI::App& app)
         : Command(app, "queue", "List, run or change the jobs that wait to be written") {
         m_options
-            ->add_option("ACTION", m_action,
-                         "list; run: all that wait, one after the other; of one job: pause, continue, cancel, "
-                         "retry, remove, earlier, later")
+            ->add_option(
+                "ACTION", m_action,
+                "list; run: all that wait, one after the other; of one job: pause, continue, cancel, "
+                "retry, remove, earlier, later")
             ->required()
-            ->check(CLI::IsMember(
-                {"list", "run", "work", "pause", "continue", "cancel", "retry", "remove", "earlier", "later"}));
+            ->check(CLI::IsMember({"list", "run", "work", "pause", "continue", "cancel", "retry", "remove",
+                                   "earlier", "later"}));
         m_options->add_option("ID", m_id, "Of the job, as list gives it");
         m_options->add_option("--folder", m_folder, "Of the queue (default: that of the desk)");
     }
@@ -533,6 +655,10 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
     MeasureCommand measure(app);
     CheckCommand check(app);
     RenderCommand render(app);
+    ThumbnailCommand thumbnail(app);
+    ArchiveCommand archive(app);
+    UnpackCommand unpack(app);
+    PlanCommand plan(app);
     QueueCommand queue(app);
     try {
         app.parse(argc, argv);
@@ -540,8 +666,9 @@ int run(int argc, const char* const* argv, std::ostream& out, std::ostream& err)
         return app.exit(error, out, err) == 0 ? Done : BadUsage;
     }
     try {
-        for (Command* command : std::initializer_list<Command*>{&fresh, &import, &apply, &relink, &match,
-                                                                &info, &measure, &check, &render, &queue})
+        for (Command* command :
+             std::initializer_list<Command*>{&fresh, &import, &apply, &relink, &match, &info, &measure,
+                                             &check, &render, &thumbnail, &archive, &unpack, &plan, &queue})
             if (command->asked()) command->run(out, err);
     } catch (const Failure& failure) {
         if (!failure.sentence.empty()) err << failure.sentence << '\n';

@@ -59,7 +59,9 @@ public:
     std::string name() const override { return m_below->name(); }
 
 private:
-    static V2i sizeFor(V2i size, int step) { return {(size.x + step - 1) / step, (size.y + step - 1) / step}; }
+    static V2i sizeFor(V2i size, int step) {
+        return {(size.x + step - 1) / step, (size.y + step - 1) / step};
+    }
     static std::string keyFor(const PixelSource& below, int level, const Spread& spread, Of of,
                               double threshold) {
         std::string key = below.key() + "\nspread " + std::to_string(level) + ' ' +
@@ -208,7 +210,6 @@ private:
                 p[x] += colour * (a[x][3] * strength * (1 - p[x][3]));
         }
     }
-
 
     scene::Finish m_finish;
 };

@@ -36,8 +36,9 @@ V2d scaleOf(V2i size, V2i natural, int level) {
 /// The alpha of a picture as floats, in pieces that are read once for all that look at it. Thread-safe.
 class AlphaPieces {
 public:
-    static constexpr int side = 256;         ///< texels from piece to piece
-    static constexpr int stride = side + 8;  ///< each has some of the next ones as well, as far as four places reach
+    static constexpr int side = 256; ///< texels from piece to piece
+    static constexpr int stride =
+        side + 8; ///< each has some of the next ones as well, as far as four places reach
     struct Piece {
         std::mutex lock;
         std::vector<float> values;
@@ -61,7 +62,8 @@ public:
         const int count = media::levelCount(m_source->size());
         m_levels.reserve(static_cast<std::size_t>(count));
         for (int n = 0; n < count; ++n)
-            m_levels.emplace_back(n, media::levelSize(m_source->size(), n), scaleOf(m_source->size(), natural, n));
+            m_levels.emplace_back(n, media::levelSize(m_source->size(), n),
+                                  scaleOf(m_source->size(), natural, n));
     }
     V2i natural() const { return m_natural; }
     int levels() const { return static_cast<int>(m_levels.size()); }
@@ -86,7 +88,8 @@ public:
 
 private:
     /// Of a box of a level; 0 outside of it.
-    Result<std::vector<float>> alpha(int n, const Box& box, PixelCache& cache, const Progress& progress) const {
+    Result<std::vector<float>> alpha(int n, const Box& box, PixelCache& cache,
+                                     const Progress& progress) const {
         const V2i size = m_levels[static_cast<std::size_t>(n)].size;
         // Of the last ones of a level a part may lie beyond the picture.
         const V2d last = V2d(m_source->size()) / std::exp2(n) - V2d(size - V2i(1));
@@ -175,7 +178,8 @@ public:
             if (!values) return 0;
             const float* first = values - x.at[0] / side * side;
             for (std::size_t j = 0; j < 4; ++j) {
-                const float* row = first + static_cast<std::ptrdiff_t>(y.at[j] - y.at[0] / side * side) * stride;
+                const float* row =
+                    first + static_cast<std::ptrdiff_t>(y.at[j] - y.at[0] / side * side) * stride;
                 const std::size_t from = j == 0 || j == 3 ? 1 : 0;
                 for (std::size_t i = from; i < 4 - from; ++i) {
                     const float* p = row + x.at[i];
@@ -202,18 +206,20 @@ private:
         std::array<float, 4> rest;
         Four(double middle, double step) {
             for (std::size_t i = 0; i < 4; ++i) {
-                const double place = middle + (static_cast<double>(i) - 1.5) * step - 0.5, whole = std::floor(place);
+                const double place = middle + (static_cast<double>(i) - 1.5) * step - 0.5,
+                             whole = std::floor(place);
                 at[i] = static_cast<int>(whole);
                 rest[i] = static_cast<float>(place - whole);
             }
         }
     };
-    /// What a texel lies in; null: it cannot be read, for which problem() tells why. Nearly all that is looked at
-    /// was asked for before; the rest is read now.
+    /// What a texel lies in; null: it cannot be read, for which problem() tells why. Nearly all that is
+    /// looked at was asked for before; the rest is read now.
     const float* piece(const AlphaPieces::Level& level, int x, int y) const {
         const std::atomic<const float*>& ready = level.at(x, y).ready;
         if (const float* values = ready.load(std::memory_order_acquire)) return values;
-        if (auto ok = m_pieces.read(level.number, {x, y, x + 1, y + 1}, *m_cache, *m_progress); !ok && m_problem)
+        if (auto ok = m_pieces.read(level.number, {x, y, x + 1, y + 1}, *m_cache, *m_progress);
+            !ok && m_problem)
             m_problem = std::move(ok);
         return ready.load(std::memory_order_acquire);
     }
@@ -506,7 +512,8 @@ private:
         std::optional<Nodes<3>> ofLight; ///< of which part of the light, where it is that of one lamp
     };
     /// A row of texels, RGBA. shares: of the light, three for each; null: all of it.
-    void darken(float* p, int count, const float* taken, const float* shares, const Imath::V3f& colour) const {
+    void darken(float* p, int count, const float* taken, const float* shares,
+                const Imath::V3f& colour) const {
         for (int x = 0; x < count; ++x, p += 4) {
             if (!(taken[x] > 0)) continue;
             const float alpha = m_below ? p[3] : 1;
@@ -550,7 +557,8 @@ media::PixelSourcePtr shadowed(const motion::Pixels& pixels, media::PixelSourceP
         casters.push_back(sourceOf(*shadow.caster));
         if (!casters.back()) return below;
     }
-    return std::make_shared<ShadowedSource>(pixels.shadows->alone ? nullptr : std::move(below), pixels, casters);
+    return std::make_shared<ShadowedSource>(pixels.shadows->alone ? nullptr : std::move(below), pixels,
+                                            casters);
 }
 
 }

@@ -123,7 +123,8 @@ void lightAt(const Light& light, TurnedPlaces& places) {
             const float back = 1 / std::max(distance, 1e-20f), near = radius / std::max(distance, radius);
             const float t = std::clamp((distance * perReach - fades) / (1 - fades), 0.f, 1.f);
             const float left = near * near * (1 - t * t * (3 - 2 * t));
-            const float out = at.z * back, sine = p.sine[i], cosine = std::sqrt(std::max(0.f, 1 - sine * sine));
+            const float out = at.z * back, sine = p.sine[i],
+                        cosine = std::sqrt(std::max(0.f, 1 - sine * sine));
             const float turned = sine * (p.right[i] * x + p.down[i] * y) * back + cosine * out;
             const float share =
                 left * (std::max(front * out, -behind * out) + edge * sine * std::max(0.f, turned));

@@ -172,14 +172,15 @@ ShadowsPtr shadowsOn(const scene::Layer& layer, const optics::Surface& card, con
 
 namespace {
 
-/// The size of the ground's pixels with which nothing of a shadow is lost, m: those of what throws it, or larger
-/// ones where it is soft, a tenth of what the light's disc grows to a metre away.
+/// The size of the ground's pixels with which nothing of a shadow is lost, m: those of what throws it, or
+/// larger ones where it is soft, a tenth of what the light's disc grows to a metre away.
 double fineEnough(const Caster& caster, const scene::Shadow& shadow, const std::vector<LampAt>& lamps) {
     const double own = std::max(caster.card.across.length() / caster.layer->pixels.x,
                                 caster.card.down.length() / caster.layer->pixels.y);
     const LampAt* lamp = lampOf(shadow, lamps);
-    const double across = lamp ? 2 * lamp->radius / std::max((lamp->place - caster.card.centre()).length(), 1e-3)
-                               : 2 * std::tan(radians(shadow.across) / 2);
+    const double across =
+        lamp ? 2 * lamp->radius / std::max((lamp->place - caster.card.centre()).length(), 1e-3)
+             : 2 * std::tan(radians(shadow.across) / 2);
     double soft = across * shadow.softness / 10;
     if (shadow.contact > 0) soft = std::min(soft, shadow.contactReach / 50);
     if (!(soft > own)) return own;

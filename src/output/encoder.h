@@ -14,9 +14,9 @@ struct Coding {
     const char* container;
     const char* encoder;
     AVPixelFormat pixels;
-    std::vector<std::pair<std::string, std::string>> options = {};   ///< of the encoder
-    std::vector<std::pair<std::string, std::string>> muxing = {}; ///< of the container
-    std::int64_t bitRate = 0; ///< 0: by quality
+    std::vector<std::pair<std::string, std::string>> options = {}; ///< of the encoder
+    std::vector<std::pair<std::string, std::string>> muxing = {};  ///< of the container
+    std::int64_t bitRate = 0;                                      ///< 0: by quality
     const char* tag = nullptr; ///< of the codec in the container, four letters
 };
 

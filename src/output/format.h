@@ -20,16 +20,16 @@ struct Encoding {
     std::optional<double> rate;
     /// Instead of it: how large the file may become, 10^6 bytes.
     std::optional<double> megabytes;
-    int bits = 0;               ///< of a channel; 0: the usual number
-    bool alpha = true;          ///< kept where the format can and something shows through the background
-    std::string compression;    ///< one of the format's; empty: the usual one
+    int bits = 0;            ///< of a channel; 0: the usual number
+    bool alpha = true;       ///< kept where the format can and something shows through the background
+    std::string compression; ///< one of the format's; empty: the usual one
     bool operator==(const Encoding&) const = default;
 };
 
 struct FormatInfo {
     Format format;
-    std::string_view id;    ///< in jobs and on the command line
-    std::string_view title; ///< English
+    std::string_view id;                    ///< in jobs and on the command line
+    std::string_view title;                 ///< English
     std::vector<std::string_view> suffixes; ///< lower case, the usual one first
     bool movie = true;                      ///< all frames in one file
     bool alpha = false;
@@ -39,8 +39,8 @@ struct FormatInfo {
         double usual = 0, best = 0, worst = 0;
         bool any() const { return best != worst; }
     } rate = {};
-    bool sized = false; ///< a size can be aimed at
-    bool even = false;  ///< takes even sizes only
+    bool sized = false;                              ///< a size can be aimed at
+    bool even = false;                               ///< takes even sizes only
     std::vector<std::string_view> compressions = {}; ///< the usual one first
 };
 std::span<const FormatInfo> formats();

@@ -20,11 +20,10 @@ public:
                                                      nullptr, m_graph.get()) < 0)
             return false;
         for (std::size_t i = 0; i < inputs.size(); ++i) {
-            const std::string args = "video_size=" + std::to_string(inputs[i].x) + "x" +
-                                     std::to_string(inputs[i].y) +
-                                     ":pix_fmt=" + std::to_string(AV_PIX_FMT_RGB32) +
-                                     ":time_base=" + std::to_string(rate.den()) + "/" +
-                                     std::to_string(rate.num()) + ":pixel_aspect=1/1";
+            const std::string args =
+                "video_size=" + std::to_string(inputs[i].x) + "x" + std::to_string(inputs[i].y) +
+                ":pix_fmt=" + std::to_string(AV_PIX_FMT_RGB32) + ":time_base=" + std::to_string(rate.den()) +
+                "/" + std::to_string(rate.num()) + ":pixel_aspect=1/1";
             AVFilterContext* source = nullptr;
             if (avfilter_graph_create_filter(&source, avfilter_get_by_name("buffer"),
                                              ("in" + std::to_string(i)).c_str(), args.c_str(), nullptr,

@@ -15,15 +15,16 @@ std::set<std::string> filesOf(const scene::Scene& scene) {
     std::set<std::string> files;
     scene::withMediaPaths(scene, [&](const std::string& path) {
         // Of pictures in sequence their folder stands for all of them.
-        files.insert(path.find('#') == std::string::npos ? path
-                                                         : std::filesystem::path(path).parent_path().string());
+        files.insert(
+            path.find('#') == std::string::npos ? path : std::filesystem::path(path).parent_path().string());
         return path;
     });
     return files;
 }
 
 std::string checksum(const std::string& text) {
-    gchar* sum = g_compute_checksum_for_string(G_CHECKSUM_SHA256, text.data(), static_cast<gssize>(text.size()));
+    gchar* sum =
+        g_compute_checksum_for_string(G_CHECKSUM_SHA256, text.data(), static_cast<gssize>(text.size()));
     std::string out = sum;
     g_free(sum);
     return out;

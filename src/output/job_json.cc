@@ -135,9 +135,8 @@ Result<Job> jobFromJson(const scene::Json& json) {
 
 const std::vector<Preset>& usualPresets() {
     static const std::vector<Preset> all = [] {
-        const render::Quality final{.method = render::Method::Final,
-                                    .samples = render::usualSamples,
-                                    .noise = render::usualNoise};
+        const render::Quality final{
+            .method = render::Method::Final, .samples = render::usualSamples, .noise = render::usualNoise};
         const render::Quality draft{.method = render::Method::Draft, .samples = 16};
         std::vector<Preset> presets;
         const auto add = [&](const char* name, Format format, const render::Quality& quality) {

@@ -14,7 +14,8 @@ namespace stage::output {
 class KeptFrames {
 public:
     /// job: all that the frames depend on; those of another one are removed. bits: of the pixels.
-    static Result<KeptFrames> open(std::filesystem::path folder, const std::string& job, int bits, bool alpha);
+    static Result<KeptFrames> open(std::filesystem::path folder, const std::string& job, int bits,
+                                   bool alpha);
 
     bool has(std::int64_t frame) const;
     Result<void> keep(std::int64_t frame, const Pixels& pixels) const;

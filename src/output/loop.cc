@@ -15,7 +15,8 @@ Result<std::vector<Shown>> shownFrames(std::int64_t first, std::int64_t last, co
         Shown each{first + i};
         if (i < over) {
             // What goes on from the end is at the beginning still nearly all of it.
-            each = {last + 1 - over + i, first + i, static_cast<double>(i + 1) / static_cast<double>(over + 1)};
+            each = {last + 1 - over + i, first + i,
+                    static_cast<double>(i + 1) / static_cast<double>(over + 1)};
         }
         shown.push_back(each);
     }

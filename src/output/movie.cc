@@ -94,7 +94,8 @@ public:
         if (!m_frame) return fail("There is not enough memory for the movie.");
         if (m_coding.pixels != AV_PIX_FMT_RGB32 && m_coding.pixels != AV_PIX_FMT_0RGB32 &&
             m_coding.pixels != AV_PIX_FMT_GBRAP16 && m_coding.pixels != AV_PIX_FMT_GBRP16) {
-            auto converter = YuvConverter::make(m_spec.size, pixelBits(m_spec.format, m_spec.encoding), m_coding.pixels);
+            auto converter =
+                YuvConverter::make(m_spec.size, pixelBits(m_spec.format, m_spec.encoding), m_coding.pixels);
             if (!converter) return tl::unexpected(converter.error());
             m_converter = std::move(*converter);
         }
@@ -121,10 +122,13 @@ public:
         if (!ended) return tl::unexpected(ended.error());
         ++m_passes;
         if (passes() > 1 && m_passes == 1) m_statistics = std::move(*ended);
-        const double most = m_spec.encoding.megabytes.value_or(0) * 1e6, is = static_cast<double>(m_encoder->bytes());
+        const double most = m_spec.encoding.megabytes.value_or(0) * 1e6,
+                     is = static_cast<double>(m_encoder->bytes());
         // Encoders miss their aim, most of all in short movies.
         const bool tooLarge = passes() > 1 && m_passes > 1 && m_passes < mostPasses && is > most;
-        if (tooLarge) m_coding.bitRate = static_cast<std::int64_t>(static_cast<double>(m_coding.bitRate) * 0.97 * most / is);
+        if (tooLarge)
+            m_coding.bitRate =
+                static_cast<std::int64_t>(static_cast<double>(m_coding.bitRate) * 0.97 * most / is);
         if (tooLarge || m_passes < passes()) {
             if (auto ok = open(Encoder::Pass::Last, m_statistics); !ok) return tl::unexpected(ok.error());
             return true;
@@ -142,9 +146,9 @@ private:
         if (pass != Encoder::Pass::Only) {
             if (m_spec.format == Format::H264) coding.options.emplace_back("stats", log());
             if (m_spec.format == Format::H265)
-                coding.options.emplace_back(
-                    "x265-params", std::string(pass == Encoder::Pass::First ? "pass=1" : "pass=2") +
-                                       ":log-level=none:stats='" + log() + "'");
+                coding.options.emplace_back("x265-params",
+                                            std::string(pass == Encoder::Pass::First ? "pass=1" : "pass=2") +
+                                                ":log-level=none:stats='" + log() + "'");
         } else if (m_spec.format == Format::H265) {
             coding.options.emplace_back("x265-params", "log-level=none");
         }

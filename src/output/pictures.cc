@@ -31,8 +31,7 @@ void append(png_structp png, png_bytep from, std::size_t bytes) {
 }
 
 /// A row of samples as PNG has it, those of more than a byte with the highest first. rgba: four a pixel.
-template <int channels, class Sample>
-void laidOut(const Sample* rgba, std::size_t width, std::uint8_t* out) {
+template <int channels, class Sample> void laidOut(const Sample* rgba, std::size_t width, std::uint8_t* out) {
     for (std::size_t x = 0; x < width; ++x, rgba += 4)
         for (int c = 0; c < channels; ++c) {
             if constexpr (sizeof(Sample) == 2) *out++ = static_cast<std::uint8_t>(rgba[c] >> 8);
@@ -219,7 +218,8 @@ Result<void> writePicture(const SinkSpec& spec, const fs::path& path, const Pixe
                                                 std::to_string(::getpid()) + path.extension().string());
     Result<void> written;
     if (spec.format == Format::Png) {
-        if (const int code = writePng(part, pixels, spec.alpha)) written = tl::unexpected(cannotWrite(path, code));
+        if (const int code = writePng(part, pixels, spec.alpha))
+            written = tl::unexpected(cannotWrite(path, code));
     } else {
         written = writeOther(spec, path, part, pixels);
     }

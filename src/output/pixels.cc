@@ -29,8 +29,7 @@ render::Image linear(const Pixels& pixels) {
         for (std::size_t i = 0; i < values.size(); i += 4) {
             const float alpha = static_cast<float>(values[i + 3]) / most;
             for (std::size_t c = 0; c < 3; ++c)
-                picture.rgba[i + c] =
-                    media::linearFromSrgb(static_cast<float>(values[i + c]) / most) * alpha;
+                picture.rgba[i + c] = media::linearFromSrgb(static_cast<float>(values[i + c]) / most) * alpha;
             picture.rgba[i + 3] = alpha;
         }
     };
@@ -71,10 +70,9 @@ Pixels mixed(const Pixels& a, const Pixels& b, double share) {
 
 Pixels extended(const Pixels& pixels, V2i size) {
     if (size == pixels.size) return pixels;
-    return {size, std::visit([&](const auto& values) -> decltype(Pixels::rgba) {
-                return widened(values, pixels.size, size);
-            },
-            pixels.rgba)};
+    return {size, std::visit([&](const auto& values)
+                                 -> decltype(Pixels::rgba) { return widened(values, pixels.size, size); },
+                             pixels.rgba)};
 }
 
 }

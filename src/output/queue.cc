@@ -37,7 +37,8 @@ std::int64_t orderOf(const fs::path& folder) {
 }
 
 bool isId(const std::string& id) {
-    return !id.empty() && std::all_of(id.begin(), id.end(), [](char c) { return (c >= '0' && c <= '9') || c == '-'; });
+    return !id.empty() &&
+           std::all_of(id.begin(), id.end(), [](char c) { return (c >= '0' && c <= '9') || c == '-'; });
 }
 
 }
@@ -57,7 +58,9 @@ Result<std::string> Queue::add(const scene::Scene& scene, const Job& job) const 
     if (const std::string complaint = complaintAbout(scene, job); !complaint.empty()) return fail(complaint);
     std::error_code code;
     fs::create_directories(m_folder, code);
-    if (code) return fail("Cannot make the folder of the queue, " + m_folder.string() + ": " + code.message() + ".");
+    if (code)
+        return fail("Cannot make the folder of the queue, " + m_folder.string() + ": " + code.message() +
+                    ".");
     // A name that no other program takes meanwhile.
     const auto now = std::chrono::duration_cast<std::chrono::microseconds>(
                          std::chrono::system_clock::now().time_since_epoch())
@@ -93,7 +96,7 @@ std::optional<QueuedJob> Queue::find(const std::string& id) const {
     auto job = json ? jobFromJson(*json) : tl::unexpected(json.error());
     if (!job) return std::nullopt;
     const Status now = status(id);
-    QueuedJob found{id,       std::move(*job), now.state,   now.share,
+    QueuedJob found{id,         std::move(*job), now.state,   now.share,
                     now.passed, now.left,        now.problem, orderOf(of(id))};
     using State = QueuedJob::State;
     if ((found.state == State::Waiting || found.state == State::Running) && pauseAsked(id))
@@ -135,7 +138,8 @@ Result<void> Queue::cancel(const std::string& id) const {
 
 Result<void> Queue::retry(const std::string& id) const {
     const auto job = find(id);
-    if (!job || (job->state != QueuedJob::State::Failed && job->state != QueuedJob::State::Cancelled)) return {};
+    if (!job || (job->state != QueuedJob::State::Failed && job->state != QueuedJob::State::Cancelled))
+        return {};
     unmark(of(id) / cancelName);
     unmark(of(id) / pauseName);
     return setStatus(id, {});

@@ -1,5 +1,5 @@
-// Jobs that wait to be written, in a folder of their own, so that they outlast the program: each with a snapshot
-// of its scene. What changes them and what runs them may be different programs.
+// Jobs that wait to be written, in a folder of their own, so that they outlast the program: each with a
+// snapshot of its scene. What changes them and what runs them may be different programs.
 #pragma once
 
 #include "output/write.h"
@@ -13,22 +13,22 @@ namespace stage::output {
 struct QueuedJob {
     enum class State {
         Waiting,
-        Paused,  ///< waits until it is told to go on, whether it had begun or not
+        Paused, ///< waits until it is told to go on, whether it had begun or not
         Running,
         Done,
-        Failed,    ///< `problem` says why; frames that were done are kept
-        Cancelled  ///< nothing half remains
+        Failed,   ///< `problem` says why; frames that were done are kept
+        Cancelled ///< nothing half remains
     };
     std::string id; ///< its folder's name
     Job job;
     State state = State::Waiting;
-    double share = 0;        ///< done, 0..1
-    double passed = 0;       ///< seconds that it has run, of all its runs
-    double left = -1;        ///< seconds; below 0: not known
-    std::string problem;     ///< a sentence
-    std::int64_t order = 0;  ///< jobs run by it, lowest first
+    double share = 0;       ///< done, 0..1
+    double passed = 0;      ///< seconds that it has run, of all its runs
+    double left = -1;       ///< seconds; below 0: not known
+    std::string problem;    ///< a sentence
+    std::int64_t order = 0; ///< jobs run by it, lowest first
 };
-inline constexpr std::string_view stateNames[] = {"waiting", "paused",  "running",
+inline constexpr std::string_view stateNames[] = {"waiting", "paused", "running",
                                                   "done",    "failed", "cancelled"};
 
 /// Thread-safe, also between programs.

@@ -62,7 +62,8 @@ pid_t start(const Queue& queue, const std::filesystem::path& program, const std:
     ::prctl(PR_SET_PDEATHSIG, SIGTERM);
     if (::getppid() != parent) ::_exit(130);
     ::setpriority(PRIO_PROCESS, 0, 10); // the desk comes first
-    const int out = ::open(log.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600), none = ::open("/dev/null", O_RDWR);
+    const int out = ::open(log.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600),
+              none = ::open("/dev/null", O_RDWR);
     ::dup2(none, 0), ::dup2(none, 1);
     if (out >= 0) ::dup2(out, 2);
     ::execl(path.c_str(), path.c_str(), "queue", "--folder", folder.c_str(), "work", id.c_str(),
@@ -100,8 +101,8 @@ Queue::Status watched(const Queue& queue, const std::string& id, pid_t child, co
         status.state = State::Failed;
         status.problem = lastLine(log);
         if (WIFSIGNALED(ended))
-            status.problem = std::string("The process that wrote it was ended (") + ::strsignal(WTERMSIG(ended)) +
-                             "). Frames that were done are kept.";
+            status.problem = std::string("The process that wrote it was ended (") +
+                             ::strsignal(WTERMSIG(ended)) + "). Frames that were done are kept.";
         else if (status.problem.empty())
             status.problem = "The program that writes could not be started.";
     }
@@ -143,7 +144,8 @@ Result<void> runQueue(const Queue& queue, const std::filesystem::path& program, 
         const pid_t child = start(queue, program, next, log);
         if (child < 0) {
             status.state = State::Failed;
-            status.problem = std::string("The program that writes could not be started: ") + std::strerror(errno) + ".";
+            status.problem =
+                std::string("The program that writes could not be started: ") + std::strerror(errno) + ".";
         } else {
             status = watched(queue, next, child, log, stop);
         }

@@ -12,8 +12,8 @@
 namespace stage::output {
 
 /// A file or a row of files being written. Nothing stands under a final name before it is whole: a movie
-/// appears after its last pass, a picture of a sequence when it is complete. Destroyed before, it removes what
-/// was half done. Not thread-safe.
+/// appears after its last pass, a picture of a sequence when it is complete. Destroyed before, it removes
+/// what was half done. Not thread-safe.
 class Sink {
 public:
     virtual ~Sink() = default;
@@ -22,8 +22,8 @@ public:
     /// The next frame, of the size and bits that the sink was opened with. number: what files are named by.
     /// Errors: it cannot be written.
     virtual Result<void> add(std::int64_t number, const Pixels& pixels) = 0;
-    /// After the last frame: whether it wants all of them once more. Else all is written: a movie is there only
-    /// then.
+    /// After the last frame: whether it wants all of them once more. Else all is written: a movie is there
+    /// only then.
     virtual Result<bool> endPass() = 0;
 };
 using SinkPtr = std::unique_ptr<Sink>;

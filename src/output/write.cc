@@ -31,17 +31,16 @@ std::string complaintAbout(const scene::Scene& scene, const Job& job) {
         return "The size " + std::to_string(job.size.x) + " x " + std::to_string(job.size.y) +
                " is not usable.";
     if (job.first < 0 || job.last < job.first || job.last >= scene.output.frames)
-        return "Frames " + std::to_string(job.first) + "-" + std::to_string(job.last) +
-               " are not within 0-" + std::to_string(scene.output.frames - 1) + ".";
+        return "Frames " + std::to_string(job.first) + "-" + std::to_string(job.last) + " are not within 0-" +
+               std::to_string(scene.output.frames - 1) + ".";
     const FormatInfo& info = infoOf(job.format);
     const bool numberedName = job.path.filename().string().find('#') != std::string::npos;
     if (!info.movie && job.last > job.first && !numberedName)
         return "Several " + std::string(info.title.substr(0, info.title.find(' '))) +
-               " files need #### in their name, for the frame number: " + job.path.stem().string() +
-               ".####" + job.path.extension().string();
+               " files need #### in their name, for the frame number: " + job.path.stem().string() + ".####" +
+               job.path.extension().string();
     if (job.framesOnly && !info.movie) return "Only of movies frames can be rendered for later.";
-    if (const auto shown = shownFrames(job.first, job.last, job.loop); !shown)
-        return shown.error().sentence;
+    if (const auto shown = shownFrames(job.first, job.last, job.loop); !shown) return shown.error().sentence;
     return complaintAbout(job.format, job.encoding);
 }
 
@@ -63,14 +62,15 @@ Space spaceFor(const scene::Scene& scene, const Job& job) {
     // What staged pictures pack to losslessly, of all that they are.
     const double lossless = pixels * channels * bytes * 0.5;
     Space space;
-    const double one = job.encoding.megabytes           ? *job.encoding.megabytes * 1e6 / count
-                       : job.format == Format::Ffv1     ? lossless * 0.7
+    const double one = job.encoding.megabytes               ? *job.encoding.megabytes * 1e6 / count
+                       : job.format == Format::Ffv1         ? lossless * 0.7
                        : job.format == Format::Intermediate ? pixels * 1.2
-                       : job.format == Format::Gif      ? pixels * 0.6
-                       : job.format == Format::Jpeg     ? pixels * 0.4
-                       : info.movie                     ? pixels * 0.1
-                       : job.format == Format::Exr      ? pixels * channels * bitsOf(job.format, job.encoding) / 8 * 0.6
-                                                        : lossless;
+                       : job.format == Format::Gif          ? pixels * 0.6
+                       : job.format == Format::Jpeg         ? pixels * 0.4
+                       : info.movie                         ? pixels * 0.1
+                       : job.format == Format::Exr
+                           ? pixels * channels * bitsOf(job.format, job.encoding) / 8 * 0.6
+                           : lossless;
     space.file = job.framesOnly ? 0 : static_cast<std::int64_t>(one * count);
     space.meanwhile = info.movie ? static_cast<std::int64_t>(lossless * count) : 0;
     struct statvfs disk {};
@@ -135,9 +135,12 @@ public:
         for (const Shown& each : shown)
             for (const std::int64_t frame : {each.frame, each.over})
                 if (!met.insert(frame).second || each.over >= 0) m_wantedAgain.insert(frame);
-        m_spec = {scene::behindLinks(job.path), job.format,
-                  job.encoding,                 job.size,
-                  scene.output.rate,            m_alpha,
+        m_spec = {scene::behindLinks(job.path),
+                  job.format,
+                  job.encoding,
+                  job.size,
+                  scene.output.rate,
+                  m_alpha,
                   static_cast<std::int64_t>(shown.size())};
     }
 

@@ -52,10 +52,10 @@ struct Space {
 };
 Space spaceFor(const scene::Scene& scene, const Job& job);
 
-/// Renders and writes. A transparent background is kept by formats that can. Frames that an interrupted run of
-/// the same job has left are not rendered again. Errors: the job makes no sense, media is missing, the place
-/// cannot be written, the disk is full, stopped. What is whole stays, and frames of a movie are kept for the
-/// next run; where it was stopped, nothing half remains.
+/// Renders and writes. A transparent background is kept by formats that can. Frames that an interrupted run
+/// of the same job has left are not rendered again. Errors: the job makes no sense, media is missing, the
+/// place cannot be written, the disk is full, stopped. What is whole stays, and frames of a movie are kept
+/// for the next run; where it was stopped, nothing half remains.
 Result<void> write(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
                    const Progress& progress = {});
 

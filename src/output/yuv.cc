@@ -15,13 +15,15 @@ namespace {
 constexpr std::size_t alignment = 64; ///< bytes, of what zimg works in
 
 /// A row of pixels in three planes.
-template <class Sample> void takeApart(const Sample* rgba, int count, Sample* green, Sample* blue, Sample* red) {
+template <class Sample>
+void takeApart(const Sample* rgba, int count, Sample* green, Sample* blue, Sample* red) {
     for (int x = 0; x < count; ++x, rgba += 4)
         red[x] = rgba[0], green[x] = rgba[1], blue[x] = rgba[2];
 }
 
 template <class Sample> Sample* rowOf(const AVFrame& frame, int plane, int y) {
-    return reinterpret_cast<Sample*>(frame.data[plane] + static_cast<std::ptrdiff_t>(y) * frame.linesize[plane]);
+    return reinterpret_cast<Sample*>(frame.data[plane] +
+                                     static_cast<std::ptrdiff_t>(y) * frame.linesize[plane]);
 }
 
 template <class In, class Out> void copyAlpha(const In* rgba, V2i size, int depth, AVFrame& frame) {
@@ -77,8 +79,9 @@ Result<void> YuvConverter::convert(const Pixels& pixels, AVFrame& frame) {
     const V2i size = pixels.size;
     const auto apart = [&]<class Sample>(const std::vector<Sample>& rgba) {
         for (int y = 0; y < size.y; ++y)
-            takeApart(rgba.data() + static_cast<std::size_t>(y) * size.x * 4, size.x, rowOf<Sample>(*m_planes, 0, y),
-                      rowOf<Sample>(*m_planes, 1, y), rowOf<Sample>(*m_planes, 2, y));
+            takeApart(rgba.data() + static_cast<std::size_t>(y) * size.x * 4, size.x,
+                      rowOf<Sample>(*m_planes, 0, y), rowOf<Sample>(*m_planes, 1, y),
+                      rowOf<Sample>(*m_planes, 2, y));
         if (!frame.data[3]) return;
         if (m_depth == 8)
             copyAlpha<Sample, std::uint8_t>(rgba.data(), size, m_depth, frame);
@@ -94,9 +97,10 @@ Result<void> YuvConverter::convert(const Pixels& pixels, AVFrame& frame) {
         from.plane[c] = {m_planes->data[planeOf[c]], m_planes->linesize[planeOf[c]], ZIMG_BUFFER_MAX};
         to.plane[c] = {frame.data[c], frame.linesize[c], ZIMG_BUFFER_MAX};
     }
-    const auto place = (reinterpret_cast<std::uintptr_t>(m_memory.data()) + alignment - 1) / alignment * alignment;
-    if (zimg_filter_graph_process(m_graph.get(), &from, &to, reinterpret_cast<void*>(place), nullptr, nullptr, nullptr,
-                                  nullptr) != ZIMG_ERROR_SUCCESS)
+    const auto place =
+        (reinterpret_cast<std::uintptr_t>(m_memory.data()) + alignment - 1) / alignment * alignment;
+    if (zimg_filter_graph_process(m_graph.get(), &from, &to, reinterpret_cast<void*>(place), nullptr, nullptr,
+                                  nullptr, nullptr) != ZIMG_ERROR_SUCCESS)
         return fail("A frame could not be converted to what movies hold.");
     return {};
 }

@@ -4,6 +4,7 @@
 
 #include <gtest/gtest.h>
 #include <map>
+#include <numeric>
 #include <sstream>
 
 namespace stage::cli {
@@ -404,6 +405,83 @@ TEST(CacheFolder, AProgramKilledWhileItIsWrittenLeavesNothingFalse) {
     }
     EXPECT_GT(std::distance(std::filesystem::directory_iterator(dir / "killed/.cache/open-stage/kept"), {}),
               10);
+}
+
+TEST(CommandLine, PartsOfAPlanAreJoinedToTheMovieOfOneRun) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    test::writePicture(dir / "far.png", {160, 90}, [](int x, int y) { return Rgba8{x, y, 60}; });
+    ASSERT_EQ(cli("import " + d + "/far.png -o '" + d + "/it s.ostage'").code, 0);
+    test::writeAll(
+        dir / "e.json",
+        R"([{"edit":"set-mark","time":"1","position":[0.5,0,0]},{"edit":"settings","frames":14}])");
+    ASSERT_EQ(cli("apply '" + d + "/it s.ostage' " + d + "/e.json -o '" + d + "/it s.ostage'").code, 0);
+    const auto ran = cli("plan '" + d + "/it s.ostage' -o '" + d +
+                         "/parts of.mkv' --chunks 3 --options '--quality draft'");
+    ASSERT_EQ(ran.code, 0) << ran.printed;
+    const Json plan = Json::parse(ran.printed);
+    ASSERT_EQ(plan["chunks"].size(), 3u);
+    EXPECT_EQ(plan["chunks"][0]["frames"], Json({0, 3}));
+    EXPECT_EQ(plan["chunks"][2]["frames"], Json({9, 13}));
+    const auto here = [](const Json& command) {
+        std::string text = command.get<std::string>();
+        return test::run(text.replace(0, std::string("open-stage-cli").size(), test::cli()));
+    };
+    for (const std::size_t n : {2u, 0u, 1u}) {
+        const auto part = here(plan["chunks"][n]["command"]);
+        ASSERT_EQ(part.code, 0) << part.printed;
+    }
+    EXPECT_FALSE(std::filesystem::exists(dir / "parts of.mkv"));
+    ASSERT_EQ(here(plan["join"]).code, 0);
+    ASSERT_EQ(cli("render '" + d + "/it s.ostage' -o " + d + "/one.mkv --quality draft --quiet").code, 0);
+    const auto sums = [&](const char* name) {
+        return test::run("ffmpeg -v error -i '" + (dir / name).string() + "' -f framemd5 -").printed;
+    };
+    EXPECT_EQ(sums("parts of.mkv"), sums("one.mkv"));
+    const auto script = cli("plan '" + d + "/it s.ostage' -o " + d + "/x.mp4 --chunks 4 --slurm");
+    test::writeAll(dir / "submit.sh", script.printed);
+    EXPECT_EQ(test::run("bash -n " + d + "/submit.sh").code, 0) << script.printed;
+    EXPECT_NE(script.printed.find("--array=0-3"), std::string::npos);
+    EXPECT_NE(script.printed.find("--dependency=afterok:$array"), std::string::npos);
+}
+
+TEST(CommandLine, ThumbnailsArchivesAndTheQueue) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    ASSERT_EQ(cli("thumbnail " + demo() + " -o " + d + "/t.png --pixels 128").code, 0);
+    V2i size;
+    int channels = 0;
+    const auto small = test::pixelsOf(dir / "t.png", size, channels);
+    EXPECT_EQ(size, V2i(128, 72));
+    EXPECT_GT(std::accumulate(small.begin(), small.end(), 0), 128 * 72 * 3 * 20) << "it is dark";
+    // The demo goes into an archive and comes out as it was.
+    const auto archived = cli("archive " + demo() + " -o " + d + "/quay.zip");
+    ASSERT_EQ(archived.code, 0) << archived.printed;
+    EXPECT_NE(archived.printed.find("Font, not in the archive: B612"), std::string::npos) << archived.printed;
+    const auto unpacked = cli("unpack " + d + "/quay.zip -o " + d + "/quay");
+    ASSERT_EQ(unpacked.code, 0) << unpacked.printed;
+    EXPECT_EQ(unpacked.printed, d + "/quay/scene.ostage\n");
+    ASSERT_EQ(cli("thumbnail " + d + "/quay/scene.ostage -o " + d + "/u.png --pixels 128").code, 0);
+    EXPECT_EQ(test::pixelsOf(dir / "u.png", size, channels), small);
+    EXPECT_EQ(cli("unpack " + d + "/t.png -o " + d + "/no").code, 3);
+    // A queue of its own.
+    const std::string home = "XDG_STATE_HOME=" + d + "/state " + test::cli();
+    test::writePicture(dir / "far.png", {64, 36}, [](int x, int y) { return Rgba8{4 * x, y, 60}; });
+    ASSERT_EQ(cli("import " + d + "/far.png -o " + d + "/s.ostage").code, 0);
+    ASSERT_EQ(test::run(home + " render " + d + "/s.ostage -o " + d + "/q.mp4 --frames 0-5 --queue").code, 0);
+    const auto waiting = test::run(home + " queue list");
+    EXPECT_NE(waiting.printed.find("waiting  0 %  " + d + "/q.mp4"), std::string::npos) << waiting.printed;
+    const std::string id = waiting.printed.substr(0, waiting.printed.find(' '));
+    ASSERT_EQ(test::run(home + " queue pause " + id).code, 0);
+    ASSERT_EQ(test::run(home + " queue run").code, 0);
+    EXPECT_FALSE(std::filesystem::exists(dir / "q.mp4")) << "it is paused";
+    ASSERT_EQ(test::run(home + " queue continue " + id).code, 0);
+    ASSERT_EQ(test::run(home + " queue run").code, 0);
+    EXPECT_TRUE(std::filesystem::exists(dir / "q.mp4"));
+    EXPECT_NE(test::run(home + " queue list").printed.find("done  100 %"), std::string::npos);
+    ASSERT_EQ(test::run(home + " queue remove " + id).code, 0);
+    EXPECT_EQ(test::run(home + " queue list").printed, "");
+    EXPECT_EQ(test::run(home + " queue cancel nobody").code, 2);
 }
 
 TEST(CommandLine, TellsWhereTimeWent) {

@@ -78,8 +78,8 @@ TEST(LightEdits, AShadowWhoseLampWasRemovedCanBeChangedAndGivenAnotherLight) {
     scene::Scene scene = applied(
         staged(), {{"edit", "shadows"}, {"layers", {2}}, {"shadows", {{{"from", 3}, {"darkness", 0.4}}}}});
     scene = applied(scene, {{"edit", "remove"}, {"layers", {3}}});
-    scene = applied(
-        scene, {{"edit", "shadows"}, {"layers", {2}}, {"shadows", {{{"from", 3}, {"darkness", 0.8}}}}});
+    scene = applied(scene,
+                    {{"edit", "shadows"}, {"layers", {2}}, {"shadows", {{{"from", 3}, {"darkness", 0.8}}}}});
     ASSERT_EQ(scene.layers[1]->shadows.size(), 1u);
     EXPECT_EQ(scene.layers[1]->shadows[0].darkness, 0.8);
     EXPECT_EQ(scene.layers[1]->shadows[0].from, 3);

@@ -97,8 +97,8 @@ TEST(Lamps, LightManyTurnedPlacesAsOneByOne) {
     lightAt(light, places);
     for (std::size_t i = 0; i < places.most; ++i) {
         const double angle = 0.7 * static_cast<double>(i);
-        const V3d one = lightAt(light, {20.0 + static_cast<double>(i), 100}, {std::cos(angle), std::sin(angle)},
-                                static_cast<double>(i % 11) / 10);
+        const V3d one = lightAt(light, {20.0 + static_cast<double>(i), 100},
+                                {std::cos(angle), std::sin(angle)}, static_cast<double>(i % 11) / 10);
         const double limit = 2e-5 * (1 + one.length());
         EXPECT_NEAR(static_cast<double>(places.red[i]), one.x, limit) << i;
         EXPECT_NEAR(static_cast<double>(places.green[i]), one.y, limit) << i;

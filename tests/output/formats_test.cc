@@ -12,8 +12,8 @@ namespace {
 
 using test::TempDir;
 
-/// Grey from black to white from left to right, then red, green and blue alike; alpha goes up from top to bottom where
-/// it counts. The values as shown, 0..1.
+/// Grey from black to white from left to right, then red, green and blue alike; alpha goes up from top to
+/// bottom where it counts. The values as shown, 0..1.
 constexpr V2i rampSize(256, 64);
 V3d shownAt(int x, int y) {
     const double v = x / 255.0;
@@ -41,7 +41,8 @@ render::Image ramp(bool alpha) {
 }
 
 /// A movie or a picture of so many ramps.
-void writeRamps(const TempDir& dir, const std::string& name, Format format, Encoding encoding, bool alpha, int count) {
+void writeRamps(const TempDir& dir, const std::string& name, Format format, Encoding encoding, bool alpha,
+                int count) {
     auto sink = openSink({dir / name, format, encoding, rampSize, Rational(24), alpha, count});
     ASSERT_TRUE(sink) << sink.error().sentence;
     const Pixels pixels = pixelsOf(ramp(alpha), pixelBits(format, encoding), !alpha);
@@ -54,8 +55,8 @@ void writeRamps(const TempDir& dir, const std::string& name, Format format, Enco
     }
 }
 
-/// Differences from what should be shown, in whites; beside the borders of bands, whose colours bleed where they are
-/// of half the places only.
+/// Differences from what should be shown, in whites; beside the borders of bands, whose colours bleed where
+/// they are of half the places only.
 struct Off {
     double mean = 0, most = 0, alpha = 0;
     double grey = 0; ///< of all greys together, with its sign: a wrong curve, matrix or range
@@ -77,7 +78,8 @@ template <class At> Off offOf(const At& at, bool alpha) {
 }
 Off offOfMovie(const std::vector<double>& values, bool alpha) {
     return offOf(
-        [&](int x, int y, int c) { return values[(static_cast<std::size_t>(y) * rampSize.x + x) * 4 + c]; }, alpha);
+        [&](int x, int y, int c) { return values[(static_cast<std::size_t>(y) * rampSize.x + x) * 4 + c]; },
+        alpha);
 }
 Off offOfMovie(const std::vector<std::uint16_t>& values, bool alpha) {
     std::vector<double> shares(values.begin(), values.end());
@@ -100,16 +102,16 @@ TEST(Formats, MoviesHoldTheRampAndAreTagged) {
     const TempDir dir;
     Encoding ten, eight, sixteen;
     ten.bits = 10, eight.bits = 8, sixteen.bits = 16;
-    for (const Movie& m : std::vector<Movie>{
-             {"a.mp4", Format::H264, {}, false, "h264", "yuv420p", 1.2, 6},
-             {"b.mp4", Format::H265, {}, false, "hevc", "yuv420p", 1.5, 10},
-             {"c.mov", Format::H265, ten, false, "hevc", "yuv420p10le", 1.2, 8},
-             {"d.webm", Format::Vp9, {}, false, "vp9", "yuv420p", 1.5, 12},
-             {"e.webm", Format::Vp9, {}, true, "vp9", "yuva420p", 2.5, 40, "-c:v libvpx-vp9"},
-             {"f.mp4", Format::Av1, {}, false, "av1", "yuv420p10le", 1.2, 10},
-             {"g.webm", Format::Av1, eight, false, "av1", "yuv420p", 1.5, 10},
-             {"h.mov", Format::Intermediate, {}, true, "prores", "yuva444p", 0.8, 6},
-             {"i.mov", Format::Intermediate, {}, false, "prores", "yuv444p", 0.8, 6}}) {
+    for (const Movie& m :
+         std::vector<Movie>{{"a.mp4", Format::H264, {}, false, "h264", "yuv420p", 1.2, 6},
+                            {"b.mp4", Format::H265, {}, false, "hevc", "yuv420p", 1.5, 10},
+                            {"c.mov", Format::H265, ten, false, "hevc", "yuv420p10le", 1.2, 8},
+                            {"d.webm", Format::Vp9, {}, false, "vp9", "yuv420p", 1.5, 12},
+                            {"e.webm", Format::Vp9, {}, true, "vp9", "yuva420p", 2.5, 40, "-c:v libvpx-vp9"},
+                            {"f.mp4", Format::Av1, {}, false, "av1", "yuv420p10le", 1.2, 10},
+                            {"g.webm", Format::Av1, eight, false, "av1", "yuv420p", 1.5, 10},
+                            {"h.mov", Format::Intermediate, {}, true, "prores", "yuva444p", 0.8, 6},
+                            {"i.mov", Format::Intermediate, {}, false, "prores", "yuv444p", 0.8, 6}}) {
         writeRamps(dir, m.name, m.format, m.encoding, m.alpha, 4);
         const Probed p = probe(dir / m.name);
         EXPECT_EQ(p.codec, m.codec) << m.name;
@@ -123,8 +125,8 @@ TEST(Formats, MoviesHoldTheRampAndAreTagged) {
         EXPECT_EQ(p.space, "bt709") << m.name;
         EXPECT_EQ(p.transfer, "bt709") << m.name;
         EXPECT_EQ(p.primaries, "bt709") << m.name;
-        const Off off =
-            offOfMovie(decodedYuv(dir / m.name, rampSize, 1, *m.decoder ? m.pixels : p.pixels, m.decoder), m.alpha);
+        const Off off = offOfMovie(
+            decodedYuv(dir / m.name, rampSize, 1, *m.decoder ? m.pixels : p.pixels, m.decoder), m.alpha);
         EXPECT_LT(off.mean * 255, m.mean) << m.name;
         EXPECT_LT(std::abs(off.grey) * 255, 0.25) << m.name;
         EXPECT_LT(off.most * 255, m.most) << m.name;
@@ -179,7 +181,8 @@ TEST(Formats, AnimatedWebPHoldsFramesTimesAndAlpha) {
     EXPECT_NEAR(time, 12 * 1000 / 24, 3);
     writeRamps(dir, "b.webp", Format::WebP, {}, true, 1);
     read("b.webp", info, [](const std::uint8_t* picture) {
-        const Off off = offOf([&](int x, int y, int c) { return picture[(y * 256 + x) * 4 + c] / 255.0; }, true);
+        const Off off =
+            offOf([&](int x, int y, int c) { return picture[(y * 256 + x) * 4 + c] / 255.0; }, true);
         EXPECT_LT(off.mean * 255, 3);
         EXPECT_LT(off.alpha * 255, 2);
     });
@@ -227,12 +230,15 @@ TEST(Formats, PicturesHoldTheRampInTheirOwnBits) {
         const char* type;
         double most; ///< steps of 8 bits
     };
-    for (const Kind& k :
-         std::vector<Kind>{{"a.png", Format::Png, 8, true, "uint8", 1.01}, {"b.png", Format::Png, 16, true, "uint16", 0.01},
-                           {"c.png", Format::Png, 16, false, "uint16", 0.01}, {"d.tif", Format::Tiff, 16, true, "uint16", 0.01},
-                           {"e.tif", Format::Tiff, 8, false, "uint8", 1.01}, {"f.tif", Format::Tiff, 32, false, "float", 1e-3},
-                           {"g.exr", Format::Exr, 16, false, "half", 0.15}, {"h.exr", Format::Exr, 32, false, "float", 1e-3},
-                           {"i.jpg", Format::Jpeg, 8, false, "uint8", 12}}) {
+    for (const Kind& k : std::vector<Kind>{{"a.png", Format::Png, 8, true, "uint8", 1.01},
+                                           {"b.png", Format::Png, 16, true, "uint16", 0.01},
+                                           {"c.png", Format::Png, 16, false, "uint16", 0.01},
+                                           {"d.tif", Format::Tiff, 16, true, "uint16", 0.01},
+                                           {"e.tif", Format::Tiff, 8, false, "uint8", 1.01},
+                                           {"f.tif", Format::Tiff, 32, false, "float", 1e-3},
+                                           {"g.exr", Format::Exr, 16, false, "half", 0.15},
+                                           {"h.exr", Format::Exr, 32, false, "float", 1e-3},
+                                           {"i.jpg", Format::Jpeg, 8, false, "uint8", 12}}) {
         Encoding encoding;
         encoding.bits = k.bits;
         writeRamps(dir, k.name, k.format, encoding, k.alpha, 1);
@@ -260,7 +266,9 @@ TEST(Formats, PicturesHoldTheRampInTheirOwnBits) {
         Encoding encoding;
         encoding.compression = compression;
         writeRamps(dir, "k.exr", Format::Exr, encoding, false, 1);
-        EXPECT_EQ(std::string(readPicture(dir / "k.exr").spec.get_string_attribute("compression")).find(compression), 0u);
+        EXPECT_EQ(std::string(readPicture(dir / "k.exr").spec.get_string_attribute("compression"))
+                      .find(compression),
+                  0u);
     }
 }
 
@@ -269,8 +277,9 @@ TEST(Formats, OddSizesGetAColumnAndARowMoreWhereTheyMust) {
     const auto scene = scrolling(dir, {64, 36});
     media::PixelCache sources;
     const Job odd{dir / "odd.mp4", Format::H264, {65, 37}, 0, 2};
-    EXPECT_EQ(sizeNote(odd), "The last column and row are repeated: the file has 66 x 38 px, as its format takes even "
-                             "sizes only.");
+    EXPECT_EQ(sizeNote(odd),
+              "The last column and row are repeated: the file has 66 x 38 px, as its format takes even "
+              "sizes only.");
     ASSERT_TRUE(write(scene, odd, sources));
     const Probed p = probe(dir / "odd.mp4");
     EXPECT_EQ(V2i(p.width, p.height), V2i(66, 38));

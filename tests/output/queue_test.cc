@@ -70,7 +70,8 @@ TEST(Queue, RunsJobsInOrderAndGoesOnAfterOneThatFails) {
     EXPECT_EQ(jobs[1].state, State::Done);
     EXPECT_EQ(jobs[1].share, 1);
     EXPECT_EQ(jobs[2].state, State::Failed);
-    EXPECT_EQ(jobs[2].problem, "Cannot write " + (dir / "none/c.mp4").string() + ": its folder does not exist.");
+    EXPECT_EQ(jobs[2].problem,
+              "Cannot write " + (dir / "none/c.mp4").string() + ": its folder does not exist.");
     EXPECT_EQ(jobs[3].state, State::Done);
     EXPECT_EQ(probe(dir / "b.mp4").frames, 4);
     EXPECT_EQ(probe(dir / "d.mkv").frames, 4);
@@ -108,7 +109,8 @@ TEST(Queue, CancelledLeavesNothingHalf) {
     const TempDir dir;
     const auto scene = scrolling(dir, size);
     const Queue queue(dir / "queue");
-    const std::string id = *queue.add(scene, slow(dir / "a.mkv")), next = *queue.add(scene, slow(dir / "b.mkv"));
+    const std::string id = *queue.add(scene, slow(dir / "a.mkv")),
+                      next = *queue.add(scene, slow(dir / "b.mkv"));
     ASSERT_TRUE(queue.cancel(next));
     EXPECT_EQ(queue.find(next)->state, State::Cancelled);
     Runner runner(queue);
@@ -134,8 +136,8 @@ TEST(Queue, ResumesAfterItWasKilledOrAskedToEnd) {
         }
         // The job's own process ends with its runner.
         ASSERT_TRUE(until([&] {
-            return test::run("pgrep -f '[q]ueue --folder " + queue.folder().string() + "'").printed.find('\n') ==
-                   std::string::npos;
+            return test::run("pgrep -f '[q]ueue --folder " + queue.folder().string() + "'")
+                       .printed.find('\n') == std::string::npos;
         })) << test::run("pgrep -af queue").printed;
         EXPECT_FALSE(std::filesystem::exists(path));
         const std::size_t kept = filesIn(keptFramesOf(path)) - 1;
@@ -204,9 +206,14 @@ TEST(Jobs, AreTheSameReadAgain) {
     EXPECT_EQ(toJson(*again), toJson(job));
     EXPECT_EQ(again->encoding, job.encoding);
     EXPECT_EQ(again->loop, job.loop);
-    for (const auto& [key, value] : std::vector<std::pair<std::string, scene::Json>>{
-             {"format", "mpeg"}, {"size", {1, 2, 3}}, {"size", {0, 2}}, {"frames", "all"}, {"encoding", 3},
-             {"wipe", {0, 2}},   {"mood", "good"},    {"path", 7}}) {
+    for (const auto& [key, value] : std::vector<std::pair<std::string, scene::Json>>{{"format", "mpeg"},
+                                                                                     {"size", {1, 2, 3}},
+                                                                                     {"size", {0, 2}},
+                                                                                     {"frames", "all"},
+                                                                                     {"encoding", 3},
+                                                                                     {"wipe", {0, 2}},
+                                                                                     {"mood", "good"},
+                                                                                     {"path", 7}}) {
         scene::Json wrong = toJson(job);
         wrong[key] = value;
         const auto read = jobFromJson(wrong);
@@ -230,8 +237,9 @@ TEST(Presets, OnesOwnAreKept) {
     EXPECT_EQ((*again)[0].name, presets[0].name);
     EXPECT_EQ((*again)[0].encoding, presets[0].encoding);
     EXPECT_EQ((*again)[0].quality.noise, presets[0].quality.noise);
-    test::writeAll(dir / "bad.json", "{\"presets\": [{\"name\": \"x\", \"format\": \"png\", \"encoding\": {\"bits\": 9}, "
-                                     "\"quality\": {\"method\": \"draft\"}}]}");
+    test::writeAll(dir / "bad.json",
+                   "{\"presets\": [{\"name\": \"x\", \"format\": \"png\", \"encoding\": {\"bits\": 9}, "
+                   "\"quality\": {\"method\": \"draft\"}}]}");
     const auto bad = loadPresets(dir / "bad.json");
     ASSERT_FALSE(bad);
     EXPECT_NE(bad.error().sentence.find("9 bits"), std::string::npos) << bad.error().sentence;

@@ -104,7 +104,8 @@ TEST(Resume, PicturesThatAreWrittenAreNotWrittenAgain) {
     int channels = 0;
     EXPECT_EQ(test::pixelsOf(dir / "f/f.01.png", of, channels)[0], 255) << "was written again";
     EXPECT_EQ(test::pixelsOf(dir / "f/f.01.png", of, channels)[1], 0);
-    EXPECT_NE(test::pixelsOf(dir / "f/f.10.png", of, channels)[3 * (18 * 64 + 32) + 1], 0) << "was not written";
+    EXPECT_NE(test::pixelsOf(dir / "f/f.10.png", of, channels)[3 * (18 * 64 + 32) + 1], 0)
+        << "was not written";
 }
 
 TEST(Resume, PartsByTheirOwnRunsMakeTheSameMovie) {
@@ -154,8 +155,8 @@ TEST(Resume, KilledAtAnyMomentNothingHalfHasAFinalName) {
         const pid_t child = ::fork();
         ASSERT_GE(child, 0);
         if (child == 0) {
-            ::execl(test::cli().c_str(), "cli", "render", (dir / "a.ostage").c_str(), "-o", path.c_str(), "--size",
-                    "64x36", "--quality", "draft", "--quiet", static_cast<char*>(nullptr));
+            ::execl(test::cli().c_str(), "cli", "render", (dir / "a.ostage").c_str(), "-o", path.c_str(),
+                    "--size", "64x36", "--quality", "draft", "--quiet", static_cast<char*>(nullptr));
             ::_exit(127);
         }
         state = state * 1664525u + 1013904223u;
@@ -212,8 +213,8 @@ TEST(Loops, ADissolveMixesLightOfTheEndAndTheBeginning) {
     ASSERT_TRUE(write(scene, job, sources));
     EXPECT_EQ(probe(dir / "a.mkv").frames, 9);
     const auto picture = [&](int frame) {
-        return *render::render(motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size, true), job.quality,
-                               sources);
+        return *render::render(motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size, true),
+                               job.quality, sources);
     };
     const auto head = picture(1), tail = picture(10);
     const auto values = decoded(dir / "a.mkv", size, 1); // the second of three

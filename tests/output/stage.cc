@@ -42,10 +42,11 @@ std::size_t filesIn(const std::filesystem::path& folder) {
 }
 
 Probed probe(const std::filesystem::path& movie) {
-    const auto ran = test::run("ffprobe -v error -count_frames -select_streams v -show_entries "
-                               "stream=codec_name,pix_fmt,width,height,avg_frame_rate,nb_read_frames,color_space,"
-                               "color_transfer,color_primaries,color_range -of default=nw=1 " +
-                               movie.string());
+    const auto ran =
+        test::run("ffprobe -v error -count_frames -select_streams v -show_entries "
+                  "stream=codec_name,pix_fmt,width,height,avg_frame_rate,nb_read_frames,color_space,"
+                  "color_transfer,color_primaries,color_range -of default=nw=1 " +
+                  movie.string());
     Probed p;
     std::istringstream lines(ran.printed);
     for (std::string line; std::getline(lines, line);) {
@@ -68,10 +69,12 @@ Probed probe(const std::filesystem::path& movie) {
 namespace {
 
 /// Of one frame, as they stand in memory. filter: what is done to it first.
-std::string raw(const std::filesystem::path& movie, int frame, const std::string& decoder, const std::string& pixels) {
+std::string raw(const std::filesystem::path& movie, int frame, const std::string& decoder,
+                const std::string& pixels) {
     const std::string file = movie.string() + ".raw";
-    const auto ran = test::run("ffmpeg -v error -y " + decoder + " -i " + movie.string() + " -vf \"select=eq(n\\," +
-                               std::to_string(frame) + ")\" -frames:v 1 -f rawvideo -pix_fmt " + pixels + " " + file);
+    const auto ran =
+        test::run("ffmpeg -v error -y " + decoder + " -i " + movie.string() + " -vf \"select=eq(n\\," +
+                  std::to_string(frame) + ")\" -frames:v 1 -f rawvideo -pix_fmt " + pixels + " " + file);
     EXPECT_EQ(ran.code, 0) << ran.printed;
     std::string bytes = test::readAll(file);
     std::filesystem::remove(file);
@@ -98,12 +101,14 @@ std::vector<std::uint8_t> decodedBytes(const std::filesystem::path& movie, V2i s
     return rgba<std::uint8_t>(movie, size, frame, "rgba");
 }
 
-std::vector<double> decodedYuv(const std::filesystem::path& movie, V2i size, int frame, const std::string& pixels,
-                               const std::string& decoder) {
+std::vector<double> decodedYuv(const std::filesystem::path& movie, V2i size, int frame,
+                               const std::string& pixels, const std::string& decoder) {
     const std::string bytes = raw(movie, frame, decoder, pixels);
     const bool alpha = pixels[3] == 'a';
     const int half = pixels.find("420") != std::string::npos ? 2 : 1;
-    const int depth = pixels.find("p10") != std::string::npos ? 10 : pixels.find("p12") != std::string::npos ? 12 : 8;
+    const int depth = pixels.find("p10") != std::string::npos   ? 10
+                      : pixels.find("p12") != std::string::npos ? 12
+                                                                : 8;
     const std::size_t sample = depth == 8 ? 1 : 2, whole = static_cast<std::size_t>(size.x) * size.y,
                       part = whole / static_cast<std::size_t>(half * half);
     std::vector<double> values(whole * 4, 1.0);
@@ -127,7 +132,8 @@ std::vector<double> decodedYuv(const std::filesystem::path& movie, V2i size, int
         for (int x = 0; x < size.x; ++x) {
             const double luma = (at(0, x, y) / step - 16) / 219, blue = (colour(1, x, y) / step - 128) / 224,
                          red = (colour(2, x, y) / step - 128) / 224;
-            double* to = values.data() + 4 * (static_cast<std::size_t>(y) * size.x + static_cast<std::size_t>(x));
+            double* to =
+                values.data() + 4 * (static_cast<std::size_t>(y) * size.x + static_cast<std::size_t>(x));
             to[0] = luma + 1.5748 * red;
             to[2] = luma + 1.8556 * blue;
             to[1] = (luma - 0.2126 * to[0] - 0.0722 * to[2]) / 0.7152;

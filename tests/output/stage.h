@@ -24,7 +24,7 @@ std::vector<std::uint8_t> decodedBytes(const std::filesystem::path& movie, V2i s
 std::vector<std::uint16_t> decoded(const std::filesystem::path& movie, V2i size, int frame);
 /// Of one of Y'CbCr, by the formulas of ITU-R BT.709, as RGBA, 0..1. pixels: FFmpeg's name of what it holds.
 /// decoder: options before the input.
-std::vector<double> decodedYuv(const std::filesystem::path& movie, V2i size, int frame, const std::string& pixels,
-                               const std::string& decoder = {});
+std::vector<double> decodedYuv(const std::filesystem::path& movie, V2i size, int frame,
+                               const std::string& pixels, const std::string& decoder = {});
 
 }

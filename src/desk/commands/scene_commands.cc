@@ -44,6 +44,10 @@ SceneCommands::SceneCommands(const CommandContext& context, QMenu* menu, SceneFi
     add(menu, "find-media", tr("Find missing media…"), "",
         tr("Looks in a folder, and those inside it, for files that layers show"),
         [&media] { media.chooseAndFind(); });
+    add(menu, "archive", tr("Collect into an archive…"), "",
+        tr("The scene and all files that it uses in one zip file"), [&scenes] { scenes.chooseAndArchive(); });
+    add(menu, "open-archive", tr("Open an archive…"), "", tr("Unpacked into a folder beside it"),
+        [&scenes] { scenes.chooseAndUnpack(); });
     add(menu, "settings", tr("Settings…"), "Ctrl+,", tr("Frame size, rate, duration, background, home depth"),
         [this] {
             if (const auto edit = askSettings(m_window, *m_session.scene(), previewer())) apply(*edit);

@@ -133,7 +133,8 @@ private:
         if (!encoding.compression.empty())
             m_compression->setCurrentText(QString::fromStdString(encoding.compression));
         for (std::size_t i = 0; i < std::size(qualities); ++i)
-            if (qualities[i].method == preset.quality.method && qualities[i].samples == preset.quality.samples)
+            if (qualities[i].method == preset.quality.method &&
+                qualities[i].samples == preset.quality.samples)
                 m_quality->setCurrentIndex(static_cast<int>(i));
     }
     void keepPreset() {
@@ -224,7 +225,9 @@ private:
         m_rateNote->setText(tr("%1 is the best, %2 the smallest").arg(now.rate.best).arg(now.rate.worst));
         m_bits->clear();
         for (const int bits : now.bits)
-            m_bits->addItem(bits == 32 || format() == Format::Exr ? tr("%1, floating").arg(bits) : QString::number(bits), bits);
+            m_bits->addItem(bits == 32 || format() == Format::Exr ? tr("%1, floating").arg(bits)
+                                                                  : QString::number(bits),
+                            bits);
         m_form.layout->setRowVisible(m_bits, now.bits.size() > 1);
         m_compression->clear();
         for (const auto& each : now.compressions)

@@ -37,14 +37,15 @@ const output::QueuedJob* OutputQueue::find(const std::string& id) const {
 
 void OutputQueue::add(scene::ScenePtr scene, const output::Job& job,
                       std::function<void(Result<std::string>)> added) {
-    onWorker([self = QPointer(this), queue = m_queue, scene = std::move(scene), job, added = std::move(added)] {
-        auto id = guarded([&] { return queue.add(*scene, job); });
-        onInterface([self, added, id = std::move(id)] {
-            if (!self) return;
-            added(id);
-            self->look();
+    onWorker(
+        [self = QPointer(this), queue = m_queue, scene = std::move(scene), job, added = std::move(added)] {
+            auto id = guarded([&] { return queue.add(*scene, job); });
+            onInterface([self, added, id = std::move(id)] {
+                if (!self) return;
+                added(id);
+                self->look();
+            });
         });
-    });
 }
 
 void OutputQueue::change(std::function<Result<void>(const output::Queue&)> change) {
@@ -91,7 +92,8 @@ void OutputQueue::take(std::vector<output::QueuedJob> jobs, bool runnerWanted) {
     for (const output::QueuedJob& job : over)
         Q_EMIT ended(job);
     if (runnerWanted && !QProcess::startDetached(runner(), {QStringLiteral("queue"), QStringLiteral("run")}))
-        Q_EMIT refused(tr("The program that writes, %1, cannot be started. Install Open Stage again.").arg(runner()));
+        Q_EMIT refused(
+            tr("The program that writes, %1, cannot be started. Install Open Stage again.").arg(runner()));
     const bool active =
         std::any_of(m_jobs.begin(), m_jobs.end(), [](const auto& job) { return isActive(job.state); });
     m_timer.start(m_again ? 0 : active ? 300 : 3000);
@@ -107,11 +109,13 @@ std::filesystem::path OutputQueue::lastPicture(const output::QueuedJob& job) {
     std::error_code code;
     fs::path last;
     auto when = fs::file_time_type::min();
-    const std::string begin = movie ? "" : job.job.path.filename().string().substr(0, job.job.path.filename().string().find('#'));
+    const std::string begin =
+        movie ? "" : job.job.path.filename().string().substr(0, job.job.path.filename().string().find('#'));
     for (const fs::directory_entry& entry : fs::directory_iterator(folder, code)) {
         const std::string name = entry.path().filename().string();
         const fs::path suffix = entry.path().extension();
-        if (name.front() == '.' || !name.starts_with(begin) || (suffix != ".png" && suffix != ".jpg")) continue;
+        if (name.front() == '.' || !name.starts_with(begin) || (suffix != ".png" && suffix != ".jpg"))
+            continue;
         std::error_code other;
         const auto written = entry.last_write_time(other);
         if (!other && written > when) last = entry.path(), when = written;

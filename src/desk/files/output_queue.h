@@ -1,5 +1,5 @@
-// The queue of what is written, as the desk sees it: jobs run in a process of their own, which is started here
-// and goes on when the desk ends. Interface thread.
+// The queue of what is written, as the desk sees it: jobs run in a process of their own, which is started
+// here and goes on when the desk ends. Interface thread.
 #pragma once
 
 #include "output/queue.h"

@@ -16,9 +16,8 @@ OutputWriter::OutputWriter(QWidget* window, Session& session)
     : QObject(window), m_window(window), m_session(session), m_queue(new OutputQueue(this)) {
     connect(m_queue, &OutputQueue::changed, this, &OutputWriter::refresh);
     connect(m_queue, &OutputQueue::ended, this, &OutputWriter::tellOf);
-    connect(m_queue, &OutputQueue::refused, this, [this](const QString& sentence) {
-        m_session.tell({sentence.toStdString()});
-    });
+    connect(m_queue, &OutputQueue::refused, this,
+            [this](const QString& sentence) { m_session.tell({sentence.toStdString()}); });
 }
 
 void OutputWriter::choose() {
@@ -48,13 +47,16 @@ void OutputWriter::chooseStill() {
         if (info.movie) continue;
         QStringList suffixes;
         for (const auto& suffix : info.suffixes)
-            suffixes << QStringLiteral("*") + QString::fromUtf8(suffix.data(), static_cast<qsizetype>(suffix.size()));
-        filters << QStringLiteral("%1 (%2)").arg(QString::fromUtf8(info.title.data(), static_cast<qsizetype>(info.title.size())),
-                                                 suffixes.join(QLatin1Char(' ')));
+            suffixes << QStringLiteral("*") +
+                            QString::fromUtf8(suffix.data(), static_cast<qsizetype>(suffix.size()));
+        filters << QStringLiteral("%1 (%2)").arg(
+            QString::fromUtf8(info.title.data(), static_cast<qsizetype>(info.title.size())),
+            suffixes.join(QLatin1Char(' ')));
     }
-    const QString chosen = QFileDialog::getSaveFileName(m_window, tr("Write frame %1 as a picture").arg(frame),
-                                                        base + QStringLiteral("-%1.png").arg(frame, 4, 10, QLatin1Char('0')),
-                                                        filters.join(QStringLiteral(";;")));
+    const QString chosen =
+        QFileDialog::getSaveFileName(m_window, tr("Write frame %1 as a picture").arg(frame),
+                                     base + QStringLiteral("-%1.png").arg(frame, 4, 10, QLatin1Char('0')),
+                                     filters.join(QStringLiteral(";;")));
     if (chosen.isEmpty()) return;
     const std::filesystem::path path = chosen.toStdString();
     const auto format = output::formatOf(path);
@@ -79,8 +81,9 @@ QToolButton* OutputWriter::button() {
     m_button->setToolButtonStyle(Qt::ToolButtonTextOnly);
     m_button->setText(tr("Queue")); // as high as it will be, so that the line does not grow
     m_button->setToolTip(tr("Open the queue"));
-    m_button->setWhatsThis(tr("<b>Queue</b><p>What is being written and what waits for it. Jobs run beside the "
-                              "desk, and go on when it is closed."));
+    m_button->setWhatsThis(
+        tr("<b>Queue</b><p>What is being written and what waits for it. Jobs run beside the "
+           "desk, and go on when it is closed."));
     connect(m_button, &QToolButton::clicked, this, &OutputWriter::showQueue);
     refresh();
     return m_button;

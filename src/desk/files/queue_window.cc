@@ -23,13 +23,19 @@ constexpr QSize pictureSize(288, 162);
 
 QString stateText(const output::QueuedJob& job) {
     switch (job.state) {
-    case State::Waiting: return job.share > 0 ? QueueWindow::tr("waits to go on") : QueueWindow::tr("waits");
-    case State::Paused: return QueueWindow::tr("paused");
+    case State::Waiting:
+        return job.share > 0 ? QueueWindow::tr("waits to go on") : QueueWindow::tr("waits");
+    case State::Paused:
+        return QueueWindow::tr("paused");
     case State::Running:
-        return job.left >= 0 ? QueueWindow::tr("%1 left").arg(durationText(job.left)) : QueueWindow::tr("begins");
-    case State::Done: return QueueWindow::tr("done in %1").arg(durationText(job.passed));
-    case State::Failed: return QueueWindow::tr("▲ not written");
-    case State::Cancelled: return QueueWindow::tr("cancelled");
+        return job.left >= 0 ? QueueWindow::tr("%1 left").arg(durationText(job.left))
+                             : QueueWindow::tr("begins");
+    case State::Done:
+        return QueueWindow::tr("done in %1").arg(durationText(job.passed));
+    case State::Failed:
+        return QueueWindow::tr("▲ not written");
+    case State::Cancelled:
+        return QueueWindow::tr("cancelled");
     }
     return {};
 }
@@ -59,8 +65,9 @@ QueueWindow::QueueWindow(OutputQueue& queue, QWidget* parent) : QDialog(parent),
     all->setContentsMargins(16, 16, 16, 16);
     all->setSpacing(12);
     all->addLayout(above, 1);
-    auto* note = new QLabel(tr("Jobs run beside the desk, each with the scene as it was when it was queued, and go on "
-                               "when the desk is closed."));
+    auto* note =
+        new QLabel(tr("Jobs run beside the desk, each with the scene as it was when it was queued, and go on "
+                      "when the desk is closed."));
     note->setObjectName(QStringLiteral("dim"));
     note->setWordWrap(true);
     all->addWidget(note);
@@ -95,7 +102,8 @@ QLayout* QueueWindow::makeAside() {
     m_picture->setFixedSize(pictureSize);
     m_picture->setAlignment(Qt::AlignCenter);
     m_picture->setObjectName(QStringLiteral("queuePicture"));
-    m_picture->setStyleSheet(QStringLiteral("background:%1;color:%2").arg(theme::edge.name(), theme::dim.name()));
+    m_picture->setStyleSheet(
+        QStringLiteral("background:%1;color:%2").arg(theme::edge.name(), theme::dim.name()));
     m_about = new QLabel;
     m_problem = new QLabel;
     m_problem->setObjectName(QStringLiteral("warning"));
@@ -112,8 +120,9 @@ QLayout* QueueWindow::makeAside() {
     return aside;
 }
 
-QPushButton* QueueWindow::button(const QString& text, const char* name, const QString& tip,
-                                 std::function<Result<void>(const output::Queue&, const std::string&)> change) {
+QPushButton*
+QueueWindow::button(const QString& text, const char* name, const QString& tip,
+                    std::function<Result<void>(const output::Queue&, const std::string&)> change) {
     auto* made = new QPushButton(text);
     made->setObjectName(QLatin1String(name));
     made->setToolTip(tip);
@@ -136,8 +145,9 @@ QLayout* QueueWindow::makeButtons() {
                       [](const Queue& queue, const Id& id) { return queue.cancel(id); });
     m_retry = button(tr("Try again"), "queueRetry", tr("Goes on with the frames that are done"),
                      [](const Queue& queue, const Id& id) { return queue.retry(id); });
-    m_remove = button(tr("Remove"), "queueRemove", tr("Takes it off the list; the file that was written stays"),
-                      [](const Queue& queue, const Id& id) { return queue.remove(id); });
+    m_remove =
+        button(tr("Remove"), "queueRemove", tr("Takes it off the list; the file that was written stays"),
+               [](const Queue& queue, const Id& id) { return queue.remove(id); });
     m_earlier = button(tr("Earlier"), "queueEarlier", {},
                        [](const Queue& queue, const Id& id) { return queue.move(id, -1); });
     m_later = button(tr("Later"), "queueLater", {},
@@ -192,7 +202,8 @@ void QueueWindow::refresh() {
     for (int i = 0; i < m_list->topLevelItemCount(); ++i) {
         const output::QueuedJob& job = jobs[static_cast<std::size_t>(i)];
         QTreeWidgetItem* item = m_list->topLevelItem(i);
-        qobject_cast<QProgressBar*>(m_list->itemWidget(item, 1))->setValue(static_cast<int>(1000 * job.share));
+        qobject_cast<QProgressBar*>(m_list->itemWidget(item, 1))
+            ->setValue(static_cast<int>(1000 * job.share));
         item->setText(2, stateText(job));
     }
     m_empty->setVisible(jobs.empty());
@@ -220,12 +231,13 @@ void QueueWindow::refreshAside() {
         m_shown.clear();
         return;
     }
-    m_about->setText(tr("%1\n%2, %3 × %4 px, frames %5 to %6")
-                         .arg(QString::fromStdString(job->job.path.string()), text(output::infoOf(job->job.format).title))
-                         .arg(job->job.size.x)
-                         .arg(job->job.size.y)
-                         .arg(job->job.first)
-                         .arg(job->job.last));
+    m_about->setText(
+        tr("%1\n%2, %3 × %4 px, frames %5 to %6")
+            .arg(QString::fromStdString(job->job.path.string()), text(output::infoOf(job->job.format).title))
+            .arg(job->job.size.x)
+            .arg(job->job.size.y)
+            .arg(job->job.first)
+            .arg(job->job.last));
     showPicture(*job);
 }
 

@@ -1,5 +1,5 @@
-// The queue of what is written: jobs in order, how far they are, the frame under way, and what can be done with
-// them. Interface thread.
+// The queue of what is written: jobs in order, how far they are, the frame under way, and what can be done
+// with them. Interface thread.
 #pragma once
 
 #include "desk/files/output_queue.h"

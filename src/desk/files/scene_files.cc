@@ -4,10 +4,13 @@
 #include "desk/kit/question.h"
 #include "desk/kit/settings.h"
 #include "desk/kit/shipped.h"
+#include "output/archive.h"
 #include "scene/file.h"
 
 #include <QFileDialog>
+#include <QFileInfo>
 #include <QInputDialog>
+#include <QLocale>
 #include <QMenu>
 #include <QMessageBox>
 
@@ -239,6 +242,61 @@ void SceneFiles::chooseAndOpen() {
     if (!leave()) return;
     const QString file = QFileDialog::getOpenFileName(m_window, tr("Open a scene"), {}, tr(sceneFilter));
     if (!file.isEmpty()) open(file.toStdString());
+}
+
+void SceneFiles::chooseAndArchive() {
+    const std::filesystem::path document = m_session.document.path();
+    const QString base = document.empty()
+                             ? QDir::homePath() + QStringLiteral("/scene")
+                             : QString::fromStdString((document.parent_path() / document.stem()).string());
+    QString chosen = QFileDialog::getSaveFileName(m_window, tr("Collect into an archive"),
+                                                  base + QStringLiteral(".zip"), tr("Zip files (*.zip)"));
+    if (chosen.isEmpty()) return;
+    if (QFileInfo(chosen).suffix().isEmpty()) chosen += QStringLiteral(".zip");
+    const std::filesystem::path path = chosen.toStdString();
+    inBackground<output::Archived>(
+        m_window, tr("Collecting %1").arg(QFileInfo(chosen).fileName()),
+        [scene = m_session.scene(), path](const Progress& progress) {
+            return output::writeArchive(*scene, path, progress);
+        },
+        [this, chosen](Result<output::Archived> archived) {
+            if (!archived) {
+                if (!archived.error().cancelled) m_session.tell(archived.error());
+                return;
+            }
+            QStringList fonts;
+            for (const std::string& font : archived->fonts)
+                fonts << QString::fromStdString(font);
+            QString said =
+                tr("Wrote %1: %n file(s), %2.", nullptr, static_cast<int>(archived->files))
+                    .arg(chosen, QLocale().formattedDataSize(archived->bytes, 0, QLocale::DataSizeSIFormat));
+            if (!fonts.isEmpty())
+                said +=
+                    QLatin1Char(' ') + tr("Fonts are not in it: %1.").arg(fonts.join(QStringLiteral(", ")));
+            Q_EMIT m_session.said(said);
+        });
+}
+
+void SceneFiles::chooseAndUnpack() {
+    const QString chosen = QFileDialog::getOpenFileName(m_window, tr("Open an archive"), QDir::homePath(),
+                                                        tr("Zip files (*.zip)"));
+    if (chosen.isEmpty()) return;
+    const std::filesystem::path archive = chosen.toStdString();
+    std::filesystem::path folder = archive.parent_path() / archive.stem();
+    std::error_code code;
+    for (int n = 2; std::filesystem::exists(folder, code); ++n)
+        folder = archive.parent_path() / (archive.stem().string() + "-" + std::to_string(n));
+    inBackground<std::filesystem::path>(
+        m_window, tr("Unpacking %1").arg(QFileInfo(chosen).fileName()),
+        [archive, folder](const Progress& progress) {
+            return output::unpackArchive(archive, folder, progress);
+        },
+        [this](Result<std::filesystem::path> scene) {
+            if (scene)
+                openAfterLeaving(QString::fromStdString(scene->string()));
+            else if (!scene.error().cancelled)
+                m_session.tell(scene.error());
+        });
 }
 
 void SceneFiles::startNew() {

@@ -25,6 +25,10 @@ public:
     void openDemo();
     /// Asks for a scene file and opens it.
     void chooseAndOpen();
+    /// Asks for a zip file, and collects the scene with all files that it uses in it.
+    void chooseAndArchive();
+    /// Asks for such a file, unpacks it into a folder beside it, and opens its scene.
+    void chooseAndUnpack();
     /// An empty scene.
     void startNew();
     /// False when it was not saved: the user was told why, or stopped.

@@ -6,8 +6,8 @@
 
 namespace stage::desk {
 
-/// Gives files (absolute paths) to the one that runs for this user on this display. False: there is none, or it
-/// does not answer.
+/// Gives files (absolute paths) to the one that runs for this user on this display. False: there is none, or
+/// it does not answer.
 bool handedOver(const QStringList& files);
 
 /// Takes what others hand over, where none did so before.

@@ -57,9 +57,9 @@ Asked readCommandLine() {
         QStringLiteral("separate"),
         QCoreApplication::translate("main", "Do not hand files over to the program that runs already."));
     parser.addOption(separate);
-    parser.addPositionalArgument(
-        QStringLiteral("FILE"), QCoreApplication::translate("main", "Scenes to open, media to bring in."),
-        QStringLiteral("[FILE...]"));
+    parser.addPositionalArgument(QStringLiteral("FILE"),
+                                 QCoreApplication::translate("main", "Scenes to open, media to bring in."),
+                                 QStringLiteral("[FILE...]"));
     parser.process(*QCoreApplication::instance());
     Asked asked;
     asked.separate = parser.isSet(separate);

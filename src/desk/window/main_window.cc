@@ -240,7 +240,8 @@ void MainWindow::take(const std::vector<std::filesystem::path>& files) {
             media.push_back(file);
     if (!scenes.isEmpty()) m_scenes->openAfterLeaving(scenes.takeFirst());
     for (const QString& scene : std::as_const(scenes)) // a window shows one
-        QProcess::startDetached(QCoreApplication::applicationFilePath(), {QStringLiteral("--separate"), scene});
+        QProcess::startDetached(QCoreApplication::applicationFilePath(),
+                                {QStringLiteral("--separate"), scene});
     if (!media.empty()) m_media->offer(media);
 }
 
