@@ -612,7 +612,8 @@ public:
         if (m_action == "list") return list(queue, out);
         if (m_action == "run") {
             const Interrupt interrupt;
-            return need(output::runQueue(queue, "/proc/self/exe", interrupt.token()), CannotWrite);
+            const auto program = std::filesystem::read_symlink("/proc/self/exe");
+            return need(output::runQueue(queue, program, interrupt.token()), CannotWrite);
         }
         if (!queue.find(m_id)) throw Failure{BadUsage, "There is no job '" + m_id + "' in the queue."};
         if (m_action == "work") {

@@ -59,7 +59,7 @@ pid_t start(const Queue& queue, const std::filesystem::path& program, const std:
     const pid_t parent = ::getpid(), child = ::fork();
     if (child != 0) return child;
     // Only what is allowed after a fork from several threads.
-    ::prctl(PR_SET_PDEATHSIG, SIGTERM);
+    ::prctl(PR_SET_PDEATHSIG, SIGKILL); // also where it is paused; what it has kept is whole
     if (::getppid() != parent) ::_exit(130);
     ::setpriority(PRIO_PROCESS, 0, 10); // the desk comes first
     const int out = ::open(log.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600),

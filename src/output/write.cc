@@ -360,7 +360,11 @@ Result<void> write(const scene::Scene& scene, const Job& job, media::PixelCache&
 }
 
 void dropKeptFrames(const Job& job) {
-    KeptFrames::drop(keptFramesOf(scene::behindLinks(job.path)));
+    const fs::path path = scene::behindLinks(job.path);
+    KeptFrames::drop(keptFramesOf(path));
+    // What a run that was killed has left of the file itself.
+    std::error_code code;
+    if (infoOf(job.format).movie) fs::remove(path.string() + ".part", code);
 }
 
 }

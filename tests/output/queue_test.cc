@@ -20,14 +20,16 @@ using State = QueuedJob::State;
 constexpr V2i size(64, 36);
 
 bool until(const std::function<bool()>& done) {
-    for (int n = 0; n < 600 && !done(); ++n)
+    for (int n = 0; n < 1200 * slower && !done(); ++n)
         std::this_thread::sleep_for(std::chrono::milliseconds(50));
     return done();
 }
 
+constexpr V2i slowSize = slower > 1 ? V2i(96, 54) : V2i(320, 180);
+
 /// A job that takes long enough to be caught at work.
 Job slow(const std::filesystem::path& path) {
-    Job job{path, *formatOf(path), {320, 180}, 0, 11};
+    Job job{path, *formatOf(path), slowSize, 0, 11};
     job.quality = {.method = render::Method::Traced, .samples = 512};
     return job;
 }
@@ -143,13 +145,13 @@ TEST(Queue, ResumesAfterItWasKilledOrAskedToEnd) {
         const std::size_t kept = filesIn(keptFramesOf(path)) - 1;
         EXPECT_GE(kept, 3u);
         // Those that are there are used: one that is put there is found in the movie.
-        test::writePicture(keptFramesOf(path) / "000001.png", {320, 180}, [](int, int) {
+        test::writePicture(keptFramesOf(path) / "000001.png", slowSize, [](int, int) {
             return test::Rgba8{255, 0, 0, 255};
         });
         ASSERT_TRUE(runQueue(queue, test::cli(), {}));
         EXPECT_EQ(queue.find(id)->state, State::Done);
         EXPECT_EQ(probe(path).frames, 12);
-        const auto values = decodedBytes(path, {320, 180}, 1);
+        const auto values = decodedBytes(path, slowSize, 1);
         EXPECT_EQ(values[0], 255);
         EXPECT_EQ(values[1], 0);
     }

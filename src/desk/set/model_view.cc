@@ -415,8 +415,9 @@ std::vector<QPointF> ModelView::arrowEnds() const {
 
 void ModelView::drawArrows(QPainter& painter) const {
     const auto ends = arrowEnds();
-    const auto from = m_session.movable().empty() ? std::nullopt : placeOf(grip());
-    if (ends.empty() || !from) return;
+    if (ends.empty()) return;
+    const auto from = placeOf(grip());
+    if (!from) return;
     // Told apart by their letters, not by colours.
     const QString names[] = {tr("across"), tr("up"), tr("depth")};
     for (std::size_t i = 0; i < 3; ++i) {
