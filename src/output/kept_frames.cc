@@ -57,7 +57,7 @@ fs::path keptFramesOf(const fs::path& movie) {
 }
 
 Result<KeptFrames> KeptFrames::open(fs::path folder, const std::string& job, int bits, bool alpha) {
-    // A folder of another job is not touched unless it is one of ours.
+    // What is in it, where nothing says that frames are kept there, is somebody's own.
     const fs::path named = folder / jobFile;
     std::error_code code;
     if (fs::exists(folder, code)) {

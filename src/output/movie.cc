@@ -61,9 +61,7 @@ Coding codingFor(const SinkSpec& spec) {
         coding = {quickTime, "libx264", AV_PIX_FMT_YUV420P};
         options = {{"preset", "medium"}};
     }
-    if (coding.container == quickTime || !std::strcmp(coding.container, "mov") ||
-        !std::strcmp(coding.container, "mp4"))
-        coding.muxing = front;
+    if (!std::strcmp(coding.container, "mov") || !std::strcmp(coding.container, "mp4")) coding.muxing = front;
     if (spec.encoding.megabytes) {
         const double seconds = static_cast<double>(spec.frames) / spec.rate.toDouble();
         // What the container adds is small beside it.

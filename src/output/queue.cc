@@ -218,7 +218,13 @@ Result<void> Queue::setStatus(const std::string& id, const Status& status) const
 }
 
 void Queue::dropKept(const std::string& id) const {
-    if (const auto job = find(id)) dropKeptFrames(job->job);
+    const auto job = find(id);
+    if (!job) return;
+    for (const QueuedJob& other : jobs())
+        if (other.id != id && other.job.path == job->job.path && other.state != QueuedJob::State::Done &&
+            other.state != QueuedJob::State::Cancelled)
+            return; // which may go on with them
+    dropKeptFrames(job->job);
 }
 
 }

@@ -71,7 +71,7 @@ public:
     };
     Status status(const std::string& id) const;
     Result<void> setStatus(const std::string& id, const Status& status) const;
-    /// Removes what a run of a cancelled job has kept.
+    /// Removes what runs of a job have kept, unless another job that is not over writes the same file.
     void dropKept(const std::string& id) const;
 
 private:

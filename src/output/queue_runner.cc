@@ -8,7 +8,6 @@
 #include <csignal>
 #include <cstring>
 #include <fcntl.h>
-#include <sys/file.h>
 #include <sys/prctl.h>
 #include <sys/resource.h>
 #include <sys/wait.h>
@@ -22,23 +21,36 @@ using Clock = std::chrono::steady_clock;
 using State = QueuedJob::State;
 constexpr std::chrono::milliseconds glance{100};
 
-/// A file that one program at a time has locked, until it ends in whatever way.
-class Lock {
+/// A file that one program at a time locks, until it ends in whatever way.
+class LockFile {
 public:
-    explicit Lock(const Queue& queue)
+    explicit LockFile(const Queue& queue)
         : m_file(::open((queue.folder() / "runner.lock").c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600)),
-          m_problem(m_file < 0 ? errno : 0), m_held(m_file >= 0 && ::flock(m_file, LOCK_EX | LOCK_NB) == 0) {}
-    ~Lock() {
+          m_problem(m_file < 0 ? errno : 0) {}
+    ~LockFile() {
         if (m_file >= 0) ::close(m_file);
     }
-    Lock(const Lock&) = delete;
-    Lock& operator=(const Lock&) = delete;
-    bool held() const { return m_held; }
+    LockFile(const LockFile&) = delete;
+    LockFile& operator=(const LockFile&) = delete;
+    /// False: another one has it. Kept as long as this lives.
+    bool lock() {
+        struct flock all = whole();
+        return ::fcntl(m_file, F_OFD_SETLK, &all) == 0;
+    }
+    /// Whether another one has it, without taking it even for a moment: who wants it just then would give up.
+    bool lockedByAnother() const {
+        struct flock all = whole();
+        return m_file >= 0 && ::fcntl(m_file, F_OFD_GETLK, &all) == 0 && all.l_type != F_UNLCK;
+    }
     int problem() const { return m_problem; }
 
 private:
+    static struct flock whole() {
+        struct flock all {};
+        all.l_type = F_WRLCK, all.l_whence = SEEK_SET;
+        return all;
+    }
     int m_file, m_problem;
-    bool m_held;
 };
 
 /// What ended a process says for itself in its last line.
@@ -114,18 +126,17 @@ Queue::Status watched(const Queue& queue, const std::string& id, pid_t child, co
 bool isRun(const Queue& queue) {
     std::error_code code;
     if (!std::filesystem::exists(queue.folder(), code)) return false;
-    const Lock lock(queue);
-    return !lock.held() && lock.problem() == 0;
+    return LockFile(queue).lockedByAnother();
 }
 
 Result<void> runQueue(const Queue& queue, const std::filesystem::path& program, const std::stop_token& stop) {
     std::error_code code;
     std::filesystem::create_directories(queue.folder(), code);
-    const Lock lock(queue);
+    LockFile lock(queue);
     if (lock.problem())
         return fail("Cannot use the folder of the queue, " + queue.folder().string() + ": " +
                     std::strerror(lock.problem()) + ".");
-    if (!lock.held()) return {};
+    if (!lock.lock()) return {};
     // What a runner that was killed has left.
     for (const QueuedJob& job : queue.jobs())
         if (auto status = queue.status(job.id); status.state == State::Running) {

@@ -24,6 +24,15 @@ Job wholeScene(const scene::Scene& scene, fs::path path, Format format) {
     return {std::move(path), format, scene.output.frame, 0, scene.output.frames - 1};
 }
 
+namespace {
+
+/// A part has all its frames, whatever the movie shows of them.
+Result<std::vector<Shown>> shownBy(const Job& job) {
+    return shownFrames(job.first, job.last, job.framesOnly ? Loop() : job.loop);
+}
+
+}
+
 std::string complaintAbout(const scene::Scene& scene, const Job& job) {
     if (job.path.empty()) return "The name of the file to write is empty.";
     if (job.size.x < 1 || job.size.y < 1 || job.size.x > scene::Limits::frameSide ||
@@ -33,6 +42,14 @@ std::string complaintAbout(const scene::Scene& scene, const Job& job) {
     if (job.first < 0 || job.last < job.first || job.last >= scene.output.frames)
         return "Frames " + std::to_string(job.first) + "-" + std::to_string(job.last) + " are not within 0-" +
                std::to_string(scene.output.frames - 1) + ".";
+    bool own = false;
+    std::error_code code;
+    const fs::path target = fs::absolute(job.path, code).lexically_normal();
+    scene::withMediaPaths(scene, [&](const std::string& path) {
+        own = own || target == path;
+        return path;
+    });
+    if (own) return job.path.string() + " is a file that the scene itself shows; choose another name.";
     const FormatInfo& info = infoOf(job.format);
     const bool numberedName = job.path.filename().string().find('#') != std::string::npos;
     if (!info.movie && job.last > job.first && !numberedName)
@@ -40,7 +57,9 @@ std::string complaintAbout(const scene::Scene& scene, const Job& job) {
                " files need #### in their name, for the frame number: " + job.path.stem().string() + ".####" +
                job.path.extension().string();
     if (job.framesOnly && !info.movie) return "Only of movies frames can be rendered for later.";
-    if (const auto shown = shownFrames(job.first, job.last, job.loop); !shown) return shown.error().sentence;
+    // Where its line is depends on the whole range.
+    if (job.framesOnly && job.wipe) return "A wipe cannot be rendered in parts.";
+    if (const auto shown = shownBy(job); !shown) return shown.error().sentence;
     return complaintAbout(job.format, job.encoding);
 }
 
@@ -132,9 +151,10 @@ public:
     Finishing(const scene::Scene& scene, const Job& job, const std::vector<Shown>& shown)
         : m_job(job), m_alpha(alphaOf(scene, job)), m_bits(pixelBits(job.format, job.encoding)) {
         std::set<std::int64_t> met;
-        for (const Shown& each : shown)
-            for (const std::int64_t frame : {each.frame, each.over})
-                if (!met.insert(frame).second || each.over >= 0) m_wantedAgain.insert(frame);
+        for (const Shown& each : shown) {
+            if (!met.insert(each.frame).second || each.over >= 0) m_wantedAgain.insert(each.frame);
+            if (each.over >= 0) m_wantedAgain.insert(each.over);
+        }
         m_spec = {scene::behindLinks(job.path),
                   job.format,
                   job.encoding,
@@ -325,7 +345,7 @@ Result<void> firstPass(const scene::Scene& scene, const Job& job, const std::vec
 Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
                      const Progress& progress) {
     if (const std::string complaint = complaintAbout(scene, job); !complaint.empty()) return fail(complaint);
-    const auto shown = shownFrames(job.first, job.last, job.loop);
+    const auto shown = shownBy(job);
     if (!shown) return tl::unexpected(shown.error());
     Finishing finishing(scene, job, *shown);
     const auto all = [&]() -> Result<void> {

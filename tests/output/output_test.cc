@@ -113,6 +113,8 @@ TEST(Refusals, EachHasItsSentenceAndLeavesNothing) {
               "Several PNG files need #### in their name, for the frame number: a.####.png");
     EXPECT_EQ(sentence({dir / "none/a.mp4", Format::H264, size, 0, 3}),
               "Cannot write " + (dir / "none/a.mp4").string() + ": its folder does not exist.");
+    EXPECT_EQ(sentence({dir / "a.png", Format::Png, size, 0, 0}),
+              (dir / "a.png").string() + " is a file that the scene itself shows; choose another name.");
     EXPECT_EQ(filesIn(dir.path()), 1u);
     auto missing = scene;
     missing.layers = {test::pictureLayer(1, "Boat", "/nowhere/b.png", {4, 4}, 1, {0, 0, -3})};

@@ -174,6 +174,40 @@ TEST(Queue, AJobThatCrashesIsToldOfAndTheNextIsRun) {
     EXPECT_FALSE(std::filesystem::exists(keptFramesOf(dir / "a.mkv")));
 }
 
+TEST(Queue, FramesThatAnotherJobOfTheSameFileHasKeptStay) {
+    const TempDir dir;
+    const auto scene = scrolling(dir, size);
+    const Queue queue(dir / "queue");
+    const Job job{dir / "a.mkv", Format::Ffv1, size, 0, 11};
+    const std::string first = *queue.add(scene, job), second = *queue.add(scene, job);
+    ASSERT_TRUE(queue.cancel(first));
+    std::filesystem::create_directory(keptFramesOf(job.path));
+    test::writeAll(keptFramesOf(job.path) / "job.txt", "as a run of the second has it");
+    test::writeAll(dir / "a.mkv.part", "half");
+    ASSERT_TRUE(queue.remove(first));
+    EXPECT_TRUE(std::filesystem::exists(keptFramesOf(job.path)));
+    EXPECT_TRUE(std::filesystem::exists(dir / "a.mkv.part"));
+    // Nobody else goes on with them.
+    ASSERT_TRUE(queue.cancel(second));
+    EXPECT_FALSE(std::filesystem::exists(keptFramesOf(job.path)));
+    EXPECT_FALSE(std::filesystem::exists(dir / "a.mkv.part"));
+}
+
+TEST(Queue, LookingWhetherItIsRunKeepsNobodyFromRunningIt) {
+    const TempDir dir;
+    const auto scene = scrolling(dir, size);
+    const Queue queue(dir / "queue");
+    const std::jthread looking([&](const std::stop_token& stop) {
+        while (!stop.stop_requested())
+            isRun(queue);
+    });
+    for (int n = 0; n < 8; ++n) {
+        const std::string id = *queue.add(scene, {dir / "b.png", Format::Png, {4, 4}, 0, 0});
+        ASSERT_TRUE(runQueue(queue, test::cli(), {}));
+        ASSERT_EQ(queue.find(id)->state, State::Done) << n;
+    }
+}
+
 TEST(Queue, JobsChangePlaces) {
     const TempDir dir;
     const auto scene = scrolling(dir, size);

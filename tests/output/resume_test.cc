@@ -130,6 +130,32 @@ TEST(Resume, PartsByTheirOwnRunsMakeTheSameMovie) {
     EXPECT_EQ(sums("whole.mkv"), sums("parts.mkv"));
 }
 
+TEST(Resume, PartsHaveAllFramesOfALoopAndNoWipe) {
+    const TempDir dir;
+    const auto scene = scrolling(dir, size);
+    media::PixelCache sources;
+    Job whole{dir / "whole.mkv", Format::Ffv1, size, 0, 11};
+    whole.loop = {Loop::Kind::Dissolve, 4};
+    ASSERT_TRUE(write(scene, whole, sources));
+    Job part = whole;
+    part.path = dir / "parts.mkv", part.framesOnly = true;
+    for (const int first : {6, 0, 3, 9}) { // each shorter than the dissolve asks for
+        part.first = first, part.last = first + 2;
+        const auto made = write(scene, part, sources);
+        ASSERT_TRUE(made) << made.error().sentence;
+    }
+    part.first = 0, part.last = 11, part.framesOnly = false;
+    ASSERT_TRUE(write(scene, part, sources));
+    const auto sums = [&](const char* name) {
+        return test::run("ffmpeg -v error -i " + (dir / name).string() + " -f framemd5 -").printed;
+    };
+    EXPECT_EQ(sums("whole.mkv"), sums("parts.mkv"));
+    part.framesOnly = true, part.wipe.emplace();
+    const auto refused = write(scene, part, sources);
+    ASSERT_FALSE(refused);
+    EXPECT_EQ(refused.error().sentence, "A wipe cannot be rendered in parts.");
+}
+
 TEST(Resume, AFolderOfSomebodyElseIsLeftAlone) {
     const TempDir dir;
     const auto scene = scrolling(dir, size);
@@ -161,7 +187,8 @@ TEST(Resume, KilledAtAnyMomentNothingHalfHasAFinalName) {
             ::_exit(127);
         }
         state = state * 1664525u + 1013904223u;
-        std::this_thread::sleep_for(std::chrono::milliseconds((slower > 1 ? 3 : 1) * (20 + (state >> 16) % 250)));
+        std::this_thread::sleep_for(
+            std::chrono::milliseconds((slower > 1 ? 3 : 1) * (20 + (state >> 16) % 250)));
         ::kill(child, SIGKILL);
         int ended = 0;
         ::waitpid(child, &ended, 0);

@@ -61,7 +61,9 @@ void OutputWriter::chooseStill() {
     const std::filesystem::path path = chosen.toStdString();
     const auto format = output::formatOf(path);
     if (!format || output::infoOf(*format).movie)
-        return m_session.tell({"'" + path.filename().string() + "' should end in .png, .tif, .exr or .jpg."});
+        return m_session.tell({tr("'%1' should end in .png, .tif, .exr or .jpg.")
+                                   .arg(QString::fromStdString(path.filename().string()))
+                                   .toStdString()});
     output::Job job = output::wholeScene(scene, path, *format);
     job.first = job.last = frame;
     write(job);
