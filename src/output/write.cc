@@ -42,6 +42,13 @@ std::string complaintAbout(const scene::Scene& scene, const Job& job) {
     if (job.first < 0 || job.last < job.first || job.last >= scene.output.frames)
         return "Frames " + std::to_string(job.first) + "-" + std::to_string(job.last) + " are not within 0-" +
                std::to_string(scene.output.frames - 1) + ".";
+    const FormatInfo& info = infoOf(job.format);
+    const bool numberedName = job.path.filename().string().find('#') != std::string::npos;
+    if (!info.movie && job.last > job.first && !numberedName)
+        return "Several " + std::string(info.title.substr(0, info.title.find(' '))) +
+               " files need #### in their name, for the frame number: " + job.path.stem().string() + ".####" +
+               job.path.extension().string();
+    if (job.framesOnly && !info.movie) return "Only of movies frames can be rendered for later.";
     bool own = false;
     std::error_code code;
     const fs::path target = fs::absolute(job.path, code).lexically_normal();
@@ -50,13 +57,6 @@ std::string complaintAbout(const scene::Scene& scene, const Job& job) {
         return path;
     });
     if (own) return job.path.string() + " is a file that the scene itself shows; choose another name.";
-    const FormatInfo& info = infoOf(job.format);
-    const bool numberedName = job.path.filename().string().find('#') != std::string::npos;
-    if (!info.movie && job.last > job.first && !numberedName)
-        return "Several " + std::string(info.title.substr(0, info.title.find(' '))) +
-               " files need #### in their name, for the frame number: " + job.path.stem().string() + ".####" +
-               job.path.extension().string();
-    if (job.framesOnly && !info.movie) return "Only of movies frames can be rendered for later.";
     // Where its line is depends on the whole range.
     if (job.framesOnly && job.wipe) return "A wipe cannot be rendered in parts.";
     if (const auto shown = shownBy(job); !shown) return shown.error().sentence;
