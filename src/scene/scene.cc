@@ -12,6 +12,7 @@ bool samePictures(Scene a, Scene b) {
         scene->setAside.clear();
         scene->output.loop = scene->output.backgroundSeen = false;
         scene->output.guides.clear();
+        scene->output.variants.clear();
         scene->camera.rig = Rig::Dolly;
         scene->extra = Json::object();
     }
@@ -91,16 +92,47 @@ std::vector<LayerPath> all(const Scene& scene) {
     return Carrying(scene).take();
 }
 
+namespace {
+
+/// The layer with an id, and what holds it, outermost first; null when there is none.
+LayerPtr held(const std::vector<LayerPtr>& layers, std::int64_t id, std::vector<LayerPtr>& holders) {
+    for (const LayerPtr& layer : layers) {
+        if (layer->id == id) return layer;
+        const Group* group = layer->group();
+        if (!group) continue;
+        holders.push_back(layer);
+        if (LayerPtr found = held(group->children, id, holders)) return found;
+        holders.pop_back();
+    }
+    return nullptr;
+}
+
+}
+
+// Asked hundreds of times for each change that the desk shows, so it looks at no more than leads to the layer.
 LayerPath find(const Scene& scene, std::int64_t id) {
     LayerPath found;
-    bool follows = false;
-    forEach(scene, [&](const LayerPtr& layer, const std::vector<LayerPtr>& holders) {
-        if (layer->id == id) found = {layer, holders, holders};
-        follows = follows || layer->follows != 0;
-    });
-    if (follows && found.layer)
-        for (LayerPath& each : all(scene))
-            if (each.layer->id == id) return std::move(each);
+    found.layer = held(scene.layers, id, found.holders);
+    if (!found.layer) return found;
+    std::vector<LayerPtr>& carriers = found.carriers; // the innermost first, until all are there
+    std::vector<LayerPtr> holders = found.holders;
+    for (const Layer* layer = found.layer.get();; layer = carriers.back().get()) {
+        LayerPtr by;
+        if (layer->follows != 0) {
+            holders.clear();
+            by = held(scene.layers, layer->follows, holders);
+        } else if (!holders.empty()) {
+            by = std::move(holders.back());
+            holders.pop_back();
+        }
+        if (!by) break;
+        if (carriers.size() == Limits::carriers) { // a circle, or too many in a row
+            carriers = found.holders;
+            return found;
+        }
+        carriers.push_back(std::move(by));
+    }
+    std::reverse(carriers.begin(), carriers.end());
     return found;
 }
 
