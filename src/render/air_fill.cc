@@ -322,7 +322,8 @@ public:
     }
 
 protected:
-    explicit AirFill(const motion::Frame& frame) : m_view(frame.view), m_grid(gridFor(frame.view, 4)) {}
+    /// wanted: as gridFor.
+    AirFill(const motion::Frame& frame, int wanted) : m_view(frame.view), m_grid(gridFor(frame.view, wanted)) {}
     optics::View m_view;
 
 private:
@@ -335,7 +336,7 @@ private:
 class HaloFill : public AirFill {
 public:
     explicit HaloFill(const motion::Frame& frame)
-        : AirFill(frame), m_haze(frame.haze), m_paint(frame.blending == scene::Blending::Paint) {
+        : AirFill(frame, 4), m_haze(frame.haze), m_paint(frame.blending == scene::Blending::Paint) {
         for (const motion::LampAt& lamp : frame.lamps)
             if (lamp.halo > 0) m_lamps.push_back(lamp);
     }
@@ -392,7 +393,8 @@ private:
 
 class MistFill : public AirFill {
 public:
-    explicit MistFill(const motion::Frame& frame) : AirFill(frame), m_mist(frame.mist) {}
+    MistFill(const motion::Frame& frame, Method method)
+        : AirFill(frame, isFast(method) ? 8 : 4), m_mist(frame.mist) {}
 
     std::pair<double, double> nearnessIn(const media::Box& box) const override {
         // Where all rays of it stay above the top there is none.
@@ -454,8 +456,8 @@ FillPtr haloFill(const motion::Frame& frame) {
     return halo->empty() ? nullptr : halo;
 }
 
-FillPtr mistFill(const motion::Frame& frame) {
-    return frame.mist.density > 0 ? std::make_shared<MistFill>(frame) : nullptr;
+FillPtr mistFill(const motion::Frame& frame, Method method) {
+    return frame.mist.density > 0 ? std::make_shared<MistFill>(frame, method) : nullptr;
 }
 
 }

@@ -13,8 +13,8 @@ namespace stage::render {
 /// middle of the exposure. air: in front of it.
 FillPtr cloudFill(const motion::Item& item, const motion::Frame& frame, Method method, const Air& air);
 
-/// The frame's mist, in closed form; null where there is none.
-FillPtr mistFill(const motion::Frame& frame);
+/// The frame's mist, in closed form, looked at in more places of final pictures; null where there is none.
+FillPtr mistFill(const motion::Frame& frame, Method method);
 
 /// What the frame's haze shows of lamps around them, in closed form; null where there is none.
 FillPtr haloFill(const motion::Frame& frame);

@@ -7,7 +7,7 @@ namespace stage::render {
 
 void Canvas::clear(int w, int h) {
     width = w, height = h;
-    std::memset(rgba, 0, sizeof rgba);
+    std::memset(rgba, 0, static_cast<std::size_t>(h) * side * 4 * sizeof(float));
     std::memset(full, 0, sizeof full);
 }
 

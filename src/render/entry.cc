@@ -246,7 +246,7 @@ Result<std::vector<Entry>> gather(const motion::Frame& frame, const Quality& qua
         entry.blend = blend;
         entries.push_back(std::move(entry));
     };
-    addAir(mistFill(frame), scene::Blend::Normal);
+    addAir(mistFill(frame, quality.method), scene::Blend::Normal);
     addAir(haloFill(frame), scene::Blend::Add);
     return entries;
 }

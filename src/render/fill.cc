@@ -60,7 +60,8 @@ double nearnessOf(const FilledGap& filled) {
     return low > 0 ? (low + std::min(high, 3 * low)) / 2 : high / 2;
 }
 
-std::vector<Gap> slicesOf(const std::vector<const Fill*>& fills, const Gap& gap, bool together) {
+std::vector<Gap> slicesOf(const std::vector<const Fill*>& fills, const Gap& gap,
+                          const std::optional<DepthRange>& cards) {
     std::vector<double> lows, highs;
     for (const Fill* fill : fills)
         if (const auto [low, high] = fill->nearnessIn(gap.box); low <= high)
@@ -68,16 +69,19 @@ std::vector<Gap> slicesOf(const std::vector<const Fill*>& fills, const Gap& gap,
     if (lows.empty()) return {};
     std::sort(lows.begin(), lows.end());
     std::sort(highs.rbegin(), highs.rend());
-    const std::size_t alone = together && lows.size() > 1 ? 1 : 0;
+    const std::size_t alone = !cards && lows.size() > 1 ? 1 : 0;
     const media::Box& box = gap.box;
     double high = std::min(highs[alone], nearestSlice), low = std::max(lows[alone], farthestSlice);
     if (gap.front)
         high = std::min(high, render::nearnessIn(*gap.front, box.x0, box.y0, box.x1, box.y1).second);
     if (gap.behind)
         low = std::max(low, render::nearnessIn(*gap.behind, box.x0, box.y0, box.x1, box.y1).first);
-    if (!(low < high) || (together && lows.size() < 2)) return {gap};
-    const int first = static_cast<int>(std::floor(std::log(low) / std::log(slice))),
-              last = static_cast<int>(std::floor(std::log(high) / std::log(slice)));
+    if (cards) low = std::max(low, cards->first), high = std::min(high, cards->second);
+    if (!(low < high) || (!cards && lows.size() < 2)) return {gap};
+    // The outermost of those among cards are beyond them all.
+    const int beyond = cards ? 1 : 0,
+              first = static_cast<int>(std::floor(std::log(low) / std::log(slice))) - beyond,
+              last = static_cast<int>(std::floor(std::log(high) / std::log(slice))) + beyond;
     std::vector<Gap> slices;
     for (int i = last; i >= first; --i) {
         Gap part = gap;
@@ -89,13 +93,13 @@ std::vector<Gap> slicesOf(const std::vector<const Fill*>& fills, const Gap& gap,
 }
 
 void paintUnder(const std::vector<const Fill*>& fills, const Gap& gap, Canvas& canvas) {
-    for (const Gap& part : slicesOf(fills, gap, true))
+    for (const Gap& part : slicesOf(fills, gap))
         for (const Fill* fill : fills)
             fill->paintUnder(part, canvas);
 }
 
 void see(const std::vector<const Fill*>& fills, const Gap& gap, const FillRay* rays, int count, float* rgba) {
-    for (const Gap& part : slicesOf(fills, gap, true))
+    for (const Gap& part : slicesOf(fills, gap))
         for (const Fill* fill : fills) {
             if (fill->variesByRay()) {
                 for (int i = 0; i < count; ++i)

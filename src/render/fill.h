@@ -5,6 +5,7 @@
 #include "render/plane.h"
 
 #include <memory>
+#include <optional>
 #include <utility>
 #include <vector>
 
@@ -66,9 +67,13 @@ struct FilledGap {
 /// and the last slice go on to the ends of space.
 double nearnessOf(const FilledGap& filled);
 
-/// Space of a box in slices, nearest first, that lie at the same depths all over the frame. together: divided
-/// only where several have something; else wherever one has.
-std::vector<Gap> slicesOf(const std::vector<const Fill*>& fills, const Gap& gap, bool together);
+/// The least and the greatest 1 / depth of something in a box.
+using DepthRange = std::pair<double, double>;
+
+/// Space of a box in slices, nearest first, that lie at the same depths all over the frame: divided only where
+/// several have something, or, among cards that have no order in the box, where one has something and they are.
+std::vector<Gap> slicesOf(const std::vector<const Fill*>& fills, const Gap& gap,
+                          const std::optional<DepthRange>& cards = {});
 
 /// Paints several, mixed by their depths. As Fill::paintUnder.
 void paintUnder(const std::vector<const Fill*>& fills, const Gap& gap, Canvas& canvas);

@@ -102,23 +102,28 @@ void LensPainter::fillGaps(const std::vector<Entry>& entries, const media::Box& 
         else
             kinds.push_back({entry.blend, {entry.fill.get()}});
     }
-    const auto put = [&](const Gap& gap, bool slices) {
+    const auto put = [&](const Gap& gap, const std::optional<DepthRange>& among) {
         std::vector<Gap> parts{gap};
-        if (slices || kinds.size() > 1) parts = slicesOf(all, gap, !slices);
+        if (among || kinds.size() > 1) parts = slicesOf(all, gap, among);
         for (const Gap& part : parts)
             for (const auto& [blend, fills] : kinds)
                 if (!fills.empty()) addGap({part, fills}, blend, cards);
     };
     if (!tile.ordered && !all.empty()) {
-        for (Seen& each : seen)
+        DepthRange among(1e300, 0);
+        for (Seen& each : seen) {
+            const auto [low, high] = nearnessIn(each.entry->plane, box.x0, box.y0, box.x1, box.y1);
+            among.first = std::min(among.first, low), among.second = std::max(among.second, high);
             cards.push_back(std::move(each.card));
-        return put({box}, true);
+        }
+        // The lens's rim and the exposure see them somewhat nearer or farther.
+        return put({box}, DepthRange(among.first / 1.5, among.second * 1.5));
     }
     for (std::size_t i = 0; i <= seen.size(); ++i) {
         const bool last = i == seen.size();
         if (!all.empty() && !(last && i > 0 && seen[i - 1].opaque))
             put({box, i == 0 ? nullptr : &seen[i - 1].entry->plane, last ? nullptr : &seen[i].entry->plane},
-                false);
+                {});
         if (!last) cards.push_back(std::move(seen[i].card));
     }
 }

@@ -199,17 +199,23 @@ void TilePainter::fillGaps(const std::vector<Entry>& entries, const media::Box& 
             to.push_back(here);
         }
     };
-    const auto putSlices = [&](const Gap& gap, bool together, std::vector<Seen>& to) {
-        for (const Gap& part : slicesOf(all, gap, together))
-            put(part, to);
-    };
-    if (!ordered) return putSlices({box}, false, seen);
+    if (!ordered) {
+        DepthRange cards(1e300, 0);
+        for (const Seen& each : seen) {
+            const auto [low, high] = nearnessIn(each.entry->plane, box.x0, box.y0, box.x1, box.y1);
+            cards.first = std::min(cards.first, low), cards.second = std::max(cards.second, high);
+        }
+        for (const Gap& part : slicesOf(all, {box}, cards))
+            put(part, seen);
+        return;
+    }
     std::vector<Seen> filled;
     for (std::size_t i = 0; i <= seen.size(); ++i) {
         const Gap gap{box, i == 0 ? nullptr : &seen[i - 1].entry->plane,
                       i == seen.size() ? nullptr : &seen[i].entry->plane};
         if (kinds.size() > 1) // what is mixed by itself lies among the rest
-            putSlices(gap, true, filled);
+            for (const Gap& part : slicesOf(all, gap))
+                put(part, filled);
         else
             put(gap, filled);
         if (i < seen.size()) filled.push_back(seen[i]);
