@@ -8,11 +8,9 @@
 
 #include <algorithm>
 #include <array>
-#include <atomic>
 #include <cmath>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <opencv2/core.hpp>
 #include <optional>
 
@@ -33,135 +31,69 @@ V2d scaleOf(V2i size, V2i natural, int level) {
     return V2d(size) / V2d(natural) / std::exp2(level);
 }
 
-/// The alpha of a picture as floats, in pieces that are read once for all that look at it. Thread-safe.
-class AlphaPieces {
-public:
-    static constexpr int side = 256; ///< texels from piece to piece
-    static constexpr int stride =
-        side + 8; ///< each has some of the next ones as well, as far as four places reach
-    struct Piece {
-        std::mutex lock;
-        std::vector<float> values;
-        std::atomic<const float*> ready = nullptr; ///< the values, once they are read
-    };
-    struct Level {
-        int number;
-        V2i size, grid;
-        V2d scale; ///< texels to a px of the natural size
-        std::vector<Piece> pieces;
-        Level(int n, V2i of, V2d texels)
-            : number(n), size(of), grid((of.x + side - 1) / side, (of.y + side - 1) / side), scale(texels),
-              pieces(static_cast<std::size_t>(grid.x) * grid.y) {}
-        Piece& at(int x, int y) { return pieces[static_cast<std::size_t>(y / side) * grid.x + x / side]; }
-        const Piece& at(int x, int y) const {
-            return pieces[static_cast<std::size_t>(y / side) * grid.x + x / side];
-        }
-    };
-
-    AlphaPieces(PixelSourcePtr source, V2i natural) : m_source(std::move(source)), m_natural(natural) {
-        const int count = media::levelCount(m_source->size());
-        m_levels.reserve(static_cast<std::size_t>(count));
-        for (int n = 0; n < count; ++n)
-            m_levels.emplace_back(n, media::levelSize(m_source->size(), n),
-                                  scaleOf(m_source->size(), natural, n));
-    }
-    V2i natural() const { return m_natural; }
-    int levels() const { return static_cast<int>(m_levels.size()); }
-    const Level& level(int n) const { return m_levels[static_cast<std::size_t>(n)]; }
-
-    /// What a box of a level lies in.
-    Result<void> read(int n, const Box& box, PixelCache& cache, const Progress& progress) {
-        Level& level = m_levels[static_cast<std::size_t>(n)];
-        for (int y = box.y0 / side * side; y < box.y1; y += side)
-            for (int x = box.x0 / side * side; x < box.x1; x += side) {
-                Piece& piece = level.at(x, y);
-                if (piece.ready.load(std::memory_order_acquire)) continue;
-                const std::lock_guard guard(piece.lock);
-                if (piece.ready.load(std::memory_order_relaxed)) continue;
-                auto values = alpha(n, {x, y, x + stride, y + stride}, cache, progress);
-                if (!values) return tl::unexpected(values.error());
-                piece.values = std::move(*values);
-                piece.ready.store(piece.values.data(), std::memory_order_release);
-            }
-        return {};
-    }
-
-private:
-    /// Of a box of a level; 0 outside of it.
-    Result<std::vector<float>> alpha(int n, const Box& box, PixelCache& cache,
-                                     const Progress& progress) const {
-        const V2i size = m_levels[static_cast<std::size_t>(n)].size;
-        // Of the last ones of a level a part may lie beyond the picture.
-        const V2d last = V2d(m_source->size()) / std::exp2(n) - V2d(size - V2i(1));
-        const auto picture = cache.read(m_source, n, box, progress);
-        if (!picture) return tl::unexpected(picture.error());
-        std::vector<float> values(static_cast<std::size_t>(box.size().x) * box.size().y);
-        for (std::size_t i = 0; i < values.size(); ++i)
-            values[i] = float(picture->rgba[4 * i + 3]);
-        const int wide = box.size().x, column = size.x - 1 - box.x0, row = size.y - 1 - box.y0;
-        if (column >= 0 && column < wide)
-            for (int y = 0; y < box.size().y; ++y)
-                values[static_cast<std::size_t>(y) * wide + column] *= static_cast<float>(last.x);
-        if (row >= 0 && row < box.size().y)
-            for (int x = 0; x < wide; ++x)
-                values[static_cast<std::size_t>(row) * wide + x] *= static_cast<float>(last.y);
-        return values;
-    }
-
-    PixelSourcePtr m_source;
-    V2i m_natural;
-    std::vector<Level> m_levels;
-};
-
 /// The alpha of a caster's picture, averaged over discs.
 class CasterAlpha {
 public:
-    explicit CasterAlpha(AlphaPieces& pieces)
-        : m_pieces(pieces), m_wanted(static_cast<std::size_t>(pieces.levels())),
-          m_finest(std::max(pieces.level(0).scale.x, pieces.level(0).scale.y)) {}
+    /// natural: px of the layer that casts.
+    CasterAlpha(const PixelSourcePtr& source, V2i natural)
+        : m_source(source), m_natural(natural),
+          m_wanted(static_cast<std::size_t>(media::levelCount(source->size()))), m_need(source->size()) {
+        for (int n = 0; n < media::levelCount(source->size()); ++n)
+            m_scales.push_back(scaleOf(source->size(), natural, n));
+    }
 
     /// The level at which a disc (px of the natural size) is 3 to 6 texels across.
     int levelFor(double diameter) const {
-        const double texels = diameter * m_finest;
-        return texels > 6 ? std::min(std::ilogb(texels / 3), m_pieces.levels() - 1) : 0;
+        const double texels = diameter * std::max(m_scales[0].x, m_scales[0].y);
+        return texels > 6 ? std::min(std::ilogb(texels / 3), static_cast<int>(m_wanted.size()) - 1) : 0;
     }
     /// A box (px of the natural size) that discs will be looked at in at a level.
     void want(int level, const V2d& low, const V2d& high) {
-        const AlphaPieces::Level& to = m_pieces.level(level);
-        const auto whole = [](double v) { return static_cast<int>(std::clamp(std::floor(v), -1e8, 1e8)); };
-        const Box box = Box{whole(low.x * to.scale.x) - 1, whole(low.y * to.scale.y) - 1,
-                            whole(high.x * to.scale.x) + 2, whole(high.y * to.scale.y) + 2}
-                            .within(media::boxOf(to.size));
+        const Box box = boxOf(level, low, high);
         if (box.empty()) return;
-        Box& all = m_wanted[static_cast<std::size_t>(level)];
-        all = all.empty() ? box
-                          : Box{std::min(all.x0, box.x0), std::min(all.y0, box.y0), std::max(all.x1, box.x1),
-                                std::max(all.y1, box.y1)};
+        m_need.add(level, box);
+        m_wanted[static_cast<std::size_t>(level)] = true;
     }
     /// Both must stay as long as this.
     Result<void> read(PixelCache& cache, const Progress& progress) {
         m_cache = &cache, m_progress = &progress;
-        for (std::size_t n = 0; n < m_wanted.size(); ++n)
-            if (auto ok = m_pieces.read(static_cast<int>(n), m_wanted[n], cache, progress); !ok) return ok;
+        auto pyramid = cache.pyramid(m_source, m_need, progress);
+        if (!pyramid) return tl::unexpected(pyramid.error());
+        m_pyramid = std::move(*pyramid);
         // Where a level was not asked for the next coarser one serves, else the coarsest.
-        m_serves.assign(m_wanted.size(), nullptr);
-        const AlphaPieces::Level* serves = nullptr;
+        m_serves.assign(m_wanted.size(), -1);
+        int serves = -1;
         for (std::size_t n = 0; n < m_wanted.size(); ++n)
-            if (!m_wanted[n].empty()) serves = &m_pieces.level(static_cast<int>(n));
+            if (m_wanted[n]) serves = static_cast<int>(n);
         for (std::size_t n = m_wanted.size(); n-- > 0;) {
-            if (!m_wanted[n].empty()) serves = &m_pieces.level(static_cast<int>(n));
+            if (m_wanted[n]) serves = static_cast<int>(n);
             m_serves[n] = serves;
         }
         return {};
     }
+    /// Whether a box (px of the natural size) that was asked for at a level is known to be clear.
+    bool isClear(int level, const V2d& low, const V2d& high) const {
+        constexpr int cell = media::Tile::cellSide;
+        const media::TiledLevel& of = m_pyramid->level(level);
+        const Box box = boxOf(level, low, high);
+        if (box.empty()) return true;
+        const int first = box.x0 / cell, count = (box.x1 - 1) / cell - first + 1;
+        for (int row = box.y0 / cell; row <= (box.y1 - 1) / cell; ++row)
+            for (int from = 0; from < count; from += 64) {
+                const int run = std::min(64, count - from);
+                const std::uint64_t every = ~std::uint64_t{0} >> (64 - run);
+                if ((of.cells(row, first + from, run).clear & every) != every) return false;
+            }
+        return true;
+    }
     /// Of a disc (px of the natural size).
     float over(const V2d& middle, double diameter) const {
         const double r = diameter / 2;
-        const V2i natural = m_pieces.natural();
-        if (middle.x < -r || middle.y < -r || middle.x > natural.x + r || middle.y > natural.y + r) return 0;
-        const AlphaPieces::Level* level = m_serves[static_cast<std::size_t>(levelFor(diameter))];
-        if (!level) return 0;
-        const V2d& s = level->scale;
+        if (middle.x < -r || middle.y < -r || middle.x > m_natural.x + r || middle.y > m_natural.y + r)
+            return 0;
+        const int n = m_serves[static_cast<std::size_t>(levelFor(diameter))];
+        if (n < 0) return 0;
+        const V2d& s = m_scales[static_cast<std::size_t>(n)];
         // Of the variance of a disc's chords, a sixteenth of the square of its width, that between texels and
         // of a texel itself are there already.
         const auto stepOf = [](double across) {
@@ -170,29 +102,36 @@ public:
         };
         // A square of 4 x 4 places without its corners.
         const Four x(middle.x * s.x, stepOf(diameter * s.x)), y(middle.y * s.y, stepOf(diameter * s.y));
-        constexpr int side = AlphaPieces::side, stride = AlphaPieces::stride;
+        const media::TiledLevel& level = m_pyramid->level(n);
+        const Box box{x.at[0], y.at[0], x.at[3] + 2, y.at[3] + 2}; // all that is looked at
+        const media::Tile* tile = nullptr;
+        constexpr int side = media::tileSide;
+        // Of the last texels a part may lie beyond the picture.
+        if (box.x0 >= 0 && box.y0 >= 0 && box.x1 < level.size.x && box.y1 < level.size.y &&
+            box.x0 / side == (box.x1 - 1) / side && box.y0 / side == (box.y1 - 1) / side)
+            tile = level.tileAt(box.x0, box.y0);
         float sum = 0;
-        if (x.at[0] >= 0 && y.at[0] >= 0 && x.at[0] < level->size.x && y.at[0] < level->size.y &&
-            x.at[3] + 1 - x.at[0] / side * side < stride && y.at[3] + 1 - y.at[0] / side * side < stride) {
-            const float* values = piece(*level, x.at[0], y.at[0]);
-            if (!values) return 0;
-            const float* first = values - x.at[0] / side * side;
+        if (tile) {
+            const Box own = box.shifted(V2i(-(box.x0 / side * side), -(box.y0 / side * side)));
+            if (const auto even = evenIn(*tile, own)) return *even;
+            constexpr std::ptrdiff_t next = 4;
             for (std::size_t j = 0; j < 4; ++j) {
-                const float* row =
-                    first + static_cast<std::ptrdiff_t>(y.at[j] - y.at[0] / side * side) * stride;
+                const int row = own.y0 + y.at[j] - box.y0;
+                const Imath::half *upper = tile->row(row) + 3, *lower = tile->row(row + 1) + 3;
                 const std::size_t from = j == 0 || j == 3 ? 1 : 0;
                 for (std::size_t i = from; i < 4 - from; ++i) {
-                    const float* p = row + x.at[i];
-                    const float upper = p[0] + (p[1] - p[0]) * x.rest[i],
-                                lower = p[stride] + (p[stride + 1] - p[stride]) * x.rest[i];
-                    sum += upper + (lower - upper) * y.rest[j];
+                    const std::ptrdiff_t at = next * (own.x0 + x.at[i] - box.x0);
+                    sum +=
+                        mixed(upper[at], upper[at + next], lower[at], lower[at + next], x.rest[i], y.rest[j]);
                 }
             }
         } else {
             for (std::size_t j = 0; j < 4; ++j)
                 for (std::size_t i = 0; i < 4; ++i)
                     if ((i != 0 && i != 3) || (j != 0 && j != 3))
-                        sum += between(*level, x.at[i], y.at[j], x.rest[i], y.rest[j]);
+                        sum += mixed(at(n, x.at[i], y.at[j]), at(n, x.at[i] + 1, y.at[j]),
+                                     at(n, x.at[i], y.at[j] + 1), at(n, x.at[i] + 1, y.at[j] + 1), x.rest[i],
+                                     y.rest[j]);
         }
         return sum / 12;
     }
@@ -213,32 +152,59 @@ private:
             }
         }
     };
-    /// What a texel lies in; null: it cannot be read, for which problem() tells why. Nearly all that is
-    /// looked at was asked for before; the rest is read now.
-    const float* piece(const AlphaPieces::Level& level, int x, int y) const {
-        const std::atomic<const float*>& ready = level.at(x, y).ready;
-        if (const float* values = ready.load(std::memory_order_acquire)) return values;
-        if (auto ok = m_pieces.read(level.number, {x, y, x + 1, y + 1}, *m_cache, *m_progress);
-            !ok && m_problem)
-            m_problem = std::move(ok);
-        return ready.load(std::memory_order_acquire);
+    static float mixed(float a, float b, float c, float d, float x, float y) {
+        const float upper = a + (b - a) * x, lower = c + (d - c) * x;
+        return upper + (lower - upper) * y;
     }
-    float at(const AlphaPieces::Level& level, int x, int y) const {
+    /// Texels of a level, with one more on each side.
+    Box boxOf(int level, const V2d& low, const V2d& high) const {
+        const V2d& scale = m_scales[static_cast<std::size_t>(level)];
+        const auto whole = [](double v) { return static_cast<int>(std::clamp(std::floor(v), -1e8, 1e8)); };
+        return Box{whole(low.x * scale.x) - 1, whole(low.y * scale.y) - 1, whole(high.x * scale.x) + 2,
+                   whole(high.y * scale.y) + 2}
+            .within(media::boxOf(media::levelSize(m_source->size(), level)));
+    }
+    /// The alpha of a box of a tile, where its cells tell that it is the same all over.
+    static std::optional<float> evenIn(const media::Tile& tile, const Box& box) {
+        constexpr int cell = media::Tile::cellSide;
+        const int first = box.x0 / cell, count = (box.x1 - 1) / cell - first + 1;
+        const std::uint32_t every = (count == 32 ? ~0u : (1u << count) - 1) << first;
+        std::uint32_t clear = every, opaque = every;
+        for (int row = box.y0 / cell; row <= (box.y1 - 1) / cell; ++row) {
+            clear &= tile.clear[static_cast<std::size_t>(row)];
+            opaque &= tile.opaque[static_cast<std::size_t>(row)];
+        }
+        if (clear == every) return 0.f;
+        if (opaque == every) return 1.f;
+        return std::nullopt;
+    }
+    float at(int n, int x, int y) const {
+        const media::TiledLevel& level = m_pyramid->level(n);
         if (x < 0 || y < 0 || x >= level.size.x || y >= level.size.y) return 0;
-        const float* values = piece(level, x, y);
-        constexpr int side = AlphaPieces::side;
-        return values ? values[y % side * AlphaPieces::stride + x % side] : 0;
+        float alpha = 0;
+        if (const Imath::half* texel = level.texel(x, y)) {
+            alpha = texel[3];
+        } else { // nearly all was asked for before; the rest is read now
+            const auto read = m_cache->read(m_source, n, {x, y, x + 1, y + 1}, *m_progress);
+            if (!read) {
+                if (m_problem) m_problem = tl::unexpected(read.error());
+                return 0;
+            }
+            alpha = read->rgba[3];
+        }
+        if (x < level.size.x - 1 && y < level.size.y - 1) return alpha;
+        const V2d last = V2d(m_source->size()) / std::exp2(n) - V2d(level.size - V2i(1));
+        if (x == level.size.x - 1) alpha *= static_cast<float>(last.x);
+        if (y == level.size.y - 1) alpha *= static_cast<float>(last.y);
+        return alpha;
     }
-    /// Between a texel and the next ones to the right and below.
-    float between(const AlphaPieces::Level& level, int x, int y, float fx, float fy) const {
-        const float upper = at(level, x, y) + (at(level, x + 1, y) - at(level, x, y)) * fx,
-                    lower = at(level, x, y + 1) + (at(level, x + 1, y + 1) - at(level, x, y + 1)) * fx;
-        return upper + (lower - upper) * fy;
-    }
-    AlphaPieces& m_pieces;
-    std::vector<Box> m_wanted; ///< by level
-    std::vector<const AlphaPieces::Level*> m_serves;
-    double m_finest; ///< texels to a px of the natural size, of the finest level
+    PixelSourcePtr m_source;
+    V2i m_natural;
+    std::vector<V2d> m_scales;  ///< texels to a px of the natural size, by level
+    std::vector<char> m_wanted; ///< by level
+    media::Need m_need;
+    media::PyramidPtr m_pyramid;
+    std::vector<int> m_serves; ///< a level for each; -1: none
     PixelCache* m_cache = nullptr;
     const Progress* m_progress = nullptr;
     mutable Result<void> m_problem;
@@ -252,18 +218,25 @@ struct Looked {
     V2d foot;            ///< where it is nearest to it, px
 };
 
+/// What of the caster a cell may look at.
+struct Part {
+    int coarsest;  ///< of the levels
+    V2d low, high; ///< px of the natural size
+};
+
 /// A cell between places that are looked at beforehand.
 struct Cell {
-    bool seen = false;    ///< something of the shadow may be in it
-    int step = 1;         ///< texels between places that have to be looked at
-    double footprint = 0; ///< of a texel, px of the caster
+    std::array<Part, 2> parts; ///< through the light, and at the foot
+    int count = 0;             ///< of them; 0: nothing of the shadow is in it
+    V2i step{1, 1};            ///< texels between places that have to be looked at
+    double footprint = 0;      ///< of a texel, px of the caster
 };
 
 /// How much of the light a shadow takes at places of a box of a level.
 class OneShadow {
 public:
-    OneShadow(const ShadowOnCard& shadow, AlphaPieces& caster, const Box& box, const V2d& scale)
-        : m_shadow(shadow), m_alpha(caster), m_box(box), m_scale(scale),
+    OneShadow(const ShadowOnCard& shadow, const PixelSourcePtr& caster, const Box& box, const V2d& scale)
+        : m_shadow(shadow), m_alpha(caster, shadow.caster->layer->pixels), m_box(box), m_scale(scale),
           m_perMetre(2 / (shadow.metres.x + shadow.metres.y)),
           m_across((box.size().x + cellSide - 1) / cellSide + 1) {
         const int down = (box.size().y + cellSide - 1) / cellSide + 1;
@@ -276,8 +249,18 @@ public:
             for (int i = 0; i + 1 < m_across; ++i)
                 want(nodes, static_cast<std::size_t>(j) * m_across + i);
     }
-    bool seen() const { return m_seen; }
-    Result<void> read(PixelCache& cache, const Progress& progress) { return m_alpha.read(cache, progress); }
+    bool seen() const {
+        return std::any_of(m_cells.begin(), m_cells.end(), [](const Cell& cell) { return cell.count > 0; });
+    }
+    Result<void> read(PixelCache& cache, const Progress& progress) {
+        if (auto ok = m_alpha.read(cache, progress); !ok) return ok;
+        for (Cell& cell : m_cells)
+            if (std::all_of(cell.parts.begin(), cell.parts.begin() + cell.count, [&](const Part& part) {
+                    return m_alpha.isClear(part.coarsest, part.low, part.high);
+                }))
+                cell.count = 0;
+        return {};
+    }
 
     /// Of what taken() read.
     const Result<void>& problem() const { return m_alpha.problem(); }
@@ -289,36 +272,36 @@ public:
         for (int y = 0; y < of.y; y += cellSide)
             for (int x = 0; x < of.x; x += cellSide) {
                 const Cell& cell = m_cells[static_cast<std::size_t>(y / cellSide) * m_across + x / cellSide];
-                if (!cell.seen) continue;
-                const int step = cell.step, across = cellSide / step + 1;
+                if (cell.count == 0) continue;
+                const V2i step = cell.step, places = V2i(cellSide) / step + V2i(1);
                 bool any = false;
-                for (int j = 0; j < across; ++j)
-                    for (int i = 0; i < across; ++i) {
-                        float& node = nodes[static_cast<std::size_t>(j * across + i)];
-                        node = taken(m_box.x0 + x + i * step, m_box.y0 + y + j * step, cell.footprint);
+                for (int j = 0; j < places.y; ++j)
+                    for (int i = 0; i < places.x; ++i) {
+                        float& node = nodes[static_cast<std::size_t>(j * places.x + i)];
+                        node = taken(m_box.x0 + x + i * step.x, m_box.y0 + y + j * step.y, cell.footprint);
                         any = any || node > 0;
                     }
                 if (!any) continue;
                 const V2i size(std::min(cellSide, of.x - x), std::min(cellSide, of.y - y));
                 float* to = all.data() + static_cast<std::size_t>(y) * of.x + x;
-                for (int j = 0; j * step < size.y; ++j)
-                    for (int i = 0; i * step < size.x; ++i)
-                        spread(nodes.data() + j * across + i, across, step,
-                               {std::min(step, size.x - i * step), std::min(step, size.y - j * step)},
-                               to + static_cast<std::ptrdiff_t>(j) * step * of.x + i * step, of.x);
+                for (int j = 0; j * step.y < size.y; ++j)
+                    for (int i = 0; i * step.x < size.x; ++i)
+                        spread(nodes.data() + j * places.x + i, places.x, step,
+                               {std::min(step.x, size.x - i * step.x), std::min(step.y, size.y - j * step.y)},
+                               to + static_cast<std::ptrdiff_t>(j) * step.y * of.x + i * step.x, of.x);
             }
         return all;
     }
 
 private:
     /// Texels between four nodes, of which the first is at p.
-    static void spread(const float* p, int across, int step, V2i size, float* to, int stride) {
-        const float by = 1 / static_cast<float>(step);
+    static void spread(const float* p, int across, V2i step, V2i size, float* to, int stride) {
+        const Imath::V2f by = Imath::V2f(1) / Imath::V2f(step);
         for (int y = 0; y < size.y; ++y, to += stride) {
-            const float fy = static_cast<float>(y) * by;
+            const float fy = static_cast<float>(y) * by.y;
             const float left = p[0] + (p[across] - p[0]) * fy, right = p[1] + (p[across + 1] - p[1]) * fy;
             for (int x = 0; x < size.x; ++x)
-                to[x] = left + (right - left) * (static_cast<float>(x) * by);
+                to[x] = left + (right - left) * (static_cast<float>(x) * by.x);
         }
     }
     /// Texel of the level.
@@ -359,13 +342,17 @@ private:
         const std::array<const Looked*, 4> corners = {&nodes[node], &nodes[node + 1], &nodes[node + m_across],
                                                       &nodes[node + m_across + 1]};
         const Looked& first = *corners[0];
-        const double footprint =
-            std::max({(corners[1]->place - first.place).length(), (corners[2]->place - first.place).length(),
-                      (corners[3]->place - corners[2]->place).length(),
-                      (corners[3]->place - corners[1]->place).length()}) /
-            cellSide;
+        // Of a texel to the right and one down, px of the caster.
+        const auto footprintOf = [&](V2d Looked::*place) {
+            const auto apart = [&](std::size_t a, std::size_t b) {
+                return (corners[a]->*place - corners[b]->*place).length() / cellSide;
+            };
+            return V2d(std::max(apart(0, 1), apart(2, 3)), std::max(apart(0, 2), apart(1, 3)));
+        };
+        V2d coarse = footprintOf(&Looked::place);
+        const double footprint = std::max(coarse.x, coarse.y);
         const V2i natural = m_shadow.caster->layer->pixels;
-        bool any = false;
+        Cell& cell = m_cells[node];
         double softest = 1e300; // of the discs, px
         const auto wanted = [&](const auto& placeOf, const auto& discOf) {
             V2d low(1e300), high(-1e300);
@@ -383,10 +370,11 @@ private:
             const V2d around = V2d(0.75 * most + 1) + (high - low) * 0.1;
             low -= around, high += around;
             if (high.x < 0 || high.y < 0 || low.x > natural.x || low.y > natural.y) return;
-            any = true;
             softest = std::min(softest, least);
-            for (int level = m_alpha.levelFor(least / 1.5); level <= m_alpha.levelFor(most * 1.5); ++level)
+            const int coarsest = m_alpha.levelFor(most * 1.5);
+            for (int level = m_alpha.levelFor(least / 1.5); level <= coarsest; ++level)
                 m_alpha.want(level, low, high);
+            cell.parts[static_cast<std::size_t>(cell.count++)] = {coarsest, low, high};
         };
         const bool lit =
             std::any_of(corners.begin(), corners.end(), [](const Looked* c) { return c->diameter >= 0; });
@@ -403,12 +391,18 @@ private:
                 [&](const Looked& c) {
                     return std::min(contactDisc(c), 3 * m_shadow.contactReach * m_perMetre);
                 });
+        if (close && m_shadow.contact > 0) {
+            const V2d atFoot = footprintOf(&Looked::foot);
+            coarse = {std::max(coarse.x, atFoot.x), std::max(coarse.y, atFoot.y)};
+        }
         // What a disc sees changes evenly over an eighth of it, but for less than a percent.
-        int step = 1;
-        while (2 * step <= cellSide && 16 * step * footprint <= softest)
-            step *= 2;
-        m_cells[node] = {any, step, footprint};
-        m_seen = m_seen || any;
+        const auto stepFor = [&](double texel) {
+            int step = 1;
+            while (2 * step <= cellSide && 16 * step * texel <= softest)
+                step *= 2;
+            return step;
+        };
+        cell.step = {stepFor(coarse.x), stepFor(coarse.y)}, cell.footprint = footprint;
     }
 
     const ShadowOnCard& m_shadow;
@@ -417,7 +411,6 @@ private:
     V2d m_scale;
     double m_perMetre; ///< px of the caster's natural size
     int m_across;
-    bool m_seen = false;
     std::vector<Cell> m_cells; ///< by their first node
 };
 
@@ -428,11 +421,7 @@ public:
         : PixelSource((below ? below->key() : std::string("shadows")) + keyOf(pixels, casters),
                       below ? below->size() : pixels.layer->pixels, Granularity::EveryLevel),
           m_below(std::move(below)), m_shadows(pixels.shadows), m_light(pixels.light),
-          m_natural(pixels.layer->pixels) {
-        for (std::size_t n = 0; n < casters.size(); ++n)
-            m_casters.push_back(
-                std::make_unique<AlphaPieces>(casters[n], m_shadows->list[n].caster->layer->pixels));
-    }
+          m_natural(pixels.layer->pixels), m_casters(casters) {}
 
     Result<Raster> compute(int level, const Box& box, PixelCache& cache,
                            const Progress& progress) const override {
@@ -444,7 +433,7 @@ public:
         for (std::size_t n = 0; n < m_shadows->list.size(); ++n) {
             if (progress.stopped()) return cancelled();
             const ShadowOnCard& shadow = m_shadows->list[n];
-            OneShadow one(shadow, *m_casters[n], box, scale);
+            OneShadow one(shadow, m_casters[n], box, scale);
             if (!one.seen()) continue;
             if (auto read = one.read(cache, progress); !read) return tl::unexpected(read.error());
             std::vector<float> taken = one.taken();
@@ -545,7 +534,7 @@ private:
     motion::ShadowsPtr m_shadows;
     motion::LightPtr m_light;
     V2i m_natural;
-    std::vector<std::unique_ptr<AlphaPieces>> m_casters; ///< of each shadow
+    std::vector<PixelSourcePtr> m_casters; ///< of each shadow
 };
 
 }
