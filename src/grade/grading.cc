@@ -12,6 +12,7 @@
 #include <cmath>
 #include <list>
 #include <mutex>
+#include <opencv2/core.hpp>
 #include <utility>
 
 namespace stage::grade {
@@ -106,12 +107,28 @@ Result<Views> viewsOf(const std::string& config) {
 namespace {
 
 /// Grades one after the other, as much of them as a share of each place says.
+/// A row of halfs as floats and back, RGBA: one by one they would take longer than all else.
+class FloatRow {
+public:
+    explicit FloatRow(int texels) : m_floats(1, texels, CV_32FC4) {}
+    float* read(Imath::half* texels) {
+        cv::Mat(1, m_floats.cols, CV_16FC4, texels).convertTo(m_floats, CV_32FC4);
+        return m_floats.ptr<float>();
+    }
+    void write(Imath::half* texels) const {
+        cv::Mat to(1, m_floats.cols, CV_16FC4, texels);
+        m_floats.convertTo(to, CV_16FC4);
+    }
+
+private:
+    cv::Mat m_floats;
+};
+
 class GradedSource : public media::PixelSource {
 public:
-    GradedSource(std::vector<scene::GradePtr> grades, const std::optional<motion::DepthShare>& share,
-                 V2i natural, media::PixelSourcePtr below)
-        : PixelSource(below->key() + keyOf(grades) + keyOf(share), below->size(), Granularity::EveryLevel),
-          m_grades(std::move(grades)), m_share(share), m_natural(natural), m_below(std::move(below)) {}
+    GradedSource(std::vector<scene::GradePtr> grades, media::PixelSourcePtr below)
+        : PixelSource(below->key() + keyOf(grades), below->size(), Granularity::EveryLevel),
+          m_grades(std::move(grades)), m_below(std::move(below)) {}
 
     Result<media::Raster> compute(int level, const media::Box& box, media::PixelCache& cache,
                                   const Progress& progress) const override {
@@ -119,42 +136,65 @@ public:
         if (!grading) return tl::unexpected(grading.error());
         auto picture = cache.read(m_below, level, box, progress);
         if (!picture || !*grading) return picture;
-        const V2i whole = media::levelSize(size(), level), of = box.size();
-        const V2d px(static_cast<double>(m_natural.x) / whole.x, static_cast<double>(m_natural.y) / whole.y);
-        std::vector<float> row(static_cast<std::size_t>(of.x) * 4);
-        for (int y = 0; y < of.y; ++y) {
-            Imath::half* texels = picture->row(y);
-            std::copy_n(texels, row.size(), row.begin());
-            (*grading)->apply(row.data(), static_cast<std::size_t>(of.x));
-            for (int x = 0; m_share && x < of.x; ++x) {
-                const auto share =
-                    static_cast<float>(m_share->at(V2d(box.x0 + x + 0.5, box.y0 + y + 0.5) * px));
-                for (int c = 0; c < 3; ++c) {
-                    const float before = texels[4 * x + c];
-                    float& after = row[static_cast<std::size_t>(4 * x + c)];
-                    after = before + (after - before) * share;
-                }
-            }
-            std::copy(row.begin(), row.end(), texels);
+        FloatRow row(box.size().x);
+        for (int y = 0; y < box.size().y; ++y) {
+            (*grading)->apply(row.read(picture->row(y)), static_cast<std::size_t>(box.size().x));
+            row.write(picture->row(y));
         }
         return picture;
     }
     std::string name() const override { return m_below->name(); }
 
 private:
-    static std::string keyOf(const std::vector<scene::GradePtr>& grades) { return grade::keyOf(grades); }
-    static std::string keyOf(const std::optional<motion::DepthShare>& share) {
-        if (!share) return {};
+    std::vector<scene::GradePtr> m_grades;
+    media::PixelSourcePtr m_below;
+};
+
+/// A picture, and by depth as it is graded: two, so that what is graded stays as it is while the camera
+/// moves.
+class GradedByDepthSource : public media::PixelSource {
+public:
+    GradedByDepthSource(const motion::DepthShare& share, V2i natural, media::PixelSourcePtr below,
+                        media::PixelSourcePtr graded)
+        : PixelSource(graded->key() + keyOf(share), below->size(), Granularity::EveryLevel), m_share(share),
+          m_natural(natural), m_below(std::move(below)), m_graded(std::move(graded)) {}
+
+    Result<media::Raster> compute(int level, const media::Box& box, media::PixelCache& cache,
+                                  const Progress& progress) const override {
+        auto picture = cache.read(m_below, level, box, progress);
+        if (!picture) return picture;
+        auto graded = cache.read(m_graded, level, box, progress);
+        if (!graded) return graded;
+        const V2i whole = media::levelSize(size(), level), of = box.size();
+        const V2d px(static_cast<double>(m_natural.x) / whole.x, static_cast<double>(m_natural.y) / whole.y);
+        FloatRow without(of.x), with(of.x);
+        for (int y = 0; y < of.y; ++y) {
+            float* p = without.read(picture->row(y));
+            const float* to = with.read(graded->row(y));
+            for (int x = 0; x < of.x; ++x, p += 4, to += 4) {
+                if (std::equal(p, p + 3, to)) continue;
+                const auto share =
+                    static_cast<float>(m_share.at(V2d(box.x0 + x + 0.5, box.y0 + y + 0.5) * px));
+                for (int c = 0; c < 3; ++c)
+                    p[c] += (to[c] - p[c]) * share;
+            }
+            without.write(picture->row(y));
+        }
+        return picture;
+    }
+    std::string name() const override { return m_below->name(); }
+
+private:
+    static std::string keyOf(const motion::DepthShare& share) {
         std::string key = "\nfrom depth";
-        media::add(key, V3d(share->from, share->to, share->soft));
-        media::add(key, V3d(share->corner, share->across, share->down));
+        media::add(key, V3d(share.from, share.to, share.soft));
+        media::add(key, V3d(share.corner, share.across, share.down));
         return key;
     }
 
-    std::vector<scene::GradePtr> m_grades;
-    std::optional<motion::DepthShare> m_share;
+    motion::DepthShare m_share;
     V2i m_natural;
-    media::PixelSourcePtr m_below;
+    media::PixelSourcePtr m_below, m_graded;
 };
 
 }
@@ -164,9 +204,13 @@ media::PixelSourcePtr graded(const motion::Pixels& pixels, media::PixelSourcePtr
     std::vector<scene::GradePtr> together;
     const auto add = [&](std::vector<scene::GradePtr> grades,
                          const std::optional<motion::DepthShare>& share) {
-        if (!keyOf(grades).empty())
-            below = std::make_shared<GradedSource>(std::move(grades), share, pixels.layer->pixels,
-                                                   std::move(below));
+        if (keyOf(grades).empty()) return;
+        auto made = std::make_shared<GradedSource>(std::move(grades), below);
+        if (share)
+            below = std::make_shared<GradedByDepthSource>(*share, pixels.layer->pixels, std::move(below),
+                                                          std::move(made));
+        else
+            below = std::move(made);
     };
     for (const motion::PixelGrade& each : pixels.grades) {
         if (!each.share) {
