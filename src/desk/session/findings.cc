@@ -47,7 +47,7 @@ Findings::~Findings() {
 void Findings::look() {
     if (m_running) m_running->request_stop();
     m_running = std::make_shared<std::stop_source>();
-    onWorker([self = QPointer(this), stop = m_running, scene = m_session.scene(),
+    onAsideWorker([self = QPointer(this), stop = m_running, scene = m_session.scene(),
               sources = m_session.sharedSources()] {
         // A gap is told at once; the rest may take a second.
         const auto soon = [&](checks::Finding finding) {
@@ -82,7 +82,7 @@ void Findings::addGap(checks::Finding finding) {
 void Findings::glance() {
     if (m_glancing || !m_glanceWanted) return;
     m_glancing = true;
-    onWorker([self = QPointer(this), scene = std::exchange(m_glanceWanted, nullptr),
+    onAsideWorker([self = QPointer(this), scene = std::exchange(m_glanceWanted, nullptr),
               sources = m_session.sharedSources()] {
         auto seen = guarded([&] {
             checks::Coverage coverage(*sources);
