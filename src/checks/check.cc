@@ -7,6 +7,7 @@
 #include "checks/material.h"
 #include "checks/seen.h"
 #include "checks/slip.h"
+#include "scene/variant.h"
 
 #include <algorithm>
 #include <map>
@@ -91,6 +92,24 @@ Finding joined(const scene::Scene& scene, std::vector<Finding> members) {
     return all;
 }
 
+/// Where the move runs out of picture in a size variant.
+Result<std::vector<Finding>> gapsOf(const scene::Scene& scene, const scene::Variant& variant,
+                                    Coverage& coverage, const std::stop_token& stop) {
+    const scene::Scene own = scene::inVariant(scene, variant);
+    const Frames frames(own);
+    GapCheck gaps(frames, coverage, stop);
+    const auto looked =
+        frames.forEach(stop, [&](std::int64_t f, const motion::Frame& frame) { return gaps.look(f, frame); });
+    if (!looked) return tl::unexpected(looked.error());
+    auto told = gaps.tell();
+    if (!told) return told;
+    for (Finding& each : *told) {
+        each.sentence = "'" + variant.name + "': " + each.sentence;
+        each.map = nullptr; // it is of another frame than the one that is looked at
+    }
+    return told;
+}
+
 }
 
 Result<Report> check(const scene::Scene& scene, media::PixelCache& cache, const std::stop_token& stop,
@@ -124,6 +143,11 @@ Result<Report> check(const scene::Scene& scene, media::PixelCache& cache, const 
     for (const Finding& each : *gaps)
         open.insert(each.layer);
     take(std::move(*gaps));
+    for (const scene::Variant& variant : scene.output.variants) {
+        auto more = gapsOf(scene, variant, coverage, stop);
+        if (!more) return tl::unexpected(more.error());
+        take(std::move(*more));
+    }
     auto edges = edgeCheck.tell();
     std::erase_if(edges, [&](const Finding& each) { return open.contains(each.layer); });
     take(std::move(edges));

@@ -57,7 +57,7 @@ private:
     };
     Moment momentAt(double seconds) const {
         const scene::Pose pose = m_move.at(seconds);
-        Moment moment{optics::viewOf(pose, m_scene.camera.gate, m_scene.output.frame), m_resolved.get(), {}};
+        Moment moment{optics::viewOf(pose, m_scene.camera, m_scene.output.frame), m_resolved.get(), {}};
         if (m_still) return moment;
         moment.own = std::make_unique<motion::ResolvedScene>(m_scene, Rational::nearest(seconds), pose);
         moment.resolved = moment.own.get();

@@ -15,13 +15,16 @@
 #include "motion/camera_move.h"
 #include "optics/lens.h"
 #include "optics/placing.h"
+#include "scene/output_json.h"
 #include "scene/property.h"
 #include "scene/scene_json.h"
 #include "scene/utf8.h"
+#include "scene/variant.h"
 
 #include <algorithm>
 #include <functional>
 #include <map>
+#include <utility>
 
 namespace stage::edit {
 namespace {
@@ -93,6 +96,7 @@ void lens(Scene& scene, Fields& fields) {
     scene.camera.iris = scene::readIris(fields, scene.camera.iris);
     scene.camera.shutter = fields.number("shutter", 0, 720, scene.camera.shutter);
     scene.camera.gate = fields.number("gate", 0.1, 1000, scene.camera.gate);
+    scene.camera.shift = scene::readShift(fields, scene.camera.shift);
     if (fields.has("rig")) scene.camera.rig = static_cast<scene::Rig>(fields.choice("rig", scene::rigNames));
     if (fields.has("focal") && fields.has("angle")) throw Misread{"lens takes 'focal' or 'angle', not both"};
     double focal = 0;
@@ -127,22 +131,11 @@ void lens(Scene& scene, Fields& fields) {
 void settings(Scene& scene, Fields& fields) {
     scene::Output& out = scene.output;
     if (fields.has("frame")) {
-        const auto size = fields.numbers("frame", 2, 16, Limits::frameSide);
-        const V2d before(out.frame);
-        out.frame = {static_cast<int>(size[0]), static_cast<int>(size[1])};
-        const V2d after(out.frame);
-        // The gate is the frame's width, so keeping it keeps what is seen across. What is seen up and down is
-        // kept by a gate that is cropped or widened, as a camera's would be; focal lengths stay.
-        constexpr std::array<std::string_view, 3> sides = {"width", "height", "shorter"};
-        const std::size_t keep = fields.has("keep") ? fields.choice("keep", sides) : 0;
-        // What the shorter (or named) side saw before, the shorter (or named) side sees after.
-        const double seen = keep == 1   ? before.y / before.x
-                            : keep == 2 ? std::min(before.x, before.y) / before.x
-                                        : 1;
-        const double sees = keep == 1   ? after.y / after.x
-                            : keep == 2 ? std::min(after.x, after.y) / after.x
-                                        : 1;
-        scene.camera.gate = std::clamp(scene.camera.gate * seen / sees, 0.1, 1000.0);
+        const V2i before = std::exchange(out.frame, scene::readFrame(fields));
+        const auto keep = fields.has("keep")
+                              ? static_cast<scene::Keep>(fields.choice("keep", scene::keepNames))
+                              : scene::Keep::Width;
+        scene.camera.gate = scene::gateFor(scene.camera.gate, before, out.frame, keep);
     } else if (fields.has("keep")) {
         throw Misread{"'" + fields.at("keep") + "' says how a new 'frame' is seen; there is none"};
     }
@@ -152,8 +145,8 @@ void settings(Scene& scene, Fields& fields) {
     out.backgroundSeen = fields.yes("backgroundSeen", out.backgroundSeen);
     scene.ground = fields.number("ground", -Limits::metres, Limits::metres, scene.ground);
     if (fields.has("background")) out.background = fields.colour("background");
-    constexpr std::array<std::string_view, 2> names = {"light", "paint"};
-    if (fields.has("blending")) out.blending = static_cast<scene::Blending>(fields.choice("blending", names));
+    if (fields.has("blending"))
+        out.blending = static_cast<scene::Blending>(fields.choice("blending", scene::blendingNames));
     if (fields.has("homeDepth") && fields.has("metresPerPixel"))
         throw Misread{"settings take 'homeDepth' or 'metresPerPixel', not both"};
     scene.homeDepth = fields.number("homeDepth", 1e-3, Limits::metres, scene.homeDepth);
@@ -230,6 +223,7 @@ constexpr auto kinds = std::to_array<Kind>({
     {"duplicate", "Duplicate", duplicate},
     {"scatter", "Scatter", scatter},
     {"guides", "Change guides", guides},
+    {"variants", "Change size variants", variants},
     {"haze", "Change haze", haze},
     {"replace", "Replace media of", replaceMedia},
     {"relink", "Find media", relinkMedia},
@@ -284,6 +278,7 @@ constexpr auto kinds = std::to_array<Kind>({
     {"remove-key", "Take key off", removeKey},
     {"keys", "Change keys of", changeKeys},
     {"hand-held", "Hold by hand", handHeld},
+    {"camera-path", "Take a camera's path", cameraPath},
     {"showing", "Change times of", showing},
     {"move-in-time", "Move in time", moveInTime},
     {"stagger", "Stagger", stagger},

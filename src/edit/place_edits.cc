@@ -509,7 +509,7 @@ void hang(Scene& scene, Fields& fields) {
         if (!hold || bend == found.layer->hanging.bend || found.layer->group()) continue;
         // Framing is held for a mark, whatever time it is.
         const optics::View view =
-            optics::viewOf(scene.camera.marks[reference.mark].pose, scene.camera.gate, scene.output.frame);
+            optics::viewOf(scene.camera.marks[reference.mark].pose, scene.camera, scene.output.frame);
         const auto fit = refitted(view, found, bend);
         if (!fit)
             throw Misread{"'" + found.layer->name +
@@ -543,7 +543,7 @@ void refitLayers(Scene& scene, double k) {
 }
 
 void stepBack(const Scene& scene, scene::Mark& mark, std::int64_t layer, double longer) {
-    const optics::View view = optics::viewOf(mark.pose, scene.camera.gate, scene.output.frame);
+    const optics::View view = optics::viewOf(mark.pose, scene.camera, scene.output.frame);
     double depth = mark.pose.focus;
     if (layer > 0) {
         depth =

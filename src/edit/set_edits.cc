@@ -6,6 +6,7 @@
 #include "scene/chance.h"
 #include "scene/file.h"
 #include "scene/hanging_json.h"
+#include "scene/output_json.h"
 #include "scene/scene_json.h"
 #include "scene/utf8.h"
 
@@ -458,6 +459,10 @@ void scatter(Scene& scene, Fields& fields) {
 
 void guides(Scene& scene, Fields& fields) {
     scene.output.guides = scene::readGuides(fields);
+}
+
+void variants(Scene& scene, Fields& fields) {
+    scene.output.variants = scene::readVariants(fields);
 }
 
 namespace {

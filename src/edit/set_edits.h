@@ -19,6 +19,7 @@ void follow(scene::Scene& scene, scene::Fields& fields);
 void duplicate(scene::Scene& scene, scene::Fields& fields);
 void scatter(scene::Scene& scene, scene::Fields& fields);
 void guides(scene::Scene& scene, scene::Fields& fields);
+void variants(scene::Scene& scene, scene::Fields& fields);
 void replaceMedia(scene::Scene& scene, scene::Fields& fields);
 void relinkMedia(scene::Scene& scene, scene::Fields& fields);
 

@@ -33,7 +33,7 @@ scene::Aim aimAt(const std::vector<scene::Mark>& marks, Rational time) {
 
 CameraChange focalDragged(const scene::Scene& before, const CameraDrag& drag, const V3d& place) {
     const V2i frame = before.output.frame;
-    const optics::View lens = optics::viewOf(drag.from, before.camera.gate, frame);
+    const optics::View lens = optics::viewOf(drag.from, before.camera, frame);
     const bool across = drag.handle.kind == CameraHandle::Kind::SideRay;
     const V3d off = place - lens.eye, side = across ? lens.right : lens.up;
     const double aside = std::abs(off.dot(side)), ahead = (off - side * off.dot(side)).length();

@@ -241,7 +241,7 @@ Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::a
     frame.iris = scene.camera.iris;
     frame.background = scene.output.background;
     frame.blending = scene.output.blending;
-    const auto view = [&](const scene::Pose& pose) { return optics::viewOf(pose, scene.camera.gate, size); };
+    const auto view = [&](const scene::Pose& pose) { return optics::viewOf(pose, scene.camera, size); };
     frame.view = view(poses[1]), frame.open = view(poses[0]), frame.close = view(poses[2]);
     const ResolvedScene now(scene, time, poses[1]);
     ExposureScenes moments;

@@ -113,7 +113,7 @@ void addTravel(const scene::Scene& scene, const CameraMove& move, const Resolved
     for (std::int64_t frame = 0; frame < scene.output.frames; frame += step) {
         const Rational t = timeOfFrame(frame, scene.output.rate);
         const scene::Pose pose = move.at(t.toDouble());
-        sights.push_back({t, pose, optics::viewOf(pose, scene.camera.gate, scene.output.frame)});
+        sights.push_back({t, pose, optics::viewOf(pose, scene.camera, scene.output.frame)});
     }
     const Values values(scene, [&move](double t) { return move.posed(t); });
     const V2d size(scene.output.frame);

@@ -34,7 +34,7 @@ Result<Start> startOf(const scene::Scene& scene, const ReadyMove& move, const Re
     start.first.time = move.start;
     start.first.pose = resolved.pose;
     start.first.pace = move.pace;
-    start.view = optics::viewOf(resolved.pose, scene.camera.gate, scene.output.frame);
+    start.view = optics::viewOf(resolved.pose, scene.camera, scene.output.frame);
     start.depth = resolved.pose.focus;
     if (move.subject != 0) {
         const scene::LayerPath& found = resolved.find(move.subject);

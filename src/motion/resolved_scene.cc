@@ -70,7 +70,7 @@ V3d pivotAt(const scene::Scene& scene, const Values& values, const scene::LayerP
 
 ResolvedScene::ResolvedScene(const scene::Scene& before, Rational when, const scene::Pose& camera)
     : time(when), pose(camera), scene(resolved(before, when, camera.position)),
-      view(optics::viewOf(camera, before.camera.gate, before.output.frame)), first(optics::firstView(before)),
+      view(optics::viewOf(camera, before.camera, before.output.frame)), first(optics::firstView(before)),
       all(scene::all(scene)), gone(camera.position - before.camera.marks.front().pose.position) {
     scene::forEach(before, [&](const scene::LayerPtr& layer, const auto&) {
         if (goesWithCamera(*layer)) taken.insert(layer->id);

@@ -153,7 +153,7 @@ std::optional<Meeting> meet(const View& view, const V2d& place, const Surface& c
 }
 
 View firstView(const scene::Scene& scene) {
-    return viewOf(scene.camera.marks.front().pose, scene.camera.gate, scene.output.frame);
+    return viewOf(scene.camera.marks.front().pose, scene.camera, scene.output.frame);
 }
 
 V3d pivotOf(const scene::LayerPath& found) {

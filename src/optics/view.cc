@@ -1,6 +1,7 @@
 #include "optics/view.h"
 
 #include "optics/lens.h"
+#include "scene/variant.h"
 
 namespace stage::optics {
 
@@ -23,6 +24,22 @@ View viewOf(const scene::Pose& pose, double gate, V2i frame) {
     view.aperture = pose.focal / 1000 / pose.fstop / 2;
     view.focus = pose.focus;
     return view;
+}
+
+View viewOf(const scene::Pose& pose, const scene::Camera& camera, V2i frame) {
+    View view = viewOf(pose, camera.gate, frame);
+    view.centre += V2d(-camera.shift.x, camera.shift.y) * (frame.x / camera.gate);
+    return view;
+}
+
+std::pair<V2d, V2d> variantInFrame(const scene::Scene& scene, const scene::Variant& variant) {
+    const scene::Scene in = scene::inVariant(scene, variant);
+    const View whole = viewOf({}, scene.camera, scene.output.frame),
+               part = viewOf({}, in.camera, variant.frame);
+    const auto placed = [&](const V2d& place) {
+        return whole.centre + (place - part.centre) * (whole.slope / part.slope);
+    };
+    return {placed(V2d(0)), placed(V2d(variant.frame))};
 }
 
 Sharpness sharpnessOf(const scene::Pose& pose, double gate, V2i frame) {

@@ -5,6 +5,7 @@
 #include "scene/scene.h"
 
 #include <optional>
+#include <utility>
 
 namespace stage::optics {
 
@@ -17,8 +18,14 @@ struct View {
     double focus = 10;                                  ///< depth of the plane that is sharp, metres
 };
 
-/// gate: width in mm of what is exposed; frame: px.
+/// gate: width in mm of what is exposed, about the lens's axis; frame: px.
 View viewOf(const scene::Pose& pose, double gate, V2i frame);
+/// Through the gate of a camera, which may be shifted from the axis.
+View viewOf(const scene::Pose& pose, const scene::Camera& camera, V2i frame);
+
+/// Where the frame of a size variant lies in the scene's own: its corners towards the upper left and the lower
+/// right, px of the scene's frame. The same for every pose.
+std::pair<V2d, V2d> variantInFrame(const scene::Scene& scene, const scene::Variant& variant);
 
 /// Metres along the viewing axis, positive ahead.
 inline double depthOf(const View& view, const V3d& point) {

@@ -73,6 +73,12 @@ double numberOf(const Json& value, const std::string& where, double low, double 
     return number;
 }
 
+Json withRest(Json known, const Json& rest) {
+    for (const auto& [key, value] : rest.items())
+        if (!known.contains(key)) known[key] = value;
+    return known;
+}
+
 Fields::Fields(const Json& object, std::string where) : m_object(object), m_where(std::move(where)) {
     if (!object.is_object())
         throw Misread{"'" + (m_where.empty() ? "the file" : m_where) + "' should be an object but is " +

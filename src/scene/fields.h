@@ -18,6 +18,9 @@ struct Misread {
 /// A JSON value as it may stand in a sentence: its begin, whatever its text holds.
 std::string shown(const Json& value);
 
+/// Known members first, then what came from elsewhere.
+Json withRest(Json known, const Json& rest);
+
 /// One JSON object being read. Members asked for are noted; rest() gives the others.
 class Fields {
 public:

@@ -112,23 +112,6 @@ Scatter readScatter(Fields& fields, const Scatter& fallback) {
     return scatter;
 }
 
-Json toJson(const std::vector<Guide>& guides) {
-    Json list = Json::array();
-    for (const Guide& guide : guides)
-        list.push_back({{"upright", guide.upright}, {"at", guide.at}});
-    return list;
-}
-
-std::vector<Guide> readGuides(Fields& fields) {
-    std::vector<Guide> guides;
-    const Json& list = fields.array("guides", 1000);
-    for (std::size_t i = 0; i < list.size(); ++i) {
-        Fields guide(list[i], fields.at("guides", i));
-        guides.push_back({guide.yes("upright", false), guide.number("at", 0, 1)});
-    }
-    return guides;
-}
-
 std::vector<std::string> readTags(Fields& fields) {
     std::vector<std::string> tags;
     const Json& list = fields.array("tags", Limits::tags);

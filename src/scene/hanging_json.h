@@ -15,8 +15,6 @@ Json toJson(const Hanging& hanging);
 Hanging readHanging(Fields& fields, const Hanging& fallback);
 Json toJson(const Scatter& scatter);
 Scatter readScatter(Fields& fields, const Scatter& fallback);
-Json toJson(const std::vector<Guide>& guides);
-std::vector<Guide> readGuides(Fields& fields);
 std::vector<std::string> readTags(Fields& fields);
 
 }

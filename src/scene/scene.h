@@ -40,6 +40,7 @@ struct Limits {
     static constexpr std::size_t keys = 100'000;
     static constexpr std::size_t tags = 100;
     static constexpr std::size_t setAside = 20'000;
+    static constexpr std::size_t variants = 50;
     static constexpr std::size_t noises = 20;        ///< of one track
     static constexpr std::size_t displacements = 20; ///< of one layer
     static constexpr std::size_t drawnSpeeds = 1000; ///< of one pace
@@ -279,7 +280,10 @@ enum class Rig { Hand, Dolly, Crane, Drone };
 inline constexpr std::array<std::string_view, 4> rigNames = {"hand", "dolly", "crane", "drone"};
 
 struct Camera {
-    double gate = 36;        ///< width of what the lens exposes
+    double gate = 36; ///< width of what the lens exposes, mm
+    /// How far what it exposes is moved to the right and up from the lens's axis, mm: more is seen on that
+    /// side, and upright lines stay upright.
+    V2d shift{0, 0};
     std::vector<Mark> marks; ///< at least one, in order of time, no two at the same time
     /// Over the whole move instead of from mark to mark, so that the speed need not stop at each. Where the
     /// camera stands for a while, a move ends and another begins. The times of marks in between then follow
@@ -301,8 +305,22 @@ struct Guide {
     bool operator==(const Guide&) const = default;
 };
 
+/// What of the view stays where the frame has another shape: what is seen across, up and down, or of the
+/// shorter side of both.
+enum class Keep { Width, Height, Shorter };
+
+/// The same move in another frame, such as upright beside wide.
+struct Variant {
+    std::string name;         ///< in file names too
+    V2i frame{1080, 1920};    ///< pixels
+    Keep keep = Keep::Height; ///< of what the scene's own frame sees
+    V2d shift{0, 0}; ///< besides the camera's, in widths and heights of this frame, to the right and up
+    bool operator==(const Variant&) const = default;
+};
+
 struct Output {
-    V2i frame{1920, 1080}; ///< pixels
+    V2i frame{1920, 1080};         ///< pixels
+    std::vector<Variant> variants; ///< no two of one name
     Rational rate{24};
     std::int64_t frames = 144; ///< duration
     Colour background{0, 0, 0, 1};

@@ -6,6 +6,7 @@
 #include "scene/grade_json.h"
 #include "scene/hanging_json.h"
 #include "scene/lamp_json.h"
+#include "scene/output_json.h"
 #include "scene/track_json.h"
 #include "scene/utf8.h"
 
@@ -17,15 +18,7 @@ namespace stage::scene {
 namespace {
 
 constexpr std::array<std::string_view, 3> alignNames = {"left", "centre", "right"};
-constexpr std::array<std::string_view, 2> blendingNames = {"light", "paint"};
 const Rational timeBound{1'000'000};
-
-/// Known members first, then what came from elsewhere.
-Json withRest(Json known, const Json& rest) {
-    for (const auto& [key, value] : rest.items())
-        if (!known.contains(key)) known[key] = value;
-    return known;
-}
 
 Json toJson(const Media& media) {
     Json json = {{"path", media.path}};
@@ -50,25 +43,6 @@ std::vector<LayerPtr> readLayers(const Json& list, const std::string& where, int
     for (std::size_t i = 0; i < list.size(); ++i)
         layers.push_back(readLayer(list[i], where + "[" + std::to_string(i) + "]", depth, count));
     return layers;
-}
-
-Output readOutput(const Json& json, const std::string& where) {
-    Fields fields(json, where);
-    Output output;
-    if (fields.has("frame")) {
-        const auto size = fields.numbers("frame", 2, 16, Limits::frameSide);
-        output.frame = {static_cast<int>(size[0]), static_cast<int>(size[1])};
-    }
-    output.rate = fields.rational("rate", Rational(1, 10), Rational(1000), output.rate);
-    output.frames = fields.whole("frames", 1, Limits::frames, output.frames);
-    if (fields.has("background")) output.background = fields.colour("background");
-    if (fields.has("blending"))
-        output.blending = static_cast<Blending>(fields.choice("blending", blendingNames));
-    output.loop = fields.yes("loop", false);
-    output.backgroundSeen = fields.yes("backgroundSeen", false);
-    if (fields.has("guides")) output.guides = readGuides(fields);
-    output.extra = fields.rest();
-    return output;
 }
 
 std::vector<SetAside> readSetAside(Fields& fields) {
@@ -103,6 +77,7 @@ Camera readCamera(const Json& json, const std::string& where) {
     Fields fields(json, where);
     Camera camera;
     camera.gate = fields.number("gate", 0.1, 1000, camera.gate);
+    camera.shift = readShift(fields, camera.shift);
     camera.iris = readIris(fields, Iris{});
     camera.shutter = fields.number("shutter", 0, 720, camera.shutter);
     if (fields.has("rig")) camera.rig = static_cast<Rig>(fields.choice("rig", rigNames));
@@ -200,6 +175,12 @@ Iris readIris(Fields& fields, const Iris& fallback) {
         throw Misread{"'" + iris.at("blades") + "' is 0 for a round iris, or 3 and more"};
     read.turn = iris.number("turn", -360, 360, read.turn);
     return read;
+}
+
+V2d readShift(Fields& fields, const V2d& fallback) {
+    if (!fields.has("shift")) return fallback;
+    const auto shift = fields.numbers("shift", 2, -1000, 1000);
+    return {shift[0], shift[1]};
 }
 
 Haze readHaze(Fields& fields, const Haze& fallback) {
@@ -453,15 +434,6 @@ Json toJson(const Layer& layer) {
 }
 
 Json toJson(const Scene& scene) {
-    const Output& out = scene.output;
-    Json output = {{"frame", {out.frame.x, out.frame.y}},
-                   {"rate", out.rate.text()},
-                   {"frames", out.frames},
-                   {"background", toJson(out.background)},
-                   {"blending", blendingNames[static_cast<std::size_t>(out.blending)]}};
-    if (out.loop) output["loop"] = true;
-    if (out.backgroundSeen) output["backgroundSeen"] = true;
-    if (!out.guides.empty()) output["guides"] = toJson(out.guides);
     Json marks = Json::array();
     for (const Mark& mark : scene.camera.marks) {
         Json json = {{"id", mark.id}, {"time", mark.time.text()}, {"name", mark.name}};
@@ -477,13 +449,14 @@ Json toJson(const Scene& scene) {
     Json camera = {
         {"gate", scene.camera.gate}, {"shutter", scene.camera.shutter}, {"marks", std::move(marks)}};
     if (scene.camera.rig != Rig::Dolly) camera["rig"] = rigNames[static_cast<std::size_t>(scene.camera.rig)];
+    if (scene.camera.shift != V2d(0)) camera["shift"] = {scene.camera.shift.x, scene.camera.shift.y};
     if (scene.camera.pace) camera["pace"] = toJson(*scene.camera.pace);
     if (!scene.camera.tracks.empty()) camera["tracks"] = toJson(scene.camera.tracks);
     if (scene.camera.iris.blades > 0)
         camera["iris"] = {{"blades", scene.camera.iris.blades}, {"turn", scene.camera.iris.turn}};
     Json json = {{"format", "open-stage scene"},
                  {"version", formatVersion},
-                 {"output", withRest(std::move(output), out.extra)},
+                 {"output", toJson(scene.output)},
                  {"homeDepth", scene.homeDepth},
                  {"camera", withRest(std::move(camera), scene.camera.extra)},
                  {"layers", layersToJson(scene.layers)}};

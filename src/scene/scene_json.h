@@ -35,6 +35,7 @@ Result<Json> parseJson(std::string_view text);
 LayerPtr readLayer(const Json& json, const std::string& where, int depth, std::size_t& count);
 Pose readPose(Fields& fields, const Pose& fallback);
 Iris readIris(Fields& fields, const Iris& fallback); ///< of the member iris
+V2d readShift(Fields& fields, const V2d& fallback);  ///< of the lens, mm, of the member shift
 Haze readHaze(Fields& fields, const Haze& fallback);
 CheckLimits readLimits(Fields& fields, const CheckLimits& fallback);
 Standing readStanding(Fields& fields); ///< its foot

@@ -2,6 +2,7 @@
 // does.
 #include "checks/gaps.h"
 
+#include "checks/check.h"
 #include "checks/cover.h"
 #include "edit/edit.h"
 #include "support/moves.h"
@@ -395,6 +396,41 @@ TEST(Gaps, AreToldAtOnceByAGlance) {
     scene.layers.clear();
     scene.output.backgroundSeen = true;
     EXPECT_FALSE(glance());
+}
+
+// ---- size variants
+
+TEST(Check, TellsOfGapsInSizeVariants) {
+    const test::TempDir dir;
+    test::writePicture(dir / "a.png", {320, 180}, [](int x, int y) { return test::Rgba8{x % 256, y, 60}; });
+    scene::Scene scene = scene::emptyScene();
+    scene.output.frame = {320, 180};
+    scene.output.frames = 3;
+    // Just as large as what the frame sees at 10 m.
+    scene.layers = {test::pictureLayer(1, "far", dir / "a.png", {320, 180},
+                                       10 * scene.camera.gate / scene.camera.marks[0].pose.focal,
+                                       {0, 0, -10})};
+    media::PixelCache cache;
+    const auto gapsIn = [&](const scene::Scene& looked) {
+        std::vector<checks::Finding> gaps;
+        const auto report = checks::check(looked, cache);
+        EXPECT_TRUE(report);
+        for (const checks::Finding& each : report->findings)
+            if (each.kind == checks::Kind::Gap) gaps.push_back(each);
+        return gaps;
+    };
+    scene.output.variants = {{"inside", {90, 180}, scene::Keep::Height, V2d(0)}};
+    EXPECT_TRUE(gapsIn(scene).empty());
+    // As wide, it sees 320 px up and down of which 180 are there.
+    scene.output.variants.push_back({"square", {320, 320}, scene::Keep::Width, V2d(0)});
+    const auto gaps = gapsIn(scene);
+    ASSERT_EQ(gaps.size(), 1u);
+    EXPECT_TRUE(gaps[0].sentence.starts_with("'square': ")) << gaps[0].sentence;
+    EXPECT_NE(gaps[0].sentence.find("70 px"), std::string::npos) << gaps[0].sentence;
+    ASSERT_FALSE(gaps[0].fixes.empty());
+    const auto mended = edit::apply(scene, gaps[0].fixes.front().edit);
+    ASSERT_TRUE(mended) << mended.error().sentence;
+    EXPECT_TRUE(gapsIn(*mended).empty());
 }
 
 }

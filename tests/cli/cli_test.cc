@@ -509,5 +509,39 @@ TEST(CommandLine, TellsWhereTimeWent) {
         EXPECT_LE(time, 16 * seconds["all"]) << stage; // of all threads together
 }
 
+TEST(CommandLine, SizeVariantsAreWrittenInOneGo) {
+    const TempDir dir;
+    const std::string d = dir.path().string();
+    test::writePicture(dir / "far.png", {320, 180}, [](int x, int y) { return Rgba8{x % 256, y, 60}; });
+    ASSERT_EQ(cli("import " + d + "/far.png -o " + d + "/s.ostage").code, 0);
+    test::writeAll(dir / "e.json",
+                   R"([{"edit":"variants","variants":[{"name":"upright","frame":[90,160],"keep":"height"},
+             {"name":"square","frame":[100,100],"keep":"shorter"}]},{"edit":"settings","frames":2}])");
+    ASSERT_EQ(cli("apply " + d + "/s.ostage " + d + "/e.json -o " + d + "/t.ostage").code, 0);
+    const auto ran =
+        cli("render " + d + "/t.ostage -o " + d + "/f.####.png --quality pinhole --quiet --variant all");
+    ASSERT_EQ(ran.code, 0) << ran.printed;
+    const std::map<std::string, V2i> sizes = {
+        {"f.0001.png", {320, 180}}, {"f-upright.0001.png", {90, 160}}, {"f-square.0000.png", {100, 100}}};
+    for (const auto& [name, size] : sizes) {
+        V2i is;
+        int channels = 0;
+        test::pixelsOf(dir / name, is, channels);
+        EXPECT_EQ(is, size) << name;
+    }
+    // One alone has the name that is given.
+    ASSERT_EQ(cli("render " + d + "/t.ostage -o " + d +
+                  "/one.png --frames 0 --quality pinhole --quiet --variant upright")
+                  .code,
+              0);
+    V2i is;
+    int channels = 0;
+    test::pixelsOf(dir / "one.png", is, channels);
+    EXPECT_EQ(is, V2i(90, 160));
+    const auto none = cli("render " + d + "/t.ostage -o " + d + "/x.png --frames 0 --variant portrait");
+    EXPECT_EQ(none.code, 2);
+    EXPECT_NE(none.printed.find("'portrait'"), std::string::npos);
+}
+
 }
 }

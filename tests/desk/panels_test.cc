@@ -231,6 +231,50 @@ TEST_F(Panels, OutputDialogWritesTheMovieAskedFor) {
     EXPECT_EQ(ran.printed, "96,54,5\n");
 }
 
+TEST_F(Panels, SizeVariantsAreMadeSeenAndWritten) {
+    inDialog([](QDialog* dialog) {
+        auto* add = dialog->findChild<QPushButton*>(QStringLiteral("addVariant"));
+        for (QAction* each : add->menu()->actions())
+            if (each->text().startsWith(QStringLiteral("vertical"))) each->trigger();
+        auto* table = dialog->findChild<QTableWidget*>(QStringLiteral("variants"));
+        ASSERT_EQ(table->rowCount(), 1);
+        qobject_cast<QSpinBox*>(table->cellWidget(0, 1))->setValue(54);
+        qobject_cast<QSpinBox*>(table->cellWidget(0, 2))->setValue(96);
+        qobject_cast<QLineEdit*>(table->cellWidget(0, 0))->setText(QStringLiteral("upright"));
+        dialog->accept();
+    });
+    trigger("Size variants…");
+    ASSERT_EQ(scene().output.variants.size(), 1u);
+    EXPECT_EQ(scene().output.variants[0], (scene::Variant{"upright", {54, 96}, scene::Keep::Height, V2d(0)}));
+    // Both are written, each into a file of its own.
+    const QString path = QString::fromStdString((dir / "both.mkv").string());
+    inDialog([path](QDialog* dialog) {
+        auto* list = dialog->findChild<QListWidget*>(QStringLiteral("outputVariants"));
+        ASSERT_TRUE(list);
+        ASSERT_EQ(list->count(), 2);
+        EXPECT_TRUE(list->item(1)->text().contains(QStringLiteral("54 × 96")));
+        auto* format = dialog->findChild<QComboBox*>(QStringLiteral("outputFormat"));
+        format->setCurrentIndex(format->findData(static_cast<int>(output::Format::Ffv1)));
+        dialog->findChild<QSpinBox*>(QStringLiteral("outputWidth"))->setValue(96);
+        dialog->findChild<QSpinBox*>(QStringLiteral("outputLast"))->setValue(1);
+        dialog->findChild<QLineEdit*>(QStringLiteral("outputPath"))->setText(path);
+        dialog->accept();
+    });
+    QSignalSpy written(&window.writer(), &OutputWriter::written);
+    trigger("Write movie or pictures…");
+    while (written.size() < 2)
+        ASSERT_TRUE(written.wait(30000));
+    const auto sizeOf = [&](const std::string& name) {
+        return test::run("ffprobe -v error -show_entries stream=width,height -of csv=p=0 " +
+                         (dir / name).string())
+            .printed;
+    };
+    EXPECT_EQ(sizeOf("both.mkv"), "96,54\n");
+    EXPECT_EQ(sizeOf("both-upright.mkv"), "27,48\n"); // as much smaller as the scene's own
+    session().document.undo();
+    EXPECT_TRUE(scene().output.variants.empty());
+}
+
 TEST_F(Panels, MissingMediaIsTold) {
     auto edit = edit::Edit{{"edit", "add"},
                            {"layers",

@@ -141,6 +141,28 @@ void drawGuides(QPainter& painter, const QRectF& frame, const QSizeF& size,
     }
 }
 
+void drawVariants(QPainter& painter, const FrameFit& fit, const scene::Scene& scene) {
+    painter.setFont(theme::sans(11));
+    std::vector<QRectF> labels;
+    for (const scene::Variant& variant : scene.output.variants) {
+        const auto [low, high] = optics::variantInFrame(scene, variant);
+        const QRectF frame(fit.toView(low), fit.toView(high));
+        painter.setBrush(Qt::NoBrush);
+        for (const QPen& pen : {QPen(shaded(190), 3), QPen(theme::paper, 1)}) {
+            painter.setPen(pen);
+            painter.drawRect(frame);
+        }
+        const QString name = QString::fromStdString(variant.name);
+        // Inside its upper left corner, below the names that are there already.
+        const QRectF seen = frame.intersected(QRectF(painter.viewport()));
+        QRectF box(seen.topLeft() + QPointF(5, 5), QSizeF(labelWidth(painter, name), 18));
+        for (const QRectF& other : labels)
+            if (other.intersects(box)) box.moveTop(other.bottom() + 3);
+        labels.push_back(box);
+        label(painter, box.topLeft(), name);
+    }
+}
+
 void drawSnapLines(QPainter& painter, const FrameFit& fit, const QSizeF& size,
                    const std::vector<interaction::SnapLine>& upright,
                    const std::vector<interaction::SnapLine>& level) {

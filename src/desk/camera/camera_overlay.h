@@ -23,6 +23,8 @@ void drawSafeAreas(QPainter& painter, const QRectF& frame);
 /// size: of the view. held: index of the guide that is dragged; -1: none.
 void drawGuides(QPainter& painter, const QRectF& frame, const QSizeF& size,
                 const std::vector<scene::Guide>& guides, int held);
+/// The frames of the size variants, with their names.
+void drawVariants(QPainter& painter, const FrameFit& fit, const scene::Scene& scene);
 /// The lines that a drag has caught on.
 void drawSnapLines(QPainter& painter, const FrameFit& fit, const QSizeF& size,
                    const std::vector<interaction::SnapLine>& upright,

@@ -5,7 +5,7 @@
 #include "desk/look/paper.h"
 #include "desk/look/theme.h"
 #include "motion/measure.h"
-#include "scene/hanging_json.h"
+#include "scene/output_json.h"
 #include "scene/scene_json.h"
 
 #include <QContextMenuEvent>
@@ -53,6 +53,11 @@ void CameraView::setTool(Tool tool) {
     placeBars();
     update();
     Q_EMIT toolChanged();
+}
+
+void CameraView::setVariants(bool on) {
+    m_variants = on;
+    update();
 }
 
 void CameraView::setThirds(bool on) {
@@ -155,6 +160,7 @@ void CameraView::paintEvent(QPaintEvent*) {
     if (m_gapMap && m_findings) drawGapMap(painter, place.rect, m_findings->report());
     if (m_thirds) drawThirds(painter, place.rect);
     if (m_safe) drawSafeAreas(painter, place.rect);
+    if (m_variants) drawVariants(painter, place, *m_session.scene());
     drawGuides(painter, place.rect, size(), m_session.scene()->output.guides, m_guide);
     if (m_zoom.zoom != 1) { // the frame's edge, when there is something around it
         painter.setPen(QPen(theme::dim, 1));

@@ -30,6 +30,7 @@ public:
     const CameraPicture& picture() const { return m_picture; }
     FlatPicture& flat() { return m_flat; }
     void setThirds(bool on);
+    void setVariants(bool on); ///< frames of size variants
     void setSafe(bool on);
     void setGapMap(bool on);
     /// Their gaps are shown on the map. Must stay.
@@ -103,7 +104,7 @@ private:
     WalkTool* m_walk;
     OffMoveBanner* m_banner;
     Tool m_tool = Tool::Move;
-    bool m_thirds = true, m_safe = false, m_gapMap = false;
+    bool m_thirds = true, m_variants = true, m_safe = false, m_gapMap = false;
     const Findings* m_findings = nullptr;
     std::vector<std::int64_t> m_missing;
     FrameZoom m_zoom;

@@ -4,6 +4,7 @@
 #include "motion/measure.h"
 #include "optics/placing.h"
 #include "scene/hanging_json.h"
+#include "scene/output_json.h"
 #include "scene/scene_json.h"
 
 #include <algorithm>

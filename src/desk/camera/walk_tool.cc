@@ -94,7 +94,7 @@ QString WalkTool::hint() const {
 }
 
 optics::View WalkTool::view() const {
-    return optics::viewOf(m_session.camera.pose(), m_session.scene()->camera.gate,
+    return optics::viewOf(m_session.camera.pose(), m_session.scene()->camera,
                           m_session.scene()->output.frame);
 }
 

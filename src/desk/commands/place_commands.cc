@@ -66,7 +66,7 @@ void DepthCommands::recede() {
 
 void DepthCommands::focusHere() {
     const std::int64_t layer = m_session.movable().front();
-    const optics::View lens = optics::viewOf(m_session.camera.pose(), m_session.scene()->camera.gate,
+    const optics::View lens = optics::viewOf(m_session.camera.pose(), m_session.scene()->camera,
                                              m_session.scene()->output.frame);
     if (!(optics::depthOf(lens, optics::pivotOf(m_session.now().find(layer))) > 0.001)) {
         Q_EMIT m_session.problem(tr("It is behind the camera."));

@@ -117,6 +117,25 @@ void CameraPart::addGate() {
     });
     connect(m_gate->lineEdit(), &QLineEdit::returnPressed, this, &CameraPart::typeGate);
     m_rows.onRefresh([this] { showGate(); });
+    const auto shift = [this](const QString& name, const QString& tip, double V2d::*part) {
+        NumberField* field = m_rows.number(
+            name, {scene::Measured::Focal, QStringLiteral("mm"), 1, 0.5}, tip,
+            [this, part] { return m_session.scene()->camera.shift.*part; },
+            [this, part](double v) {
+                V2d now = m_session.scene()->camera.shift;
+                now.*part = std::clamp(v, -1000.0, 1000.0);
+                apply({{"edit", "lens"}, {"shift", {now.x, now.y}}});
+            });
+        return field;
+    };
+    shift(tr("Shift right"), tr("How far the gate is moved from the lens's axis, of the whole scene"),
+          &V2d::x)
+        ->setObjectName(QStringLiteral("shiftRight"));
+    shift(tr("Shift up"),
+          tr("How far the gate is moved up from the lens's axis, of the whole scene: upright lines stay "
+             "upright"),
+          &V2d::y)
+        ->setObjectName(QStringLiteral("shiftUp"));
 }
 
 void CameraPart::typeGate() {

@@ -4,6 +4,7 @@
 #include "desk/kit/dialog_form.h"
 #include "desk/kit/settings.h"
 #include "output/job_json.h"
+#include "scene/variant.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -15,6 +16,7 @@
 #include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QLocale>
 #include <QPushButton>
 #include <QSpinBox>
@@ -67,7 +69,7 @@ QWidget* besideEachOther(std::initializer_list<QWidget*> widgets) {
 class OutputDialog {
     Q_DECLARE_TR_FUNCTIONS(stage::desk::OutputDialog)
 public:
-    OutputDialog(QWidget* parent, const scene::Scene& scene, const std::filesystem::path& document)
+    OutputDialog(QWidget* parent, const scene::ScenePtr& scene, const std::filesystem::path& document)
         : m_form(parent, tr("Write a movie or pictures"), tr("Queue")), m_scene(scene),
           m_base(document.empty()
                      ? QDir::homePath() + QStringLiteral("/move")
@@ -75,8 +77,9 @@ public:
         addPresets();
         addFormat();
         addEncoding();
-        addSize(scene.output.frame);
-        addRange(static_cast<int>(scene.output.frames - 1));
+        addSize(scene->output.frame);
+        addVariants();
+        addRange(static_cast<int>(scene->output.frames - 1));
         addLoop();
         addWipe();
         addFile();
@@ -85,9 +88,9 @@ public:
         takeFormat();
     }
 
-    std::optional<output::Job> ask() {
-        if (!m_form.run([this] { return complaint(); })) return std::nullopt;
-        return job();
+    std::vector<OutputChoice> ask() {
+        if (!m_form.run([this] { return complaint(); })) return {};
+        return choices();
     }
 
 private:
@@ -225,15 +228,19 @@ private:
         m_rateNote->setText(tr("%1 is the best, %2 the smallest").arg(now.rate.best).arg(now.rate.worst));
         m_bits->clear();
         for (const int bits : now.bits)
-            m_bits->addItem(bits == 32 || format() == Format::Exr ? tr("%1, floating").arg(bits)
-                                                                  : QString::number(bits),
+            m_bits->addItem(bits == 32 || now.suffixes.front() == ".exr" ? tr("%1, floating").arg(bits)
+                                                                         : QString::number(bits),
                             bits);
         m_form.layout->setRowVisible(m_bits, now.bits.size() > 1);
         m_compression->clear();
         for (const auto& each : now.compressions)
             m_compression->addItem(text(each));
         m_form.layout->setRowVisible(m_compression, !now.compressions.empty());
-        m_form.layout->setRowVisible(m_alpha, now.alpha && m_scene.output.background.a < 1);
+        m_form.layout->setRowVisible(m_alpha, now.alpha && m_scene->output.background.a < 1);
+        if (m_loopRow) { // frames whose layers stay apart have neither
+            m_form.layout->setRowVisible(m_loopRow, !now.layered);
+            m_form.layout->setRowVisible(m_wipe, !now.layered);
+        }
         showAim();
         suggest();
     }
@@ -249,6 +256,27 @@ private:
         for (QSpinBox* box : {m_width, m_height})
             QObject::connect(box, &QSpinBox::valueChanged, &m_form.dialog, [this] { refreshNote(); });
         m_form.layout->addRow(tr("Size"), sizeRow(m_width, m_height));
+    }
+
+    /// Where there are size variants: which of them, and the scene's own frame.
+    void addVariants() {
+        if (m_scene->output.variants.empty()) return;
+        m_variants = new QListWidget;
+        m_variants->setObjectName(QStringLiteral("outputVariants"));
+        m_variants->setToolTip(tr("Each becomes a file of its own, with its name in the file's"));
+        const auto add = [&](const QString& name, V2i frame) {
+            auto* item =
+                new QListWidgetItem(tr("%1, %2 × %3").arg(name).arg(frame.x).arg(frame.y), m_variants);
+            item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);
+            item->setCheckState(Qt::Checked);
+        };
+        add(tr("the scene's own frame"), m_scene->output.frame);
+        for (const scene::Variant& each : m_scene->output.variants)
+            add(QString::fromStdString(each.name), each.frame);
+        const int rows = std::min(4, m_variants->count());
+        m_variants->setFixedHeight(rows * m_variants->sizeHintForRow(0) + 2 * m_variants->frameWidth());
+        QObject::connect(m_variants, &QListWidget::itemChanged, &m_form.dialog, [this] { refreshNote(); });
+        m_form.layout->addRow(tr("Variants"), m_variants);
     }
 
     void addRange(int last) {
@@ -274,7 +302,8 @@ private:
         m_dissolve->setVisible(false);
         QObject::connect(m_loop, &QComboBox::currentIndexChanged, m_dissolve,
                          [this](int at) { m_dissolve->setVisible(at == 1); });
-        m_form.layout->addRow(tr("Loop"), besideEachOther({m_loop, m_dissolve}));
+        m_loopRow = besideEachOther({m_loop, m_dissolve});
+        m_form.layout->addRow(tr("Loop"), m_loopRow);
     }
 
     void addFile() {
@@ -330,9 +359,13 @@ private:
     /// How large it becomes, and what is done to its size.
     void refreshNote() {
         if (!m_note || !m_last) return;
-        const output::Job now = job();
-        QString note = QString::fromStdString(output::sizeNote(now));
-        const output::Space space = output::spaceFor(m_scene, now);
+        QString note;
+        output::Space space{0, 0, -1};
+        for (const OutputChoice& each : choices()) {
+            const output::Space more = output::spaceFor(*each.scene, each.job);
+            space = {space.file + more.file, std::max(space.meanwhile, more.meanwhile), more.free};
+            if (note.isEmpty()) note = QString::fromStdString(output::sizeNote(each.job));
+        }
         const QLocale locale;
         const auto bytes = [&](std::int64_t count) {
             return locale.formattedDataSize(count, 0, QLocale::DataSizeSIFormat);
@@ -353,8 +386,8 @@ private:
                         m_first->value(),
                         m_last->value(),
                         {.method = quality.method, .samples = quality.samples, .noise = quality.noise}};
-        if (m_wipe->isChecked()) job.wipe.emplace();
         const FormatInfo& now = info();
+        if (m_wipe->isChecked() && !now.layered) job.wipe.emplace();
         if (now.sized && m_aim->currentIndex() == 1)
             job.encoding.megabytes = m_megabytes->value();
         else if (now.rate.any() && m_rate->value() != now.rate.usual)
@@ -362,18 +395,39 @@ private:
         if (now.bits.size() > 1) job.encoding.bits = m_bits->currentData().toInt();
         job.encoding.alpha = m_alpha->isChecked();
         if (!now.compressions.empty()) job.encoding.compression = m_compression->currentText().toStdString();
-        job.loop = {static_cast<output::Loop::Kind>(m_loop->currentIndex()), m_dissolve->value()};
+        if (!now.layered)
+            job.loop = {static_cast<output::Loop::Kind>(m_loop->currentIndex()), m_dissolve->value()};
         return job;
+    }
+
+    std::vector<OutputChoice> choices() const {
+        const auto chosen = [&](int row) {
+            return !m_variants || m_variants->item(row)->checkState() == Qt::Checked;
+        };
+        std::vector<OutputChoice> all;
+        if (chosen(0)) all.push_back({m_scene, job()});
+        for (int row = 1; m_variants && row < m_variants->count(); ++row) {
+            if (!chosen(row)) continue;
+            const scene::Variant& variant = m_scene->output.variants[static_cast<std::size_t>(row - 1)];
+            all.push_back({std::make_shared<const scene::Scene>(scene::inVariant(*m_scene, variant)),
+                           output::jobInVariant(*m_scene, job(), variant)});
+        }
+        return all;
     }
 
     QString complaint() const {
         if (m_path->text().trimmed().isEmpty()) return tr("Say into which file to write.");
         if (m_last->value() < m_first->value()) return tr("The last frame is before the first.");
-        return QString::fromStdString(output::complaintAbout(m_scene, job()));
+        const std::vector<OutputChoice> all = choices();
+        if (all.empty()) return tr("Choose at least one frame to write.");
+        for (const OutputChoice& each : all)
+            if (const std::string wrong = output::complaintAbout(*each.scene, each.job); !wrong.empty())
+                return QString::fromStdString(wrong);
+        return {};
     }
 
     Form m_form;
-    const scene::Scene& m_scene;
+    scene::ScenePtr m_scene;
     QString m_base; ///< path without suffix
     std::vector<output::Preset> m_own;
     QComboBox *m_presets, *m_format, *m_quality, *m_aim, *m_bits, *m_compression, *m_loop;
@@ -381,7 +435,8 @@ private:
     QCheckBox *m_wipe, *m_alpha;
     QSpinBox *m_width, *m_height, *m_first, *m_last = nullptr, *m_dissolve;
     QDoubleSpinBox *m_rate, *m_megabytes;
-    QWidget* m_aimRow;
+    QListWidget* m_variants = nullptr; ///< the scene's own frame first; null: there are none
+    QWidget *m_aimRow, *m_loopRow = nullptr;
     QLabel *m_rateNote, *m_note = nullptr;
     QLineEdit* m_path;
     bool m_pathIsOwn = false;
@@ -389,8 +444,8 @@ private:
 
 }
 
-std::optional<output::Job> askOutput(QWidget* parent, const scene::Scene& scene,
-                                     const std::filesystem::path& document) {
+std::vector<OutputChoice> askOutput(QWidget* parent, const scene::ScenePtr& scene,
+                                    const std::filesystem::path& document) {
     return OutputDialog(parent, scene, document).ask();
 }
 

@@ -5,6 +5,7 @@
 #include "grade/grading.h"
 #include "optics/placing.h"
 #include "scene/grade_json.h"
+#include "scene/output_json.h"
 #include "scene/quantity.h"
 #include "scene/scene_json.h"
 
@@ -19,21 +20,6 @@
 
 namespace stage::desk {
 namespace {
-
-struct ReadySize {
-    const char* name;
-    int width, height;
-};
-constexpr ReadySize readySizes[] = {
-    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "wide, high definition"), 1920, 1080},
-    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "wide, ultra high definition"), 3840, 2160},
-    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "wide, small"), 1280, 720},
-    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "square"), 1080, 1080},
-    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "vertical"), 1080, 1920},
-    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "portrait"), 1080, 1350},
-    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "cinema 1.85"), 1998, 1080},
-    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "cinema 2.39"), 2048, 858},
-    {QT_TRANSLATE_NOOP("stage::desk::SettingsDialog", "cinema 2.39, large"), 4096, 1716}};
 
 struct Rate {
     const char *text, *value;
@@ -77,16 +63,14 @@ private:
         m_ready = new QComboBox;
         m_ready->setObjectName(QStringLiteral("readySizes"));
         m_ready->addItem(tr("own size"));
-        for (const ReadySize& each : readySizes)
-            m_ready->addItem(tr("%1  %2 × %3").arg(tr(each.name)).arg(each.width).arg(each.height),
-                             QSize(each.width, each.height));
+        for (const ReadySize& each : readySizes())
+            m_ready->addItem(each.text(), each.size);
         m_form.layout->addRow(tr("Ready sizes"), m_ready);
         m_form.layout->addRow(tr("Frame"), sizeRow(m_width, m_height));
         m_keep = new QComboBox;
         m_keep->setObjectName(QStringLiteral("keepSeen"));
-        m_keep->addItem(tr("as much across as before"), QStringLiteral("width"));
-        m_keep->addItem(tr("as much up and down as before"), QStringLiteral("height"));
-        m_keep->addItem(tr("as much along its shorter side"), QStringLiteral("shorter"));
+        for (const QString& each : keepTexts())
+            m_keep->addItem(each);
         m_keep->setToolTip(tr("What a new frame goes on seeing. The gate is cropped or widened for it; focal "
                               "lengths stay, and so does the staging"));
         m_form.layout->addRow(tr("It sees"), m_keep);
@@ -240,7 +224,8 @@ private:
             {"background",
              scene::toJson(background < std::size(backgrounds) ? backgrounds[background] : m_colour)},
             {"blending", m_blending->currentIndex() == 0 ? "light" : "paint"}};
-        if (m_keep->isEnabled()) edit["keep"] = m_keep->currentData().toString().toStdString();
+        if (m_keep->isEnabled())
+            edit["keep"] = scene::keepNames[static_cast<std::size_t>(m_keep->currentIndex())];
         if (!m_problem.isEmpty()) complaint = m_problem;
         return withView(edit);
     }

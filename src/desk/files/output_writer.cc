@@ -21,11 +21,12 @@ OutputWriter::OutputWriter(QWidget* window, Session& session)
 }
 
 void OutputWriter::choose() {
-    if (const auto job = askOutput(m_window, *m_session.scene(), m_session.document.path())) write(*job);
+    for (const OutputChoice& each : askOutput(m_window, m_session.scene(), m_session.document.path()))
+        write(each.scene, each.job);
 }
 
-void OutputWriter::write(const output::Job& job) {
-    m_queue->add(m_session.scene(), job, [this, name = job.path.filename().string()](const auto& id) {
+void OutputWriter::write(const scene::ScenePtr& scene, const output::Job& job) {
+    m_queue->add(scene, job, [this, name = job.path.filename().string()](const auto& id) {
         if (id) {
             m_own.insert(*id);
             return Q_EMIT m_session.said(tr("%1 is queued.").arg(QString::fromStdString(name)));
@@ -44,7 +45,7 @@ void OutputWriter::chooseStill() {
                              : QString::fromStdString((document.parent_path() / document.stem()).string());
     QStringList filters;
     for (const output::FormatInfo& info : output::formats()) {
-        if (info.movie) continue;
+        if (info.movie || info.layered) continue;
         QStringList suffixes;
         for (const auto& suffix : info.suffixes)
             suffixes << QStringLiteral("*") +

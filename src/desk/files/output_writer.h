@@ -23,7 +23,7 @@ public:
     /// Asks what to write, and queues it.
     void choose();
     /// Queues the scene as it is now; written() tells when it is there, or that it is not to be.
-    void write(const output::Job& job);
+    void write(const output::Job& job) { write(m_session.scene(), job); }
     /// Of a frame as it is seen now, one picture.
     void chooseStill();
     void showQueue();
@@ -34,6 +34,7 @@ Q_SIGNALS:
     void written(bool ok);
 
 private:
+    void write(const scene::ScenePtr& scene, const output::Job& job);
     void refresh();
     void tellOf(const output::QueuedJob& job);
 

@@ -25,25 +25,40 @@ Form::Form(QWidget* parent, const QString& title, const QString& ok) : dialog(pa
     buttons->button(QDialogButtonBox::Ok)->setText(ok);
     outer->addWidget(buttons);
     QObject::connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    m_settled.setSingleShot(true);
+    m_settled.setInterval(60);
+    QObject::connect(&m_settled, &QTimer::timeout, &dialog, [this] {
+        if (m_previewer) show();
+    });
+}
+
+namespace {
+
+/// Connects the signal of a widget and of those inside it that are of a kind.
+template <class Kind, class Signal, class Then>
+void connectAll(QWidget* widget, Signal signal, QObject* with, Then then) {
+    QList<Kind*> all = widget->findChildren<Kind*>();
+    if (auto* own = qobject_cast<Kind*>(widget)) all << own;
+    for (Kind* each : all)
+        QObject::connect(each, signal, with, then);
+}
+
+}
+
+void Form::follow(QWidget* widget) {
+    const auto then = [this] { changed(); };
+    connectAll<QComboBox>(widget, &QComboBox::currentIndexChanged, &m_settled, then);
+    connectAll<QSpinBox>(widget, &QSpinBox::valueChanged, &m_settled, then);
+    connectAll<QDoubleSpinBox>(widget, &QDoubleSpinBox::valueChanged, &m_settled, then);
+    connectAll<QCheckBox>(widget, &QCheckBox::toggled, &m_settled, then);
+    connectAll<QLineEdit>(widget, &QLineEdit::textChanged, &m_settled, then);
 }
 
 void Form::showLive(Previewer previewer, std::function<edit::Edit(QString& complaint)> build) {
     if (!previewer) return;
     m_previewer = std::move(previewer);
     m_build = std::move(build);
-    auto* settled = new QTimer(&dialog);
-    settled->setSingleShot(true);
-    settled->setInterval(60);
-    QObject::connect(settled, &QTimer::timeout, &dialog, [this] { show(); });
-    const auto changed = [settled] { settled->start(); };
-    for (QComboBox* each : dialog.findChildren<QComboBox*>())
-        QObject::connect(each, &QComboBox::currentIndexChanged, settled, changed);
-    for (QSpinBox* each : dialog.findChildren<QSpinBox*>())
-        QObject::connect(each, &QSpinBox::valueChanged, settled, changed);
-    for (QCheckBox* each : dialog.findChildren<QCheckBox*>())
-        QObject::connect(each, &QCheckBox::toggled, settled, changed);
-    for (QLineEdit* each : dialog.findChildren<QLineEdit*>())
-        QObject::connect(each, &QLineEdit::textChanged, settled, changed);
+    follow(&dialog);
     changed();
     // At the lower right, beside what it changes.
     if (const QWidget* parent = dialog.parentWidget()) {

@@ -7,6 +7,7 @@
 #include <QDialog>
 #include <QDialogButtonBox>
 #include <QFormLayout>
+#include <QTimer>
 #include <functional>
 #include <optional>
 
@@ -27,11 +28,16 @@ struct Form {
     /// While it is open, all views show what the rows say, and it stands beside them. build gives the whole
     /// edit; where it adds a complaint, the last good one stays shown. After the rows have been added.
     void showLive(Previewer previewer, std::function<edit::Edit(QString& complaint)> build);
+    /// What is typed or chosen in a widget that was added after showLive() is shown too.
+    void follow(QWidget* widget);
+    /// The rows say something else.
+    void changed() { m_settled.start(); }
     /// Until it is cancelled or check() gives no complaint. Begins in the first row.
     bool run(const std::function<QString()>& check = [] { return QString(); });
 
 private:
     void show();
+    QTimer m_settled;
     Previewer m_previewer;
     std::function<edit::Edit(QString& complaint)> m_build;
 };

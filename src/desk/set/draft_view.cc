@@ -454,7 +454,7 @@ void DraftView::mouseMoveEvent(QMouseEvent* event) {
         m_say = m_camera->to(worldAt(place + m_gripOff, m_camera->handle().at), event->modifiers());
         return update();
     case Drag::Focus: {
-        const optics::View view = optics::viewOf(m_session.camera.pose(), m_session.scene()->camera.gate,
+        const optics::View view = optics::viewOf(m_session.camera.pose(), m_session.scene()->camera,
                                                  m_session.scene()->output.frame);
         const interaction::PaperPoint at = m_scale.metres(toV2d(place));
         const V3d point = m_first.eye + m_first.forward * at.depth;

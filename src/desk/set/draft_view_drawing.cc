@@ -99,7 +99,7 @@ void DraftView::drawGrid(QPainter& painter) const {
 
 /// What lies between two planes across the axis of the camera shown.
 QPolygonF DraftView::bandOf(double near, double far) const {
-    const optics::View view = optics::viewOf(m_session.camera.pose(), m_session.scene()->camera.gate,
+    const optics::View view = optics::viewOf(m_session.camera.pose(), m_session.scene()->camera,
                                              m_session.scene()->output.frame);
     const V3d side = m_from == From::Above ? m_first.right : m_first.up;
     const double least = m_scale.nearest() * 0.9;
@@ -152,7 +152,7 @@ void DraftView::labelFocus(QPainter& painter) const {
     const scene::Pose pose = m_session.camera.pose();
     const scene::Scene& scene = *m_session.scene();
     const V3d sharp =
-        pose.position + optics::viewOf(pose, scene.camera.gate, scene.output.frame).forward * pose.focus;
+        pose.position + optics::viewOf(pose, scene.camera, scene.output.frame).forward * pose.focus;
     const QPointF at = placeOf(sharp);
     painter.setFont(theme::figures(10));
     const QString text = tr("focus %1").arg(figure(pose.focus, 2));
@@ -190,7 +190,7 @@ DraftView::Sight DraftView::sightLines() const {
 
 DraftView::Sight DraftView::sightLinesOf(const scene::Pose& pose) const {
     const scene::Scene& scene = *m_session.scene();
-    const optics::View view = optics::viewOf(pose, scene.camera.gate, scene.output.frame);
+    const optics::View view = optics::viewOf(pose, scene.camera, scene.output.frame);
     const bool above = m_from == From::Above;
     const auto [ahead, aside] = laid(view, m_first, above);
     const double half = (above ? scene.output.frame.x : scene.output.frame.y) / (2 * view.slope);
@@ -201,7 +201,7 @@ DraftView::Sight DraftView::sightLinesOf(const scene::Pose& pose) const {
 
 QPointF DraftView::aheadPlace() const {
     const scene::Scene& scene = *m_session.scene();
-    const optics::View view = optics::viewOf(m_session.camera.pose(), scene.camera.gate, scene.output.frame);
+    const optics::View view = optics::viewOf(m_session.camera.pose(), scene.camera, scene.output.frame);
     const V3d ahead = laid(view, m_first, m_from == From::Above).ahead;
     const QPointF eye = placeOf(view.eye), toward = placeOf(view.eye + ahead * 0.05 * m_scale.fold()) - eye;
     const double length = std::hypot(toward.x(), toward.y());

@@ -200,7 +200,7 @@ void ModelView::dragSide(const QPointF& place) {
 
 void ModelView::drawCamera(QPainter& painter) const {
     const scene::Scene& scene = *m_session.scene();
-    const optics::View lens = optics::viewOf(m_session.camera.pose(), scene.camera.gate, scene.output.frame);
+    const optics::View lens = optics::viewOf(m_session.camera.pose(), scene.camera, scene.output.frame);
     drawPath(painter);
     drawSight(painter, lens);
     drawBody(painter, lens);
@@ -315,7 +315,7 @@ void ModelView::drawCameraHandles(QPainter& painter) const {
 std::vector<CameraHandle> ModelView::cameraHandlesSeen() const {
     auto all = cameraHandles(m_session);
     const scene::Scene& scene = *m_session.scene();
-    const optics::View lens = optics::viewOf(m_session.camera.pose(), scene.camera.gate, scene.output.frame);
+    const optics::View lens = optics::viewOf(m_session.camera.pose(), scene.camera, scene.output.frame);
     const double depth = m_session.camera.pose().focus;
     // In the middle of what is sharp: turns the camera. At its sides: the focal length.
     all.push_back({CameraHandle::Kind::Ahead, -1, lens.eye + lens.forward * depth});

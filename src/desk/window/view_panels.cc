@@ -98,6 +98,8 @@ Panel* ViewPanels::cameraPanel() {
            "with the tool chosen above: <i>Move</i>, <i>Push</i>, <i>Turn</i> for layers, <i>Walk</i> "
            "for the camera. A moment after it stands still, the picture becomes the final one."));
     auto* panel = new Panel(tr("Camera"), QString(), camera);
+    addSwitch(panel, tr("Variants"), tr("Frames of the size variants"), true,
+              [camera](bool on) { camera->setVariants(on); });
     addSwitch(panel, tr("Thirds"), tr("Lines at the thirds of the frame"), true,
               [camera](bool on) { camera->setThirds(on); });
     addSwitch(panel, tr("Safe"), tr("5 and 10 percent inside the frame's edges"), false,
