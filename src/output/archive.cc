@@ -1,6 +1,7 @@
 #include "output/archive.h"
 
 #include "output/sink.h"
+#include "output/zip_writer.h"
 #include "scene/file.h"
 #include "scene/scene_json.h"
 
@@ -23,7 +24,6 @@ namespace {
 constexpr const char *sceneName = "scene.ostage", *mediaName = "media", *fontsName = "fonts.txt";
 constexpr std::size_t mostMembers = 200'000;
 
-using Writer = std::unique_ptr<archive, decltype(&archive_write_free)>;
 using Reader = std::unique_ptr<archive, decltype(&archive_read_free)>;
 using Entry = std::unique_ptr<archive_entry, decltype(&archive_entry_free)>;
 
@@ -93,60 +93,6 @@ private:
     std::set<std::string> m_names;
 };
 
-/// A file being written beside its name; removed unless it is kept.
-struct Part {
-    fs::path path;
-    bool kept = false;
-    ~Part() {
-        if (!kept) ::unlink(path.c_str());
-    }
-};
-
-Error because(const fs::path& archive, ::archive* state) {
-    const int code = archive_errno(state);
-    if (code == ENOSPC || code == EACCES || code == EROFS || code == ENOENT)
-        return cannotWrite(archive, code);
-    const char* said = archive_error_string(state);
-    return {"Cannot write " + archive.string() + ": " + (said ? said : "writing failed") + "."};
-}
-
-Result<void> addText(::archive* to, const fs::path& path, const std::string& name, const std::string& text) {
-    const Entry entry(archive_entry_new(), archive_entry_free);
-    archive_entry_set_pathname(entry.get(), name.c_str());
-    archive_entry_set_size(entry.get(), static_cast<la_int64_t>(text.size()));
-    archive_entry_set_filetype(entry.get(), AE_IFREG);
-    archive_entry_set_perm(entry.get(), 0644);
-    if (archive_write_header(to, entry.get()) != ARCHIVE_OK ||
-        archive_write_data(to, text.data(), text.size()) != static_cast<la_ssize_t>(text.size()))
-        return tl::unexpected(because(path, to));
-    return {};
-}
-
-Result<void> addFile(::archive* to, const fs::path& path, const std::string& name, const fs::path& from,
-                     const std::function<bool(std::int64_t)>& passed) {
-    std::ifstream in(from, std::ios::binary);
-    std::error_code code;
-    const auto size = fs::file_size(from, code);
-    if (!in || code) return fail("Cannot read " + from.string() + ".");
-    const Entry entry(archive_entry_new(), archive_entry_free);
-    archive_entry_set_pathname(entry.get(), name.c_str());
-    archive_entry_set_size(entry.get(), static_cast<la_int64_t>(size));
-    archive_entry_set_filetype(entry.get(), AE_IFREG);
-    archive_entry_set_perm(entry.get(), 0644);
-    if (archive_write_header(to, entry.get()) != ARCHIVE_OK) return tl::unexpected(because(path, to));
-    std::vector<char> buffer(1u << 20);
-    std::uintmax_t done = 0;
-    while (in.read(buffer.data(), static_cast<std::streamsize>(buffer.size())) || in.gcount() > 0) {
-        const auto got = static_cast<std::size_t>(in.gcount());
-        if (archive_write_data(to, buffer.data(), got) != static_cast<la_ssize_t>(got))
-            return tl::unexpected(because(path, to));
-        done += got;
-        if (!passed(static_cast<std::int64_t>(got))) return cancelled();
-    }
-    if (done != size) return fail(from.string() + " changed while it was read.");
-    return {};
-}
-
 /// Where a member comes to lie; nothing: outside.
 std::optional<fs::path> placeOf(const fs::path& folder, const char* name) {
     if (!name || !*name) return std::nullopt;
@@ -186,38 +132,28 @@ Result<Archived> writeArchive(const scene::Scene& scene, const fs::path& archive
             if (code) return fail("Cannot read " + from.string() + ": " + code.message() + ".");
             ++archived.files, archived.bytes += static_cast<std::int64_t>(size);
         }
-        Part part{archive.string() + ".part"};
-        const Writer writer(archive_write_new(), archive_write_free);
-        archive_write_set_format_zip(writer.get());
-        archive_write_zip_set_compression_store(writer.get()); // pictures and clips are packed already
-        if (archive_write_open_filename(writer.get(), part.path.c_str()) != ARCHIVE_OK)
-            return tl::unexpected(because(archive, writer.get()));
+        ZipWriter writer(archive);
+        if (auto ok = writer.open(); !ok) return tl::unexpected(ok.error());
         const std::string json =
             scene::toJson(inside).dump(2, ' ', false, scene::Json::error_handler_t::replace) + '\n';
-        if (auto ok = addText(writer.get(), archive, sceneName, json); !ok) return tl::unexpected(ok.error());
+        if (auto ok = writer.add(sceneName, json); !ok) return tl::unexpected(ok.error());
         if (!archived.fonts.empty()) {
             std::string list;
             for (const std::string& font : archived.fonts)
                 list += font + '\n';
-            if (auto ok = addText(writer.get(), archive, fontsName, list); !ok)
-                return tl::unexpected(ok.error());
+            if (auto ok = writer.add(fontsName, list); !ok) return tl::unexpected(ok.error());
         }
         std::int64_t done = 0;
         for (const auto& [name, from] : members.files()) {
-            const auto ok = addFile(
-                writer.get(), archive, std::string(mediaName) + "/" + name, from, [&](std::int64_t more) {
-                    done += more;
-                    progress.done(static_cast<double>(done) /
-                                  static_cast<double>(std::max<std::int64_t>(1, archived.bytes)));
-                    return !progress.stopped();
-                });
+            const auto ok = writer.addFile(std::string(mediaName) + "/" + name, from, [&](std::int64_t more) {
+                done += more;
+                progress.done(static_cast<double>(done) /
+                              static_cast<double>(std::max<std::int64_t>(1, archived.bytes)));
+                return !progress.stopped();
+            });
             if (!ok) return tl::unexpected(ok.error());
         }
-        if (archive_write_close(writer.get()) != ARCHIVE_OK)
-            return tl::unexpected(because(archive, writer.get()));
-        if (::rename(part.path.c_str(), archive.c_str()) != 0)
-            return tl::unexpected(cannotWrite(archive, errno));
-        part.kept = true;
+        if (auto ok = writer.finish(); !ok) return tl::unexpected(ok.error());
         return archived;
     });
 }

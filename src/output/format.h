@@ -12,7 +12,23 @@
 
 namespace stage::output {
 
-enum class Format { H264, H265, Vp9, Av1, Ffv1, Intermediate, WebP, Gif, Png, Tiff, Exr, Jpeg };
+enum class Format {
+    H264,
+    H265,
+    Vp9,
+    Av1,
+    Ffv1,
+    Intermediate,
+    WebP,
+    Gif,
+    Png,
+    Tiff,
+    Exr,
+    Jpeg,
+    ExrParts, ///< OpenEXR with a part for each layer
+    ExrDeep,  ///< OpenEXR in which every pixel has the layers with their depths
+    OpenRaster
+};
 
 /// How pixels are put into a file. A member that a format does not have does not count.
 struct Encoding {
@@ -32,6 +48,7 @@ struct FormatInfo {
     std::string_view title;                 ///< English
     std::vector<std::string_view> suffixes; ///< lower case, the usual one first
     bool movie = true;                      ///< all frames in one file
+    bool layered = false;                   ///< layers stay apart in it (layers.h)
     bool alpha = false;
     std::vector<int> bits = {8}; ///< of a channel, the usual number first
     /// Quality; all the same: there is none to choose.

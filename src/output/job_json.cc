@@ -15,10 +15,10 @@ using scene::Json;
 constexpr std::size_t mostPath = 4096;
 constexpr double mostFrames = 1e9;
 
-std::array<std::string_view, 12> formatIds() {
-    std::array<std::string_view, 12> ids;
-    for (std::size_t i = 0; i < ids.size(); ++i)
-        ids[i] = formats()[i].id;
+std::vector<std::string_view> formatIds() {
+    std::vector<std::string_view> ids;
+    for (const FormatInfo& info : formats())
+        ids.push_back(info.id);
     return ids;
 }
 

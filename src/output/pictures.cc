@@ -117,12 +117,8 @@ bool writeFile(const fs::path& path, const std::vector<char>& bytes) {
 
 /// 0, or a code of errno.
 int writePng(const fs::path& path, const Pixels& pixels, bool alpha) {
-    const auto* bytes = std::get_if<0>(&pixels.rgba);
-    const auto rows = packed(bytes ? differences(*bytes, pixels.size, alpha)
-                                   : differences(std::get<1>(pixels.rgba), pixels.size, alpha));
-    std::vector<char> file;
-    file.reserve(rows.size() + 1024);
-    if (rows.empty() || !pngOf(rows, pixels.size, pixels.bits(), alpha, file)) return ENOMEM;
+    const std::vector<char> file = pngFile(pixels, alpha);
+    if (file.empty()) return ENOMEM;
     return writeFile(path, file) ? 0 : errno;
 }
 
@@ -138,15 +134,6 @@ const std::string& srgbProfile() {
         return bytes;
     }();
     return made;
-}
-
-/// Why a library may have failed: it does not tell what the system said.
-int likelyProblem(const fs::path& path, std::size_t bytes) {
-    struct statvfs disk {};
-    if (::statvfs(path.parent_path().c_str(), &disk) == 0 &&
-        static_cast<std::size_t>(disk.f_bavail) * disk.f_frsize < bytes)
-        return ENOSPC;
-    return -1;
 }
 
 Result<void> writeOther(const SinkSpec& spec, const fs::path& path, const fs::path& part,
@@ -172,9 +159,7 @@ Result<void> writeOther(const SinkSpec& spec, const fs::path& path, const fs::pa
     std::string problem;
     if ((*writer)->write(picture, problem)) return {};
     const std::size_t bytes = static_cast<std::size_t>(pixels.size.x) * pixels.size.y * 2;
-    const int code = likelyProblem(part, bytes);
-    if (code == ENOSPC || problem.empty()) return tl::unexpected(cannotWrite(path, code));
-    return fail("Cannot write " + path.string() + ": " + problem + ".");
+    return tl::unexpected(cannotWrite(path, bytes, problem));
 }
 
 class Pictures : public Sink {
@@ -198,6 +183,16 @@ private:
     SinkSpec m_spec;
 };
 
+}
+
+std::vector<char> pngFile(const Pixels& pixels, bool alpha) {
+    const auto* bytes = std::get_if<0>(&pixels.rgba);
+    const auto rows = packed(bytes ? differences(*bytes, pixels.size, alpha)
+                                   : differences(std::get<1>(pixels.rgba), pixels.size, alpha));
+    std::vector<char> file;
+    file.reserve(rows.size() + 1024);
+    if (rows.empty() || !pngOf(rows, pixels.size, pixels.bits(), alpha, file)) file.clear();
+    return file;
 }
 
 fs::path numbered(const fs::path& path, std::int64_t number) {
@@ -229,6 +224,15 @@ Result<void> writePicture(const SinkSpec& spec, const fs::path& path, const Pixe
     return written;
 }
 
+Error cannotWrite(const fs::path& path, std::size_t bytes, const std::string& problem) {
+    struct statvfs disk {};
+    if (::statvfs(fs::absolute(path).parent_path().c_str(), &disk) == 0 &&
+        static_cast<std::size_t>(disk.f_bavail) * disk.f_frsize < bytes)
+        return cannotWrite(path, ENOSPC);
+    if (problem.empty()) return cannotWrite(path, -1);
+    return {"Cannot write " + path.string() + ": " + problem + "."};
+}
+
 Error cannotWrite(const fs::path& path, int code) {
     std::string reason = std::strerror(code);
     if (code == ENOSPC || code == EDQUOT)
@@ -250,7 +254,7 @@ Result<SinkPtr> openPictures(const SinkSpec& spec) {
 
 int pixelBits(Format format, const Encoding& encoding) {
     const int bits = bitsOf(format, encoding);
-    if (format == Format::Exr) return 32;
+    if (format == Format::Exr || format == Format::ExrParts || format == Format::ExrDeep) return 32;
     return bits <= 8 ? 8 : bits <= 16 ? 16 : 32;
 }
 

@@ -53,10 +53,15 @@ Result<SinkPtr> openSink(const SinkSpec& spec);
 /// A path with its runs of # replaced by a number.
 std::filesystem::path numbered(const std::filesystem::path& path, std::int64_t number);
 
+/// A PNG file of 8 or 16 bits. Empty: there is no memory.
+std::vector<char> pngFile(const Pixels& pixels, bool alpha);
+
 /// One picture file under its final name, whole or not at all.
 Result<void> writePicture(const SinkSpec& spec, const std::filesystem::path& path, const Pixels& pixels);
 
 /// A sentence for a system error that hit a path.
 Error cannotWrite(const std::filesystem::path& path, int code);
+/// For what a library says, which may hide that the disk is full. bytes: of the file, at least.
+Error cannotWrite(const std::filesystem::path& path, std::size_t bytes, const std::string& problem);
 
 }

@@ -3,6 +3,7 @@
 #include "motion/flat.h"
 #include "output/identity.h"
 #include "output/kept_frames.h"
+#include "output/layers.h"
 #include "output/sink.h"
 #include "render/render.h"
 #include "scene/file.h"
@@ -33,6 +34,25 @@ Result<std::vector<Shown>> shownBy(const Job& job) {
 
 }
 
+fs::path pathInVariant(const fs::path& path, const std::string& name) {
+    std::string stem = path.stem().string();
+    const std::size_t number = stem.find('#'); // with what stands between it and the name
+    std::size_t at = number == std::string::npos ? stem.size() : number;
+    while (number != std::string::npos && at > 0 &&
+           (stem[at - 1] == '.' || stem[at - 1] == '-' || stem[at - 1] == '_'))
+        --at;
+    stem.insert(at, (at > 0 ? "-" : "") + name);
+    return path.parent_path() / (stem + path.extension().string());
+}
+
+Job jobInVariant(const scene::Scene& scene, Job job, const scene::Variant& variant) {
+    const double scale = static_cast<double>(job.size.x) / scene.output.frame.x;
+    job.path = pathInVariant(job.path, variant.name);
+    job.size = {std::max(1, static_cast<int>(std::lround(variant.frame.x * scale))),
+                std::max(1, static_cast<int>(std::lround(variant.frame.y * scale)))};
+    return job;
+}
+
 std::string complaintAbout(const scene::Scene& scene, const Job& job) {
     if (job.path.empty()) return "The name of the file to write is empty.";
     if (job.size.x < 1 || job.size.y < 1 || job.size.x > scene::Limits::frameSide ||
@@ -57,6 +77,8 @@ std::string complaintAbout(const scene::Scene& scene, const Job& job) {
         return path;
     });
     if (own) return job.path.string() + " is a file that the scene itself shows; choose another name.";
+    if (info.layered && (job.wipe || job.loop.kind != Loop::Kind::None))
+        return "Frames whose layers stay apart have no loop and no wipe.";
     // Where its line is depends on the whole range.
     if (job.framesOnly && job.wipe) return "A wipe cannot be rendered in parts.";
     if (const auto shown = shownBy(job); !shown) return shown.error().sentence;
@@ -73,6 +95,16 @@ std::string sizeNote(const Job& job) {
            std::to_string(file.y) + " px, as its format takes even sizes only.";
 }
 
+namespace {
+
+double layersOf(const scene::Scene& scene) {
+    double count = 1;
+    scene::forEach(scene, [&](const scene::LayerPtr& layer, const auto&) { count += layer->visible; });
+    return count;
+}
+
+}
+
 Space spaceFor(const scene::Scene& scene, const Job& job) {
     const auto count = static_cast<double>(job.last - job.first + 1),
                pixels = static_cast<double>(job.size.x) * job.size.y;
@@ -87,6 +119,7 @@ Space spaceFor(const scene::Scene& scene, const Job& job) {
                        : job.format == Format::Gif          ? pixels * 0.6
                        : job.format == Format::Jpeg         ? pixels * 0.4
                        : info.movie                         ? pixels * 0.1
+                       : info.layered                       ? pixels * 2 * layersOf(scene)
                        : job.format == Format::Exr
                            ? pixels * channels * bitsOf(job.format, job.encoding) / 8 * 0.6
                            : lossless;
@@ -342,9 +375,41 @@ Result<void> firstPass(const scene::Scene& scene, const Job& job, const std::vec
     return progress.stopped() ? Result<void>(cancelled()) : Result<void>();
 }
 
+Result<void> writtenInLayers(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
+                             const Progress& progress) {
+    const fs::path path = scene::behindLinks(job.path);
+    std::error_code code;
+    fs::create_directories(fs::absolute(path).parent_path(), code);
+    if (code) return tl::unexpected(cannotWrite(path, code.value()));
+    std::optional<KeptFrames> kept; // which frames an earlier run has written
+    if (job.last > job.first) {
+        auto opened = KeptFrames::open(keptFramesOf(path), identityOf(scene, job), 8, false);
+        if (!opened) return tl::unexpected(opened.error());
+        kept = std::move(*opened);
+    }
+    const double count = static_cast<double>(job.last - job.first + 1);
+    for (std::int64_t frame = job.first; frame <= job.last; ++frame) {
+        if (progress.stopped()) return cancelled();
+        const fs::path file = numbered(path, frame);
+        const double before = static_cast<double>(frame - job.first);
+        if (kept && kept->marked(frame) && fs::exists(file, code)) continue;
+        auto ok =
+            writeLayers(scene, job, frame, file, sources,
+                        {[&](double share) { progress.done((before + share) / count); }, progress.stop});
+        if (!ok && ok.error().cancelled && kept && !job.keepWhenStopped) kept->remove();
+        if (!ok) return ok;
+        if (kept)
+            if (auto marked = kept->mark(frame); !marked) return marked;
+    }
+    if (kept) kept->remove();
+    progress.done(1);
+    return {};
+}
+
 Result<void> written(const scene::Scene& scene, const Job& job, media::PixelCache& sources,
                      const Progress& progress) {
     if (const std::string complaint = complaintAbout(scene, job); !complaint.empty()) return fail(complaint);
+    if (infoOf(job.format).layered) return writtenInLayers(scene, job, sources, progress);
     const auto shown = shownBy(job);
     if (!shown) return tl::unexpected(shown.error());
     Finishing finishing(scene, job, *shown);

@@ -39,6 +39,13 @@ struct Job {
 /// The whole scene at its own size.
 Job wholeScene(const scene::Scene& scene, std::filesystem::path path, Format format);
 
+/// A path with a size variant's name in the file's: move.mp4, move-upright.mp4; frame.####.png,
+/// frame-upright.####.png.
+std::filesystem::path pathInVariant(const std::filesystem::path& path, const std::string& name);
+/// The same job of a variant of a scene: by its path, and as much larger or smaller than its frame as the job
+/// is than the scene's. It is of scene::inVariant(scene, variant).
+Job jobInVariant(const scene::Scene& scene, Job job, const scene::Variant& variant);
+
 /// What is wrong with it, a sentence; empty: nothing.
 std::string complaintAbout(const scene::Scene& scene, const Job& job);
 
