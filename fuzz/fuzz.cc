@@ -1,6 +1,7 @@
 // fuzz READER SECONDS [SEED]: gives a reader of ours broken files, made from good ones by small and large
 // damage, for that many seconds. Built with the sanitizers (preset asan), it must end without a finding. What
 // a reader says of a file is of no account here, only that it says something and comes back.
+#include "edit/camera_file.h"
 #include "grade/grading.h"
 #include "media/content.h"
 #include "media/drawing.h"
@@ -136,6 +137,15 @@ std::vector<Reader> readers(const std::filesystem::path& folder) {
         "points":{"keys":[{"time":"0","value":[[1,2],[3,4,1,1,2,2],[5,6]]}]}},{"kind":"painted","strokes":[{"size":4,"dabs":
         [[1,2,0.5]]}]},{"kind":"subject","loop":[[1,1],[5,1],[3,5]],"hints":[]}],"key":{"kind":"colour"},"fills":[{"hole":
         [{"kind":"layer","layer":1}]}],"match":{"like":1}}}]})";
+    const std::string camera =
+        R"({"asset":{"version":"2.0"},"buffers":[{"byteLength":32,"uri":"data:application/octet-stream;base64,)"
+        R"(AAAAAAAAgD8AAAAAAAAAAAAAAAAAAIA/AAAAAAAAAMA="}],"bufferViews":[{"buffer":0,"byteLength":8},{"buffer":0,)"
+        R"("byteOffset":8,"byteLength":24}],"accessors":[{"bufferView":0,"componentType":5126,"count":2,"type":"SCALAR"},)"
+        R"({"bufferView":1,"componentType":5126,"count":2,"type":"VEC3"}],"cameras":[{"type":"perspective",)"
+        R"("perspective":{"yfov":0.6,"znear":0.1}}],"nodes":[{"children":[1],"rotation":[0,0.7071,0,0.7071]},)"
+        R"({"camera":0,"scale":[1,1,1]}],"scenes":[{"nodes":[0]}],"animations":[{"samplers":[{"input":0,"output":1,)"
+        R"("interpolation":"STEP"},{"input":0,"output":1}],"channels":[{"sampler":1,"target":{"node":1,"path":)"
+        R"("translation"}},{"sampler":0,"target":{"node":0,"path":"translation"}}]}]})";
     const std::string demo = test::readAll(test::sourceFolder() + "/demo/lantern-quay.ostage");
     return {
         {"openraster", ".ora", {archive(folder, stack)}, probe},
@@ -165,6 +175,10 @@ std::vector<Reader> readers(const std::filesystem::path& folder) {
              }
          }},
         {"svg", ".svg", {drawing}, probe},
+        {"camera",
+         ".gltf",
+         {camera},
+         [](const std::filesystem::path& path) { (void)edit::cameraFrom(scene::emptyScene(), path); }},
         {"cube", ".cube", {cube, "LUT_1D_SIZE 3\nDOMAIN_MIN 0 0 0\n0 0 0\n0.4 0.5 0.6\n1 1 1\n"}, look},
         {"cdl",
          ".cdl",

@@ -17,6 +17,7 @@ void removeMark(scene::Scene& scene, scene::Fields& fields);
 void retime(scene::Scene& scene, scene::Fields& fields);
 void pace(scene::Scene& scene, scene::Fields& fields);
 void readyMove(scene::Scene& scene, scene::Fields& fields);
+void cameraPath(scene::Scene& scene, scene::Fields& fields);
 
 /// Gives marks in the middle of a move that has one pace the times that follow from it.
 void settleMarks(scene::Scene& scene);

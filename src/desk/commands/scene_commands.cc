@@ -2,6 +2,7 @@
 
 #include "desk/dialogs/guide_window.h"
 #include "desk/dialogs/settings_dialog.h"
+#include "desk/files/gltf_files.h"
 #include "desk/files/layer_clipboard.h"
 #include "desk/files/media_files.h"
 #include "desk/files/output_writer.h"
@@ -32,6 +33,9 @@ SceneCommands::SceneCommands(const CommandContext& context, QMenu* menu, SceneFi
     add(menu, "bring-in", tr("Bring in…"), "Ctrl+I",
         tr("Layered pictures, pictures or footage; or drop them on the window"),
         [&media] { media.choose(); });
+    add(menu, "take-camera", tr("Take a camera from a file…"), "",
+        tr("The move of a camera of a glTF file, such as one solved from footage"),
+        [this] { chooseAndTakeCamera(m_window, m_session); });
     add(menu, "save", tr("Save"), QKeySequence::Save, {}, [&scenes] { scenes.save(); });
     add(menu, "save-as", tr("Save as…"), QKeySequence::SaveAs, {}, [&scenes] { scenes.saveAs(); });
     add(menu, "autosave", tr("Autosave…"), "",
@@ -52,6 +56,9 @@ SceneCommands::SceneCommands(const CommandContext& context, QMenu* menu, SceneFi
         [this] {
             if (const auto edit = askSettings(m_window, *m_session.scene(), previewer())) apply(*edit);
         });
+    add(menu, "variants", tr("Size variants…"), "", tr("The same move in frames of other shapes"), [this] {
+        if (const auto edit = askVariants(m_window, *m_session.scene(), previewer())) apply(*edit);
+    });
     menu->addSeparator();
     add(menu, "quit", tr("Quit"), QKeySequence::Quit, {}, [this] { m_window->close(); });
 }
@@ -64,6 +71,9 @@ OutputCommands::OutputCommands(const CommandContext& context, QMenu* menu, Outpu
     });
     add(menu, "write-still", tr("Write this frame…"), "", tr("The frame at the playhead as one picture"),
         [&writer] { writer.chooseStill(); });
+    add(menu, "write-gltf", tr("Write as glTF…"), "",
+        tr("The set and its camera in space, or the camera alone, for other programs"),
+        [this] { chooseAndWriteGltf(m_window, m_session); });
     add(menu, "queue", tr("Queue…"), "Ctrl+Shift+R", tr("What is being written, and what waits for it"),
         [&writer] { writer.showQueue(); });
 }
