@@ -1,12 +1,13 @@
-// fuzz_structure edits|scenes|all COUNT [SEED], or fuzz_structure file SCENE: gives edits and scenes that
-// were spoilt by structure (types swapped, members dropped or doubled, values extreme) to the reader, the
-// edits, the move, the checks and the renderer, and holds their answers: nothing ends the program or takes
-// longer than 10 s or more than 1 GB; a refusal is a sentence that names a place and leaves the scene as it
-// was, byte by byte; what is accepted reads back equal. Ends with 1 and the input at the first answer that
-// does not hold.
+// fuzz_structure edits|scenes|jobs|all COUNT [SEED], or fuzz_structure file SCENE: gives edits and scenes
+// that were spoilt by structure (types swapped, members dropped or doubled, values extreme) to the reader,
+// the edits, the move, the checks and the renderer, and holds their answers: nothing ends the program or
+// takes longer than 10 s or more than 1 GB; a refusal is a sentence that names a place and leaves the scene
+// as it was, byte by byte; what is accepted reads back equal. Ends with 1 and the input at the first answer
+// that does not hold.
 #include "checks/choreography.h"
 #include "edit/history.h"
 #include "motion/measure.h"
+#include "output/job_json.h"
 #include "render/render.h"
 #include "scene/file.h"
 #include "support/edit_examples.h"
@@ -288,8 +289,7 @@ void edits(long count, unsigned seed, const test::TempDir& dir, Watch& watch) {
 void scenes(long count, unsigned seed, const test::TempDir& dir, Watch& watch) {
     Spoiler spoiler(seed);
     std::vector<Json> seeds = {scene::toJson(test::exampleScene(dir))};
-    if (const auto demo =
-            scene::parseJson(test::readAll(test::sourceFolder() + "/demo/lantern-quay.ostage")))
+    if (const auto demo = scene::parseJson(test::readAll(test::sourceFolder() + "/demo/lantern-quay.ostage")))
         seeds.push_back(*demo);
     scene::Scene scene = test::exampleScene(dir);
     for (const Json& example : test::editExamples(dir)) // a scene in which much has been done
@@ -316,12 +316,46 @@ void scenes(long count, unsigned seed, const test::TempDir& dir, Watch& watch) {
     std::printf("scenes: %ld, of which %ld accepted\n", count, accepted);
 }
 
+/// Jobs, as a queue's folder holds them.
+void jobs(long count, unsigned seed, const test::TempDir& dir, Watch& watch) {
+    Spoiler spoiler(seed);
+    const scene::Scene scene = test::exampleScene(dir);
+    output::Job job = output::wholeScene(scene, dir / "move.mp4", output::Format::H264);
+    job.encoding = {.rate = 20, .bits = 8};
+    job.loop = {output::Loop::Kind::Dissolve, 3};
+    output::Job pictures = output::wholeScene(scene, dir / "f.####.exr", output::Format::ExrParts);
+    pictures.encoding.compression = "piz";
+    pictures.wipe.emplace();
+    const std::vector<Json> seeds = {output::toJson(job), output::toJson(pictures)};
+    long accepted = 0;
+    for (long i = 0; i < count; ++i) {
+        const Json spoilt = spoiler.spoilt(seeds[spoiler.upTo(seeds.size())]);
+        current = spoilt.dump(-1, ' ', false, Json::error_handler_t::replace);
+        watch.begin();
+        const auto read = output::jobFromJson(spoilt);
+        if (!read) {
+            holdSentence(read.error());
+            continue;
+        }
+        ++accepted;
+        if (const auto again = output::jobFromJson(output::toJson(*read));
+            !again || output::toJson(*again) != output::toJson(*read))
+            broken("a job that was read is not read back equal");
+        (void)output::complaintAbout(scene, *read);
+        (void)output::spaceFor(scene, *read);
+        (void)output::sizeNote(*read);
+        holdMemory();
+    }
+    std::printf("jobs: %ld, of which %ld accepted\n", count, accepted);
+}
+
 }
 
 int main(int argc, char** argv) {
     if (argc < 3) {
-        std::fputs("usage: fuzz_structure edits|scenes|all COUNT [SEED]\n       fuzz_structure file SCENE\n",
-                   stderr);
+        std::fputs(
+            "usage: fuzz_structure edits|scenes|jobs|all COUNT [SEED]\n       fuzz_structure file SCENE\n",
+            stderr);
         return 2;
     }
     const std::string which = argv[1];
@@ -337,7 +371,9 @@ int main(int argc, char** argv) {
     const test::TempDir dir;
     Watch watch;
     std::printf("seed %u\n", seed);
-    if (which != "scenes") edits(count, seed, dir, watch);
-    if (which != "edits") scenes(count, seed + 1, dir, watch);
+    const auto wanted = [&](const char* what) { return which == "all" || which == what; };
+    if (wanted("edits")) edits(count, seed, dir, watch);
+    if (wanted("scenes")) scenes(count, seed + 1, dir, watch);
+    if (wanted("jobs")) jobs(count, seed + 2, dir, watch);
     return 0;
 }
