@@ -1,8 +1,10 @@
 // A movie of the ten planes at full HD, pinhole, as H.264. Yardsticks in the same run: the renderer alone,
-// and the same encoder alone on frames that are ready.
+// and the same encoder alone on frames that are ready. Then the demo at 1280 x 720, final, beside its
+// rendering alone.
 #include "bench_folder.h"
 #include "media/ffmpeg.h"
 #include "output/write.h"
+#include "scene/file.h"
 #include "ten_planes.h"
 
 #include <benchmark/benchmark.h>
@@ -104,12 +106,48 @@ void yardstickEncode(benchmark::State& state) {
     }
 }
 
+// ---- the demo
+
+constexpr V2i small(1280, 720);
+constexpr std::int64_t demoFrames = 8;
+
+const scene::Scene& demo() {
+    static const scene::Scene made = [] {
+        auto loaded = scene::load(std::filesystem::path(STAGE_SOURCE_DIR) / "demo/lantern-quay.ostage");
+        if (!loaded) std::exit(1);
+        return *loaded;
+    }();
+    return made;
+}
+
+void writeDemo(benchmark::State& state) {
+    output::Job job = output::wholeScene(demo(), folder() / "demo.mp4", output::Format::H264);
+    job.size = small;
+    job.last = demoFrames - 1;
+    for (auto _ : state)
+        if (!output::write(demo(), job, cache())) return state.SkipWithError("not written");
+}
+
+void yardstickDemoRender(benchmark::State& state) {
+    const output::Job job = output::wholeScene(demo(), "demo.mp4", output::Format::H264);
+    for (auto _ : state)
+        for (std::int64_t i = 0; i < frames; ++i) {
+            const auto picture =
+                render::render(motion::evaluate(demo(), timeOfFrame(i, demo().output.rate), small, true),
+                               job.quality, cache());
+            if (!picture) return state.SkipWithError("not rendered");
+            benchmark::DoNotOptimize(picture->rgba.data());
+        }
+}
+
 void timed(benchmark::internal::Benchmark* made) {
     made->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1)->Repetitions(5);
 }
 BENCHMARK(write)->Apply(timed);
 BENCHMARK(yardstickRender)->Apply(timed);
 BENCHMARK(yardstickEncode)->Apply(timed);
+BENCHMARK(writeDemo)->Apply(timed);
+BENCHMARK(yardstickDemoRender)->Apply(timed);
 
 }
 
