@@ -395,6 +395,8 @@ private:
                                 out[i + c] =
                                     alpha > 0 ? encode(out[i + c] / alpha) * alpha : encode(out[i + c]);
             }
+            const float* const out = m_level[depth].seen.data() + 4 * n * rays;
+            if (std::all_of(out, out + 4 * rays, [](float value) { return value == 0; })) continue;
             present.push_back(n);
             if (m_tile.ordered) continue;
             const float x = static_cast<float>(spot.x), y = static_cast<float>(spot.y);
@@ -417,8 +419,8 @@ private:
             float* below = own.mixed.data() + 4 * i;
             std::copy_n(ground, 4, below);
             if (!m_tile.ordered) {
-                // Those in one plane, to rounding, stay in the order that they are given in.
-                order.assign(present.rbegin(), present.rend());
+                // Those in one plane, to rounding, stay in the order that they are given in. The ray before
+                // met nearly all in the same order.
                 for (std::size_t a = 1; a < order.size(); ++a)
                     for (std::size_t b = a; b > 0; --b) {
                         const float below_ = own.near[order[b - 1] * rays + i],
