@@ -8,8 +8,6 @@
 #include <memory>
 #include <mutex>
 #include <optional>
-#include <sys/resource.h>
-#include <unistd.h>
 
 namespace stage::desk {
 
@@ -22,18 +20,6 @@ inline QThreadPool& workers() {
         Pool() {
             setMaxThreadCount(std::max(8, 2 * QThread::idealThreadCount()));
             qAddPostRoutine([] { workers().waitForDone(); });
-        }
-    } pool;
-    return pool;
-}
-
-/// For what nobody waits for while the hand moves, such as checks: where the cores do not suffice, these
-/// threads get about a tenth of what the others get. Thread-safe.
-inline QThreadPool& asideWorkers() {
-    static struct Pool : QThreadPool {
-        Pool() {
-            setMaxThreadCount(2);
-            qAddPostRoutine([] { asideWorkers().waitForDone(); });
         }
     } pool;
     return pool;
@@ -67,15 +53,6 @@ private:
 /// Runs work on a thread of the pool, when one is free. Thread-safe.
 template <class Work> void onWorker(Work work) {
     workers().start(HandedOver<Work>(std::move(work)));
-}
-
-/// The same on a thread that lets all others go first. Thread-safe.
-template <class Work> void onAsideWorker(Work work) {
-    asideWorkers().start([handed = HandedOver<Work>(std::move(work))] {
-        // Of this thread only, on Linux; it cannot be taken back, so it is a pool of its own.
-        ::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), 10);
-        handed();
-    });
 }
 
 /// Runs a call on the interface thread, after what that does now. Thread-safe.

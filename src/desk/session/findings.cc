@@ -3,7 +3,9 @@
 #include "checks/gaps.h"
 #include "desk/jobs/workers.h"
 
+#include <QElapsedTimer>
 #include <QPointer>
+#include <QTimer>
 #include <algorithm>
 
 namespace stage::desk {
@@ -47,7 +49,7 @@ Findings::~Findings() {
 void Findings::look() {
     if (m_running) m_running->request_stop();
     m_running = std::make_shared<std::stop_source>();
-    onAsideWorker([self = QPointer(this), stop = m_running, scene = m_session.scene(),
+    onWorker([self = QPointer(this), stop = m_running, scene = m_session.scene(),
               sources = m_session.sharedSources()] {
         // A gap is told at once; the rest may take a second.
         const auto soon = [&](checks::Finding finding) {
@@ -82,15 +84,16 @@ void Findings::addGap(checks::Finding finding) {
 void Findings::glance() {
     if (m_glancing || !m_glanceWanted) return;
     m_glancing = true;
-    onAsideWorker([self = QPointer(this), scene = std::exchange(m_glanceWanted, nullptr),
+    onWorker([self = QPointer(this), scene = std::exchange(m_glanceWanted, nullptr),
               sources = m_session.sharedSources()] {
+        QElapsedTimer timer;
+        timer.start();
         auto seen = guarded([&] {
             checks::Coverage coverage(*sources);
             return checks::glanceForGap(checks::Frames(*scene), coverage);
         });
-        onInterface([self, seen = std::move(seen)] {
+        onInterface([self, seen = std::move(seen), took = timer.elapsed()] {
             if (!self) return;
-            self->m_glancing = false;
             if (seen && self->m_session.document.previewing() && !self->m_still) {
                 if (*seen) {
                     self->addGap(**seen);
@@ -102,7 +105,11 @@ void Findings::glance() {
                 }
                 self->m_gapGlanced = seen->has_value();
             }
-            self->glance();
+            // The hand has the cores most of the time.
+            QTimer::singleShot(2 * took, self, [self] {
+                self->m_glancing = false;
+                self->glance();
+            });
         });
     });
 }

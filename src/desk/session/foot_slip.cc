@@ -37,7 +37,7 @@ void FootSlip::look() {
         return;
     }
     m_running = true;
-    onAsideWorker([self = QPointer(this), id = layer->id, scene = m_document.scene(), sources = m_sources,
+    onWorker([self = QPointer(this), id = layer->id, scene = m_document.scene(), sources = m_sources,
               stop = m_ended.get_token()] {
         auto slips = guarded([&] { return checks::slipsOf(*scene, *sources, stop, {id}); });
         onInterface([self, id, slips = std::move(slips)] {
