@@ -83,7 +83,6 @@ bool LensPainter::prepare(const std::vector<Entry>& entries, const media::Box& b
     for (const Entry& entry : entries)
         tile.plain = tile.plain && (!entry.fill || isLaidOver(entry.blend));
     order(seen, box, tile);
-    if (!tile.ordered && !whole) return false; // most parts of it are
     fillGaps(entries, box, tile, seen, cards);
     return true;
 }

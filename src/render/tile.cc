@@ -126,7 +126,6 @@ void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box
     const bool before = inOrder(seen, box);
     dropHidden(seen, box, before, canvas);
     const bool ordered = before || inOrder(seen, box);
-    if (!ordered && isLarge(box)) return byParts(entries, box, ground, canvas); // most parts of it are
     const std::size_t gaps = m_gaps.size(); // those of groups around this one stay
     fillGaps(entries, box, ordered, seen);
     struct Drop {
