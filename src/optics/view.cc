@@ -33,9 +33,8 @@ View viewOf(const scene::Pose& pose, const scene::Camera& camera, V2i frame) {
 }
 
 std::pair<V2d, V2d> variantInFrame(const scene::Scene& scene, const scene::Variant& variant) {
-    const scene::Scene in = scene::inVariant(scene, variant);
-    const View whole = viewOf({}, scene.camera, scene.output.frame),
-               part = viewOf({}, in.camera, variant.frame);
+    const scene::Camera camera = scene::inVariant(scene.camera, scene.output.frame, variant);
+    const View whole = viewOf({}, scene.camera, scene.output.frame), part = viewOf({}, camera, variant.frame);
     const auto placed = [&](const V2d& place) {
         return whole.centre + (place - part.centre) * (whole.slope / part.slope);
     };

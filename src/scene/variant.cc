@@ -1,6 +1,7 @@
 #include "scene/variant.h"
 
 #include <algorithm>
+#include <utility>
 
 namespace stage::scene {
 
@@ -22,12 +23,16 @@ const Variant* findVariant(const Scene& scene, std::string_view name) {
     return nullptr;
 }
 
+Camera inVariant(Camera camera, V2i frame, const Variant& variant) {
+    camera.gate = gateFor(camera.gate, frame, variant.frame, variant.keep);
+    camera.shift += variant.shift * V2d(camera.gate, camera.gate * variant.frame.y / variant.frame.x);
+    return camera;
+}
+
 Scene inVariant(Scene scene, const Variant& variant) {
-    const Variant by = variant; // it may be one of the scene's
-    Camera& camera = scene.camera;
-    camera.gate = gateFor(camera.gate, scene.output.frame, by.frame, by.keep);
-    camera.shift += by.shift * V2d(camera.gate, camera.gate * by.frame.y / by.frame.x);
-    scene.output.frame = by.frame;
+    const V2i frame = variant.frame; // it may be one of the scene's, which go
+    scene.camera = inVariant(std::move(scene.camera), scene.output.frame, variant);
+    scene.output.frame = frame;
     scene.output.variants.clear();
     return scene;
 }

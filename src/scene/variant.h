@@ -14,6 +14,9 @@ double gateFor(double gate, V2i before, V2i after, Keep keep);
 /// The variant with a name; null: there is none.
 const Variant* findVariant(const Scene& scene, std::string_view name);
 
+/// The camera as a variant of a scene with that frame (px) has it: with another gate and shift.
+Camera inVariant(Camera camera, V2i frame, const Variant& variant);
+
 /// A scene whose frame, gate and shift are those of a variant. It has no variants itself.
 Scene inVariant(Scene scene, const Variant& variant);
 
