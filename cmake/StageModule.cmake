@@ -4,6 +4,28 @@ set(STAGE_ORDER scene optics motion media grade cutout checks edit interaction r
   desk/look desk/kit desk/jobs desk/session desk/camera desk/set desk/time desk/cutting desk/details desk/dialogs desk/files desk/commands
   desk/window)
 
+option(STAGE_UNITY "Compile several files as one: quickest from nothing, slow after a change" OFF)
+
+# stage_in_groups(TARGET): with STAGE_UNITY its files are compiled in groups. Not files with code for several sets of
+# vector instructions, which include themselves. Only here may one file's name hide another's, or a class be derived
+# from one of its own file's.
+function(stage_in_groups target)
+  if(NOT STAGE_UNITY)
+    return()
+  endif()
+  set_target_properties(${target} PROPERTIES UNITY_BUILD ON UNITY_BUILD_BATCH_SIZE 8)
+  target_compile_options(${target} PRIVATE -Wno-shadow -Wno-subobject-linkage)
+  get_target_property(sources ${target} SOURCES)
+  foreach(source IN LISTS sources)
+    if(EXISTS ${source})
+      file(STRINGS ${source} includes_itself REGEX "HWY_TARGET_INCLUDE")
+      if(includes_itself)
+        set_source_files_properties(${source} PROPERTIES SKIP_UNITY_BUILD_INCLUSION ON)
+      endif()
+    endif()
+  endforeach()
+endfunction()
+
 # stage_module(NAME [USES module...] [LIBS target...]): every .cc of src/NAME but main.cc becomes the static
 # library stage::NAME, with _ for / in its name.
 function(stage_module name)
@@ -32,6 +54,7 @@ function(stage_module name)
   string(REPLACE "/" "_" used "${ARG_USES}")
   list(TRANSFORM used PREPEND "stage::")
   target_link_libraries(stage_${target} PUBLIC ${used} ${ARG_LIBS})
+  stage_in_groups(stage_${target})
   # Code in which no time is spent is compiled in less of it.
   if(CMAKE_BUILD_TYPE STREQUAL "Release" AND name MATCHES "^(scene|edit|cli|desk/.*)$")
     target_compile_options(stage_${target} PRIVATE -O2)

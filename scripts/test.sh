@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
-# Installs what is missing, builds, and runs all tests. A preset may be named: release, debug, asan, tsan.
+# Installs what is missing, builds, and runs all tests. A preset may be named: release, ci (as release, but
+# quickest from nothing), debug, asan, tsan.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 preset=${1:-release}

@@ -10,7 +10,6 @@
 namespace stage::checks {
 namespace {
 
-constexpr std::int64_t mostFrames = 300;
 /// Particles whose largest are smaller than this all the time are not seen, px.
 constexpr double leastSize = 0.35;
 /// Nearer than this to the lens there is hardly ever one of them, m.
@@ -99,7 +98,7 @@ Result<std::vector<Finding>> boxFindings(const Frames& frames, const std::stop_t
     });
     std::vector<Finding> findings;
     if (all.empty()) return findings;
-    const std::int64_t count = scene.output.frames, step = std::max<std::int64_t>(1, count / mostFrames);
+    const std::int64_t count = scene.output.frames, step = stepOf(scene, 300);
     for (std::int64_t f = 0; f < count; f += step) {
         if (stop.stop_requested()) return cancelled();
         const Rational time = frames.time(f);

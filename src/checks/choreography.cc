@@ -1,5 +1,6 @@
 #include "checks/choreography.h"
 
+#include "checks/frames.h"
 #include "motion/camera_move.h"
 #include "motion/resolved_scene.h"
 #include "motion/values.h"
@@ -18,8 +19,6 @@ using scene::Json;
 using scene::Rig;
 using scene::Scene;
 
-/// A longer scene is looked at in steps.
-constexpr std::int64_t mostFrames = 20'000;
 /// What changes less at once is not told of.
 constexpr double leastJerk = 0.05, leastTurn = 2; ///< m/s, degrees/s
 
@@ -33,11 +32,10 @@ struct Sample {
     double speed = 0, acceleration = 0, turning = 0;
 };
 
-class Looking {
+class MoveReporter {
 public:
-    Looking(const Scene& scene, const std::stop_token& stop)
-        : m_scene(scene), m_stop(stop), m_move(scene),
-          m_step(std::max<std::int64_t>(1, scene.output.frames / mostFrames)) {}
+    MoveReporter(const Scene& scene, const std::stop_token& stop)
+        : m_scene(scene), m_stop(stop), m_move(scene), m_step(stepOf(scene)) {}
     Result<Report> report();
 
 private:
@@ -73,7 +71,7 @@ private:
     Report m_report;
 };
 
-Sample Looking::sampleAt(double t) const {
+Sample MoveReporter::sampleAt(double t) const {
     // Differences about t that stay on one side of every mark, for there the pace may change at once.
     double h = 0.25 / m_scene.output.rate.toDouble(), middle = t;
     for (const double cut : m_cuts)
@@ -88,7 +86,7 @@ Sample Looking::sampleAt(double t) const {
 }
 
 /// An edit that takes the whole move so much longer, the scene with it.
-Json Looking::slower(double factor) const {
+Json MoveReporter::slower(double factor) const {
     // A little more, so that what is rounded is within the limit too.
     factor = std::min(1000.0, std::ceil(factor * 1.01 * 1000) / 1000);
     Json edits = Json::array({{{"edit", "retime"}, {"factor", Rational::nearest(factor).text()}}});
@@ -107,8 +105,8 @@ Json Looking::slower(double factor) const {
 }
 
 /// Stretches of the samples that are over a limit, each as one finding.
-void Looking::over(Kind kind, double limit, double (*value)(const Sample&), const char* what,
-                   const char* unit) {
+void MoveReporter::over(Kind kind, double limit, double (*value)(const Sample&), const char* what,
+                        const char* unit) {
     for (std::size_t i = 0; i < m_samples.size(); ++i) {
         if (!(value(m_samples[i]) > limit)) continue;
         std::size_t last = i, worst = i;
@@ -137,7 +135,7 @@ void Looking::over(Kind kind, double limit, double (*value)(const Sample&), cons
     }
 }
 
-void Looking::limits() {
+void MoveReporter::limits() {
     for (const Sample& sample : m_samples) {
         m_report.speed = std::max(m_report.speed, sample.speed);
         m_report.acceleration = std::max(m_report.acceleration, sample.acceleration);
@@ -161,7 +159,7 @@ void Looking::limits() {
 }
 
 /// What the speed and the turning do at once at a mark.
-void Looking::atMark(std::size_t mark) {
+void MoveReporter::atMark(std::size_t mark) {
     const double t = m_arrivals[mark], last = scene::lastTime(m_scene).toDouble();
     // A shot may begin and end on a moving camera.
     if (!(t > 1e-6) || !(t < last - 1e-6)) return;
@@ -232,13 +230,13 @@ void Looking::atMark(std::size_t mark) {
     add(std::move(finding));
 }
 
-void Looking::jerks() {
+void MoveReporter::jerks() {
     for (std::size_t i = 0; i < m_arrivals.size(); ++i)
         atMark(i);
 }
 
 /// Paths go on at marks; what jumps is a property whose key holds up to the next.
-void Looking::jumps() {
+void MoveReporter::jumps() {
     for (const scene::Track& track : m_scene.camera.tracks) {
         const auto* property = scene::cameraProperty(track.property);
         if (!property || track.link || track.property == "focus" || track.property == "fstop") continue;
@@ -261,7 +259,7 @@ void Looking::jumps() {
     }
 }
 
-void Looking::layers() {
+void MoveReporter::layers() {
     struct Seen {
         bool shown = false, ahead = false;
         std::optional<V3d> eye; ///< in the card's own shares, at the frame before
@@ -340,7 +338,7 @@ void Looking::layers() {
     });
 }
 
-void Looking::ends() {
+void MoveReporter::ends() {
     if (!m_scene.output.loop) return;
     const Rational last = scene::lastTime(m_scene);
     const scene::Pose first = m_move.at(0), end = m_move.at(last.toDouble());
@@ -391,7 +389,7 @@ void Looking::ends() {
     }
 }
 
-Result<Report> Looking::report() {
+Result<Report> MoveReporter::report() {
     for (std::size_t i = 0; i < m_scene.camera.marks.size(); ++i)
         m_arrivals.push_back(m_move.arrival(i));
     m_cuts = m_arrivals;
@@ -421,7 +419,7 @@ Believable believable(Rig rig) {
 }
 
 Result<Report> choreography(const Scene& scene, const std::stop_token& stop) {
-    return Looking(scene, stop).report();
+    return MoveReporter(scene, stop).report();
 }
 
 }

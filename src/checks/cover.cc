@@ -1,5 +1,6 @@
 #include "checks/cover.h"
 
+#include "checks/frames.h"
 #include "motion/frame.h"
 #include "motion/resolved_scene.h"
 
@@ -10,14 +11,12 @@
 namespace stage::checks {
 namespace {
 
-/// A longer scene is looked at in steps.
-constexpr std::int64_t mostFrames = 20'000;
 /// Moments of an exposure.
 constexpr int moments = 3;
 
-class Looking {
+class CoverFinder {
 public:
-    Looking(const scene::Scene& scene, const std::stop_token& stop)
+    CoverFinder(const scene::Scene& scene, const std::stop_token& stop)
         : m_scene(scene), m_stop(stop), m_move(scene), m_still(!motion::moves(scene)),
           m_half(motion::halfExposure(scene).toDouble()) {
         if (m_still) m_resolved = std::make_unique<motion::ResolvedScene>(scene, Rational(0), m_move.at(0));
@@ -34,7 +33,7 @@ public:
                                   1 + on.bottom.reach()};
         }
         const double rate = m_scene.output.rate.toDouble();
-        const std::int64_t step = std::max<std::int64_t>(1, m_scene.output.frames / mostFrames);
+        const std::int64_t step = stepOf(m_scene);
         for (std::int64_t f = 0; f < m_scene.output.frames; f += step) {
             if (m_stop.stop_requested()) return fail("Stopped.");
             for (int k = 0; k < (m_half > 0 ? moments : 1); ++k) {
@@ -132,7 +131,7 @@ private:
 
 Result<std::vector<Cover>> cover(const scene::Scene& scene, const std::vector<std::int64_t>& layers,
                                  const std::stop_token& stop) {
-    return Looking(scene, stop).look(layers);
+    return CoverFinder(scene, stop).look(layers);
 }
 
 }

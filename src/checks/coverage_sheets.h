@@ -14,7 +14,6 @@ namespace stage::checks {
 inline constexpr double leastOpen = 0.02;
 /// Discs and motion below that, px of the frame looked at, are those of one ray.
 inline constexpr double leastDisc = 0.05;
-inline constexpr double infinite = std::numeric_limits<double>::infinity();
 
 /// A layer, or a group that is mixed on its own, as the frame sees it.
 struct Coverage::Sheet {

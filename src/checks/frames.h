@@ -13,12 +13,16 @@ namespace stage::checks {
 /// cut: so that pictures need not be made anew for each frame.
 motion::Frame stilled(motion::Frame frame);
 
-/// Every frame; of a scene longer than 20 000 as many, evenly.
+/// From one frame that is looked at to the next: 1, or of a longer scene so many that at most `most` are.
+inline std::int64_t stepOf(const scene::Scene& scene, std::int64_t most = 20'000) {
+    return std::max<std::int64_t>(1, scene.output.frames / most);
+}
+
+/// Every frame that stepOf leaves.
 class Frames {
 public:
     /// The scene must outlive this.
-    explicit Frames(const scene::Scene& scene)
-        : m_scene(scene), m_move(scene), m_step(std::max<std::int64_t>(1, scene.output.frames / 20'000)) {}
+    explicit Frames(const scene::Scene& scene) : m_scene(scene), m_move(scene), m_step(stepOf(scene)) {}
 
     const scene::Scene& scene() const { return m_scene; }
     const motion::CameraMove& move() const { return m_move; }

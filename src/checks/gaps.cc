@@ -13,7 +13,6 @@ namespace {
 using scene::Json;
 using scene::Scene;
 
-constexpr double infinite = std::numeric_limits<double>::infinity();
 /// Boxes of holes are at least the frame's longer side over that, px.
 constexpr int boxesAcross = 96;
 /// What is solved is taken a little further, so that rounding leaves nothing open.

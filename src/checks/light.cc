@@ -11,7 +11,6 @@
 namespace stage::checks {
 namespace {
 
-constexpr std::int64_t mostFrames = 24;
 constexpr double mostLight = 4;    ///< times its own colours: two stops
 constexpr double litShare = 0.25;  ///< of a layer's picture that has more than that
 constexpr int steps = 9;           ///< places looked at across and down a picture
@@ -104,7 +103,7 @@ Result<std::vector<Finding>> lightFindings(const Frames& frames, const std::stop
     std::vector<Finding> findings;
     if (!any) return findings;
     Met met;
-    const std::int64_t count = scene.output.frames, step = std::max<std::int64_t>(1, count / mostFrames);
+    const std::int64_t count = scene.output.frames, step = stepOf(scene, 24);
     for (std::int64_t f = 0; f < count; f += step) {
         if (stop.stop_requested()) return cancelled();
         const motion::Frame frame =

@@ -14,7 +14,6 @@ using scene::Layer;
 using scene::LayerPtr;
 using scene::Scene;
 
-constexpr double infinite = std::numeric_limits<double>::infinity();
 /// So many times too large, along one side, is told, where it takes at least so many bytes more than needed.
 constexpr double wasteful = 4;
 constexpr double leastWaste = 32e6;
@@ -36,9 +35,9 @@ double enlargementAt(const Sight& sight, const V2d& share, V2i pixels) {
                     (*below - *place).length() / (step * pixels.y));
 }
 
-class Looking {
+class SightGatherer {
 public:
-    Looking(const Frames& frames, Coverage& coverage, const std::stop_token& stop);
+    SightGatherer(const Frames& frames, Coverage& coverage, const std::stop_token& stop);
     Result<void> look(std::int64_t f, const motion::Frame& frame);
     const std::map<std::int64_t, Seen>& seen() const { return m_seen; }
 
@@ -65,10 +64,6 @@ std::array<V2d, 9> gridOf(V2i size) {
     return places;
 }
 
-bool inside(const V2d& place, V2i frame) {
-    return place.x >= 0 && place.y >= 0 && place.x <= frame.x && place.y <= frame.y;
-}
-
 /// Calls visit(share, place) where a layer is seen: at places all over the frame, at its corners and its
 /// middle.
 template <class Visit> void atPlaces(const Sight& sight, V2i size, const Visit& visit) {
@@ -79,11 +74,11 @@ template <class Visit> void atPlaces(const Sight& sight, V2i size, const Visit& 
          {V2d(-card.left, -card.top), V2d(1 + card.right, -card.top), V2d(-card.left, 1 + card.bottom),
           V2d(1 + card.right, 1 + card.bottom), V2d(0.5, 0.5)})
         if (const auto place = optics::project(sight.view, card.at(share.x, share.y));
-            place && inside(*place, size))
+            place && isInside(*place, size))
             visit(share, *place);
 }
 
-void Looking::one(const motion::Item& item, const motion::Frame& frame, std::int64_t f) {
+void SightGatherer::one(const motion::Item& item, const motion::Frame& frame, std::int64_t f) {
     const auto at = m_seen.find(item.layer->id);
     if (at == m_seen.end()) return;
     Seen& seen = at->second;
@@ -106,7 +101,7 @@ void Looking::one(const motion::Item& item, const motion::Frame& frame, std::int
     if (seen.frames++ == 0) seen.first = f;
     for (const V3d& corner : card.outline()) {
         const auto place = optics::project(frame.view, corner);
-        whole = whole && place && inside(*place, frame.size);
+        whole = whole && place && isInside(*place, frame.size);
     }
     auto& [since, until] = m_reading.try_emplace(item.layer->id, f, f - m_step).first->second;
     if (!whole) return;
@@ -116,7 +111,7 @@ void Looking::one(const motion::Item& item, const motion::Frame& frame, std::int
     if (seconds > seen.readable) seen.readable = seconds, seen.read = since;
 }
 
-void Looking::look(const std::vector<motion::Item>& items, const motion::Frame& frame, std::int64_t f) {
+void SightGatherer::look(const std::vector<motion::Item>& items, const motion::Frame& frame, std::int64_t f) {
     for (const motion::Item& item : items) {
         if (item.flattened)
             look(item.items, frame, f);
@@ -125,7 +120,7 @@ void Looking::look(const std::vector<motion::Item>& items, const motion::Frame& 
     }
 }
 
-Looking::Looking(const Frames& frames, Coverage& coverage, const std::stop_token& stop)
+SightGatherer::SightGatherer(const Frames& frames, Coverage& coverage, const std::stop_token& stop)
     : m_scene(frames.scene()), m_stop(stop), m_coverage(coverage), m_step(frames.step()),
       m_finest(std::max(1, std::max(m_scene.output.frame.x, m_scene.output.frame.y) / 96)) {
     scene::forEach(m_scene, [&](const LayerPtr& layer, const std::vector<LayerPtr>& holders) {
@@ -137,7 +132,7 @@ Looking::Looking(const Frames& frames, Coverage& coverage, const std::stop_token
     });
 }
 
-Result<void> Looking::look(std::int64_t f, const motion::Frame& frame) {
+Result<void> SightGatherer::look(std::int64_t f, const motion::Frame& frame) {
     std::map<std::int64_t, std::int64_t> before;
     for (const std::int64_t id : m_waiting)
         before[id] = m_seen[id].frames;
@@ -367,8 +362,8 @@ std::vector<Finding> Telling::all() {
 
 }
 
-class SeenCheck::Work : public Looking {
-    using Looking::Looking;
+class SeenCheck::Work : public SightGatherer {
+    using SightGatherer::SightGatherer;
 };
 
 SeenCheck::SeenCheck(const Frames& frames, Coverage& coverage, const std::stop_token& stop)

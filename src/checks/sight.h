@@ -4,10 +4,18 @@
 #include "motion/frame.h"
 #include "optics/region.h"
 
+#include <limits>
 #include <optional>
 #include <vector>
 
 namespace stage::checks {
+
+inline constexpr double infinite = std::numeric_limits<double>::infinity();
+
+/// Whether a place, px, is within a frame or on its edge.
+inline bool isInside(const V2d& place, V2i frame) {
+    return place.x >= 0 && place.y >= 0 && place.x <= frame.x && place.y <= frame.y;
+}
 
 /// Made once, so that meeting the card at many places of the frame (px) is fast.
 class Sight {

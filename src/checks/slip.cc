@@ -1,5 +1,7 @@
 #include "checks/slip.h"
 
+#include "checks/frames.h"
+#include "checks/sight.h"
 #include "cutout/source.h"
 #include "motion/camera_move.h"
 #include "motion/pixels.h"
@@ -15,15 +17,10 @@ namespace {
 using scene::Layer;
 using scene::Scene;
 
-constexpr std::int64_t mostFrames = 20'000;
 /// Alpha from which on a foot is there.
 constexpr double opaque = 0.5;
 /// The foot is looked for in the first level that is at most so many texels long.
 constexpr int longest = 512;
-
-bool inside(const V2d& place, V2i frame) {
-    return place.x >= 0 && place.y >= 0 && place.x <= frame.x && place.y <= frame.y;
-}
 
 /// The middle of the lowest row of a picture that has something opaque; its lower edge where nothing is.
 V2d lowestOf(const Scene& scene, const scene::LayerPtr& layer, Rational time, media::PixelCache& cache,
@@ -129,7 +126,7 @@ Result<std::map<std::int64_t, Slip>> slipsOf(const Scene& scene, media::PixelCac
         standing.push_back(std::move(each));
     });
     if (standing.empty()) return slips;
-    const std::int64_t step = std::max<std::int64_t>(1, scene.output.frames / mostFrames);
+    const std::int64_t step = stepOf(scene);
     for (std::int64_t f = 0; f < scene.output.frames; f += step) {
         if (stop.stop_requested()) return cancelled();
         const motion::ResolvedScene now = sceneAt(scene, move, timeOfFrame(f, scene.output.rate));
@@ -140,7 +137,7 @@ Result<std::map<std::int64_t, Slip>> slipsOf(const Scene& scene, media::PixelCac
             Slip::Place place{optics::project(now.view, footOf(now, each.id, slip.foot)),
                               optics::project(now.view, each.ground->at(now)),
                               {}};
-            if (place.foot && place.ground && inside(*place.foot, scene.output.frame)) {
+            if (place.foot && place.ground && isInside(*place.foot, scene.output.frame)) {
                 place.apart = (*place.foot - *place.ground).length();
                 if (*place.apart > slip.most) slip.most = *place.apart, slip.worst = f;
             }
@@ -179,7 +176,7 @@ double slipAt(const Watched& watched, const V3d& foot, V2i frame) {
     double most = 0;
     for (std::size_t i = 0; i < watched.views.size(); ++i) {
         const auto place = optics::project(watched.views[i], foot);
-        if (place && watched.ground[i] && inside(*place, frame))
+        if (place && watched.ground[i] && isInside(*place, frame))
             most = std::max(most, (*place - *watched.ground[i]).length());
     }
     return most;

@@ -24,7 +24,7 @@ using scene::Scene;
 constexpr double spare = 1.001;
 
 /// A box ahead of the first mark, upright, its middle at home depth or so near that it begins at the lens.
-void stand(const Scene& scene, Layer& layer, bool nearby) {
+void standBox(const Scene& scene, Layer& layer, bool nearby) {
     const optics::View first = optics::firstView(scene);
     const V3d box = *layer.box();
     V3d ahead(first.forward.x, 0, first.forward.z);
@@ -128,7 +128,7 @@ void addParticles(Scene& scene, Fields& fields) {
     layer.content = read(scene, fields, begin);
     layer.name = freeName(namesIn(scene), fields.text("name", 1000, name));
     layer.fitToBox();
-    stand(scene, layer, std::get<scene::Particles>(layer.content).aroundCamera);
+    standBox(scene, layer, std::get<scene::Particles>(layer.content).aroundCamera);
     if (fields.has("position")) layer.placement.position = fields.vector("position", Limits::metres);
     addLayer(scene, std::move(layer));
 }
@@ -146,7 +146,7 @@ void addCloud(Scene& scene, Fields& fields) {
     layer.content = scene::readCloud(fields, begin);
     layer.name = freeName(namesIn(scene), fields.text("name", 1000, "Cloud"));
     layer.fitToBox();
-    stand(scene, layer, false);
+    standBox(scene, layer, false);
     if (fields.has("position")) layer.placement.position = fields.vector("position", Limits::metres);
     addLayer(scene, std::move(layer));
 }

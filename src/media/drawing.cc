@@ -220,7 +220,7 @@ Box inkOf(Drawing& drawing, const std::string& id) {
 }
 
 /// Parsed drawings stay while a few are in use: a source is made anew for every frame.
-Result<std::shared_ptr<Drawing>> shared(const std::string& key, const std::filesystem::path& path) {
+Result<std::shared_ptr<Drawing>> sharedDrawing(const std::string& key, const std::filesystem::path& path) {
     static std::mutex lock;
     static std::map<std::string, std::shared_ptr<Drawing>> open;
     std::lock_guard guard(lock);
@@ -240,7 +240,7 @@ public:
 
     Result<Raster> compute(int level, const Box& box, PixelCache&, const Progress&) const override {
         const Timed timed(Stage::Draw);
-        auto drawing = shared(m_file, m_path);
+        auto drawing = sharedDrawing(m_file, m_path);
         if (!drawing) return tl::unexpected(drawing.error());
         Drawing& d = **drawing;
         std::lock_guard guard(d.lock);

@@ -15,7 +15,8 @@ namespace stage::media {
 namespace {
 
 constexpr char mark = '\x1d'; // around each state in a key
-constexpr std::int64_t mostBytes = 512ll << 20;
+/// Of a larger file the content is not read to tell it from another.
+constexpr std::int64_t mostSummed = 512ll << 20;
 
 struct FreeChecksum {
     void operator()(GChecksum* sum) const { g_checksum_free(sum); }
@@ -38,7 +39,7 @@ std::string contentOfState(const std::string& state) {
     const std::string path = state.substr(0, state.find('\n'));
     struct stat info = {};
     if (::stat(path.c_str(), &info) != 0 || fileState(path) != mark + state + mark) return {};
-    if (info.st_size > mostBytes) return state;
+    if (info.st_size > mostSummed) return state;
     {
         std::lock_guard guard(lock);
         if (const auto found = known.find(state); found != known.end()) return found->second;

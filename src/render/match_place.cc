@@ -11,9 +11,9 @@
 namespace stage::render {
 namespace {
 
-constexpr int width = 480;           ///< of the picture that is measured, px
-constexpr double around = 0.35;      ///< of the layer's size in the frame, how far is "around"
-constexpr double leastShare = 0.002; ///< of the frame that has to be seen for a mean
+constexpr int width = 480;          ///< of the picture that is measured, px
+constexpr double around = 0.35;     ///< of the layer's size in the frame, how far is "around"
+constexpr double leastSeen = 0.002; ///< of the frame that has to be seen for a mean
 constexpr double mostStops = 3;
 
 /// Keeps some of the items, also in groups that are mixed on their own.
@@ -114,7 +114,7 @@ Result<PlaceMatch> matchToPlace(const scene::Scene& scene, std::int64_t id, Rati
     undress(undress, frame.items);
     const auto alone = rendered(isLayer);
     if (!alone) return tl::unexpected(alone.error());
-    const double least = leastShare * size.x * size.y;
+    const double least = leastSeen * size.x * size.y;
     const Mean own = meanOf(*alone, nullptr);
     if (!(own.count > least / 10) || !(luminance(own.light) > 1e-6))
         return fail("'" + layer->name + "' is not seen at that time, or is black; choose another time.");

@@ -22,7 +22,7 @@ constexpr int tileSide = Canvas::side;
 /// What adds less than this to a pixel, in all channels, is not drawn.
 constexpr float leastLight = 1.f / 8192;
 /// Pictures of particles are read no finer than this.
-constexpr int mostTexels = 1024;
+constexpr int longestSide = 1024;
 /// Particles that reach more tiles are kept in one list for all of them.
 constexpr int mostTiles = 512;
 
@@ -306,7 +306,7 @@ Result<Sprite> read(const motion::Pixels& pixels, float widest, media::PixelCach
     while (level + 1 < media::levelCount(size)) {
         const V2i here = media::levelSize(size, level);
         const auto side = static_cast<float>(std::max(here.x, here.y));
-        if (side <= mostTexels && side / 2 < widest) break;
+        if (side <= longestSide && side / 2 < widest) break;
         ++level;
     }
     const V2i at = media::levelSize(size, level);

@@ -150,13 +150,6 @@ void expose(Plane& plane, const Sight& open, const Sight& close) {
     plane.still = !moves(plane.drift) && !moves(plane.curve);
 }
 
-namespace {
-
-/// Places of a box at which a bent card is looked at.
-constexpr int bentSteps = 8;
-
-}
-
 double nearnessAt(const Plane& plane, double x, double y) {
     if (!plane.bent()) return plane.pinhole.w.at(x, y);
     const auto met = plane.mesh->meet(plane.view, {x, y});

@@ -85,6 +85,9 @@ struct Sight {
 /// Lets it move during the exposure: what it is at the exposure's begin and end.
 void expose(Plane& plane, const Sight& open, const Sight& close);
 
+/// Steps across and down a box at which a bent card is looked at.
+inline constexpr int bentSteps = 8;
+
 /// 1 / depth at a place of the frame; at most 0 where the card is not there.
 double nearnessAt(const Plane& plane, double x, double y);
 /// The least and the greatest 1 / depth that a card may have in a box of the frame, through the whole lens

@@ -66,9 +66,6 @@ int shrinkOf(double radius) {
 
 namespace {
 
-/// Places of a box that a bent card is looked at.
-constexpr int bentSteps = 8;
-
 Reach bentReach(const Plane& plane, int x0, int y0, int x1, int y1, Through through) {
     Reach r;
     double disc = 0;

@@ -31,7 +31,7 @@ Json pointsToJson(const std::vector<Particles::Point>& points) {
 }
 
 /// Pairs of a share of life and a factor.
-std::vector<Particles::Point> readPoints(Fields& fields, const char* key, double most) {
+std::vector<Particles::Point> readCurve(Fields& fields, const char* key, double most) {
     const Json& list = fields.array(key, Particles::mostPoints);
     std::vector<Particles::Point> points;
     for (std::size_t i = 0; i < list.size(); ++i) {
@@ -121,8 +121,8 @@ Particles readParticles(Fields& fields, const Particles& fallback) {
     }
     if (fields.has("colour")) p.colour = fields.colour("colour");
     p.light = fields.number("light", 0, 1e4, p.light);
-    if (fields.has("sizes")) p.sizes = readPoints(fields, "sizes", 100);
-    if (fields.has("opacities")) p.opacities = readPoints(fields, "opacities", 1);
+    if (fields.has("sizes")) p.sizes = readCurve(fields, "sizes", 100);
+    if (fields.has("opacities")) p.opacities = readCurve(fields, "opacities", 1);
     if (fields.has("colours")) p.colours = readStops(fields, "colours");
     return p;
 }

@@ -46,7 +46,7 @@ Json pointsJson(const std::vector<PathPoint>& points) {
     }
     return list;
 }
-std::vector<PathPoint> readPoints(const Json& list, const std::string& where) {
+std::vector<PathPoint> readOutline(const Json& list, const std::string& where) {
     if (!list.is_array() || list.size() > mostPoints)
         throw Misread{"'" + where + "' should be a list of points"};
     std::vector<PathPoint> points;
@@ -289,7 +289,7 @@ Matte readMatte(const Json& json, const std::string& where) {
     switch (fields.choice("kind", matteKinds)) {
     case 0:
         matte.shape = Outline{scene::readKeyed<std::vector<PathPoint>>(fields.value("points"),
-                                                                       fields.at("points"), readPoints)};
+                                                                       fields.at("points"), readOutline)};
         break;
     case 1:
         matte.shape = Rectangle{scene::readKeyed<Area>(fields.value("area"), fields.at("area"), readArea)};

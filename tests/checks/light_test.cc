@@ -2,6 +2,7 @@
 #include "checks/check.h"
 #include "checks/light.h"
 #include "edit/edit.h"
+#include "support/edits.h"
 #include "support/moves.h"
 
 #include <gtest/gtest.h>
@@ -9,14 +10,10 @@
 namespace stage::checks {
 namespace {
 
-scene::Scene applied(const scene::Scene& scene, const edit::Edit& edit) {
-    const auto after = edit::apply(scene, edit);
-    EXPECT_TRUE(after) << after.error().sentence;
-    return after ? *after : scene;
-}
+using test::applied;
 
 /// A wall and a figure that stands on the ground.
-scene::Scene staged() {
+scene::Scene wallAndFigure() {
     auto wall = test::sheet(1, {20, 20}, {0, 0, -10}), figure = test::sheet(2, {1, 2}, {0, 1, -6});
     wall->name = "Wall", figure->name = "Figure";
     scene::Scene scene = test::withSheets({test::mark(1, 0, V3d(0))}, {wall, figure});
@@ -35,7 +32,7 @@ std::vector<Finding> told(const scene::Scene& scene, Kind kind) {
 
 TEST(LightChecks, TellALampThatLightsNothing) {
     scene::Scene scene =
-        applied(staged(), {{"edit", "add-lamp"}, {"position", {0, 1, -8}}, {"reach", 5}, {"glow", 0}});
+        applied(wallAndFigure(), {{"edit", "add-lamp"}, {"position", {0, 1, -8}}, {"reach", 5}, {"glow", 0}});
     auto found = told(scene, Kind::LampOnNothing);
     ASSERT_EQ(found.size(), 1u);
     EXPECT_EQ(found[0].layer, 3);
@@ -50,7 +47,7 @@ TEST(LightChecks, TellALampThatLightsNothing) {
 }
 
 TEST(LightChecks, TellALayerThatIsLitFarBeyondWhite) {
-    scene::Scene scene = applied(staged(), {{"edit", "shading"}, {"layers", {2}}});
+    scene::Scene scene = applied(wallAndFigure(), {{"edit", "shading"}, {"layers", {2}}});
     EXPECT_TRUE(told(scene, Kind::OverLit).empty());
     scene = applied(
         scene,
@@ -68,7 +65,7 @@ TEST(LightChecks, TellALayerThatIsLitFarBeyondWhite) {
 
 TEST(LightChecks, TellAShadowThatFallsOnNothing) {
     const auto with = [](const edit::Edit& shadow) {
-        return applied(applied(staged(), {{"edit", "add-lamp"}, {"position", {0, 4, -3}}}),
+        return applied(applied(wallAndFigure(), {{"edit", "add-lamp"}, {"position", {0, 4, -3}}}),
                        {{"edit", "shadows"}, {"layers", {2}}, {"shadows", {shadow}}});
     };
     scene::Scene scene = with({{"from", 3}});

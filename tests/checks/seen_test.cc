@@ -4,6 +4,7 @@
 #include "checks/check.h"
 #include "checks/frames.h"
 #include "edit/edit.h"
+#include "support/edits.h"
 #include "support/moves.h"
 #include "support/support.h"
 
@@ -12,6 +13,8 @@
 
 namespace stage {
 namespace {
+
+using test::applied;
 
 using checks::Finding;
 using checks::Kind;
@@ -39,15 +42,7 @@ std::vector<Finding> told(const scene::Scene& scene, Kind kind) {
     return some;
 }
 
-scene::Scene applied(const scene::Scene& scene, const scene::Json& edit) {
-    const auto changed = edit::apply(scene, edit);
-    EXPECT_TRUE(changed) << edit.dump() << changed.error().sentence;
-    return changed ? *changed : scene;
-}
-
 /// Pixels of the frame per metre at 1 m: 35 mm on 36 mm, 1920 px.
-constexpr double slope = 1920 * 35.0 / 36;
-
 TEST(Seen, WhatIsBesideTheFrameIsNeverSeenUntilTheCameraPassesIt) {
     // At 10 m the frame shows 5.14 m to either side; the sheet begins at 9 m.
     auto scene = withSheets({mark(1, 0, V3d(0)), mark(2, 2, V3d(3, 0, 0))}, {sheet(1, {2, 2}, {10, 0, -10})});
@@ -119,7 +114,7 @@ TEST(Seen, EnlargementIsThatOfTheNearestPlaceInTheFrame) {
     // 4 m of 1000 pixels, at 10 m and after a dolly of 5 m at 5 m.
     auto scene = withSheets({mark(1, 0, V3d(0)), mark(2, 2, V3d(0, 0, -5))}, {sheet(1, {4, 4}, {0, 0, -10})});
     const auto seen = seenOf(scene).at(1);
-    EXPECT_NEAR(seen.enlargement, slope * 0.004 / 5, 1e-3);
+    EXPECT_NEAR(seen.enlargement, test::slope35 * 0.004 / 5, 1e-3);
     EXPECT_EQ(seen.enlarged, 24);
 }
 
@@ -155,7 +150,7 @@ TEST(Seen, BlurIsTheSharpestDiscAndStoppingDownBringsItUnderTheLimit) {
     for (auto& each : scene.camera.marks)
         each.pose.fstop = 2, each.pose.focus = 20;
     // A F |d - s| / (s d), A = 17.5 mm: at 3 m, where it is sharper than at 2 m.
-    const double disc = 0.0175 * slope * 17 / (20 * 3);
+    const double disc = 0.0175 * test::slope35 * 17 / (20 * 3);
     EXPECT_NEAR(seenOf(scene).at(1).sharpest, disc, 1e-6);
     scene.limits.blur = 0.5 * disc / 1920;
     const auto found = told(scene, Kind::Blurred);

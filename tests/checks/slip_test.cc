@@ -4,6 +4,7 @@
 #include "edit/edit.h"
 #include "motion/camera_move.h"
 #include "optics/view.h"
+#include "support/edits.h"
 #include "support/moves.h"
 #include "support/support.h"
 
@@ -14,19 +15,13 @@
 namespace stage {
 namespace {
 
+using test::applied;
+
 using checks::Finding;
 using checks::Slip;
 using test::mark;
 using test::sheet;
 using test::withSheets;
-
-constexpr double slope = 1920 * 35.0 / 36;
-
-scene::Scene applied(const scene::Scene& scene, const scene::Json& edit) {
-    const auto changed = edit::apply(scene, edit);
-    EXPECT_TRUE(changed) << edit.dump() << changed.error().sentence;
-    return changed ? *changed : scene;
-}
 
 Slip slipOf(const scene::Scene& scene, std::int64_t layer = 1) {
     media::PixelCache cache;
@@ -55,7 +50,7 @@ TEST(Slip, IsWhatTheTruckMovesTheFootMoreThanTheGround) {
     ASSERT_TRUE(slip.grounded);
     // Its foot at y -1, seen through (0, -1, -5), meets the ground at 7.5 m.
     EXPECT_NEAR(slip.groundPlace.z, -7.5, 1e-9);
-    EXPECT_NEAR(slip.most, slope * (1 / 5.0 - 1 / 7.5), 1e-6);
+    EXPECT_NEAR(slip.most, test::slope35 * (1 / 5.0 - 1 / 7.5), 1e-6);
     EXPECT_EQ(slip.worst, 24);
     ASSERT_EQ(slip.places.size(), 25u);
     EXPECT_NEAR(slip.places[0].apart.value(), 0, 1e-9);
@@ -70,7 +65,7 @@ TEST(Slip, FixesSayTheDepthAndTheDepthDoesIt) {
     ASSERT_EQ(found[0].fixes.size(), 3u); // one frame moves it by 5.2 px: the first is over the limit
     EXPECT_EQ(found[0].fixes[0].name, "Push Sheet 1 to 7.50 m: no slip");
     EXPECT_NEAR(slipOf(applied(scene, found[0].fixes[0].edit)).most, 0, 1e-6);
-    // 1 / d = 1 / 7.5 + 4 / slope
+    // 1 / d = 1 / 7.5 + 4 / test::slope35
     EXPECT_EQ(found[0].fixes[1].name, "Push Sheet 1 to 7.38 m: slip 4.0 px");
     EXPECT_NEAR(slipOf(applied(scene, found[0].fixes[1].edit)).most, 4, 0.01);
     EXPECT_TRUE(findingsOf(applied(scene, found[0].fixes[1].edit)).empty());

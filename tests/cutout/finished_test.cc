@@ -10,20 +10,20 @@
 namespace stage::cutout {
 namespace {
 
-constexpr int side = 300;
+constexpr int paperSide = 300;
 
 /// A small square of a colour in the middle of nothing, or of a dark picture.
 class Square : public media::PixelSource {
 public:
     Square(float light, bool around)
-        : PixelSource("square" + std::to_string(light) + (around ? "+" : "-"), {side, side},
+        : PixelSource("square" + std::to_string(light) + (around ? "+" : "-"), {paperSide, paperSide},
                       Granularity::Whole),
           m_light(light), m_around(around) {}
     Result<media::Raster> compute(int, const media::Box& box, media::PixelCache&,
                                   const Progress&) const override {
         media::Raster out(box.size());
-        for (int y = 0; y < side; ++y)
-            for (int x = 0; x < side; ++x) {
+        for (int y = 0; y < paperSide; ++y)
+            for (int x = 0; x < paperSide; ++x) {
                 const bool in = std::abs(x - 150) < 10 && std::abs(y - 150) < 10;
                 if (!in && !m_around) continue;
                 for (int c = 0; c < 3; ++c)
@@ -42,7 +42,7 @@ constexpr int squarePixels = 19 * 19;
 media::PixelSourcePtr with(const scene::Finish& finish, int margin, float light = 3, bool around = false) {
     motion::Pixels pixels;
     auto layer = test::card(1, {0, 0, -5});
-    layer->pixels = {side, side};
+    layer->pixels = {paperSide, paperSide};
     pixels.layer = layer;
     pixels.finish = std::make_shared<const scene::Finish>(finish);
     pixels.margin = margin;
@@ -71,7 +71,7 @@ TEST(Finished, GlowSpreadsWhatIsAboveTheThresholdAndLosesNone) {
         scene::Finish finish;
         finish.glow = {0.5, 1, reach, {1, 0.5, 0.25, 1}};
         const media::Raster raster = shown(with(finish, 128));
-        ASSERT_EQ(raster.size, V2i(side + 256, side + 256));
+        ASSERT_EQ(raster.size, V2i(paperSide + 256, paperSide + 256));
         // Of light 3 and 1.5, the part above 1 of the brightest is two thirds.
         EXPECT_NEAR(sumOf(raster, 0), squarePixels * (3 + 0.5 * 2), squarePixels * 0.02) << reach;
         EXPECT_NEAR(sumOf(raster, 1), squarePixels * (1.5 + 0.5 * 1 * 0.5), squarePixels * 0.02) << reach;
@@ -139,7 +139,7 @@ TEST(Finished, IsTheSameByTilesAndAlikeOnCoarserLevels) {
         for (int x = 0; x < 4 * box.size().x; ++x)
             EXPECT_NEAR(float(part->row(y)[x]), float(all.row(box.y0 + y)[4 * box.x0 + x]), 2e-3f);
     const media::Raster coarse = shown(source, 2);
-    ASSERT_EQ(coarse.size, V2i((side + 256) / 4, (side + 256) / 4));
+    ASSERT_EQ(coarse.size, V2i((paperSide + 256) / 4, (paperSide + 256) / 4));
     double off = 0;
     for (int y = 1; y + 1 < coarse.size.y; ++y)
         for (int x = 1; x + 1 < coarse.size.x; ++x) {
@@ -152,7 +152,7 @@ TEST(Finished, IsTheSameByTilesAndAlikeOnCoarserLevels) {
     EXPECT_LT(off / (coarse.size.x * coarse.size.y), 0.01);
     // To its last level, which what is below does not have; its mean is that of all.
     const int last = media::levelCount(source->size()) - 1;
-    ASSERT_GE(last, media::levelCount({side, side}));
+    ASSERT_GE(last, media::levelCount({paperSide, paperSide}));
     const media::Raster one = shown(source, last);
     ASSERT_EQ(one.size, V2i(1, 1));
     EXPECT_NEAR(float(one.rgba[0]), sumOf(all, 0) / (all.size.x * all.size.y), 0.02);

@@ -10,19 +10,20 @@
 namespace stage::cutout {
 namespace {
 
-constexpr int side = 400;
+constexpr int litSide = 400;
 
 /// Opaque within a circle, or all over.
 class Disc : public media::PixelSource {
 public:
     explicit Disc(double radius)
-        : PixelSource("disc " + std::to_string(radius), {side, side}, Granularity::Whole), m_radius(radius) {}
+        : PixelSource("disc " + std::to_string(radius), {litSide, litSide}, Granularity::Whole),
+          m_radius(radius) {}
     Result<media::Raster> compute(int, const media::Box& box, media::PixelCache&,
                                   const Progress&) const override {
         media::Raster out(box.size());
-        for (int y = 0; y < side; ++y)
-            for (int x = 0; x < side; ++x) {
-                const double away = std::hypot(x + 0.5 - side / 2.0, y + 0.5 - side / 2.0);
+        for (int y = 0; y < litSide; ++y)
+            for (int x = 0; x < litSide; ++x) {
+                const double away = std::hypot(x + 0.5 - litSide / 2.0, y + 0.5 - litSide / 2.0);
                 const float alpha =
                     m_radius > 0 ? static_cast<float>(std::clamp(m_radius - away + 0.5, 0.0, 1.0)) : 1;
                 for (int c = 0; c < 4; ++c)
@@ -38,7 +39,7 @@ private:
 motion::Pixels lightedBy(const motion::Light& light) {
     motion::Pixels pixels;
     auto layer = test::card(1, {0, 0, -5});
-    layer->pixels = {side, side};
+    layer->pixels = {litSide, litSide};
     pixels.layer = layer;
     pixels.light = std::make_shared<const motion::Light>(light);
     return pixels;
@@ -67,8 +68,8 @@ motion::Light twoLamps() {
 TEST(Lit, IsTheLightAtEachPlaceTimesTheColour) {
     const motion::Light light = twoLamps();
     const media::Raster raster = shown(light, 0);
-    for (int y = 3; y < side; y += 37)
-        for (int x = 5; x < side; x += 41) {
+    for (int y = 3; y < litSide; y += 37)
+        for (int x = 5; x < litSide; x += 41) {
             const V3d should = motion::lightAt(light, {x + 0.5, y + 0.5}, V2d(0), 0) * 0.5;
             for (int c = 0; c < 3; ++c)
                 EXPECT_NEAR(float(raster.row(y)[4 * x + c]), should[c], 0.01 * should[c]) << x << ' ' << y;
@@ -87,9 +88,9 @@ TEST(Lit, TheEdgeOfADiscTurnsAwayAsIfItWereRound) {
     const media::Raster raster = shown(light, radius);
     double off = 0, most = 0;
     int count = 0;
-    for (int y = 0; y < side; ++y)
-        for (int x = 0; x < side; ++x) {
-            const V2d from(x + 0.5 - side / 2.0, y + 0.5 - side / 2.0);
+    for (int y = 0; y < litSide; ++y)
+        for (int x = 0; x < litSide; ++x) {
+            const V2d from(x + 0.5 - litSide / 2.0, y + 0.5 - litSide / 2.0);
             const double inside = radius - from.length();
             if (inside < 2 || inside > 40) continue; // but for pixels that the edge cuts
             const double sine = std::clamp(1 - inside / 20, 0.0, 1.0);
@@ -100,9 +101,9 @@ TEST(Lit, TheEdgeOfADiscTurnsAwayAsIfItWereRound) {
     EXPECT_GT(most, 0.1);
     EXPECT_LT(off / count, 0.03 * most);
     // Its left edge, away from the lamp, stays dark; so does its middle.
-    EXPECT_EQ(float(raster.row(side / 2)[4 * (side / 2 - 147)]), 0.f);
-    EXPECT_EQ(float(raster.row(side / 2)[4 * (side / 2)]), 0.f);
-    EXPECT_GT(float(raster.row(side / 2)[4 * (side / 2 + 147)]), 0.5 * most);
+    EXPECT_EQ(float(raster.row(litSide / 2)[4 * (litSide / 2 - 147)]), 0.f);
+    EXPECT_EQ(float(raster.row(litSide / 2)[4 * (litSide / 2)]), 0.f);
+    EXPECT_GT(float(raster.row(litSide / 2)[4 * (litSide / 2 + 147)]), 0.5 * most);
 }
 
 TEST(Lit, APictureThatIsCutByItsFrameHasNoEdgeThere) {
@@ -112,8 +113,8 @@ TEST(Lit, APictureThatIsCutByItsFrameHasNoEdgeThere) {
     light.shading.edge = {5, 30, 1};
     light.lamps = {{{600, 200}, -1, V3d(50), 0.5, 100}};
     const media::Raster raster = shown(light, 0);
-    for (int y = 0; y < side; y += 20)
-        EXPECT_EQ(float(raster.row(y)[4 * (side - 1)]), 0.5f) << y;
+    for (int y = 0; y < litSide; y += 20)
+        EXPECT_EQ(float(raster.row(y)[4 * (litSide - 1)]), 0.5f) << y;
 }
 
 TEST(Lit, IsTheSameByTilesAndAlikeOnCoarserLevels) {
@@ -129,14 +130,14 @@ TEST(Lit, IsTheSameByTilesAndAlikeOnCoarserLevels) {
         EXPECT_TRUE(std::equal(piece->row(y - part.y0), piece->row(y - part.y0) + 4 * part.size().x,
                                whole.row(y) + 4 * part.x0));
     double off = 0;
-    for (int y = 0; y < side / 2; ++y)
-        for (int x = 0; x < side / 2; ++x) {
+    for (int y = 0; y < litSide / 2; ++y)
+        for (int x = 0; x < litSide / 2; ++x) {
             double mean = 0;
             for (int k = 0; k < 4; ++k)
                 mean += static_cast<double>(float(whole.row(2 * y + k / 2)[4 * (2 * x + k % 2)])) / 4;
             off += std::abs(static_cast<double>(float(coarse.row(y)[4 * x])) - mean);
         }
-    EXPECT_LT(off / (side * side / 4), 0.01);
+    EXPECT_LT(off / (litSide * litSide / 4), 0.01);
 }
 
 TEST(Lit, WithoutLampsInAmbientLightOfOneNothingIsMade) {

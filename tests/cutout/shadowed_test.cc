@@ -29,7 +29,7 @@ std::shared_ptr<scene::Layer> lampAt(V3d place, double radius, double strength =
 
 /// A wall of 10 m, 1000 px, at depth 10; a card whose right edge is at the middle at depth 8; a lamp at
 /// depth 6.
-scene::Scene staged(const scene::Shadow& shadow, double radius) {
+scene::Scene shadowedSheet(const scene::Shadow& shadow, double radius) {
     auto wall = test::sheet(1, {10, 10}, {0, 0, -10});
     wall->content = scene::Card{{{0, {0.5, 0.5, 0.5, 1}}}, 0, false};
     auto card = test::sheet(2, {4, 4}, {-2, 0, -8});
@@ -67,7 +67,7 @@ TEST(Shadowed, AnEdgeIsAsSoftAsTheLampIsLarge) {
     // The lamp is as far from the card as that from the wall: on the wall the border is its radius wide to
     // each side, 100 px to a metre.
     for (const double radius : {0.05, 0.3, 1.0}) {
-        const media::Raster row = shown(staged(onWall(), radius), 1, {350, 500, 650, 501});
+        const media::Raster row = shown(shadowedSheet(onWall(), radius), 1, {350, 500, 650, 501});
         double off = 0;
         for (int x = 0; x < 300; ++x) {
             const double away = (350 + x + 0.5 - 500) / 100 / radius;
@@ -85,7 +85,7 @@ TEST(Shadowed, AnEdgeIsAsSoftAsTheLampIsLarge) {
 TEST(Shadowed, TakesAsMuchAsItIsDarkAndGivesItsColour) {
     scene::Shadow shadow = onWall(0.75);
     shadow.colour = {0.1, 0.2, 0.4, 1};
-    const media::Raster inside = shown(staged(shadow, 0.05), 1, {300, 500, 301, 501});
+    const media::Raster inside = shown(shadowedSheet(shadow, 0.05), 1, {300, 500, 301, 501});
     const double should[3] = {0.5 * 0.25 + 0.1 * 0.75, 0.5 * 0.25 + 0.2 * 0.75, 0.5 * 0.25 + 0.4 * 0.75};
     for (int c = 0; c < 3; ++c)
         EXPECT_NEAR(float(inside.row(0)[c]), should[c], 1e-3);
@@ -93,7 +93,7 @@ TEST(Shadowed, TakesAsMuchAsItIsDarkAndGivesItsColour) {
 }
 
 TEST(Shadowed, OnALitPictureItTakesTheLightOfItsLampOnly) {
-    scene::Scene scene = staged(onWall(), 0.05);
+    scene::Scene scene = shadowedSheet(onWall(), 0.05);
     scene::changeLayer(scene.layers, 1,
                        [](scene::Layer& layer) { layer.shading = std::make_shared<const scene::Shading>(); });
     scene.ambient.level = 0.3;
@@ -112,7 +112,7 @@ TEST(Shadowed, OnALitPictureItTakesTheLightOfItsLampOnly) {
 }
 
 TEST(Shadowed, TwoCardsThatHideOneLampTakeItsLightOnce) {
-    scene::Scene scene = staged(onWall(), 0.05);
+    scene::Scene scene = shadowedSheet(onWall(), 0.05);
     scene::changeLayer(scene.layers, 1,
                        [](scene::Layer& layer) { layer.shading = std::make_shared<const scene::Shading>(); });
     scene.ambient.level = 0.25;
@@ -124,7 +124,7 @@ TEST(Shadowed, TwoCardsThatHideOneLampTakeItsLightOnce) {
 }
 
 TEST(Shadowed, IsTheSameByTilesAndAlikeOnCoarserLevels) {
-    const scene::Scene scene = staged(onWall(), 0.3);
+    const scene::Scene scene = shadowedSheet(onWall(), 0.3);
     const media::Raster all = shown(scene, 1, {380, 380, 640, 640}),
                         part = shown(scene, 1, {500, 500, 520, 520});
     for (int y = 0; y < 20; ++y)

@@ -4,6 +4,7 @@
 #include "motion/frame.h"
 #include "motion/measure.h"
 #include "scene/scene_json.h"
+#include "support/edits.h"
 #include "support/moves.h"
 
 #include <gtest/gtest.h>
@@ -11,19 +12,11 @@
 namespace stage::edit {
 namespace {
 
+using test::applied;
+using test::refused;
+
 using scene::Scene;
 using test::mark;
-
-Scene applied(const Scene& scene, const Edit& edit) {
-    auto next = apply(scene, edit);
-    EXPECT_TRUE(next) << edit.dump() << ": " << (next ? "" : next.error().sentence);
-    return next ? *next : scene;
-}
-std::string refused(const Scene& scene, const Edit& edit) {
-    const auto next = apply(scene, edit);
-    EXPECT_FALSE(next) << edit.dump();
-    return next ? "" : next.error().sentence;
-}
 
 Scene walking() {
     return test::withSheets({mark(1, 0, {0, 1, 0}, 0), mark(2, 2, {0.8, 1.2, -3}, 8)},

@@ -4,6 +4,7 @@
 #include "scene/file.h"
 #include "scene/scene_json.h"
 #include "support/edit_examples.h"
+#include "support/edits.h"
 #include "support/support.h"
 
 #include <fcntl.h>
@@ -13,6 +14,8 @@
 
 namespace stage::edit {
 namespace {
+
+using test::refused;
 
 using scene::Json;
 using test::TempDir;
@@ -28,12 +31,6 @@ scene::Scene done(const scene::Scene& scene, const Edit& edit) {
     auto result = edit::apply(scene, edit);
     EXPECT_TRUE(result) << result.error().sentence;
     return result ? *result : scene;
-}
-
-std::string refused(const scene::Scene& scene, const Edit& edit) {
-    const auto result = edit::apply(scene, edit);
-    EXPECT_FALSE(result);
-    return result ? "" : result.error().sentence;
 }
 
 TEST(Edits, PushByNameAndById) {

@@ -2,6 +2,7 @@
 #include "edit/edit.h"
 #include "scene/file.h"
 #include "scene/scene_json.h"
+#include "support/edits.h"
 #include "support/moves.h"
 #include "support/support.h"
 
@@ -10,17 +11,10 @@
 namespace stage::edit {
 namespace {
 
-scene::Scene applied(const scene::Scene& scene, const Edit& edit) {
-    const auto after = apply(scene, edit);
-    EXPECT_TRUE(after) << after.error().sentence;
-    return after ? *after : scene;
-}
-std::string refused(const scene::Scene& scene, const Edit& edit) {
-    const auto after = apply(scene, edit);
-    return after ? "taken" : after.error().sentence;
-}
+using test::applied;
+using test::refused;
 
-scene::Scene staged() {
+scene::Scene twoSheets() {
     return test::withSheets({test::mark(1, 0, V3d(0))},
                             {test::sheet(1, {9, 9}, {0, 0, -9}), test::sheet(2, {1, 1}, {0, 0, -5})});
 }
@@ -31,7 +25,7 @@ const char* const cube = "LUT_3D_SIZE 2\n0 0 0\n1 0 0\n0 1 0\n1 1 0\n0 0 1\n1 0 
 
 TEST(GradeEdits, ChangeWhatTheyNameAndKeepTheRest) {
     scene::Scene scene =
-        applied(staged(), {{"edit", "grade"}, {"layers", {2}}, {"exposure", 1}, {"tint", 4}});
+        applied(twoSheets(), {{"edit", "grade"}, {"layers", {2}}, {"exposure", 1}, {"tint", 4}});
     scene = applied(scene, {{"edit", "grade"}, {"layers", {2}}, {"exposure", -2}});
     EXPECT_EQ(scene.layers[1]->grade->exposure, -2);
     EXPECT_EQ(scene.layers[1]->grade->tint, 4);
@@ -44,7 +38,7 @@ TEST(GradeEdits, ChangeWhatTheyNameAndKeepTheRest) {
 }
 
 TEST(GradeEdits, TakenOffTheyTakeTheirKeysAlong) {
-    scene::Scene scene = applied(staged(), {{"edit", "grade"}, {"layers", {2}}, {"exposure", 1}});
+    scene::Scene scene = applied(twoSheets(), {{"edit", "grade"}, {"layers", {2}}, {"exposure", 1}});
     scene = applied(
         scene, {{"edit", "key"}, {"layers", {2}}, {"property", "exposure"}, {"time", "1"}, {"value", 3}});
     EXPECT_EQ(scene.layers[1]->tracks.size(), 1u);
@@ -54,7 +48,7 @@ TEST(GradeEdits, TakenOffTheyTakeTheirKeysAlong) {
 }
 
 TEST(GradeEdits, RefuseWhatNoGradeCanBe) {
-    const scene::Scene scene = staged();
+    const scene::Scene scene = twoSheets();
     for (const Edit& more : std::vector<Edit>{{{"exposure", 99}},
                                               {{"power", {0, 1, 1}}},
                                               {{"slope", {1, 1}}},
@@ -77,7 +71,7 @@ TEST(GradeEdits, AreReadAgainFromFilesWithTheirLooksBesideThem) {
     const test::TempDir folder;
     test::writeAll(folder / "dusk.cube", cube);
     scene::Scene scene = applied(
-        staged(),
+        twoSheets(),
         {{"edit", "grade"},
          {"layers", {2}},
          {"exposure", 0.5},

@@ -2,6 +2,7 @@
 #include "edit/edit.h"
 #include "motion/values.h"
 #include "scene/scene_json.h"
+#include "support/edits.h"
 #include "support/moves.h"
 
 #include <gtest/gtest.h>
@@ -9,17 +10,10 @@
 namespace stage::edit {
 namespace {
 
-scene::Scene applied(const scene::Scene& scene, const Edit& edit) {
-    const auto after = apply(scene, edit);
-    EXPECT_TRUE(after) << after.error().sentence;
-    return after ? *after : scene;
-}
-std::string refused(const scene::Scene& scene, const Edit& edit) {
-    const auto after = apply(scene, edit);
-    return after ? "taken" : after.error().sentence;
-}
+using test::applied;
+using test::refused;
 
-scene::Scene staged() {
+scene::Scene litFloor() {
     auto floor = test::sheet(1, {9, 9}, {0, 0, -9}), figure = test::sheet(2, {1, 1}, {0, 0, -5});
     floor->name = "Floor", figure->name = "Figure";
     scene::Scene scene = test::withSheets({test::mark(1, 0, V3d(0))}, {floor, figure});
@@ -30,7 +24,7 @@ scene::Scene staged() {
 
 TEST(LightEdits, ShadowsNameLampsAndLayers) {
     scene::Scene scene =
-        applied(staged(),
+        applied(litFloor(),
                 {{"edit", "shadows"},
                  {"layers", {"Figure"}},
                  {"shadows", {{{"from", "Lantern"}, {"on", "Floor"}, {"darkness", 0.4}}, {{"height", 20}}}}});
@@ -53,7 +47,7 @@ TEST(LightEdits, ShadowsNameLampsAndLayers) {
 }
 
 TEST(LightEdits, RefuseShadowsThatCannotBe) {
-    const scene::Scene scene = staged();
+    const scene::Scene scene = litFloor();
     const auto with = [&](const Edit& shadow, std::int64_t layer = 2) {
         return refused(scene, {{"edit", "shadows"}, {"layers", {layer}}, {"shadows", {shadow}}});
     };
@@ -76,7 +70,7 @@ TEST(LightEdits, RefuseShadowsThatCannotBe) {
 
 TEST(LightEdits, AShadowWhoseLampWasRemovedCanBeChangedAndGivenAnotherLight) {
     scene::Scene scene = applied(
-        staged(), {{"edit", "shadows"}, {"layers", {2}}, {"shadows", {{{"from", 3}, {"darkness", 0.4}}}}});
+        litFloor(), {{"edit", "shadows"}, {"layers", {2}}, {"shadows", {{{"from", 3}, {"darkness", 0.4}}}}});
     scene = applied(scene, {{"edit", "remove"}, {"layers", {3}}});
     scene = applied(scene,
                     {{"edit", "shadows"}, {"layers", {2}}, {"shadows", {{{"from", 3}, {"darkness", 0.8}}}}});
@@ -90,7 +84,7 @@ TEST(LightEdits, AShadowWhoseLampWasRemovedCanBeChangedAndGivenAnotherLight) {
 
 TEST(LightEdits, FinishChangesWhatItNamesAndKeepsTheRest) {
     scene::Scene scene =
-        applied(staged(), {{"edit", "finish"}, {"layers", {2}}, {"glow", {{"strength", 0.5}}}});
+        applied(litFloor(), {{"edit", "finish"}, {"layers", {2}}, {"glow", {{"strength", 0.5}}}});
     scene = applied(
         scene,
         {{"edit", "finish"}, {"layers", {2}}, {"glow", {{"reach", 30}}}, {"dropShadow", {{"strength", 1}}}});
@@ -117,7 +111,7 @@ TEST(LightEdits, FinishChangesWhatItNamesAndKeepsTheRest) {
 }
 
 TEST(LightEdits, GlareAndGradesByDepthAreOfTheScene) {
-    scene::Scene scene = applied(staged(), {{"edit", "glare"}, {"strength", 0.2}, {"streaks", 0.5}});
+    scene::Scene scene = applied(litFloor(), {{"edit", "glare"}, {"strength", 0.2}, {"streaks", 0.5}});
     EXPECT_EQ(scene.glare.strength, 0.2);
     scene = applied(
         scene, {{"edit", "depth-grades"},
@@ -135,7 +129,7 @@ TEST(LightEdits, GlareAndGradesByDepthAreOfTheScene) {
 }
 
 TEST(LightEdits, TheCameraHasTracksOfThePicture) {
-    scene::Scene scene = staged();
+    scene::Scene scene = litFloor();
     scene.grade.warmth = 10;
     for (const double time : {0.0, 2.0})
         scene = applied(scene, {{"edit", "key"},

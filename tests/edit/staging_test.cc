@@ -6,6 +6,7 @@
 #include "motion/resolved_scene.h"
 #include "optics/placing.h"
 #include "scene/scene_json.h"
+#include "support/edits.h"
 #include "support/support.h"
 
 #include <gtest/gtest.h>
@@ -13,6 +14,8 @@
 
 namespace stage::edit {
 namespace {
+
+using test::refused;
 
 using scene::Json;
 using scene::Layer;
@@ -22,12 +25,6 @@ Scene done(const Scene& scene, const Edit& edit) {
     auto result = edit::apply(scene, edit);
     EXPECT_TRUE(result) << edit.dump() << ": " << result.error().sentence;
     return result ? *result : scene;
-}
-
-std::string refused(const Scene& scene, const Edit& edit) {
-    const auto result = edit::apply(scene, edit);
-    EXPECT_FALSE(result) << edit.dump();
-    return result ? "" : result.error().sentence;
 }
 
 scene::LayerPtr card(std::int64_t id, const std::string& name, V3d position, double width = 2) {

@@ -13,11 +13,6 @@ namespace {
 
 using test::TempDir;
 
-void make(const std::string& command) {
-    const auto made = test::run(command);
-    ASSERT_EQ(made.code, 0) << command << '\n' << made.printed;
-}
-
 /// Smooth in brightness and colour, so that it does not matter how chroma is interpolated.
 std::string smooth(V2i size, int frames) {
     const std::string s = std::to_string(size.x) + 'x' + std::to_string(size.y);
@@ -131,11 +126,11 @@ class ColoursOfClips : public testing::TestWithParam<Format> {};
 TEST_P(ColoursOfClips, AreThoseOfTheFormulasInEveryBox) {
     const Format& format = GetParam();
     const TempDir dir;
-    make(smooth(format.size, 3) + "-c:v ffv1 " + format.encode + " -pix_fmt " + format.pixels + ' ' +
-         (dir / "a.mkv").string());
-    make("ffmpeg -v error -y -i " + (dir / "a.mkv").string() +
-         " -vf \"select='eq(n,1)'\" -vsync 0 -f rawvideo -pix_fmt " + format.pixels + ' ' +
-         (dir / "a.raw").string());
+    test::make(smooth(format.size, 3) + "-c:v ffv1 " + format.encode + " -pix_fmt " + format.pixels + ' ' +
+               (dir / "a.mkv").string());
+    test::make("ffmpeg -v error -y -i " + (dir / "a.mkv").string() +
+               " -vf \"select='eq(n,1)'\" -vsync 0 -f rawvideo -pix_fmt " + format.pixels + ' ' +
+               (dir / "a.raw").string());
     const Raw raw(test::readAll(dir / "a.raw"), format);
     auto reader = FootageReader::open(dir / "a.mkv");
     ASSERT_TRUE(reader) << reader.error().sentence;
@@ -171,13 +166,14 @@ TEST(ColoursOfClips, ThatAreNotYuvOrOfOddSizeAreFfmpegs) {
     for (const char* pixels : {"gbrp", "bgr0", "rgb24", "yuv420p"}) {
         const TempDir dir;
         const V2i size(333, 201);
-        make(smooth(size, 3) + "-c:v " + (std::string(pixels) == "rgb24" ? "png" : "ffv1") + " -pix_fmt " +
-             pixels + ' ' + (dir / "a.mkv").string());
-        make("ffmpeg -v error -y -i " + (dir / "a.mkv").string() +
-             " -sws_flags bicubic+accurate_rnd+full_chroma_int+full_chroma_inp -vf \"select='eq(n,1)'\" "
-             "-vsync 0 "
-             "-f rawvideo -pix_fmt rgb24 " +
-             (dir / "a.raw").string());
+        test::make(smooth(size, 3) + "-c:v " + (std::string(pixels) == "rgb24" ? "png" : "ffv1") +
+                   " -pix_fmt " + pixels + ' ' + (dir / "a.mkv").string());
+        test::make(
+            "ffmpeg -v error -y -i " + (dir / "a.mkv").string() +
+            " -sws_flags bicubic+accurate_rnd+full_chroma_int+full_chroma_inp -vf \"select='eq(n,1)'\" "
+            "-vsync 0 "
+            "-f rawvideo -pix_fmt rgb24 " +
+            (dir / "a.raw").string());
         const std::string raw = test::readAll(dir / "a.raw");
         auto reader = FootageReader::open(dir / "a.mkv");
         ASSERT_TRUE(reader) << reader.error().sentence;
@@ -203,8 +199,8 @@ std::filesystem::path greys(const TempDir& dir) {
     for (int n = 0; n < 48; ++n)
         raw.append(96 * 64, static_cast<char>(40 + 4 * n));
     test::writeAll(dir / "raw", raw);
-    make("ffmpeg -v error -y -f rawvideo -pix_fmt gray -s 96x64 -r 24 -i " + (dir / "raw").string() +
-         " -c:v libx264 -g 24 -bf 3 -pix_fmt yuvj420p -crf 1 " + (dir / "greys.mp4").string());
+    test::make("ffmpeg -v error -y -f rawvideo -pix_fmt gray -s 96x64 -r 24 -i " + (dir / "raw").string() +
+               " -c:v libx264 -g 24 -bf 3 -pix_fmt yuvj420p -crf 1 " + (dir / "greys.mp4").string());
     return dir / "greys.mp4";
 }
 int greyOf(const Result<ClipFramePtr>& frame) {
@@ -257,11 +253,12 @@ TEST(Clips, ThatAreNotThereSaySo) {
 TEST(InterlacedFootage, KeepsWhatStandsStillSharp) {
     const TempDir dir;
     // Still lines, one pixel high: a field alone has lost half of them.
-    make("ffmpeg -v error -y -f lavfi -i "
-         "\"color=black:s=128x64:r=48:d=0.5,format=gray,geq=lum='if(eq(mod(Y,4),0),"
-         "220,30)'\" -vf tinterlace=interleave_top -flags +ildct+ilme -field_order tt -c:v ffv1 -pix_fmt "
-         "yuv420p " +
-         (dir / "still.mkv").string());
+    test::make(
+        "ffmpeg -v error -y -f lavfi -i "
+        "\"color=black:s=128x64:r=48:d=0.5,format=gray,geq=lum='if(eq(mod(Y,4),0),"
+        "220,30)'\" -vf tinterlace=interleave_top -flags +ildct+ilme -field_order tt -c:v ffv1 -pix_fmt "
+        "yuv420p " +
+        (dir / "still.mkv").string());
     auto reader = FootageReader::open(dir / "still.mkv");
     ASSERT_TRUE(reader) << reader.error().sentence;
     ASSERT_TRUE((*reader)->info().interlaced);

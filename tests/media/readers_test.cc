@@ -17,11 +17,6 @@ namespace {
 
 using test::TempDir;
 
-void make(const std::string& command) {
-    const auto ran = test::run(command);
-    ASSERT_EQ(ran.code, 0) << command << "\n" << ran.printed;
-}
-
 std::array<float, 4> texel(const Raster& raster, int x, int y) {
     const Imath::half* p = raster.row(y) + 4 * x;
     return {p[0], p[1], p[2], p[3]};
@@ -35,11 +30,11 @@ TEST(OpenExr, PartsAndChannelGroupsBecomeLayers) {
     const TempDir dir;
     const std::string in = dir.path().string() + "/";
     // two parts on a canvas of 64 x 48, the second smaller and set off
-    make("oiiotool --create 64x48 4 --fill:color=0.1,0.2,0.3,1 64x48 --attrib oiio:subimagename back "
-         "--create 20x10+30+25 4 --fill:color=0.4,0,0,0.5 20x10+30+25 --fullsize 64x48+0+0 --attrib "
-         "oiio:subimagename front "
-         "--siappend -d half -o " +
-         in + "parts.exr");
+    test::make("oiiotool --create 64x48 4 --fill:color=0.1,0.2,0.3,1 64x48 --attrib oiio:subimagename back "
+               "--create 20x10+30+25 4 --fill:color=0.4,0,0,0.5 20x10+30+25 --fullsize 64x48+0+0 --attrib "
+               "oiio:subimagename front "
+               "--siappend -d half -o " +
+               in + "parts.exr");
     const auto contents = probe(dir / "parts.exr");
     ASSERT_TRUE(contents) << contents.error().sentence;
     ASSERT_TRUE(contents->stack);
@@ -55,10 +50,11 @@ TEST(OpenExr, PartsAndChannelGroupsBecomeLayers) {
     EXPECT_EQ(pixels->size, V2i(20, 10));
     expectNear(texel(*pixels, 5, 5), {0.4, 0, 0, 0.5}, 1e-3);
 
-    make("oiiotool --create 16x8 3 --fill:color=0.5,0.25,0.125 16x8 --chnames diffuse.R,diffuse.G,diffuse.B "
-         "--create 16x8 1 --fill:color=0.75 16x8 --chnames shine.Y --create 16x8 1 --chnames Z "
-         "--chappend --chappend -o " +
-         in + "groups.exr");
+    test::make(
+        "oiiotool --create 16x8 3 --fill:color=0.5,0.25,0.125 16x8 --chnames diffuse.R,diffuse.G,diffuse.B "
+        "--create 16x8 1 --fill:color=0.75 16x8 --chnames shine.Y --create 16x8 1 --chnames Z "
+        "--chappend --chappend -o " +
+        in + "groups.exr");
     const auto groups = probe(dir / "groups.exr");
     ASSERT_TRUE(groups) << groups.error().sentence;
     ASSERT_TRUE(groups->stack);
@@ -78,10 +74,10 @@ TEST(OpenExr, PartsAndChannelGroupsBecomeLayers) {
 
 TEST(Tiff, PagesBecomeLayers) {
     const TempDir dir;
-    make("oiiotool --create 32x16 3 --fill:color=1,0,0 32x16 --create 32x16 3 --fill:color=0,1,0 32x16 "
-         "--siappend "
-         "--create 32x16 3 --fill:color=0,0,1 32x16 --siappend -d uint8 -o " +
-         (dir / "pages.tif").string());
+    test::make("oiiotool --create 32x16 3 --fill:color=1,0,0 32x16 --create 32x16 3 --fill:color=0,1,0 32x16 "
+               "--siappend "
+               "--create 32x16 3 --fill:color=0,0,1 32x16 --siappend -d uint8 -o " +
+               (dir / "pages.tif").string());
     const auto contents = probe(dir / "pages.tif");
     ASSERT_TRUE(contents) << contents.error().sentence;
     ASSERT_TRUE(contents->stack);
@@ -97,8 +93,9 @@ TEST(Tiff, PagesBecomeLayers) {
 
 TEST(OpenExr, ASmallerDataWindowKeepsItsPlace) {
     const TempDir dir;
-    make("oiiotool --create 20x10+30+25 3 --fill:color=0.5,0.5,0.5 20x10+30+25 --fullsize 64x48+0+0 -o " +
-         (dir / "cropped.exr").string());
+    test::make(
+        "oiiotool --create 20x10+30+25 3 --fill:color=0.5,0.5,0.5 20x10+30+25 --fullsize 64x48+0+0 -o " +
+        (dir / "cropped.exr").string());
     const auto contents = probe(dir / "cropped.exr");
     ASSERT_TRUE(contents) << contents.error().sentence;
     EXPECT_FALSE(contents->stack);
@@ -249,8 +246,8 @@ int numberOf(const Raster& raster) {
 TEST(Footage, UnevenTimesKeepTheirPlaces) {
     const TempDir dir;
     // every third frame is dropped, the others keep their times
-    make(numbered(32, "-vf \"select='mod(n,3)'\" -vsync vfr -c:v libx264 -pix_fmt yuv420p") +
-         (dir / "v.mkv").string());
+    test::make(numbered(32, "-vf \"select='mod(n,3)'\" -vsync vfr -c:v libx264 -pix_fmt yuv420p") +
+               (dir / "v.mkv").string());
     auto reader = FootageReader::open(dir / "v.mkv");
     ASSERT_TRUE(reader) << reader.error().sentence;
     const FootageInfo& info = (*reader)->info();
@@ -275,7 +272,7 @@ TEST(Footage, WithoutTimesOfItsOwnIsExactInAnyOrder) {
                  {"mpeg2.mpg", "-c:v mpeg2video -g 12 -bf 2 -q:v 2"},
                  {"mpeg1.mpg", "-c:v mpeg1video -g 15 -bf 2 -q:v 2"}};
     for (const auto& clip : clips) {
-        make(numbered(64, clip.more) + (dir / clip.file).string());
+        test::make(numbered(64, clip.more) + (dir / clip.file).string());
         auto reader = FootageReader::open(dir / clip.file);
         ASSERT_TRUE(reader) << clip.file << ": " << reader.error().sentence;
         ASSERT_EQ((*reader)->info().frames, 64) << clip.file;
@@ -294,24 +291,24 @@ TEST(Footage, WithoutTimesOfItsOwnIsExactInAnyOrder) {
 
 TEST(Footage, IsTurnedUprightAndItsPixelsMadeSquare) {
     const TempDir dir;
-    make(numbered(3, "-c:v libx264 -pix_fmt yuv420p") + (dir / "flat.mp4").string());
-    make("ffmpeg -v error -y -i " + (dir / "flat.mp4").string() + " -c copy -metadata:s:v rotate=90 " +
-         (dir / "turned.mp4").string());
+    test::make(numbered(3, "-c:v libx264 -pix_fmt yuv420p") + (dir / "flat.mp4").string());
+    test::make("ffmpeg -v error -y -i " + (dir / "flat.mp4").string() + " -c copy -metadata:s:v rotate=90 " +
+               (dir / "turned.mp4").string());
     auto reader = FootageReader::open(dir / "turned.mp4");
     ASSERT_TRUE(reader);
     EXPECT_EQ((*reader)->info().size, V2i(64, 256));
     const auto raster = shownFrame(**reader, 2);
     ASSERT_TRUE(raster);
     // against ffmpeg's own turn
-    make("ffmpeg -v error -y -i " + (dir / "turned.mp4").string() + " -vf \"select='eq(n,2)'\" -vsync 0 " +
-         (dir / "t.png").string());
+    test::make("ffmpeg -v error -y -i " + (dir / "turned.mp4").string() +
+               " -vf \"select='eq(n,2)'\" -vsync 0 " + (dir / "t.png").string());
     const auto theirs = readStill(dir / "t.png");
     ASSERT_TRUE(theirs);
     ASSERT_EQ(theirs->size, raster->size);
     for (int y = 4; y < 256; y += 8)
         EXPECT_NEAR(texel(*raster, 32, y)[1], texel(*theirs, 32, y)[1], 0.03) << y;
     EXPECT_GT(texel(*raster, 32, 256 - 19)[1], 0.5f);
-    make(numbered(3, "-vf setsar=2/1 -c:v libx264 -pix_fmt yuv420p") + (dir / "wide.mkv").string());
+    test::make(numbered(3, "-vf setsar=2/1 -c:v libx264 -pix_fmt yuv420p") + (dir / "wide.mkv").string());
     auto wide = FootageReader::open(dir / "wide.mkv");
     ASSERT_TRUE(wide);
     EXPECT_EQ((*wide)->info().size, V2i(512, 64));
@@ -321,10 +318,11 @@ TEST(Footage, IsTurnedUprightAndItsPixelsMadeSquare) {
 TEST(Footage, OfTwoFieldsShowsOne) {
     const TempDir dir;
     // the fields are two frames apart in time: woven they would show two bars
-    make(numbered(
-             8,
-             "-vf \"tinterlace=interleave_top\" -flags +ildct+ilme -field_order tt -c:v mpeg2video -q:v 2") +
-         (dir / "i.mpg").string());
+    test::make(
+        numbered(
+            8,
+            "-vf \"tinterlace=interleave_top\" -flags +ildct+ilme -field_order tt -c:v mpeg2video -q:v 2") +
+        (dir / "i.mpg").string());
     auto reader = FootageReader::open(dir / "i.mpg");
     ASSERT_TRUE(reader) << reader.error().sentence;
     EXPECT_TRUE((*reader)->info().interlaced);
@@ -344,9 +342,9 @@ TEST(Footage, AlphaComesThrough) {
              {"a.webm", "-c:v libvpx-vp9 -pix_fmt yuva420p -lossless 1"},
              {"a.mkv", "-c:v ffv1 -pix_fmt bgra"},
              {"a.mov", "-c:v png -pix_fmt rgba"}}) {
-        make("ffmpeg -v error -y -f lavfi -i "
-             "\"color=red:s=64x32:r=24:d=0.2,format=rgba,geq=r=255:g=0:b=0:a='if(lt(X,32),255,64)'\" " +
-             std::string(codec) + " " + (dir / name).string());
+        test::make("ffmpeg -v error -y -f lavfi -i "
+                   "\"color=red:s=64x32:r=24:d=0.2,format=rgba,geq=r=255:g=0:b=0:a='if(lt(X,32),255,64)'\" " +
+                   std::string(codec) + " " + (dir / name).string());
         auto reader = FootageReader::open(dir / name);
         ASSERT_TRUE(reader) << name << reader.error().sentence;
         EXPECT_TRUE((*reader)->info().alpha) << name;
@@ -378,12 +376,13 @@ TEST(Light, HdrCurvesAreThoseOfTheStandards) {
 TEST(Footage, HdrComesToLinearLight) {
     const TempDir dir;
     // grey of code value 0.5807: 203 cd/m2, diffuse white
-    make("ffmpeg -v error -y -f lavfi -i \"color=black:s=64x32:r=24:d=0.2,format=yuv420p10le,geq=lum=" +
-         std::to_string(std::lround(64 + 0.5807 * 876)) +
-         ":cb=512:cr=512\" -c:v libx265 -x265-params log-level=none -pix_fmt yuv420p10le -color_primaries "
-         "bt2020 "
-         "-color_trc smpte2084 -colorspace bt2020nc -color_range tv " +
-         (dir / "pq.mkv").string());
+    test::make(
+        "ffmpeg -v error -y -f lavfi -i \"color=black:s=64x32:r=24:d=0.2,format=yuv420p10le,geq=lum=" +
+        std::to_string(std::lround(64 + 0.5807 * 876)) +
+        ":cb=512:cr=512\" -c:v libx265 -x265-params log-level=none -pix_fmt yuv420p10le -color_primaries "
+        "bt2020 "
+        "-color_trc smpte2084 -colorspace bt2020nc -color_range tv " +
+        (dir / "pq.mkv").string());
     auto reader = FootageReader::open(dir / "pq.mkv");
     ASSERT_TRUE(reader) << reader.error().sentence;
     EXPECT_TRUE((*reader)->info().hdr);
@@ -417,10 +416,10 @@ TEST(Cards, RunEvenlyBetweenTheirStops) {
 TEST(LargeStills, AreReadThroughTheCacheFolder) {
     const TempDir dir;
     // 100 Mpx; the whole pyramid would be 1 GB, the budget is 64 MB
-    make("oiiotool --pattern fill:topleft=0,0,0:topright=1,0,0:bottomleft=0,1,0:bottomright=1,1,0 "
-         "10000x10000 3 -d uint8 "
-         "--compression jpeg:90 -o " +
-         (dir / "large.jpg").string());
+    test::make("oiiotool --pattern fill:topleft=0,0,0:topright=1,0,0:bottomleft=0,1,0:bottomright=1,1,0 "
+               "10000x10000 3 -d uint8 "
+               "--compression jpeg:90 -o " +
+               (dir / "large.jpg").string());
     scene::Layer layer;
     layer.pixels = {10000, 10000};
     layer.content = scene::Picture{{(dir / "large.jpg").string(), 0, ""}, ""};

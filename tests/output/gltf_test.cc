@@ -100,7 +100,7 @@ struct Node {
 
 /// A move with all that a camera can do, past a turned card, a bent one, a rocking one in a turned group, and
 /// one that faces the camera.
-scene::Scene staged(const TempDir& dir) {
+scene::Scene sceneForGltf(const TempDir& dir) {
     test::writePicture(dir / "a.png", {64, 40}, [](int x, int y) { return Rgba8{4 * x, 6 * y, 90, 255}; });
     test::writePicture(dir / "b.png", {40, 40}, [](int x, int y) {
         return Rgba8{200, 5 * y, 40, std::hypot(x - 20, y - 20) < 18 ? 255 : 0};
@@ -144,7 +144,7 @@ scene::Scene staged(const TempDir& dir) {
 
 TEST(Gltf, IsSeenByItsCameraAsByOurs) {
     const TempDir dir;
-    const scene::Scene scene = staged(dir);
+    const scene::Scene scene = sceneForGltf(dir);
     media::PixelCache sources;
     const auto written = writeGltf(scene, dir / "set.glb", GltfContent::Set, sources);
     ASSERT_TRUE(written) << written.error().sentence;
@@ -206,7 +206,7 @@ TEST(Gltf, IsSeenByItsCameraAsByOurs) {
 
 TEST(Gltf, OfTheCameraAloneHasNothingElse) {
     const TempDir dir;
-    const scene::Scene scene = staged(dir);
+    const scene::Scene scene = sceneForGltf(dir);
     media::PixelCache sources;
     ASSERT_TRUE(writeGltf(scene, dir / "camera.glb", GltfContent::Camera, sources));
     const tinygltf::Model model = read(dir / "camera.glb");
@@ -217,7 +217,7 @@ TEST(Gltf, OfTheCameraAloneHasNothingElse) {
 
 TEST(Gltf, WhatCannotBeWrittenIsSaid) {
     const TempDir dir;
-    scene::Scene scene = staged(dir);
+    scene::Scene scene = sceneForGltf(dir);
     media::PixelCache sources;
     EXPECT_FALSE(writeGltf(scene, dir / "no/set.glb", GltfContent::Camera, sources));
     std::filesystem::remove(dir / "a.png");

@@ -20,7 +20,7 @@ constexpr V2i frameSize(96, 54);
 
 /// Blurred, tilted, see-through and adding layers in mist, one of which goes to the right, with a glare and a
 /// grade that parts do not have.
-scene::Scene staged(const TempDir& dir) {
+scene::Scene sceneOfLayers(const TempDir& dir) {
     test::writePicture(dir / "far.png", {200, 120}, [](int x, int y) {
         return Rgba8{40 + x % 200, 30 + y, (x / 10 + y / 10) % 2 * 120, 255};
     });
@@ -112,7 +112,7 @@ std::vector<Part> partsOf(const std::filesystem::path& path) {
 
 TEST(Layers, PartsLaidOverEachOtherAreTheFrame) {
     const TempDir dir;
-    const scene::Scene scene = staged(dir);
+    const scene::Scene scene = sceneOfLayers(dir);
     for (const render::Method method :
          {render::Method::Final, render::Method::Draft, render::Method::Pinhole}) {
         Job job = jobFor(dir, Format::ExrParts, "parts.exr");
@@ -142,7 +142,7 @@ TEST(Layers, PartsLaidOverEachOtherAreTheFrame) {
 
 TEST(Layers, PartsTellDepthAndMotion) {
     const TempDir dir;
-    const scene::Scene scene = staged(dir);
+    const scene::Scene scene = sceneOfLayers(dir);
     const Job job = jobFor(dir, Format::ExrParts, "parts.exr");
     media::PixelCache cache;
     ASSERT_TRUE(write(scene, job, cache));
@@ -173,7 +173,7 @@ TEST(Layers, PartsTellDepthAndMotion) {
 
 TEST(Layers, DeepSamplesFlattenedAreTheFrame) {
     const TempDir dir;
-    scene::Scene scene = staged(dir);
+    scene::Scene scene = sceneOfLayers(dir);
     scene.layers.pop_back(); // the floor goes through others: there depth alone does not tell their order
     const Job job = jobFor(dir, Format::ExrDeep, "deep.exr");
     media::PixelCache cache;
@@ -196,7 +196,7 @@ TEST(Layers, DeepSamplesFlattenedAreTheFrame) {
 
 TEST(Layers, OpenRasterHasThemInPlace) {
     const TempDir dir;
-    const scene::Scene scene = staged(dir);
+    const scene::Scene scene = sceneOfLayers(dir);
     Job job = jobFor(dir, Format::OpenRaster, "layers.ora");
     job.encoding.bits = 16;
     media::PixelCache cache;
@@ -227,7 +227,7 @@ TEST(Layers, OpenRasterHasThemInPlace) {
 
 TEST(Layers, SeveralFramesGoOnWhereTheyWere) {
     const TempDir dir;
-    const scene::Scene scene = staged(dir);
+    const scene::Scene scene = sceneOfLayers(dir);
     Job job = jobFor(dir, Format::OpenRaster, "l.##.ora");
     job.quality.method = render::Method::Pinhole;
     job.first = 0, job.last = 2;
@@ -253,7 +253,7 @@ TEST(Layers, SeveralFramesGoOnWhereTheyWere) {
 
 TEST(Layers, WhatCannotBeIsSaid) {
     const TempDir dir;
-    const scene::Scene scene = staged(dir);
+    const scene::Scene scene = sceneOfLayers(dir);
     Job job = jobFor(dir, Format::ExrParts, "p.exr");
     job.loop.kind = Loop::Kind::BackAndForth;
     EXPECT_NE(complaintAbout(scene, job).find("no loop"), std::string::npos);

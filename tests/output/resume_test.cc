@@ -16,7 +16,7 @@ namespace {
 
 using test::Rgba8;
 using test::TempDir;
-constexpr V2i size(64, 36);
+constexpr V2i smallFrame(64, 36);
 
 /// Writes until a share is done, then is stopped as by a signal.
 void interrupted(const scene::Scene& scene, Job job, double share) {
@@ -40,7 +40,7 @@ std::set<std::string> keptIn(const std::filesystem::path& folder) {
 }
 
 void paintRed(const std::filesystem::path& picture) {
-    test::writePicture(picture, size, [](int, int) { return Rgba8{255, 0, 0, 255}; });
+    test::writePicture(picture, smallFrame, [](int, int) { return Rgba8{255, 0, 0, 255}; });
 }
 bool isRed(const std::vector<std::uint8_t>& values) {
     return values[0] == 255 && values[1] == 0 && values[2] == 0;
@@ -48,8 +48,8 @@ bool isRed(const std::vector<std::uint8_t>& values) {
 
 TEST(Resume, AMovieGoesOnWithTheFramesThatAreThere) {
     const TempDir dir;
-    const auto scene = scrolling(dir, size);
-    Job job{dir / "a.mkv", Format::Ffv1, size, 0, 11};
+    const auto scene = scrolling(dir, smallFrame);
+    Job job{dir / "a.mkv", Format::Ffv1, smallFrame, 0, 11};
     interrupted(scene, job, 0.4);
     EXPECT_FALSE(std::filesystem::exists(dir / "a.mkv"));
     const auto folder = keptFramesOf(dir / "a.mkv");
@@ -63,16 +63,17 @@ TEST(Resume, AMovieGoesOnWithTheFramesThatAreThere) {
     ASSERT_TRUE(write(scene, job, sources));
     EXPECT_FALSE(std::filesystem::exists(folder));
     EXPECT_EQ(probe(dir / "a.mkv").frames, 12);
-    EXPECT_TRUE(isRed(decodedBytes(dir / "a.mkv", size, 2)));
+    EXPECT_TRUE(isRed(decodedBytes(dir / "a.mkv", smallFrame, 2)));
     for (const int frame : {0, 3, 9}) {
-        EXPECT_EQ(decodedBytes(dir / "a.mkv", size, frame), rendered(scene, frame, size)) << frame;
+        EXPECT_EQ(decodedBytes(dir / "a.mkv", smallFrame, frame), rendered(scene, frame, smallFrame))
+            << frame;
     }
 }
 
 TEST(Resume, FramesOfAnotherSceneAreNotUsed) {
     const TempDir dir;
-    auto scene = scrolling(dir, size);
-    const Job job{dir / "a.mkv", Format::Ffv1, size, 0, 11};
+    auto scene = scrolling(dir, smallFrame);
+    const Job job{dir / "a.mkv", Format::Ffv1, smallFrame, 0, 11};
     interrupted(scene, job, 0.3);
     paintRed(keptFramesOf(dir / "a.mkv") / "000001.png");
     scene.camera.marks[1].pose.position.x = 1.5;
@@ -84,13 +85,13 @@ TEST(Resume, FramesOfAnotherSceneAreNotUsed) {
     test::writePicture(dir / "a.png", {256, 64}, [](int, int) { return Rgba8{0, 200, 0, 255}; });
     media::PixelCache sources;
     ASSERT_TRUE(write(scene, job, sources));
-    EXPECT_FALSE(isRed(decodedBytes(dir / "a.mkv", size, 1)));
+    EXPECT_FALSE(isRed(decodedBytes(dir / "a.mkv", smallFrame, 1)));
 }
 
 TEST(Resume, PicturesThatAreWrittenAreNotWrittenAgain) {
     const TempDir dir;
-    const auto scene = scrolling(dir, size);
-    const Job job{dir / "f/f.##.png", Format::Png, size, 0, 11};
+    const auto scene = scrolling(dir, smallFrame);
+    const Job job{dir / "f/f.##.png", Format::Png, smallFrame, 0, 11};
     // One that was there before is not of this job.
     std::filesystem::create_directory(dir / "f");
     paintRed(dir / "f/f.10.png");
@@ -110,9 +111,9 @@ TEST(Resume, PicturesThatAreWrittenAreNotWrittenAgain) {
 
 TEST(Resume, PartsByTheirOwnRunsMakeTheSameMovie) {
     const TempDir dir;
-    const auto scene = scrolling(dir, size);
+    const auto scene = scrolling(dir, smallFrame);
     media::PixelCache sources;
-    Job whole{dir / "whole.mkv", Format::Ffv1, size, 0, 11};
+    Job whole{dir / "whole.mkv", Format::Ffv1, smallFrame, 0, 11};
     ASSERT_TRUE(write(scene, whole, sources));
     Job part = whole;
     part.path = dir / "parts.mkv", part.framesOnly = true;
@@ -132,9 +133,9 @@ TEST(Resume, PartsByTheirOwnRunsMakeTheSameMovie) {
 
 TEST(Resume, PartsHaveAllFramesOfALoopAndNoWipe) {
     const TempDir dir;
-    const auto scene = scrolling(dir, size);
+    const auto scene = scrolling(dir, smallFrame);
     media::PixelCache sources;
-    Job whole{dir / "whole.mkv", Format::Ffv1, size, 0, 11};
+    Job whole{dir / "whole.mkv", Format::Ffv1, smallFrame, 0, 11};
     whole.loop = {Loop::Kind::Dissolve, 4};
     ASSERT_TRUE(write(scene, whole, sources));
     Job part = whole;
@@ -158,11 +159,11 @@ TEST(Resume, PartsHaveAllFramesOfALoopAndNoWipe) {
 
 TEST(Resume, AFolderOfSomebodyElseIsLeftAlone) {
     const TempDir dir;
-    const auto scene = scrolling(dir, size);
+    const auto scene = scrolling(dir, smallFrame);
     std::filesystem::create_directory(keptFramesOf(dir / "a.mkv"));
     test::writeAll(keptFramesOf(dir / "a.mkv") / "letter", "dear");
     media::PixelCache sources;
-    const auto result = write(scene, {dir / "a.mkv", Format::Ffv1, size, 0, 3}, sources);
+    const auto result = write(scene, {dir / "a.mkv", Format::Ffv1, smallFrame, 0, 3}, sources);
     ASSERT_FALSE(result);
     EXPECT_NE(result.error().sentence.find("something else is in it"), std::string::npos);
     EXPECT_EQ(test::readAll(keptFramesOf(dir / "a.mkv") / "letter"), "dear");
@@ -171,7 +172,7 @@ TEST(Resume, AFolderOfSomebodyElseIsLeftAlone) {
 /// The program killed at any moment: no file under its final name is half.
 TEST(Resume, KilledAtAnyMomentNothingHalfHasAFinalName) {
     const TempDir dir;
-    const auto scene = scrolling(dir, size);
+    const auto scene = scrolling(dir, smallFrame);
     ASSERT_TRUE(scene::save(scene, dir / "a.ostage"));
     unsigned state = 7;
     int whole = 0, killed = 0;
@@ -183,7 +184,7 @@ TEST(Resume, KilledAtAnyMomentNothingHalfHasAFinalName) {
         ASSERT_GE(child, 0);
         if (child == 0) {
             ::execl(test::cli().c_str(), "cli", "render", (dir / "a.ostage").c_str(), "-o", path.c_str(),
-                    "--size", "64x36", "--quality", "draft", "--quiet", static_cast<char*>(nullptr));
+                    "--smallFrame", "64x36", "--quality", "draft", "--quiet", static_cast<char*>(nullptr));
             ::_exit(127);
         }
         state = state * 1664525u + 1013904223u;
@@ -233,19 +234,20 @@ TEST(Loops, ShowWhatTheySay) {
 
 TEST(Loops, ADissolveMixesLightOfTheEndAndTheBeginning) {
     const TempDir dir;
-    auto scene = scrolling(dir, size);
-    Job job{dir / "a.mkv", Format::Ffv1, size, 0, 11};
+    auto scene = scrolling(dir, smallFrame);
+    Job job{dir / "a.mkv", Format::Ffv1, smallFrame, 0, 11};
     job.loop = {Loop::Kind::Dissolve, 3};
     job.encoding.bits = 16;
     media::PixelCache sources;
     ASSERT_TRUE(write(scene, job, sources));
     EXPECT_EQ(probe(dir / "a.mkv").frames, 9);
     const auto picture = [&](int frame) {
-        return *render::render(motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size, true),
-                               job.quality, sources);
+        return *render::render(
+            motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), smallFrame, true), job.quality,
+            sources);
     };
     const auto head = picture(1), tail = picture(10);
-    const auto values = decoded(dir / "a.mkv", size, 1); // the second of three
+    const auto values = decoded(dir / "a.mkv", smallFrame, 1); // the second of three
     for (std::size_t i = 0; i < head.rgba.size(); i += 101) {
         if (i % 4 == 3) continue;
         const double mixed = (static_cast<double>(head.rgba[i]) + static_cast<double>(tail.rgba[i])) / 2;
@@ -253,7 +255,7 @@ TEST(Loops, ADissolveMixesLightOfTheEndAndTheBeginning) {
         EXPECT_NEAR(values[i] / 65535.0, shown, 2e-4) << i;
     }
     // Pictures that go back and forth are written once for each time that they are shown.
-    job = {dir / "f/f.##.png", Format::Png, size, 2, 5};
+    job = {dir / "f/f.##.png", Format::Png, smallFrame, 2, 5};
     job.loop.kind = Loop::Kind::BackAndForth;
     ASSERT_TRUE(write(scene, job, sources));
     EXPECT_EQ(filesIn(dir / "f"), 6u);

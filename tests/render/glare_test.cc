@@ -13,7 +13,7 @@ namespace {
 const V2i frame(320, 200);
 
 /// A bright square of 0.2 m (8 px) in the middle of nothing.
-scene::Scene staged(double light = 9) {
+scene::Scene bulb(double light = 9) {
     auto lamp = test::sheet(1, {0.2, 0.2}, {0, 0, -5});
     lamp->content = scene::Card{{{0, {light, light, light, 1}}}, 0, false};
     scene::Scene scene = test::withSheets({test::mark(1, 0, V3d(0))}, {lamp});
@@ -41,7 +41,7 @@ double sumOf(const Image& picture, int c) {
 }
 
 TEST(Glare, SpreadsWhatIsAboveWhiteAndLosesNone) {
-    const scene::Scene plain = staged();
+    const scene::Scene plain = bulb();
     scene::Scene glaring = plain;
     glaring.glare.strength = 0.5;
     glaring.glare.radius = 0.1; // 32 px
@@ -61,18 +61,18 @@ TEST(Glare, SpreadsWhatIsAboveWhiteAndLosesNone) {
 }
 
 TEST(Glare, ChangesNothingWhereNothingIsBrightOrWithoutStrength) {
-    const scene::Scene dim = staged(0.9);
+    const scene::Scene dim = bulb(0.9);
     scene::Scene glaring = dim;
     glaring.glare.strength = 1;
     EXPECT_EQ(shown(dim).rgba, shown(glaring).rgba);
-    scene::Scene off = staged();
+    scene::Scene off = bulb();
     off.glare.radius = 0.2;
-    EXPECT_EQ(shown(staged()).rgba, shown(off).rgba);
+    EXPECT_EQ(shown(bulb()).rgba, shown(off).rgba);
 }
 
 TEST(Glare, HasStreaksAcrossTheBlades) {
     for (const int blades : {4, 5}) {
-        scene::Scene scene = staged();
+        scene::Scene scene = bulb();
         scene.glare.strength = 1;
         scene.glare.streaks = 1;
         scene.glare.length = 0.15; // 48 px
@@ -100,7 +100,7 @@ TEST(Glare, HasStreaksAcrossTheBlades) {
 }
 
 TEST(Glare, OfARoundIrisHasNoStreaks) {
-    scene::Scene scene = staged();
+    scene::Scene scene = bulb();
     scene.glare.strength = 1;
     scene::Scene asked = scene;
     asked.glare.streaks = 1;
@@ -108,7 +108,7 @@ TEST(Glare, OfARoundIrisHasNoStreaks) {
 }
 
 TEST(Glare, ShinesIntoARegionFromAround) {
-    scene::Scene scene = staged();
+    scene::Scene scene = bulb();
     scene.glare.strength = 1;
     scene.glare.radius = 0.1;
     scene.glare.streaks = 0.5;
@@ -129,7 +129,7 @@ TEST(Glare, ShinesIntoARegionFromAround) {
 }
 
 TEST(Glare, IsGradedWithThePicture) {
-    scene::Scene scene = staged();
+    scene::Scene scene = bulb();
     scene.glare.strength = 0.5;
     scene.glare.radius = 0.1;
     const Image plain = shown(scene);

@@ -16,7 +16,7 @@ using test::sheet;
 const V2i frame(96, 64);
 
 /// A half transparent red sheet before a grey one, which are out of focus at their edges.
-scene::Scene staged() {
+scene::Scene gradedSheets() {
     auto far = sheet(1, {20, 20}, {0, 0, -10}), near = sheet(2, {2, 2}, {0.4, 0, -4});
     far->content = scene::Card{{{0, {0.2, 0.2, 0.2, 1}}}, 0, false};
     near->content = scene::Card{{{0, {0.3, 0.05, 0.02, 0.5}}}, 0, false};
@@ -57,7 +57,7 @@ scene::Scene withGrade(scene::Scene scene, std::int64_t id, const Grade& grade) 
 }
 
 TEST(Grades, OfThePictureIsDoneToWhatWouldBeSeen) {
-    scene::Scene scene = staged();
+    scene::Scene scene = gradedSheets();
     for (const scene::Blending blending : {scene::Blending::Light, scene::Blending::Paint})
         for (const Method method : {Method::Pinhole, Method::Draft, Method::Final, Method::Traced}) {
             scene.output.blending = blending;
@@ -75,7 +75,7 @@ TEST(Grades, OfThePictureIsDoneToWhatWouldBeSeen) {
 }
 
 TEST(Grades, OfThePictureIsTheSameForAnyThreadsRegionAndInPieces) {
-    scene::Scene scene = staged();
+    scene::Scene scene = gradedSheets();
     scene.grade.contrast = 1.4;
     const Image whole = shown(scene, Method::Final);
     for (const std::size_t threads : {1u, 7u}) {
@@ -97,7 +97,7 @@ TEST(Grades, OfThePictureIsTheSameForAnyThreadsRegionAndInPieces) {
 }
 
 TEST(Grades, OfALayerChangesItsOwnStraightColours) {
-    const scene::Scene scene = staged();
+    const scene::Scene scene = gradedSheets();
     Grade grade;
     grade.slope = {2, 2, 2};
     grade.offset = {0.1, 0, 0};
@@ -112,7 +112,7 @@ TEST(Grades, OfALayerChangesItsOwnStraightColours) {
 }
 
 TEST(Grades, OfAGroupComeAfterThoseInIt) {
-    scene::Scene scene = withGrade(staged(), 2, exposed(1));
+    scene::Scene scene = withGrade(gradedSheets(), 2, exposed(1));
     scene::Layer group;
     group.id = 9;
     group.name = "group";
@@ -121,7 +121,7 @@ TEST(Grades, OfAGroupComeAfterThoseInIt) {
     outer.offset = {0.1, 0.1, 0.1};
     group.grade = std::make_shared<const Grade>(outer);
     scene.layers = {std::make_shared<const scene::Layer>(group)};
-    scene::Scene painted = staged();
+    scene::Scene painted = gradedSheets();
     scene::changeLayer(painted.layers, 1, [](scene::Layer& l) {
         l.content = scene::Card{{{0, {0.3, 0.3, 0.3, 1}}}, 0, false};
     });
@@ -136,7 +136,7 @@ TEST(Grades, OfAGroupComeAfterThoseInIt) {
 }
 
 TEST(Grades, AreKeyedInTime) {
-    scene::Scene scene = withGrade(staged(), 1, exposed(0));
+    scene::Scene scene = withGrade(gradedSheets(), 1, exposed(0));
     const auto applied = edit::apply(
         scene, {{"edit", "key"}, {"layers", {1}}, {"property", "exposure"}, {"time", "0"}, {"value", 0}});
     ASSERT_TRUE(applied) << applied.error().sentence;
@@ -152,7 +152,7 @@ TEST(Grades, AreKeyedInTime) {
 }
 
 TEST(Grades, WhoseLookIsNotThereAreToldOrLeftOut) {
-    scene::Scene scene = staged();
+    scene::Scene scene = gradedSheets();
     scene.grade.look.path = "/tmp/there/is/no/such.cube";
     media::PixelCache cache;
     Quality quality;
@@ -162,11 +162,11 @@ TEST(Grades, WhoseLookIsNotThereAreToldOrLeftOut) {
     quality.placeholders = true;
     const auto without = render(motion::evaluate(scene, 0, frame), quality, cache);
     ASSERT_TRUE(without);
-    EXPECT_EQ(without->rgba, shown(staged(), Method::Pinhole).rgba);
+    EXPECT_EQ(without->rgba, shown(gradedSheets(), Method::Pinhole).rgba);
 }
 
 TEST(Grades, ByDepthChangeWhatStandsThere) {
-    scene::Scene scene = staged();
+    scene::Scene scene = gradedSheets();
     const Image plain = shown(scene, Method::Pinhole);
     scene.depthGrades = {{8, 12, 1, exposed(1)}};
     for (const Method method : {Method::Pinhole, Method::Final}) {
@@ -206,7 +206,7 @@ TEST(Grades, ByDepthGoAlongAFloorWithItsDepth) {
 }
 
 TEST(Grades, OfThePictureFollowTracksOfTheCamera) {
-    scene::Scene scene = staged();
+    scene::Scene scene = gradedSheets();
     scene::Track track;
     track.property = "exposure";
     track.keys = {{Rational(0), 0.0}, {Rational(1), 2.0}};

@@ -2,6 +2,7 @@
 // without.
 #include "edit/edit.h"
 #include "render/render.h"
+#include "support/edits.h"
 #include "support/moves.h"
 
 #include <gtest/gtest.h>
@@ -9,21 +10,17 @@
 namespace stage::render {
 namespace {
 
+using test::applied;
+
 const V2i frame(96, 64);
 
-scene::Scene staged() {
+scene::Scene litSheet() {
     auto wall = test::sheet(1, {20, 20}, {0, 0, -10});
     wall->content = scene::Card{{{0, {0.2, 0.2, 0.2, 1}}}, 0, false};
     scene::Scene scene = test::withSheets({test::mark(1, 0, V3d(0))}, {wall});
     scene.camera.marks[0].pose.fstop = 4;
     scene.camera.marks[0].pose.focus = 8;
     return scene;
-}
-
-scene::Scene applied(const scene::Scene& scene, const edit::Edit& edit) {
-    const auto after = edit::apply(scene, edit);
-    EXPECT_TRUE(after) << after.error().sentence;
-    return after ? *after : scene;
 }
 
 Image shown(const scene::Scene& scene, Method method, Rational time = 0) {
@@ -43,19 +40,19 @@ double at(const Image& picture, int x, int y, int c = 0) {
 }
 
 TEST(Lamps, AreOfNoAccountWhereNothingTakesLight) {
-    const scene::Scene plain = staged(), lamp = applied(plain, {{"edit", "add-lamp"}, {"glow", 0}});
+    const scene::Scene plain = litSheet(), lamp = applied(plain, {{"edit", "add-lamp"}, {"glow", 0}});
     for (const Method method : {Method::Pinhole, Method::Draft, Method::Final})
         EXPECT_EQ(shown(plain, method).rgba, shown(lamp, method).rgba);
 }
 
 TEST(Lamps, LightAWallByAllMethods) {
-    scene::Scene scene = applied(staged(), {{"edit", "add-lamp"},
-                                            {"glow", 0},
-                                            {"strength", 6},
-                                            {"radius", 0.5},
-                                            {"reach", 30},
-                                            {"colour", {1, 0.5, 0.25, 1}},
-                                            {"position", {0, 0, -7}}});
+    scene::Scene scene = applied(litSheet(), {{"edit", "add-lamp"},
+                                              {"glow", 0},
+                                              {"strength", 6},
+                                              {"radius", 0.5},
+                                              {"reach", 30},
+                                              {"colour", {1, 0.5, 0.25, 1}},
+                                              {"position", {0, 0, -7}}});
     scene = applied(scene, {{"edit", "shading"}, {"layers", {1}}});
     scene = applied(scene, {{"edit", "ambient"}, {"level", 0.5}});
     // Under the lamp, 3 m before the wall: ambient, and 2^6 (0.5 / 3)^2.
@@ -69,8 +66,8 @@ TEST(Lamps, LightAWallByAllMethods) {
 }
 
 TEST(Lamps, ShowThemselvesAsADiscThatIsHiddenByWhatStandsInFront) {
-    scene::Scene scene =
-        applied(staged(), {{"edit", "add-lamp"}, {"strength", 8}, {"glowSize", 2}, {"position", {0, 0, -8}}});
+    scene::Scene scene = applied(
+        litSheet(), {{"edit", "add-lamp"}, {"strength", 8}, {"glowSize", 2}, {"position", {0, 0, -8}}});
     for (const Method method : {Method::Pinhole, Method::Draft, Method::Final, Method::Traced}) {
         const Image picture = shown(scene, method);
         EXPECT_GT(at(picture, 48, 32), 0.6) << static_cast<int>(method);
@@ -85,7 +82,7 @@ TEST(Lamps, ShowThemselvesAsADiscThatIsHiddenByWhatStandsInFront) {
 
 TEST(Lamps, FlickerByTheirTracks) {
     scene::Scene scene =
-        applied(staged(), {{"edit", "add-lamp"}, {"glow", 0}, {"strength", 8}, {"position", {0, 0, -8}}});
+        applied(litSheet(), {{"edit", "add-lamp"}, {"glow", 0}, {"strength", 8}, {"position", {0, 0, -8}}});
     const std::int64_t id = scene.layers.back()->id;
     scene = applied(scene, {{"edit", "shading"}, {"layers", {1}}});
     for (const auto& [time, stops] : {std::pair{"0", 4}, std::pair{"1", 9}})
@@ -99,7 +96,7 @@ TEST(Lamps, FlickerByTheirTracks) {
 
 TEST(Lamps, LightParticlesAndCloudsThatTakeLight) {
     for (const char* kind : {"add-particles", "add-cloud"}) {
-        scene::Scene scene = staged();
+        scene::Scene scene = litSheet();
         scene.layers.clear();
         scene.output.background = {0, 0, 0, 1};
         edit::Edit edit = {{"edit", kind}, {"position", {0, 0, -10}}, {"colour", {0.5, 0.5, 0.5, 1}}};
@@ -145,7 +142,7 @@ TEST(Lamps, LightParticlesAndCloudsThatTakeLight) {
 }
 
 TEST(Lamps, HaveAHaloInHazeThatIsTheIntegralOfTheirLight) {
-    scene::Scene scene = staged();
+    scene::Scene scene = litSheet();
     scene.layers.clear();
     scene.output.background = {0, 0, 0, 0};
     scene.haze = {{0.5, 0.25, 1, 1}, 0.02, 0};

@@ -15,7 +15,7 @@ scene::LayerPtr grey(std::int64_t id, V2d metres, V3d place, scene::Colour colou
 }
 
 /// A bright cold actor before a warm dim wall; far behind, all is green.
-scene::Scene staged() {
+scene::Scene sheetsToMatch() {
     scene::Scene scene =
         test::withSheets({test::mark(1, 0, V3d(0))}, {grey(1, {60, 60}, {0, 0, -40}, {0, 0.8, 0, 1}),
                                                       grey(2, {6, 6}, {0, 0, -8}, {0.12, 0.1, 0.06, 1}),
@@ -42,7 +42,7 @@ V3d graded(const PlaceMatch& match) {
 }
 
 TEST(MatchToPlace, BringsLightAndColourToWhatStandsAround) {
-    const scene::Scene scene = staged();
+    const scene::Scene scene = sheetsToMatch();
     const V3d whole = graded(matched(scene, 1));
     EXPECT_NEAR(whole.x, 0.12, 0.003);
     EXPECT_NEAR(whole.y, 0.1, 0.003);
@@ -58,7 +58,7 @@ TEST(MatchToPlace, BringsLightAndColourToWhatStandsAround) {
 }
 
 TEST(MatchToPlace, CountsTheLightOfLampsAndNoGradeOfThePicture) {
-    scene::Scene scene = staged();
+    scene::Scene scene = sheetsToMatch();
     const double before = matched(scene, 1).stops;
     scene.grade.exposure = 3;
     scene.glare.strength = 1;
@@ -73,11 +73,11 @@ TEST(MatchToPlace, CountsTheLightOfLampsAndNoGradeOfThePicture) {
 
 TEST(MatchToPlace, SaysWhyItCannot) {
     media::PixelCache cache;
-    scene::Scene scene = staged();
+    scene::Scene scene = sheetsToMatch();
     EXPECT_FALSE(matchToPlace(scene, 77, 0, 1, cache));
     scene::changeLayer(scene.layers, 3, [](scene::Layer& layer) { layer.visible = false; });
     EXPECT_NE(matchToPlace(scene, 3, 0, 1, cache).error().sentence.find("not seen"), std::string::npos);
-    scene::Scene alone = staged();
+    scene::Scene alone = sheetsToMatch();
     alone.layers.erase(alone.layers.begin(), alone.layers.begin() + 2);
     EXPECT_NE(matchToPlace(alone, 3, 0, 1, cache).error().sentence.find("Nothing"), std::string::npos);
 }

@@ -19,7 +19,7 @@ using test::Rgba8;
 constexpr V2i wide(320, 180);
 
 /// Tilted cards before a lens that blurs.
-scene::Scene staged(const test::TempDir& dir) {
+scene::Scene sceneOfVariants(const test::TempDir& dir) {
     test::writePicture(dir / "a.png", {400, 300}, [](int x, int y) {
         return Rgba8{(x * 7) % 256, (y * 5) % 256, (x / 20 + y / 20) % 2 * 200, 255};
     });
@@ -61,7 +61,7 @@ std::pair<double, double> apart(const Image& part, const Image& whole, V2i corne
 
 TEST(Variant, UprightIsAPartOfTheWideOne) {
     const test::TempDir dir;
-    const scene::Scene scene = staged(dir);
+    const scene::Scene scene = sceneOfVariants(dir);
     // As high, so a pixel of one is a pixel of the other, and a tile a tile; 32 px to the right of the
     // middle.
     const Variant upright{"upright", {128, 180}, Keep::Height, {32.0 / 128, 0}};
@@ -80,7 +80,7 @@ TEST(Variant, UprightIsAPartOfTheWideOne) {
 
 TEST(Variant, OfTheWholeWidthShowsMoreAboveAndBelow) {
     const test::TempDir dir;
-    const scene::Scene scene = staged(dir);
+    const scene::Scene scene = sceneOfVariants(dir);
     const Variant square{"higher", {320, 308}, Keep::Width, V2d(0)};
     const Image whole = shown(scene, Method::Pinhole),
                 more = shown(scene::inVariant(scene, square), Method::Pinhole);
@@ -89,7 +89,7 @@ TEST(Variant, OfTheWholeWidthShowsMoreAboveAndBelow) {
 
 TEST(Shift, MovesWhatIsSeenAndKeepsItsShape) {
     const test::TempDir dir;
-    scene::Scene scene = staged(dir);
+    scene::Scene scene = sceneOfVariants(dir);
     const Image before = shown(scene, Method::Pinhole);
     // 36 mm are 320 px: so much to the right and up.
     scene.camera.shift = {36.0 * 32 / 320, 36.0 * 32 / 320};

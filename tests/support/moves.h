@@ -7,6 +7,9 @@
 
 namespace stage::test {
 
+/// Pixels by which a frame 1920 px wide shows a slope of one, at 35 mm on a gate 36 mm wide.
+inline constexpr double slope35 = 1920 * 35.0 / 36;
+
 inline scene::Mark mark(std::int64_t id, Rational time, V3d position, double pan = 0, double tilt = 0) {
     scene::Mark m;
     m.id = id;

@@ -92,6 +92,11 @@ Ran run(const std::string& command) {
     return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), printed};
 }
 
+void make(const std::string& command) {
+    const Ran ran = run(command);
+    ASSERT_EQ(ran.code, 0) << command << '\n' << ran.printed;
+}
+
 std::vector<std::uint8_t> pixelsOf(const fs::path& path, V2i& size, int& channels) {
     OIIO::ImageSpec config;
     config["oiio:UnassociatedAlpha"] = 1;

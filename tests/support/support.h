@@ -53,6 +53,8 @@ struct Ran {
     std::string printed;
 };
 Ran run(const std::string& command);
+/// Runs what makes a file; the test fails where it does not end with 0.
+void make(const std::string& command);
 
 /// 8-bit RGBA of a picture file, read by OpenImageIO without any conversion.
 std::vector<std::uint8_t> pixelsOf(const std::filesystem::path& path, V2i& size, int& channels);

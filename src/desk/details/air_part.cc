@@ -19,10 +19,6 @@
 namespace stage::desk {
 namespace {
 
-NumberStyle plain(const QString& unit, int decimals, double step) {
-    return {scene::Measured::Plain, unit, decimals, step};
-}
-
 /// What an edit takes of the points that a curve shows.
 scene::Json jsonOf(const std::vector<scene::Particles::Point>& points) {
     scene::Json json = scene::Json::array();

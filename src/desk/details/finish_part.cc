@@ -9,14 +9,6 @@
 #include <algorithm>
 
 namespace stage::desk {
-namespace {
-
-NumberStyle plain(const QString& unit, int decimals, double step) {
-    return {scene::Measured::Plain, unit, decimals, step};
-}
-
-}
-
 template <class Of>
 void FinishPart::number(const QString& name, const NumberStyle& style, const QString& tip, const char* key,
                         Of scene::Finish::*part, const char* member, double Of::*value, double low,

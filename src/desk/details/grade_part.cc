@@ -20,10 +20,6 @@
 namespace stage::desk {
 namespace {
 
-NumberStyle plain(const QString& unit, int decimals, double step) {
-    return {scene::Measured::Plain, unit, decimals, step};
-}
-
 /// What a curve makes of greys as they are shown.
 std::vector<double> drawn(const std::vector<PointCurve::Point>& points, int count) {
     auto grade = std::make_shared<scene::Grade>();

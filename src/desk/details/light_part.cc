@@ -11,14 +11,6 @@
 #include <cmath>
 
 namespace stage::desk {
-namespace {
-
-NumberStyle plain(const QString& unit, int decimals, double step) {
-    return {scene::Measured::Plain, unit, decimals, step};
-}
-
-}
-
 // ---- lamps
 
 LampPart::LampPart(Session& session) : Part(session) {

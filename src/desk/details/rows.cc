@@ -15,6 +15,9 @@ constexpr int fieldWidth = 118;
 
 }
 
+NumberStyle plain(const QString& unit, int decimals, double step) {
+    return {scene::Measured::Plain, unit, decimals, step};
+}
 NumberStyle metres(double step) {
     return {scene::Measured::Length, QStringLiteral("m"), 2, step};
 }

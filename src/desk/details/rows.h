@@ -23,6 +23,7 @@ struct NumberStyle {
     int decimals = 2;
     double step = 1; ///< of one press of an arrow key
 };
+NumberStyle plain(const QString& unit, int decimals, double step);
 NumberStyle metres(double step);
 NumberStyle degrees(double step, int decimals = 1);
 NumberStyle percent(double step, int decimals = 0);
