@@ -55,7 +55,12 @@ function(stage_module name)
   list(TRANSFORM used PREPEND "stage::")
   target_link_libraries(stage_${target} PUBLIC ${used} ${ARG_LIBS})
   stage_in_groups(stage_${target})
-  # Code in which no time is spent is compiled in less of it.
+  # Code in which no time is spent is compiled in less of it. (A pointer that went over the end of memory is found when it
+  # is used.)
+  if(STAGE_SANITIZE AND name MATCHES "^(scene|edit|cli|desk/.*)$")
+    target_compile_options(stage_${target} PRIVATE --param=asan-instrumentation-with-call-threshold=0
+      -fno-sanitize=pointer-overflow)
+  endif()
   if(CMAKE_BUILD_TYPE STREQUAL "Release" AND name MATCHES "^(scene|edit|cli|desk/.*)$")
     target_compile_options(stage_${target} PRIVATE -O2)
   endif()

@@ -34,13 +34,17 @@ public:
         }
         const double rate = m_scene.output.rate.toDouble();
         const std::int64_t step = stepOf(m_scene);
-        for (std::int64_t f = 0; f < m_scene.output.frames; f += step) {
-            if (m_stop.stop_requested()) return fail("Stopped.");
-            for (int k = 0; k < (m_half > 0 ? moments : 1); ++k) {
-                const double part = m_half > 0 ? 2.0 * k / (moments - 1) - 1 : 0;
-                at(static_cast<double>(f) / rate + part * m_half, covers);
+        const std::int64_t looked = (m_scene.output.frames + step - 1) / step;
+        // A few all over the move first: how much others need is then only found out where it is more.
+        for (std::int64_t every = 64, before = 0; every > 0; before = every, every /= 8)
+            for (std::int64_t i = 0; i < looked; i += every) {
+                if (before > 0 && i % before == 0) continue;
+                if (m_stop.stop_requested()) return fail("Stopped.");
+                for (int k = 0; k < (m_half > 0 ? moments : 1); ++k) {
+                    const double part = m_half > 0 ? 2.0 * k / (moments - 1) - 1 : 0;
+                    at(static_cast<double>(i * step) / rate + part * m_half, covers);
+                }
             }
-        }
         for (Cover& each : covers) {
             if (m_stop.stop_requested()) return fail("Stopped.");
             closer(each);
@@ -84,8 +88,8 @@ private:
             if (shares[i] > to.sides[i].shares) to.sides[i] = {shares[i], seconds};
         }
         if (within) return;
-        const double growth =
-            optics::leastGrowth(moment.view, frame, card, optics::pivotOf(found), m_scene.camera.iris);
+        const double growth = optics::leastGrowth(moment.view, frame, card, optics::pivotOf(found),
+                                                  m_scene.camera.iris, to.growth);
         if (growth > to.growth) to.growth = growth, to.seconds = seconds;
     }
 

@@ -113,8 +113,7 @@ void Closing::candidates(const motion::Frame& seen, const std::vector<V2d>& hull
                 if (here.growth == infinite) break;
                 const optics::FramePart part{place, place};
                 if (card.bend == 0) here.needed.add(sight.region(part));
-                here.growth =
-                    std::max(here.growth, optics::leastGrowth(view, part, card, about, m_scene.camera.iris));
+                here.growth = optics::leastGrowth(view, part, card, about, m_scene.camera.iris, here.growth);
             }
         }
         Candidate& to = m_candidates[item.layer->id];

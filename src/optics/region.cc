@@ -213,21 +213,21 @@ Region regionSeen(const View& view, const FramePart& part, const Surface& card, 
 }
 
 double leastGrowth(const View& view, const FramePart& part, const Surface& card, const V3d& about,
-                   const scene::Iris& iris) {
+                   const scene::Iris& iris, double from) {
     const auto covers = [&](double k) {
         Surface large = card;
         large.corner = about + (card.corner - about) * k;
         large.across *= k, large.down *= k;
         return holds(large, regionSeen(view, part, large, iris));
     };
-    if (covers(1)) return 1;
+    if (from == infinite || covers(from)) return from;
     const Shares shares(card);
     const V3d off = about - card.corner;
     // A flat card that grows about a point of its plane stays in it: what is seen of it stays too.
     if (card.bend == 0 && std::abs(off.dot(shares.normal)) <= 1e-9 * shares.normal.length() * off.length()) {
         const Region region = regionSeen(view, part, card, iris);
         if (!region.bounded()) return infinite;
-        double least = 1;
+        double least = from;
         const auto side = [&](double pivot, double edge, double needed) { // all to one side
             if (needed <= edge) return;
             least = edge > pivot ? std::max(least, (needed - pivot) / (edge - pivot)) : infinite;
@@ -238,9 +238,9 @@ double leastGrowth(const View& view, const FramePart& part, const Surface& card,
         return least;
     }
     constexpr double most = 1e4;
-    double low = 1, high = 2;
+    double low = from, more = 0.01, high = from * (1 + more); // a little more is enough where from was near
     while (high < most && !covers(high))
-        low = high, high *= 2;
+        low = high, more *= 2, high *= 1 + std::min(more, 1.0);
     if (!(high < most)) return infinite;
     while (high - low > 1e-7 * high)
         (covers((low + high) / 2) ? high : low) = (low + high) / 2;

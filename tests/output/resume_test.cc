@@ -184,7 +184,7 @@ TEST(Resume, KilledAtAnyMomentNothingHalfHasAFinalName) {
         ASSERT_GE(child, 0);
         if (child == 0) {
             ::execl(test::cli().c_str(), "cli", "render", (dir / "a.ostage").c_str(), "-o", path.c_str(),
-                    "--smallFrame", "64x36", "--quality", "draft", "--quiet", static_cast<char*>(nullptr));
+                    "--size", "64x36", "--quality", "draft", "--quiet", static_cast<char*>(nullptr));
             ::_exit(127);
         }
         state = state * 1664525u + 1013904223u;

@@ -7,7 +7,7 @@
 #include <memory>
 #include <random>
 
-namespace stage::render {
+namespace stage::render::brush_test {
 namespace {
 
 struct Case {

@@ -9,7 +9,7 @@
 #include <gtest/gtest.h>
 #include <oneapi/tbb/global_control.h>
 
-namespace stage::render {
+namespace stage::render::by_need_test {
 namespace {
 
 using test::Rgba8;

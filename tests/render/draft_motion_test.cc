@@ -5,7 +5,7 @@
 #include <cmath>
 #include <gtest/gtest.h>
 
-namespace stage::render {
+namespace stage::render::draft_motion_test {
 namespace {
 
 using test::Rgba8;

@@ -6,7 +6,7 @@
 #include <limits>
 #include <random>
 
-namespace stage::render {
+namespace stage::render::encoded_test {
 namespace {
 
 double srgb(double linear) {

@@ -9,7 +9,7 @@
 #include <cmath>
 #include <gtest/gtest.h>
 
-namespace stage::render {
+namespace stage::render::equality_test {
 namespace {
 
 using scene::Blend;

@@ -9,7 +9,7 @@
 #include <oneapi/tbb/global_control.h>
 #include <random>
 
-namespace stage::render {
+namespace stage::render::fill_test {
 namespace {
 
 using scene::Layer;

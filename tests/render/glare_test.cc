@@ -7,7 +7,7 @@
 #include <cmath>
 #include <gtest/gtest.h>
 
-namespace stage::render {
+namespace stage::render::glare_test {
 namespace {
 
 const V2i frame(320, 200);

@@ -7,7 +7,7 @@
 #include <gtest/gtest.h>
 #include <oneapi/tbb/global_control.h>
 
-namespace stage::render {
+namespace stage::render::grade_test {
 namespace {
 
 using scene::Grade;

@@ -7,7 +7,7 @@
 
 #include <gtest/gtest.h>
 
-namespace stage::render {
+namespace stage::render::lamp_test {
 namespace {
 
 using test::applied;

@@ -7,7 +7,7 @@
 #include <cmath>
 #include <gtest/gtest.h>
 
-namespace stage::render {
+namespace stage::render::light_test {
 namespace {
 
 using test::Rgba8;

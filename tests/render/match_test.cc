@@ -5,7 +5,7 @@
 
 #include <gtest/gtest.h>
 
-namespace stage::render {
+namespace stage::render::match_test {
 namespace {
 
 scene::LayerPtr grey(std::int64_t id, V2d metres, V3d place, scene::Colour colour) {

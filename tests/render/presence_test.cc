@@ -6,7 +6,7 @@
 #include <gtest/gtest.h>
 #include <random>
 
-namespace stage::render {
+namespace stage::render::presence_test {
 namespace {
 
 TEST(Presence, NeverContradictsThePixels) {

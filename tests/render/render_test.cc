@@ -11,7 +11,7 @@
 #include <gtest/gtest.h>
 #include <oneapi/tbb/global_control.h>
 
-namespace stage::render {
+namespace stage::render::render_test {
 namespace {
 
 using test::Rgba8;
