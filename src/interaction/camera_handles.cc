@@ -147,17 +147,47 @@ std::int64_t frameNearest(const scene::Scene& scene, const motion::CameraMove& m
     }
 }
 
+namespace {
+
+bool tracksLead(const scene::Camera& camera) {
+    return std::any_of(camera.tracks.begin(), camera.tracks.end(), [](const scene::Track& track) {
+        return (!track.keys.empty() || track.link) &&
+               (track.property == "across" || track.property == "up" || track.property == "along");
+    });
+}
+
+}
+
+Way wayOf(const scene::Scene& scene, const motion::CameraMove& move) {
+    Way way;
+    way.byTracks = tracksLead(scene.camera);
+    if (way.byTracks) {
+        constexpr int most = 240;
+        const double end = scene::lastTime(scene).toDouble();
+        const auto steps = std::clamp<std::int64_t>(scene.output.frames - 1, 1, most);
+        for (std::int64_t i = 0; i <= steps; ++i)
+            way.places.push_back(move.place(end * static_cast<double>(i) / static_cast<double>(steps)));
+        return way;
+    }
+    for (std::size_t i = 0; i + 1 < scene.camera.marks.size(); ++i)
+        for (int k = 0; k <= 24; ++k)
+            way.places.push_back(move.point(i, k / 24.0));
+    return way;
+}
+
 PathTicks pathTicks(const scene::Scene& scene, const motion::CameraMove& move) {
     const auto& marks = scene.camera.marks;
-    const double rate = scene.output.rate.toDouble(), begin = marks.front().time.toDouble(),
-                 seconds = marks.back().time.toDouble() - begin;
+    const bool byTracks = tracksLead(scene.camera);
+    const double rate = scene.output.rate.toDouble(), begin = byTracks ? 0 : marks.front().time.toDouble(),
+                 end = (byTracks ? scene::lastTime(scene) : marks.back().time).toDouble(),
+                 seconds = end - begin;
     PathTicks ticks;
     // Every frame of a short move; of a longer one every second one, quarter, half of a second, or more.
     double step = 1 / rate;
     for (const double each : {1 / rate, 2 / rate, 0.125, 0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 60.0, 600.0})
         if (step = each; seconds / step <= 150) break;
     for (double t = 0; t <= seconds + 1e-9 && ticks.places.size() < 2000; t += step) {
-        ticks.places.push_back(move.posed(begin + t).position);
+        ticks.places.push_back(byTracks ? move.place(begin + t) : move.posed(begin + t).position);
         ticks.wholeSeconds.push_back(std::abs(std::remainder(begin + t, 1.0)) < step * 0.49);
     }
     return ticks;

@@ -61,7 +61,15 @@ CameraChange dragged(const scene::Scene& before, const CameraDrag& drag, const V
 std::int64_t frameNearest(const scene::Scene& scene, const motion::CameraMove& move,
                           const std::function<double(const V3d&)>& distance);
 
-/// Places of the camera at equal steps of time along its move: they stand dense where it is slow. At most
+/// The way of the camera, world metres: through its marks, or, where tracks of its place lead it (by keys or
+/// a link; noise alone does not), as they lead it over the whole scene. Empty where it has neither.
+struct Way {
+    std::vector<V3d> places;
+    bool byTracks = false;
+};
+Way wayOf(const scene::Scene& scene, const motion::CameraMove& move);
+
+/// Places of the camera at equal steps of time along its way: they stand dense where it is slow. At most
 /// some 150 steps, unless the move lasts longer than a day.
 struct PathTicks {
     std::vector<V3d> places;

@@ -99,8 +99,8 @@ void DraftView::drawGrid(QPainter& painter) const {
 
 /// What lies between two planes across the axis of the camera shown.
 QPolygonF DraftView::bandOf(double near, double far) const {
-    const optics::View view = optics::viewOf(m_session.camera.pose(), m_session.scene()->camera,
-                                             m_session.scene()->output.frame);
+    const optics::View view =
+        optics::viewOf(m_session.camera.pose(), m_session.scene()->camera, m_session.scene()->output.frame);
     const V3d side = m_from == From::Above ? m_first.right : m_first.up;
     const double least = m_scale.nearest() * 0.9;
     const auto corner = [&](double depth, double way) {
@@ -211,9 +211,11 @@ QPointF DraftView::aheadPlace() const {
 std::vector<DraftView::Sight> DraftView::sweep() const {
     const auto& marks = m_session.scene()->camera.marks;
     std::vector<Sight> sights;
-    if (marks.size() < 2) return sights;
+    const bool byTracks = interaction::wayOf(*m_session.scene(), m_session.move()).byTracks;
+    if (marks.size() < 2 && !byTracks) return sights;
     constexpr int most = 96;
-    const double begin = marks.front().time.toDouble(), end = marks.back().time.toDouble();
+    const double begin = byTracks ? 0 : marks.front().time.toDouble(),
+                 end = (byTracks ? scene::lastTime(*m_session.scene()) : marks.back().time).toDouble();
     const auto near = [](const QPointF& a, const QPointF& b) { return (a - b).manhattanLength() < 0.5; };
     for (int i = 0; i <= most; ++i)
         if (const Sight next = sightLinesOf(m_session.move().at(begin + (end - begin) * i / most));
@@ -308,9 +310,8 @@ void DraftView::drawCamera(QPainter& painter) const {
 void DraftView::drawPath(QPainter& painter) const {
     const auto& marks = m_session.scene()->camera.marks;
     QPolygonF path;
-    for (std::size_t i = 0; i + 1 < marks.size(); ++i)
-        for (int k = 0; k <= 24; ++k)
-            path << placeOf(m_session.move().point(i, k / 24.0));
+    for (const V3d& place : interaction::wayOf(*m_session.scene(), m_session.move()).places)
+        path << placeOf(place);
     painter.setBrush(Qt::NoBrush);
     painter.setPen(QPen(theme::vermilion, 1.2));
     painter.drawPolyline(path);

@@ -211,9 +211,9 @@ void ModelView::drawCamera(QPainter& painter) const {
 void ModelView::drawPath(QPainter& painter) const {
     const auto& marks = m_session.scene()->camera.marks;
     painter.setPen(QPen(theme::vermilion, 1.2));
-    for (std::size_t i = 0; i + 1 < marks.size(); ++i)
-        for (int k = 0; k < 24; ++k)
-            line(painter, m_session.move().point(i, k / 24.0), m_session.move().point(i, (k + 1) / 24.0));
+    const auto way = interaction::wayOf(*m_session.scene(), m_session.move());
+    for (std::size_t i = 0; i + 1 < way.places.size(); ++i)
+        line(painter, way.places[i], way.places[i + 1]);
     const auto ticks = interaction::pathTicks(*m_session.scene(), m_session.move());
     std::vector<QPointF> onPaper;
     std::vector<bool> strong;
