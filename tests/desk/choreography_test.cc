@@ -216,6 +216,14 @@ TEST_F(Choreography, BodyLookAndSightLinesAreDraggedInPlan) {
     EXPECT_LT(marks()[0].pose.focal, from.focal - 2); // wider
     EXPECT_EQ(marks()[0].pose.position, from.position);
     EXPECT_EQ(marks()[1].pose.focal, from.focal);
+    session().document.undo();
+    // A lens that is shifted by a quarter of its gate sees farther to the right.
+    const QPointF straight = *plan().placeOf(Kind::SideRay), eye = plan().placeOf(marks()[0].pose.position);
+    const double gate = session().scene()->camera.gate;
+    ASSERT_TRUE(session().document.apply({{"edit", "lens"}, {"shift", {gate / 4, 0}}}));
+    const QPointF shifted = *plan().placeOf(Kind::SideRay);
+    const auto slopeOf = [&](const QPointF& at) { return (at.x() - eye.x()) / (eye.y() - at.y()); };
+    EXPECT_NEAR(slopeOf(shifted) / slopeOf(straight), 1.5, 0.02);
 }
 
 TEST_F(Choreography, AMarkIsSetOnThePathAndAHandleLetGo) {

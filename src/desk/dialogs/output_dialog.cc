@@ -311,6 +311,8 @@ private:
         m_path->setObjectName(QStringLiteral("outputPath"));
         m_path->setMinimumWidth(360);
         QObject::connect(m_path, &QLineEdit::textEdited, &m_form.dialog, [this] { m_pathIsOwn = true; });
+        // How much is free depends on where it goes.
+        QObject::connect(m_path, &QLineEdit::textChanged, &m_form.dialog, [this] { refreshNote(); });
         auto* browse = new QPushButton(tr("Choose…"));
         browse->setAutoDefault(false);
         QObject::connect(browse, &QPushButton::clicked, &m_form.dialog, [this] {

@@ -193,10 +193,13 @@ DraftView::Sight DraftView::sightLinesOf(const scene::Pose& pose) const {
     const optics::View view = optics::viewOf(pose, scene.camera, scene.output.frame);
     const bool above = m_from == From::Above;
     const auto [ahead, aside] = laid(view, m_first, above);
-    const double half = (above ? scene.output.frame.x : scene.output.frame.y) / (2 * view.slope);
+    // To the left or below, to the right or above: not alike where the lens is shifted.
+    const V2d frame(scene.output.frame);
+    const double low = above ? -view.centre.x : view.centre.y - frame.y,
+                 high = above ? frame.x - view.centre.x : view.centre.y;
     const double reach = 50 * std::max(m_scale.fold(), 1.0);
-    return {placeOf(view.eye), placeOf(view.eye + (ahead - aside * half) * reach),
-            placeOf(view.eye + (ahead + aside * half) * reach)};
+    return {placeOf(view.eye), placeOf(view.eye + (ahead + aside * (low / view.slope)) * reach),
+            placeOf(view.eye + (ahead + aside * (high / view.slope)) * reach)};
 }
 
 QPointF DraftView::aheadPlace() const {
