@@ -107,7 +107,7 @@ TEST(Lens, APointBecomesADiscOfTheDiameterThatOpticsSays) {
                 auto scene = sceneOf({1920, 1080}, row.focal, row.fstop, row.focus,
                                      {dot(dir, row.depth, perPixel, value)});
                 // All of its light is around the frame's middle.
-                const media::Box middle{800, 380, 1120, 700};
+                const media::Box middle{880, 460, 1040, 620};
                 const Spread s = spreadOf(shown(scene, {.method = method, .samples = 256, .region = middle}));
                 // A disc's mean square is R^2 / 2; the dot adds its own, as a pinhole shows it.
                 const Spread sharp = spreadOf(shown(scene, {.method = Method::Pinhole, .region = middle}));
