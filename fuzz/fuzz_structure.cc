@@ -1,7 +1,7 @@
 // fuzz_structure edits|scenes|jobs|all COUNT [SEED], or fuzz_structure file SCENE: gives edits and scenes
 // that were spoilt by structure (types swapped, members dropped or doubled, values extreme) to the reader,
 // the edits, the move, the checks and the renderer, and holds their answers: nothing ends the program or
-// takes longer than 10 s (100 s under a sanitizer) or more than 1 GB; a refusal is a sentence that names a
+// takes longer than 10 s (80 s under a sanitizer) or more than 1 GB; a refusal is a sentence that names a
 // place and leaves the scene as it was, byte by byte; what is accepted reads back equal. Ends with 1 and the
 // input at the first answer that does not hold.
 #include "checks/choreography.h"
@@ -11,6 +11,7 @@
 #include "render/render.h"
 #include "scene/file.h"
 #include "support/edit_examples.h"
+#include "support/slower.h"
 
 #include <algorithm>
 #include <chrono>
@@ -26,12 +27,8 @@ namespace {
 using namespace stage;
 using scene::Json;
 
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
-constexpr double longest = 100; // s: it is ten times as slow there and more
-#else
-constexpr double longest = 10; // s
-#endif
-constexpr long mostMemory = 1L << 20; // KB
+constexpr int longest = 10 * test::slower; // s
+constexpr long mostMemory = 1L << 20;      // KB
 
 std::string current; ///< what is being tried, for a crash's message
 
@@ -246,7 +243,7 @@ public:
                   const auto since = m_since.load();
                   const auto now = std::chrono::steady_clock::now().time_since_epoch().count();
                   if (since != 0 && static_cast<double>(now - since) * 1e-9 > longest)
-                      broken("it takes longer than " + std::to_string(static_cast<int>(longest)) + " s");
+                      broken("it takes longer than " + std::to_string(longest) + " s");
               }
           }) {}
     void begin() { m_since = std::chrono::steady_clock::now().time_since_epoch().count(); }

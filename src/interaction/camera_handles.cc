@@ -126,19 +126,55 @@ CameraChange dragged(const scene::Scene& before, const CameraDrag& drag, const V
     return {};
 }
 
+WayTime wayTime(const scene::Scene& scene) {
+    const scene::Camera& camera = scene.camera;
+    const bool byTracks =
+        std::any_of(camera.tracks.begin(), camera.tracks.end(), [](const scene::Track& track) {
+            return (!track.keys.empty() || track.link) &&
+                   (track.property == "across" || track.property == "up" || track.property == "along");
+        });
+    if (byTracks) return {0, scene::lastTime(scene), true};
+    return {camera.marks.front().time, camera.marks.back().time};
+}
+
+namespace {
+
+V3d placeAt(const motion::CameraMove& move, const WayTime& way, double seconds) {
+    return way.byTracks ? move.place(seconds) : move.posed(seconds).position;
+}
+
+}
+
+std::vector<V3d> wayOf(const scene::Scene& scene, const motion::CameraMove& move) {
+    std::vector<V3d> places;
+    const WayTime way = wayTime(scene);
+    if (!way.byTracks) {
+        for (std::size_t i = 0; i + 1 < scene.camera.marks.size(); ++i)
+            for (int k = 0; k <= 48; ++k)
+                places.push_back(move.point(i, k / 48.0));
+        return places;
+    }
+    constexpr std::int64_t most = 240;
+    const std::int64_t steps = std::min(scene.output.frames - 1, most);
+    for (std::int64_t i = 0; i <= steps && steps > 0; ++i)
+        places.push_back(
+            move.place(way.end.toDouble() * static_cast<double>(i) / static_cast<double>(steps)));
+    return places;
+}
+
 std::int64_t frameNearest(const scene::Scene& scene, const motion::CameraMove& move,
                           const std::function<double(const V3d&)>& distance) {
     const Rational rate = scene.output.rate;
-    const std::int64_t first = frameAt(scene.camera.marks.front().time, rate),
-                       last =
-                           std::min(scene.output.frames - 1, frameAt(scene.camera.marks.back().time, rate));
+    const WayTime way = wayTime(scene);
+    const std::int64_t first = frameAt(way.begin, rate),
+                       last = std::min(scene.output.frames - 1, frameAt(way.end, rate));
     // Coarsely first, then closer and closer about the best.
     std::int64_t low = first, high = std::max(first, last), best = first;
     for (;;) {
         const std::int64_t step = std::max<std::int64_t>(1, (high - low) / 500);
         double least = 1e300;
         for (std::int64_t f = low; f <= high; f += step) {
-            const double d = distance(move.posed(timeOfFrame(f, rate).toDouble()).position);
+            const double d = distance(placeAt(move, way, timeOfFrame(f, rate).toDouble()));
             if (d < least) least = d, best = f;
         }
         if (step == 1) return best;
@@ -147,47 +183,17 @@ std::int64_t frameNearest(const scene::Scene& scene, const motion::CameraMove& m
     }
 }
 
-namespace {
-
-bool tracksLead(const scene::Camera& camera) {
-    return std::any_of(camera.tracks.begin(), camera.tracks.end(), [](const scene::Track& track) {
-        return (!track.keys.empty() || track.link) &&
-               (track.property == "across" || track.property == "up" || track.property == "along");
-    });
-}
-
-}
-
-Way wayOf(const scene::Scene& scene, const motion::CameraMove& move) {
-    Way way;
-    way.byTracks = tracksLead(scene.camera);
-    if (way.byTracks) {
-        constexpr int most = 240;
-        const double end = scene::lastTime(scene).toDouble();
-        const auto steps = std::clamp<std::int64_t>(scene.output.frames - 1, 1, most);
-        for (std::int64_t i = 0; i <= steps; ++i)
-            way.places.push_back(move.place(end * static_cast<double>(i) / static_cast<double>(steps)));
-        return way;
-    }
-    for (std::size_t i = 0; i + 1 < scene.camera.marks.size(); ++i)
-        for (int k = 0; k <= 24; ++k)
-            way.places.push_back(move.point(i, k / 24.0));
-    return way;
-}
-
 PathTicks pathTicks(const scene::Scene& scene, const motion::CameraMove& move) {
-    const auto& marks = scene.camera.marks;
-    const bool byTracks = tracksLead(scene.camera);
-    const double rate = scene.output.rate.toDouble(), begin = byTracks ? 0 : marks.front().time.toDouble(),
-                 end = (byTracks ? scene::lastTime(scene) : marks.back().time).toDouble(),
-                 seconds = end - begin;
+    const WayTime way = wayTime(scene);
+    const double rate = scene.output.rate.toDouble(), begin = way.begin.toDouble(),
+                 seconds = way.end.toDouble() - begin;
     PathTicks ticks;
     // Every frame of a short move; of a longer one every second one, quarter, half of a second, or more.
     double step = 1 / rate;
     for (const double each : {1 / rate, 2 / rate, 0.125, 0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 60.0, 600.0})
         if (step = each; seconds / step <= 150) break;
     for (double t = 0; t <= seconds + 1e-9 && ticks.places.size() < 2000; t += step) {
-        ticks.places.push_back(byTracks ? move.place(begin + t) : move.posed(begin + t).position);
+        ticks.places.push_back(placeAt(move, way, begin + t));
         ticks.wholeSeconds.push_back(std::abs(std::remainder(begin + t, 1.0)) < step * 0.49);
     }
     return ticks;

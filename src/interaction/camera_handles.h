@@ -56,18 +56,20 @@ using CameraChange = std::variant<std::monostate, edit::Edit, scene::Pose>;
 /// along, so that the path goes straight through the mark, unless that is a corner.
 CameraChange dragged(const scene::Scene& before, const CameraDrag& drag, const V3d& place, bool alone);
 
-/// The frame, of those between the first and the last mark, at which the camera comes nearest to something;
+/// When the camera is on its way: from its first mark to its last, or, where tracks of its place lead it (by
+/// keys or a link; noise alone does not), over the whole scene.
+struct WayTime {
+    Rational begin, end; ///< seconds; alike where it stands
+    bool byTracks = false;
+};
+WayTime wayTime(const scene::Scene& scene);
+/// The places that a line through its way goes by, world metres; empty where it stands.
+std::vector<V3d> wayOf(const scene::Scene& scene, const motion::CameraMove& move);
+
+/// The frame, of those when it is on its way, at which the camera comes nearest to something;
 /// distance: of a place of the camera from that, in any unit.
 std::int64_t frameNearest(const scene::Scene& scene, const motion::CameraMove& move,
                           const std::function<double(const V3d&)>& distance);
-
-/// The way of the camera, world metres: through its marks, or, where tracks of its place lead it (by keys or
-/// a link; noise alone does not), as they lead it over the whole scene. Empty where it has neither.
-struct Way {
-    std::vector<V3d> places;
-    bool byTracks = false;
-};
-Way wayOf(const scene::Scene& scene, const motion::CameraMove& move);
 
 /// Places of the camera at equal steps of time along its way: they stand dense where it is slow. At most
 /// some 150 steps, unless the move lasts longer than a day.

@@ -60,9 +60,8 @@ Region regionSeen(const View& view, const FramePart& part, const Surface& card, 
 /// Whether a card, with what it goes on by, holds a region.
 bool holds(const Surface& card, const Region& region);
 
-/// The least factor, at least `from`, by which a card must grow about a point of the world so that all rays of a
-/// part of the frame (px) meet it, with what it goes on by. Infinite where no factor does,
-/// or from is.
+/// The least factor, at least `from`, by which a card must grow about a point of the world so that all rays
+/// of a part of the frame (px) meet it, with what it goes on by. Infinite where no factor does, or from is.
 double leastGrowth(const View& view, const FramePart& part, const Surface& card, const V3d& about,
                    const scene::Iris& iris = {}, double from = 1);
 

@@ -65,7 +65,7 @@ TEST(Slip, FixesSayTheDepthAndTheDepthDoesIt) {
     ASSERT_EQ(found[0].fixes.size(), 3u); // one frame moves it by 5.2 px: the first is over the limit
     EXPECT_EQ(found[0].fixes[0].name, "Push Sheet 1 to 7.50 m: no slip");
     EXPECT_NEAR(slipOf(applied(scene, found[0].fixes[0].edit)).most, 0, 1e-6);
-    // 1 / d = 1 / 7.5 + 4 / test::slope35
+    // 1 / d = 1 / 7.5 + 4 / slope
     EXPECT_EQ(found[0].fixes[1].name, "Push Sheet 1 to 7.38 m: slip 4.0 px");
     EXPECT_NEAR(slipOf(applied(scene, found[0].fixes[1].edit)).most, 4, 0.01);
     EXPECT_TRUE(findingsOf(applied(scene, found[0].fixes[1].edit)).empty());

@@ -147,21 +147,21 @@ TEST_F(Camera, TicksTellTheSpeedAndWholeSeconds) {
 }
 
 TEST_F(Camera, ItsWayIsTheOneThatTracksLeadIt) {
-    const Way byMarks = wayOf(scene, move);
-    EXPECT_FALSE(byMarks.byTracks);
-    EXPECT_NEAR((byMarks.places.back() - V3d(8, 1, -8)).length(), 0, 1e-9);
+    EXPECT_NEAR((wayOf(scene, move).back() - V3d(8, 1, -8)).length(), 0, 1e-9);
     scene.camera.tracks.push_back({"up", {}, {}, {}, {{scene::Noise::Kind::Sway, 0.1, 1, 1}}});
-    EXPECT_FALSE(wayOf(scene, motion::CameraMove(scene)).byTracks) << "a hand leads it nowhere";
+    EXPECT_FALSE(wayTime(scene).byTracks) << "a hand leads it nowhere";
     // From 1 m at the beginning to 4 m at the end of the scene.
     const Rational end = scene::lastTime(scene);
     scene.camera.tracks.push_back({"up", {{0, 1.0}, {end, 4.0}}});
     scene.camera.tracks.erase(scene.camera.tracks.begin());
     const motion::CameraMove tracked(scene);
-    const Way way = wayOf(scene, tracked);
-    EXPECT_TRUE(way.byTracks);
-    EXPECT_NEAR(way.places.front().y, 1, 1e-9);
-    EXPECT_NEAR(way.places.back().y, 4, 1e-9);
+    const std::vector<V3d> way = wayOf(scene, tracked);
+    EXPECT_NEAR(way.front().y, 1, 1e-9);
+    EXPECT_NEAR(way.back().y, 4, 1e-9);
     EXPECT_NEAR(pathTicks(scene, tracked).places.back().y, 4, 0.05);
+    // After the last mark, at 4 s, only the track leads on.
+    EXPECT_EQ(frameNearest(scene, tracked, [](const V3d& at) { return std::abs(at.y - 4); }),
+              scene.output.frames - 1);
 }
 
 /// Walked with 192 px a metre at 10 m: a lens of 36 mm behind 36 mm, 1920 x 1080.

@@ -2,16 +2,12 @@
 #pragma once
 
 #include "output/write.h"
+#include "support/slower.h"
 #include "support/support.h"
 
 namespace stage::output {
 
-/// How many times as long the program takes under the address sanitizer.
-#ifdef __SANITIZE_ADDRESS__
-inline constexpr int slower = 8;
-#else
-inline constexpr int slower = 1;
-#endif
+using test::slower;
 
 /// A picture that scrolls by in 12 frames, over the whole frame of 64:36 and beyond.
 scene::Scene scrolling(const test::TempDir& dir, V2i frame);

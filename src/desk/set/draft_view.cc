@@ -293,13 +293,10 @@ V3d DraftView::worldAt(const QPointF& place, const V3d& like) const {
 
 /// By the path drawn, a few pixels from it.
 bool DraftView::onPath(const QPointF& place) const {
-    for (std::size_t i = 0; i + 1 < m_session.scene()->camera.marks.size(); ++i) {
-        QPolygonF line;
-        for (int k = 0; k <= 48; ++k)
-            line << placeOf(m_session.move().point(i, k / 48.0));
-        if (distanceTo(line, place) < 6) return true;
-    }
-    return false;
+    QPolygonF line;
+    for (const V3d& each : interaction::wayOf(*m_session.scene(), m_session.move()))
+        line << placeOf(each);
+    return distanceTo(line, place) < 6;
 }
 
 /// The depth of another layer, of the focus or home, where one is near on paper; else as it is.

@@ -212,13 +212,11 @@ QPointF DraftView::aheadPlace() const {
 }
 
 std::vector<DraftView::Sight> DraftView::sweep() const {
-    const auto& marks = m_session.scene()->camera.marks;
+    const auto way = interaction::wayTime(*m_session.scene());
     std::vector<Sight> sights;
-    const bool byTracks = interaction::wayOf(*m_session.scene(), m_session.move()).byTracks;
-    if (marks.size() < 2 && !byTracks) return sights;
+    if (!(way.begin < way.end)) return sights;
     constexpr int most = 96;
-    const double begin = byTracks ? 0 : marks.front().time.toDouble(),
-                 end = (byTracks ? scene::lastTime(*m_session.scene()) : marks.back().time).toDouble();
+    const double begin = way.begin.toDouble(), end = way.end.toDouble();
     const auto near = [](const QPointF& a, const QPointF& b) { return (a - b).manhattanLength() < 0.5; };
     for (int i = 0; i <= most; ++i)
         if (const Sight next = sightLinesOf(m_session.move().at(begin + (end - begin) * i / most));
@@ -313,7 +311,7 @@ void DraftView::drawCamera(QPainter& painter) const {
 void DraftView::drawPath(QPainter& painter) const {
     const auto& marks = m_session.scene()->camera.marks;
     QPolygonF path;
-    for (const V3d& place : interaction::wayOf(*m_session.scene(), m_session.move()).places)
+    for (const V3d& place : interaction::wayOf(*m_session.scene(), m_session.move()))
         path << placeOf(place);
     painter.setBrush(Qt::NoBrush);
     painter.setPen(QPen(theme::vermilion, 1.2));

@@ -4,6 +4,7 @@
 #include "desk/look/paper.h"
 #include "desk/look/points.h"
 #include "desk/look/theme.h"
+#include "interaction/picking.h"
 #include "motion/frame.h"
 #include "motion/measure.h"
 
@@ -212,8 +213,8 @@ void ModelView::drawPath(QPainter& painter) const {
     const auto& marks = m_session.scene()->camera.marks;
     painter.setPen(QPen(theme::vermilion, 1.2));
     const auto way = interaction::wayOf(*m_session.scene(), m_session.move());
-    for (std::size_t i = 0; i + 1 < way.places.size(); ++i)
-        line(painter, way.places[i], way.places[i + 1]);
+    for (std::size_t i = 0; i + 1 < way.size(); ++i)
+        line(painter, way[i], way[i + 1]);
     const auto ticks = interaction::pathTicks(*m_session.scene(), m_session.move());
     std::vector<QPointF> onPaper;
     std::vector<bool> strong;
@@ -378,12 +379,11 @@ void ModelView::mouseDoubleClickEvent(QMouseEvent* event) {
         const auto at = placeOf(point);
         return at ? std::hypot(at->x() - event->position().x(), at->y() - event->position().y()) : 1e300;
     };
-    const auto& marks = m_session.scene()->camera.marks;
-    bool on = false;
-    for (std::size_t i = 0; i + 1 < marks.size(); ++i)
-        for (int k = 0; k <= 96 && !on; ++k)
-            on = off(m_session.move().point(i, k / 96.0)) < 6;
-    if (handle || !on) return mousePressEvent(event);
+    std::vector<V2d> way;
+    for (const V3d& place : interaction::wayOf(*m_session.scene(), m_session.move()))
+        if (const auto at = placeOf(place)) way.push_back(toV2d(*at));
+    if (handle || interaction::distanceToPolyline(way, toV2d(event->position())) >= 6)
+        return mousePressEvent(event);
     m_session.playhead.setFrame(interaction::frameNearest(*m_session.scene(), m_session.move(), off));
     if (m_session.camera.markHere() < 0) m_session.camera.setMarkHere();
 }
