@@ -66,9 +66,10 @@ bool isFast(Method method) {
 }
 
 /// Pixels between places that are looked at: so many in a frame of HD, fewer in a smaller one.
-int gridFor(const optics::View& view, int wanted) {
+int gridFor(const optics::View& view, const Quality& quality) {
+    const int wanted = isFast(quality.method) ? 8 : 4, least = quality.hurried ? 2 : 1;
     int step = wanted;
-    while (step > 1 && step * 1800 > wanted * view.slope)
+    while (step > least && step * 1800 > wanted * view.slope)
         step /= 2;
     return step;
 }
@@ -90,11 +91,11 @@ class CloudFill : public Fill {
     }
 
 public:
-    CloudFill(const motion::Item& item, const motion::Frame& frame, Method method, const Air& air)
+    CloudFill(const motion::Item& item, const motion::Frame& frame, const Quality& quality, const Air& air)
         : m_view(frame.view), m_place(item.box->now), m_moved(item.box->moved),
           m_cloud(std::get<scene::Cloud>(item.layer->content)), m_density(m_cloud, frame.time), m_air(air),
           m_light(item.blend == scene::Blend::Add), m_opacity(static_cast<float>(item.opacity)),
-          m_grid(gridFor(frame.view, isFast(method) ? 8 : 4)), m_steps(stepsFor(method, m_grid)),
+          m_grid(gridFor(frame.view, quality)), m_steps(stepsFor(quality.method, m_grid)),
           m_shading(item.layer->shading), m_lamps(frame.lamps), m_ambient(frame.ambient) {
         // Of the box's corners.
         for (int corner = 0; corner < 8; ++corner) {
@@ -322,8 +323,8 @@ public:
     }
 
 protected:
-    /// wanted: as gridFor.
-    AirFill(const motion::Frame& frame, int wanted) : m_view(frame.view), m_grid(gridFor(frame.view, wanted)) {}
+    AirFill(const motion::Frame& frame, const Quality& quality)
+        : m_view(frame.view), m_grid(gridFor(frame.view, quality)) {}
     optics::View m_view;
 
 private:
@@ -336,7 +337,8 @@ private:
 class HaloFill : public AirFill {
 public:
     explicit HaloFill(const motion::Frame& frame)
-        : AirFill(frame, 4), m_haze(frame.haze), m_paint(frame.blending == scene::Blending::Paint) {
+        : AirFill(frame, {.method = Method::Final}), m_haze(frame.haze),
+          m_paint(frame.blending == scene::Blending::Paint) {
         for (const motion::LampAt& lamp : frame.lamps)
             if (lamp.halo > 0) m_lamps.push_back(lamp);
     }
@@ -393,8 +395,8 @@ private:
 
 class MistFill : public AirFill {
 public:
-    MistFill(const motion::Frame& frame, Method method)
-        : AirFill(frame, isFast(method) ? 8 : 4), m_mist(frame.mist) {}
+    MistFill(const motion::Frame& frame, const Quality& quality)
+        : AirFill(frame, quality), m_mist(frame.mist) {}
 
     std::pair<double, double> nearnessIn(const media::Box& box) const override {
         // Where all rays of it stay above the top there is none.
@@ -446,8 +448,9 @@ private:
 
 }
 
-FillPtr cloudFill(const motion::Item& item, const motion::Frame& frame, Method method, const Air& air) {
-    return std::make_shared<CloudFill>(item, frame, method, air);
+FillPtr cloudFill(const motion::Item& item, const motion::Frame& frame, const Quality& quality,
+                  const Air& air) {
+    return std::make_shared<CloudFill>(item, frame, quality, air);
 }
 
 FillPtr haloFill(const motion::Frame& frame) {
@@ -456,8 +459,8 @@ FillPtr haloFill(const motion::Frame& frame) {
     return halo->empty() ? nullptr : halo;
 }
 
-FillPtr mistFill(const motion::Frame& frame, Method method) {
-    return frame.mist.density > 0 ? std::make_shared<MistFill>(frame, method) : nullptr;
+FillPtr mistFill(const motion::Frame& frame, const Quality& quality) {
+    return frame.mist.density > 0 ? std::make_shared<MistFill>(frame, quality) : nullptr;
 }
 
 }

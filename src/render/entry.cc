@@ -193,7 +193,7 @@ std::vector<Entry> laidOut(const std::vector<motion::Item>& items, const motion:
 Result<FillPtr> fillOf(const motion::Item& item, const motion::Frame& frame, const Quality& quality,
                        const Air& air, media::PixelCache& cache, const Progress& progress) {
     if (std::holds_alternative<scene::Cloud>(item.layer->content))
-        return cloudFill(item, frame, quality.method, air);
+        return cloudFill(item, frame, quality, air);
     auto fill = particleFill(item, frame, quality, air, cache, progress);
     if (!fill && !fill.error().cancelled)
         return fail("Layer '" + item.layer->name + "': " + fill.error().sentence);
@@ -246,7 +246,7 @@ Result<std::vector<Entry>> gather(const motion::Frame& frame, const Quality& qua
         entry.blend = blend;
         entries.push_back(std::move(entry));
     };
-    addAir(mistFill(frame, quality.method), scene::Blend::Normal);
+    addAir(mistFill(frame, quality), scene::Blend::Normal);
     addAir(haloFill(frame), scene::Blend::Add);
     return entries;
 }

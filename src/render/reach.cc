@@ -10,6 +10,7 @@ Footprint footprintOf(double ux, double uy, double vx, double vy, int top) {
     const double half = std::sqrt((e - g) * (e - g) / 4 + f * f);
     const double major = std::sqrt((e + g) / 2 + half), minor = std::sqrt(std::max(0.0, (e + g) / 2 - half));
     Footprint print;
+    print.narrow = minor;
     const double ratio = major / std::max(minor, 1.0);
     if (ratio > 1.2) {
         print.taps = std::min(static_cast<int>(std::ceil(ratio - 0.2)), Footprint::mostTaps);
@@ -202,24 +203,35 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
         return;
     }
     const int top = plane.top;
-    double low = 1e300, high = -1, softest = -1;
+    double low = 1e300, high = -1, softest = -1, sharpest = 1e300, near = -1e300, far = 1e300;
     for (const int x : {x0, x1})
         for (const int y : {y0, y1}) {
             if (!(plane.pinhole.w.at(x, y) > 1e-7)) continue;
-            const double lod = footprintAt(plane, x, y).lod;
+            const Footprint print = footprintAt(plane, x, y);
+            const double lod = print.lod,
+                         narrow = std::min<double>(std::log2(std::max(print.narrow, 1.0)), top);
             const double disc = reading.lens ? discAt(plane, x, y) : 0;
-            const double wanted = !reading.lens       ? lod
-                                  : reading.rays == 0 ? lod + shrinkOf(disc / 2)
-                                                      : lodOfDisc(disc, std::exp2(lod), reading.rays);
-            const double coarse = std::clamp(wanted, lod, std::max<double>(lod, top));
-            low = std::min(low, coarse), high = std::max(high, coarse);
+            const auto wanted = [&](double sharp) {
+                const double coarse = !reading.lens       ? sharp
+                                      : reading.rays == 0 ? sharp + shrinkOf(disc / 2)
+                                                          : lodOfDisc(disc, std::exp2(sharp), reading.rays);
+                return std::clamp(coarse, sharp, std::max<double>(sharp, top));
+            };
+            low = std::min(low, wanted(narrow)), high = std::max(high, wanted(lod));
+            sharpest = std::min(sharpest, narrow);
+            const double nearness = nearnessAt(plane, x, y);
+            far = std::min(far, nearness), near = std::max(near, nearness);
             if (reading.lens && reading.rays == 0 && disc <= 2 * mostSoft)
                 softest = std::max(softest, footprintAt(plane, x, y, softened(disc / 2, lod)).lod);
         }
     if (low > high) low = 0, high = 0;
-    // Inside the box it may be a little finer than at its corners.
-    const double spare = plane.level ? 1e-5 : 0.3;
-    const int fine = std::max(0, static_cast<int>(std::floor(low - spare))),
+    // What is focused on may lie between the corners.
+    if (reading.lens && far < 1 / plane.view.focus && near > 1 / plane.view.focus)
+        low = std::min(low, sharpest);
+    // Inside the box it may be coarser than at its corners by an axis or a tap more; the narrower axis is
+    // narrowest at a corner.
+    const double spare = plane.level ? 1e-5 : 0.3, spareFine = plane.level ? 1e-5 : 0.01;
+    const int fine = std::max(0, static_cast<int>(std::floor(low - spareFine))),
               coarse = std::min(top, static_cast<int>(std::floor(high + spare)) + 1);
     const bool steep = r.behind > 0 || coarse - fine > 2 || r.u1 - r.u0 > 4.0 * plane.size.x ||
                        r.v1 - r.v0 > 4.0 * plane.size.y;
@@ -248,7 +260,8 @@ media::Need needOf(const Plane& plane, const media::Box& frame, const LensSampli
     media::Need need(plane.size);
     for (int y = frame.y0 / side * side; y < frame.y1; y += side)
         for (int x = frame.x0 / side * side; x < frame.x1; x += side)
-            gatherNeed(plane, x, y, x + side, y + side, reading, need);
+            gatherNeed(plane, x, y, std::min(x + side, frame.x1), std::min(y + side, frame.y1), reading,
+                       need);
     return need;
 }
 

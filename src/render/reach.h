@@ -15,6 +15,7 @@ struct Footprint {
     double lod = 0;
     int taps = 1;
     double du = 0, dv = 0;
+    double narrow = 1; ///< base texels across its smaller axis; lod is never finer
 };
 /// Changes of the base texel for a pixel to the right (ux, vx) and down (uy, vy); top: the coarsest level.
 Footprint footprintOf(double ux, double uy, double vx, double vy, int top);

@@ -36,6 +36,8 @@ struct Quality {
     /// and those beside it, is smaller: root mean square, in values as shown, 0..1. Pixels begin with 16
     /// rays.
     double noise = 0;
+    /// Of a picture that is gone in a moment: what fills space is looked at at every other pixel at most.
+    bool hurried = false;
     /// A layer whose media cannot be read is drawn as a hatched card instead of failing the picture.
     bool placeholders = false;
     /// Pixels that are wanted; pieces without any are black and clear. Empty: all.
