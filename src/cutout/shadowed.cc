@@ -1,5 +1,6 @@
 #include "cutout/shadowed.h"
 
+#include "cutout/disc_mean.h"
 #include "cutout/nodes.h"
 #include "cutout/source.h"
 #include "media/number_key.h"
@@ -9,6 +10,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <memory>
 #include <opencv2/core.hpp>
@@ -37,7 +39,7 @@ public:
     /// natural: px of the layer that casts.
     CasterAlpha(const PixelSourcePtr& source, V2i natural)
         : m_source(source), m_natural(natural),
-          m_wanted(static_cast<std::size_t>(media::levelCount(source->size()))), m_need(source->size()) {
+          m_planes(static_cast<std::size_t>(media::levelCount(source->size()))), m_need(source->size()) {
         for (int n = 0; n < media::levelCount(source->size()); ++n)
             m_scales.push_back(scaleOf(source->size(), natural, n));
     }
@@ -45,14 +47,19 @@ public:
     /// The level at which a disc (px of the natural size) is 3 to 6 texels across.
     int levelFor(double diameter) const {
         const double texels = diameter * std::max(m_scales[0].x, m_scales[0].y);
-        return texels > 6 ? std::min(std::ilogb(texels / 3), static_cast<int>(m_wanted.size()) - 1) : 0;
+        return texels > 6 ? std::min(std::ilogb(texels / 3), static_cast<int>(m_planes.size()) - 1) : 0;
     }
     /// A box (px of the natural size) that discs will be looked at in at a level.
     void want(int level, const V2d& low, const V2d& high) {
-        const Box box = boxOf(level, low, high);
+        constexpr int spare = DiscPlaces::texels - 4; // beside the last places there are more texels
+        Box box = boxOf(level, low, high);
         if (box.empty()) return;
+        box = Box{box.x0, box.y0, box.x1 + spare, box.y1 + spare}.within(levelBox(level));
         m_need.add(level, box);
-        m_wanted[static_cast<std::size_t>(level)] = true;
+        Box& all = m_planes[static_cast<std::size_t>(level)].box;
+        all = all.empty() ? box
+                          : Box{std::min(all.x0, box.x0), std::min(all.y0, box.y0), std::max(all.x1, box.x1),
+                                std::max(all.y1, box.y1)};
     }
     /// Both must stay as long as this.
     Result<void> read(PixelCache& cache, const Progress& progress) {
@@ -61,15 +68,20 @@ public:
         if (!pyramid) return tl::unexpected(pyramid.error());
         m_pyramid = std::move(*pyramid);
         // Where a level was not asked for the next coarser one serves, else the coarsest.
-        m_serves.assign(m_wanted.size(), -1);
+        m_serves.assign(m_planes.size(), -1);
         int serves = -1;
-        for (std::size_t n = 0; n < m_wanted.size(); ++n)
-            if (m_wanted[n]) serves = static_cast<int>(n);
-        for (std::size_t n = m_wanted.size(); n-- > 0;) {
-            if (m_wanted[n]) serves = static_cast<int>(n);
+        for (std::size_t n = 0; n < m_planes.size(); ++n)
+            if (!m_planes[n].box.empty()) serves = static_cast<int>(n);
+        for (std::size_t n = m_planes.size(); n-- > 0;) {
+            if (!m_planes[n].box.empty()) serves = static_cast<int>(n);
             m_serves[n] = serves;
         }
         return {};
+    }
+    /// Makes ready what over() looks at.
+    void spread() {
+        for (std::size_t n = 0; n < m_planes.size(); ++n)
+            if (!m_planes[n].box.empty()) fill(m_planes[n], static_cast<int>(n));
     }
     /// Whether a box (px of the natural size) that was asked for at a level is known to be clear.
     bool isClear(int level, const V2d& low, const V2d& high) const {
@@ -100,108 +112,101 @@ public:
             constexpr double own = 1.0 / 6 + 1.0 / 12, ofPlaces = 11.0 / 12;
             return std::sqrt(std::max(0.0, across * across / 16 - own) / ofPlaces);
         };
-        // A square of 4 x 4 places without its corners.
-        const Four x(middle.x * s.x, stepOf(diameter * s.x)), y(middle.y * s.y, stepOf(diameter * s.y));
-        const media::TiledLevel& level = m_pyramid->level(n);
-        const Box box{x.at[0], y.at[0], x.at[3] + 2, y.at[3] + 2}; // all that is looked at
-        const media::Tile* tile = nullptr;
-        constexpr int side = media::tileSide;
-        // Of the last texels a part may lie beyond the picture.
-        if (box.x0 >= 0 && box.y0 >= 0 && box.x1 < level.size.x && box.y1 < level.size.y &&
-            box.x0 / side == (box.x1 - 1) / side && box.y0 / side == (box.y1 - 1) / side)
-            tile = level.tileAt(box.x0, box.y0);
-        float sum = 0;
-        if (tile) {
-            const Box own = box.shifted(V2i(-(box.x0 / side * side), -(box.y0 / side * side)));
-            if (const auto even = evenIn(*tile, own)) return *even;
-            constexpr std::ptrdiff_t next = 4;
-            for (std::size_t j = 0; j < 4; ++j) {
-                const int row = own.y0 + y.at[j] - box.y0;
-                const Imath::half *upper = tile->row(row) + 3, *lower = tile->row(row + 1) + 3;
-                const std::size_t from = j == 0 || j == 3 ? 1 : 0;
-                for (std::size_t i = from; i < 4 - from; ++i) {
-                    const std::ptrdiff_t at = next * (own.x0 + x.at[i] - box.x0);
-                    sum +=
-                        mixed(upper[at], upper[at + next], lower[at], lower[at + next], x.rest[i], y.rest[j]);
-                }
-            }
-        } else {
-            for (std::size_t j = 0; j < 4; ++j)
-                for (std::size_t i = 0; i < 4; ++i)
-                    if ((i != 0 && i != 3) || (j != 0 && j != 3))
-                        sum += mixed(at(n, x.at[i], y.at[j]), at(n, x.at[i] + 1, y.at[j]),
-                                     at(n, x.at[i], y.at[j] + 1), at(n, x.at[i] + 1, y.at[j] + 1), x.rest[i],
-                                     y.rest[j]);
-        }
-        return sum / 12;
+        const Plane& plane = m_planes[static_cast<std::size_t>(n)];
+        const Places x(middle.x * s.x, stepOf(diameter * s.x), plane.box.x0, plane.box.x1),
+            y(middle.y * s.y, stepOf(diameter * s.y), plane.box.y0, plane.box.y1);
+        const std::ptrdiff_t first = (y.texel - plane.box.y0 + Places::margin) * plane.stride + x.texel -
+                                     plane.box.x0 + Places::margin;
+        float mean = discMean(plane.alpha.data() + first, plane.stride, x.places, y.places);
+        if (std::isnan(mean)) mean = readNow(n, x, y);
+        return mean * x.share * y.share;
     }
     /// Why something could not be read meanwhile.
     const Result<void>& problem() const { return m_problem; }
 
 private:
-    /// Four places beside each other, as texels whose middles they come after and the rest.
-    struct Four {
-        std::array<int, 4> at;
-        std::array<float, 4> rest;
-        Four(double middle, double step) {
-            for (std::size_t i = 0; i < 4; ++i) {
-                const double place = middle + (static_cast<double>(i) - 1.5) * step - 0.5,
-                             whole = std::floor(place);
-                at[i] = static_cast<int>(whole);
-                rest[i] = static_cast<float>(place - whole);
-            }
+    /// Where a disc looks, of the columns or rows of a level.
+    struct Places {
+        static constexpr int margin = 2 * DiscPlaces::texels; ///< around a plane, where there is nothing
+        std::ptrdiff_t texel;                                 ///< the first
+        DiscPlaces places;
+        float share =
+            1; ///< of a disc that is larger than can be looked at, beside which the picture is small
+        /// low, high: of the plane.
+        Places(double middle, double step, int low, int high) {
+            constexpr double mostStep = 2;
+            if (step > mostStep) share = static_cast<float>(mostStep / step), step = mostStep;
+            // Far off the plane is as just off it.
+            const double first = std::clamp(middle, low - 4.0, high + 4.0) - 1.5 * step - 0.5,
+                         whole = std::floor(first);
+            texel = static_cast<std::ptrdiff_t>(whole);
+            places = {static_cast<float>(first - whole), static_cast<float>(step)};
         }
     };
-    static float mixed(float a, float b, float c, float d, float x, float y) {
-        const float upper = a + (b - a) * x, lower = c + (d - c) * x;
-        return upper + (lower - upper) * y;
+    /// The alpha of a box of a level and of a margin around it; NaN where it was not asked for.
+    struct Plane {
+        Box box; ///< empty: not wanted
+        std::ptrdiff_t stride = 0;
+        std::vector<float> alpha;
+    };
+    void fill(Plane& plane, int n) const {
+        const media::TiledLevel& level = m_pyramid->level(n);
+        const Box wide = plane.box.grown(Places::margin), inside = wide.within(levelBox(n));
+        plane.stride = wide.size().x;
+        plane.alpha.assign(static_cast<std::size_t>(plane.stride) * wide.size().y, 0.f);
+        for (int y = inside.y0; y < inside.y1; ++y) {
+            float* to = plane.alpha.data() + (y - wide.y0) * plane.stride + (inside.x0 - wide.x0);
+            for (int x = inside.x0; x < inside.x1;) {
+                const int end = std::min(inside.x1, (x / media::tileSide + 1) * media::tileSide);
+                const Imath::half* texel = level.texel(x, y);
+                if (!texel) to = std::fill_n(to, end - x, std::numeric_limits<float>::quiet_NaN());
+                for (; texel && x < end; ++x, texel += 4)
+                    *to++ = texel[3];
+                x = end;
+            }
+        }
+        dimLast(n, wide, plane.alpha.data(), plane.stride);
     }
+    /// Of the last texels of a level a part may lie beyond the picture.
+    void dimLast(int n, const Box& box, float* alpha, std::ptrdiff_t stride) const {
+        const V2i size = levelBox(n).size(), at = size - V2i(1) - V2i(box.x0, box.y0);
+        const V2d last = V2d(m_source->size()) / std::exp2(n) - V2d(size - V2i(1));
+        if (at.x >= 0 && at.x < box.size().x)
+            for (int y = 0; y < box.size().y; ++y)
+                alpha[y * stride + at.x] *= static_cast<float>(last.x);
+        if (at.y >= 0 && at.y < box.size().y)
+            for (int x = 0; x < box.size().x; ++x)
+                alpha[at.y * stride + x] *= static_cast<float>(last.y);
+    }
+    /// Nearly all is asked for before; the rest is read when it is looked at.
+    float readNow(int n, const Places& x, const Places& y) const {
+        constexpr int side = DiscPlaces::texels;
+        const V2i first(static_cast<int>(x.texel), static_cast<int>(y.texel));
+        const Box box{first.x, first.y, first.x + side, first.y + side};
+        const auto read = m_cache->read(m_source, n, box, *m_progress);
+        if (!read) {
+            if (m_problem) m_problem = tl::unexpected(read.error());
+            return 0;
+        }
+        std::array<float, side * side> alpha;
+        for (std::size_t i = 0; i < alpha.size(); ++i)
+            alpha[i] = read->rgba[4 * i + 3];
+        dimLast(n, box, alpha.data(), side);
+        return discMean(alpha.data(), side, x.places, y.places);
+    }
+    Box levelBox(int level) const { return media::boxOf(media::levelSize(m_source->size(), level)); }
     /// Texels of a level, with one more on each side.
     Box boxOf(int level, const V2d& low, const V2d& high) const {
         const V2d& scale = m_scales[static_cast<std::size_t>(level)];
         const auto whole = [](double v) { return static_cast<int>(std::clamp(std::floor(v), -1e8, 1e8)); };
         return Box{whole(low.x * scale.x) - 1, whole(low.y * scale.y) - 1, whole(high.x * scale.x) + 2,
                    whole(high.y * scale.y) + 2}
-            .within(media::boxOf(media::levelSize(m_source->size(), level)));
-    }
-    /// The alpha of a box of a tile, where its cells tell that it is the same all over.
-    static std::optional<float> evenIn(const media::Tile& tile, const Box& box) {
-        constexpr int cell = media::Tile::cellSide;
-        const int first = box.x0 / cell, count = (box.x1 - 1) / cell - first + 1;
-        const std::uint32_t every = (count == 32 ? ~0u : (1u << count) - 1) << first;
-        std::uint32_t clear = every, opaque = every;
-        for (int row = box.y0 / cell; row <= (box.y1 - 1) / cell; ++row) {
-            clear &= tile.clear[static_cast<std::size_t>(row)];
-            opaque &= tile.opaque[static_cast<std::size_t>(row)];
-        }
-        if (clear == every) return 0.f;
-        if (opaque == every) return 1.f;
-        return std::nullopt;
-    }
-    float at(int n, int x, int y) const {
-        const media::TiledLevel& level = m_pyramid->level(n);
-        if (x < 0 || y < 0 || x >= level.size.x || y >= level.size.y) return 0;
-        float alpha = 0;
-        if (const Imath::half* texel = level.texel(x, y)) {
-            alpha = texel[3];
-        } else { // nearly all was asked for before; the rest is read now
-            const auto read = m_cache->read(m_source, n, {x, y, x + 1, y + 1}, *m_progress);
-            if (!read) {
-                if (m_problem) m_problem = tl::unexpected(read.error());
-                return 0;
-            }
-            alpha = read->rgba[3];
-        }
-        if (x < level.size.x - 1 && y < level.size.y - 1) return alpha;
-        const V2d last = V2d(m_source->size()) / std::exp2(n) - V2d(level.size - V2i(1));
-        if (x == level.size.x - 1) alpha *= static_cast<float>(last.x);
-        if (y == level.size.y - 1) alpha *= static_cast<float>(last.y);
-        return alpha;
+            .within(levelBox(level));
     }
     PixelSourcePtr m_source;
     V2i m_natural;
-    std::vector<V2d> m_scales;  ///< texels to a px of the natural size, by level
-    std::vector<char> m_wanted; ///< by level
+    std::vector<V2d> m_scales;   ///< texels to a px of the natural size, by level
+    std::vector<Plane> m_planes; ///< by level
     media::Need m_need;
     media::PyramidPtr m_pyramid;
     std::vector<int> m_serves; ///< a level for each; -1: none
@@ -259,6 +264,7 @@ public:
                     return m_alpha.isClear(part.coarsest, part.low, part.high);
                 }))
                 cell.count = 0;
+        if (seen()) m_alpha.spread();
         return {};
     }
 
@@ -364,7 +370,7 @@ private:
                 const double disc = std::max({discOf(*corner), footprint, 0.0});
                 least = std::min(least, disc), most = std::max(most, disc);
                 if (corner->off * first.off <= 0 && corner != &first)
-                    least = 0; // the plane itself is between
+                    least = footprint; // the plane itself is between
             }
             // In between it may be somewhat more or less.
             const V2d around = V2d(0.75 * most + 1) + (high - low) * 0.1;
