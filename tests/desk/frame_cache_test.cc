@@ -45,6 +45,25 @@ TEST(FrameCache, StaysWithinItsBudgetAndDropsWhatIsWantedLast) {
     EXPECT_TRUE(cache.find(7));
 }
 
+TEST(FrameCache, CoarseOnesServeUntilThereIsABetterOne) {
+    FrameCache cache;
+    cache.setRange(0, 2);
+    cache.keep(0, picture(), true);
+    cache.keep(1, picture());
+    EXPECT_FALSE(cache.find(0));
+    EXPECT_TRUE(cache.findCoarse(0));
+    EXPECT_TRUE(cache.findCoarse(1));
+    EXPECT_EQ(cache.count(), 1);
+    EXPECT_EQ(cache.runs(), (std::vector<std::pair<std::int64_t, std::int64_t>>{{1, 1}}));
+    EXPECT_EQ(cache.wanted(1024), 0);
+    cache.keep(1, picture(), true); // not in place of a better one
+    EXPECT_TRUE(cache.find(1));
+    cache.keep(0, picture());
+    EXPECT_TRUE(cache.find(0));
+    EXPECT_EQ(cache.wanted(1024), 2);
+    EXPECT_EQ(cache.bytes(), 2u * 1024);
+}
+
 TEST(FrameCache, FramesOutsideTheRangeGoFirst) {
     FrameCache cache;
     cache.setBudget(3 * 1024);

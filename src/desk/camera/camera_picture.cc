@@ -11,7 +11,8 @@ namespace stage::desk {
 namespace {
 
 constexpr std::size_t mostFinals = 64;
-constexpr double wantedMilliseconds = 22; ///< for a draft while something is dragged
+constexpr double wantedMilliseconds = 18; ///< for a draft while something is dragged
+constexpr double shareOfBeat = 0.8;       ///< of a frame's time, for a draft while it plays
 
 void setDelay(QTimer& timer, int milliseconds) {
     timer.setSingleShot(true);
@@ -114,16 +115,20 @@ void CameraPicture::take(const QImage& picture, qint64 tag, double milliseconds)
     m_late = false;
     m_image = picture;
     m_milliseconds = milliseconds;
-    if (m_session.document.previewing() && !m_resting)
-        m_share =
-            std::clamp(m_share * std::sqrt(wantedMilliseconds / std::max(1.0, milliseconds)), 0.25, 1.0);
-    // A coarser one is not to be shown again once the hand rests.
-    if (tag == tagNow() && !offHere() && picture.width() == m_extent(1).size.x)
-        keep(m_session.playhead.frame(), picture);
-    m_refined = false;
     m_shown = tag & 0xffffffff;
+    if (hurried()) {
+        const double wanted =
+            m_playing ? shareOfBeat * 1000 / m_session.scene()->output.rate.toDouble() : wantedMilliseconds;
+        m_share = std::clamp(m_share * std::sqrt(wanted / std::max(1.0, milliseconds)), 0.25, 1.0);
+    }
+    // A coarser one is shown again only while it plays, where the playhead has gone on meanwhile.
+    const bool played = m_playing && m_drawsPlay && tag >> 32 == m_generation,
+               coarse = picture.width() != m_extent(1).size.x;
+    if (played || (tag == tagNow() && !offHere() && !coarse)) keep(m_shown, picture, coarse);
+    m_refined = false;
     Q_EMIT changed();
     Q_EMIT shown();
+    if (m_playing && m_shown != m_session.playhead.frame()) return update(); // it has gone on meanwhile
     refill();
     if (m_refining && !m_playing && !m_session.document.previewing()) m_still.start();
 }
@@ -169,9 +174,9 @@ void CameraPicture::showLast() {
         });
 }
 
-void CameraPicture::keep(std::int64_t frame, const QImage& picture) {
+void CameraPicture::keep(std::int64_t frame, const QImage& picture, bool coarse) {
     m_cache.setPlayhead(m_session.playhead.frame());
-    m_cache.keep(frame, picture);
+    m_cache.keep(frame, picture, coarse);
     if (!m_cacheTold.isActive()) m_cacheTold.start();
 }
 
@@ -181,16 +186,24 @@ qint64 CameraPicture::tagNow() const {
     return m_generation * (1ll << 32) + m_session.playhead.frame();
 }
 
-CameraPicture::Extent CameraPicture::extentNow() const {
-    // While something is dragged, coarser where the last picture took too long to follow the hand.
-    return m_extent(m_session.document.previewing() && !m_resting ? m_share : 1);
+bool CameraPicture::hurried() const {
+    return m_playing || (m_session.document.previewing() && !m_resting);
 }
 
-RenderRequest CameraPicture::request(std::int64_t frame) const {
+CameraPicture::Extent CameraPicture::extentNow() const {
+    return m_extent(hurried() ? m_share : 1);
+}
+
+double CameraPicture::share() const {
+    const int whole = m_extent(1).size.x;
+    return m_image.isNull() || whole < 1 ? 1 : static_cast<double>(m_image.width()) / whole;
+}
+
+RenderRequest CameraPicture::request(std::int64_t frame, const Extent& extent) const {
     RenderRequest request;
     request.tag = m_generation * (1ll << 32) + frame;
     request.exposure = m_exposure;
-    request.quality.region = extentNow().seen;
+    request.quality.region = extent.seen;
     return request;
 }
 
@@ -221,7 +234,9 @@ void CameraPicture::update() {
         return;
     }
     m_cache.setPlayhead(frame);
-    if (const QImage* cached = off ? nullptr : m_cache.find(frame)) {
+    const QImage* cached = off ? nullptr : m_playing ? m_cache.findCoarse(frame) : m_cache.find(frame);
+    m_found = cached;
+    if (cached) {
         m_image = *cached;
         m_shown = frame;
         Q_EMIT changed();
@@ -234,7 +249,10 @@ void CameraPicture::update() {
     // While playing, a picture under way is finished rather than dropped for the next: else none would ever
     // come when one takes longer than a frame lasts.
     if (m_playing && m_draft.busy()) return;
-    RenderRequest wanted = request(frame);
+    if (m_playing) m_ahead.drop(); // the cores are for what is shown now
+    m_drawsPlay = m_playing;
+    RenderRequest wanted = request(frame, extent);
+    wanted.quality.hurried = extent.size != m_extent(1).size;
     wanted.frame =
         motion::evaluate(*m_session.scene(), m_session.playhead.time(), extent.size, m_session.camera.pose());
     wanted.finish = m_session.document.previewing() || m_panned;
@@ -245,9 +263,10 @@ void CameraPicture::update() {
 /// What is shown, as it will be written.
 void CameraPicture::refine() {
     if (!m_refining || m_playing || m_session.document.previewing() || m_image.isNull()) return;
-    const V2i size = extentNow().size;
+    const Extent extent = extentNow();
+    const V2i size = extent.size;
     if (m_image.width() != size.x || m_image.height() != size.y) return;
-    RenderRequest wanted = request(m_session.playhead.frame());
+    RenderRequest wanted = request(m_session.playhead.frame(), extent);
     wanted.frame = offHere() ? motion::evaluate(*m_session.scene(), m_session.playhead.time(), size,
                                                 m_session.camera.pose(), true)
                              : motion::evaluate(*m_session.scene(), m_session.playhead.time(), size, true);
@@ -267,10 +286,11 @@ void CameraPicture::setPlayBudget(std::size_t bytes) {
 /// Renders the frames that will be needed next: while it plays, and when nothing else is to be done.
 void CameraPicture::refill() {
     if (m_ahead.busy() || m_session.document.previewing() || m_held || m_panned) return;
+    if (m_playing && !m_found) return;
     if (!m_playing && (m_session.writing() || m_draft.busy() || (m_refining && !m_refined))) return;
     const scene::Scene& scene = *m_session.scene();
     if (scene.layers.empty()) return;
-    const Extent extent = extentNow();
+    const Extent extent = m_extent(1);
     const auto [first, last] = m_session.playhead.range();
     m_cache.setRange(first, last);
     m_cache.setPlayhead(m_session.playhead.frame());
@@ -279,7 +299,7 @@ void CameraPicture::refill() {
         m_cache.wanted(4 * static_cast<std::size_t>(seen.x) * static_cast<std::size_t>(seen.y));
     if (!frame) return;
     const Rational time = timeOfFrame(*frame, scene.output.rate);
-    RenderRequest wanted = request(*frame);
+    RenderRequest wanted = request(*frame, extent);
     wanted.frame = motion::evaluate(scene, time, extent.size, m_session.move().at(time.toDouble()));
     m_ahead.ask(std::move(wanted));
 }

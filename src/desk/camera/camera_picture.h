@@ -1,5 +1,6 @@
 // The picture of the Camera view, made off the interface thread: a draft at once, the final one a moment
-// after it stands still, and the frames that will be played, ahead. Interface thread.
+// after it stands still, and the frames that will be played, ahead. What is dragged, and what is played
+// before its frames are there, has fewer pixels where it would be late otherwise. Interface thread.
 #pragma once
 
 #include "desk/jobs/frame_cache.h"
@@ -28,7 +29,9 @@ public:
     /// The frame that the picture is of: while playing it may be behind the playhead.
     std::int64_t frame() const { return m_shown; }
     double milliseconds() const { return m_milliseconds; } ///< that the last draft took
-    bool late() const { return m_late; }                   ///< a picture takes longer than a second
+    /// Of the view's resolution, across: below 1 where a picture would have been late.
+    double share() const;
+    bool late() const { return m_late; } ///< a picture takes longer than a second
 
     /// How the picture is shown; the scene does not change.
     void setExposure(const ViewExposure& exposure);
@@ -36,7 +39,7 @@ public:
     /// What stands still is refined to the final picture, piece by piece.
     void setRefining(bool on);
     bool refining() const { return m_refining; }
-    /// While playing, frames are shown as they come, and none is dropped from the cache.
+    /// While playing, frames are shown as they come; those that are not there yet go before those ahead.
     void setPlaying(bool playing);
     /// While something is dragged in the view, nothing is rendered ahead. panned: the frame itself is.
     void setHeld(bool held, bool panned);
@@ -57,13 +60,14 @@ private:
     void refine();
     void showLast();
     void refill();
-    void keep(std::int64_t frame, const QImage& picture);
+    void keep(std::int64_t frame, const QImage& picture, bool coarse = false);
     void take(const QImage& picture, qint64 tag, double milliseconds);
     void takePiece(const QImage& part, const QPoint& at, qint64 tag);
     void takeFinal(const QImage& picture, qint64 tag);
     void followRenderers();
     Extent extentNow() const;
-    RenderRequest request(std::int64_t frame) const;
+    RenderRequest request(std::int64_t frame, const Extent& extent) const;
+    bool hurried() const;  ///< pictures come in time rather than at their full size
     qint64 tagNow() const; ///< of a picture of the scene as it is, at the playhead
     bool offHere() const { return m_session.camera.offHere(); }
 
@@ -81,7 +85,9 @@ private:
     std::map<std::int64_t, QImage> m_finals; ///< refined ones, which would flicker among drafts
     qint64 m_generation = 0;
     double m_milliseconds = 0;
-    double m_share = 1; ///< of the view's resolution, at which a drag is shown
+    double m_share = 1;       ///< of the view's resolution, of pictures that are hurried
+    bool m_found = false;     ///< while playing, the playhead's frame was there already
+    bool m_drawsPlay = false; ///< what was asked for last is a frame that is played
     bool m_late = false;
     bool m_resting = false; ///< the preview has not changed for a while
     QTimer m_still, m_rest, m_slow, m_cacheTold;

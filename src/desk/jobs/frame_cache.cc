@@ -36,30 +36,43 @@ void FrameCache::makeRoom(std::size_t bytes) {
             std::max_element(m_pictures.begin(), m_pictures.end(), [this](const auto& a, const auto& b) {
                 return until(a.first) < until(b.first);
             });
-        m_bytes -= sizeOf(last->second);
+        m_bytes -= sizeOf(last->second.picture);
         m_pictures.erase(last);
     }
 }
 
-void FrameCache::keep(std::int64_t frame, const QImage& picture) {
+void FrameCache::keep(std::int64_t frame, const QImage& picture, bool coarse) {
     if (const auto was = m_pictures.find(frame); was != m_pictures.end()) {
-        m_bytes -= sizeOf(was->second);
+        if (coarse && !was->second.coarse) return;
+        m_bytes -= sizeOf(was->second.picture);
         m_pictures.erase(was);
     }
     makeRoom(sizeOf(picture));
     m_bytes += sizeOf(picture);
-    m_pictures.emplace(frame, picture);
+    m_pictures.emplace(frame, Kept{picture, coarse});
 }
 
 const QImage* FrameCache::find(std::int64_t frame) const {
     const auto at = m_pictures.find(frame);
-    return at == m_pictures.end() ? nullptr : &at->second;
+    return at == m_pictures.end() || at->second.coarse ? nullptr : &at->second.picture;
+}
+
+const QImage* FrameCache::findCoarse(std::int64_t frame) const {
+    const auto at = m_pictures.find(frame);
+    return at == m_pictures.end() ? nullptr : &at->second.picture;
+}
+
+int FrameCache::count() const {
+    return static_cast<int>(std::count_if(m_pictures.begin(), m_pictures.end(),
+                                          [](const auto& each) { return !each.second.coarse; }));
 }
 
 std::vector<std::pair<std::int64_t, std::int64_t>> FrameCache::runs() const {
     std::vector<std::pair<std::int64_t, std::int64_t>> runs;
-    for (const auto& [frame, picture] : m_pictures)
-        if (!runs.empty() && runs.back().second + 1 == frame)
+    for (const auto& [frame, kept] : m_pictures)
+        if (kept.coarse)
+            continue;
+        else if (!runs.empty() && runs.back().second + 1 == frame)
             runs.back().second = frame;
         else
             runs.emplace_back(frame, frame);
@@ -78,7 +91,7 @@ std::optional<std::int64_t> FrameCache::wanted(std::size_t bytesEach) const {
         std::min<std::size_t>(m_budget / std::max<std::size_t>(1, bytesEach), 1u << 30));
     for (std::int64_t i = 0; i < std::min(count, most); ++i) {
         const std::int64_t frame = m_first + (from - m_first + i) % count;
-        if (!m_pictures.contains(frame)) return frame;
+        if (!find(frame)) return frame;
     }
     return {};
 }

@@ -70,11 +70,12 @@ void StatusLine::askForFindings() {
 }
 
 void StatusLine::refresh() {
-    const QString how = m_views.camera->picture().refined()
-                            ? tr("final")
-                            : tr("draft %1 ms").arg(m_views.camera->picture().milliseconds(), 0, 'f', 0);
+    const CameraPicture& picture = m_views.camera->picture();
+    const int percent = qRound(100 * picture.share());
+    QString how = picture.refined() ? tr("final") : tr("draft %1 ms").arg(picture.milliseconds(), 0, 'f', 0);
+    if (percent < 100) how += tr(" at %1 % of its size").arg(percent);
     m_cache->setText(tr("%1 of %2 frames cached · %3")
-                         .arg(m_views.camera->picture().cache().count())
+                         .arg(picture.cache().count())
                          .arg(m_session.scene()->output.frames)
                          .arg(how));
     showSharpness();
