@@ -65,6 +65,9 @@ struct FootageReader::State {
     bool draining = false;
     std::int64_t soundFrom =
         0; ///< presentation time from which what is decoded is whole, since the last seek
+    /// Decoding time of the key frame that was sought: containers may begin one earlier, whose frames are not
+    /// wanted.
+    std::int64_t sought = AV_NOPTS_VALUE;
 
     struct Kept {
         DecodedPtr decoded;
@@ -275,7 +278,7 @@ void FootageReader::State::lineUp(std::vector<std::int64_t> times) {
 void FootageReader::State::restart() {
     avcodec_flush_buffers(codec.get());
     draining = false;
-    last = AV_NOPTS_VALUE;
+    last = sought = AV_NOPTS_VALUE;
     next = begun = unknown;
 }
 
@@ -366,7 +369,9 @@ Result<bool> FootageReader::State::decodeNext() {
                 sent = avcodec_send_packet(codec.get(), nullptr);
                 break;
             }
-        } while (packet->stream_index != stream->index);
+        } while (packet->stream_index != stream->index ||
+                 (sought != AV_NOPTS_VALUE && packet->dts != AV_NOPTS_VALUE && packet->dts < sought));
+        sought = AV_NOPTS_VALUE;
         if (!draining && !untimed.empty()) {
             if (next ==
                 unknown) { // after a seek: told by what it is; one that looks like others tells nothing
@@ -433,6 +438,7 @@ Result<DecodedPtr> FootageReader::State::decoded(std::int64_t n) {
             const bool fromBegin = attempt + 1 == attempts && !untimed.empty();
             if (!(fromBegin ? seekBegin() : seek(target)))
                 return broken("frame " + std::to_string(n) + " cannot be reached");
+            if (untimed.empty() && !keyFrames.empty()) sought = target;
             // What is shown before the key frame may build on what was not decoded.
             soundFrom =
                 keyFrames.empty() || fromBegin ? std::numeric_limits<std::int64_t>::min() : from->shown;

@@ -229,10 +229,13 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
     if (reading.lens && far < 1 / plane.view.focus && near > 1 / plane.view.focus)
         low = std::min(low, sharpest);
     // Inside the box it may be coarser than at its corners by an axis or a tap more; the narrower axis is
-    // narrowest at a corner.
-    const double spare = plane.level ? 1e-5 : 0.3, spareFine = plane.level ? 1e-5 : 0.01;
+    // narrowest at a corner. What is at exactly the scale of a level is read from that one alone.
+    constexpr double exact = 1e-6;
+    const bool even = plane.level && (plane.still || !reading.lens);
+    const double spare = plane.level ? 1e-5 : 0.3, spareFine = even ? -exact : plane.level ? 1e-5 : 0.01;
     const int fine = std::max(0, static_cast<int>(std::floor(low - spareFine))),
-              coarse = std::min(top, static_cast<int>(std::floor(high + spare)) + 1);
+              coarse = std::min(top, even ? static_cast<int>(std::ceil(high - exact))
+                                          : static_cast<int>(std::floor(high + spare)) + 1);
     const bool steep = r.behind > 0 || coarse - fine > 2 || r.u1 - r.u0 > 4.0 * plane.size.x ||
                        r.v1 - r.v0 > 4.0 * plane.size.y;
     if (steep && (x1 - x0 > 1 || y1 - y0 > 1)) {
