@@ -4,6 +4,7 @@
 #include "media/parallel.h"
 #include "render/air_fill.h"
 #include "render/lens_points.h"
+#include "render/light_alone.h"
 #include "render/particle_fill.h"
 #include "scene/timing.h"
 
@@ -206,6 +207,14 @@ Result<std::vector<Entry>> gather(const motion::Frame& frame, const Quality& qua
     std::vector<Wanted> wanted;
     std::vector<Entry> entries = laidOut(frame.items, frame, quality, wanted);
     const Air air = airOf(frame);
+    // Over what is opaque all over, to be added is to be laid over it without hiding anything, which is read
+    // and traced as fast as any other; haze would be added with what it veils.
+    if (frame.background.a == 1 && frame.blending == scene::Blending::Light && air.density == 0)
+        for (Entry& entry : entries)
+            if (entry.source && entry.blend == scene::Blend::Add) {
+                entry.source = lightAlone(std::move(entry.source));
+                entry.blend = scene::Blend::Normal;
+            }
     for (const Wanted& each : wanted)
         if (each.item->box) {
             auto fill = fillOf(*each.item, frame, quality, air, cache, progress);

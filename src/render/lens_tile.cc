@@ -81,7 +81,7 @@ bool LensPainter::prepare(const std::vector<Entry>& entries, const media::Box& b
         if (!entry.fill && !entry.box.within(box).empty() && !add(entry, box, tile, whole, seen))
             return false;
     for (const Entry& entry : entries)
-        tile.plain = tile.plain && (!entry.fill || isLaidOver(entry.blend));
+        tile.simple = tile.simple && (!entry.fill || isLaidOver(entry.blend));
     order(seen, box, tile);
     fillGaps(entries, box, tile, seen, cards);
     return true;
@@ -161,7 +161,7 @@ void LensPainter::order(std::vector<Seen>& seen, const media::Box& box, RayTile&
             seen[i - 1].entry == seen[i].entry || // a mesh, and what of it is met behind that
             infront(seen[i - 1].entry->plane, seen[i].entry->plane, seen[i - 1].entry > seen[i].entry, box);
     if (!ordered) {
-        tile.ordered = tile.plain = false;
+        tile.ordered = false;
         return;
     }
     const auto hides = std::find_if(seen.begin(), seen.end(), [](const Seen& each) { return each.opaque; });
@@ -198,13 +198,13 @@ bool LensPainter::add(const Entry& entry, const media::Box& box, RayTile& tile, 
     if (!entry.group.empty()) {
         if (!prepare(entry.group, box, tile, here.card.group, whole)) return false;
         if (here.card.group.empty()) return true;
-        tile.plain = false;
+        tile.simple = false;
         seen.push_back(std::move(here));
         return true;
     }
     const Reach reach = reachOf(plane, box.x0, box.y0, box.x1, box.y1, Through::Lens);
     if (reach.off) return true;
-    tile.plain = tile.plain && entry.blend == scene::Blend::Normal;
+    tile.simple = tile.simple && entry.blend == scene::Blend::Normal;
     if (reach.behind > 0 && !whole) return false;
     if (!plane.bent()) return addFlat(std::move(here), reach, box, tile, whole, seen);
     const bool twice = mesh(entry, reach, box, here.card);
@@ -255,7 +255,7 @@ bool LensPainter::addFlat(Seen here, const Reach& reach, const media::Box& box, 
         Canvas& canvas = spare();
         sampleBox(plane, *entry.pixels, m_air, box, canvas);
         here.card.fixed = canvas.rgba;
-        if (reach.behind > 0) tile.ordered = tile.plain = false;
+        if (reach.behind > 0) tile.ordered = false;
         seen.push_back(std::move(here));
         return true;
     };
@@ -445,7 +445,7 @@ RayTile LensPainter::tileOf(const media::Box& box) const {
     tile.x0 = box.x0, tile.y0 = box.y0;
     tile.width = box.x1 - box.x0, tile.height = box.y1 - box.y0;
     tile.paint = m_blending == scene::Blending::Paint;
-    tile.plain = !tile.paint;
+    tile.simple = !tile.paint;
     tile.noise = static_cast<float>(m_effort.noise);
     if (m_effort.counts) tile.counts = m_effort.counts + box.y0 * m_effort.width + box.x0;
     tile.countsStride = m_effort.width;

@@ -45,13 +45,18 @@ public:
     void trace(const Spot* spots, int count, int from, int to) {
         for (; from < to; from += batch) {
             m_rays = std::min(batch, to - from);
-            const int together = m_tile.plain ? batch / m_rays : 1;
+            const bool plain = m_tile.ordered && m_tile.simple;
+            const int together = plain ? batch / m_rays : 1;
             for (int k = 0; k < count; k += together) {
                 const int some = std::min(together, count - k);
                 for (int i = 0; i < some; ++i)
                     aim(spots[k + i], i * m_rays, from);
-                if (!m_tile.plain)
+                if (!m_tile.simple)
                     mix(spots[k]);
+                else if (!plain && spots[k].halves)
+                    seeUnordered<true>(spots[k]);
+                else if (!plain)
+                    seeUnordered<false>(spots[k]);
                 else if (spots[k].halves)
                     see<true>(spots + k, some);
                 else
@@ -333,6 +338,118 @@ private:
             sums[0] = hn::GetLane(hn::SumOfLanes(half, hn::LowerHalf(half, of(0))));
             sums[1] = hn::GetLane(hn::SumOfLanes(half, hn::UpperHalf(half, of(0))));
         }
+    }
+
+    /// As see(), for cards that each ray meets in an order of its own.
+    template <bool halved> void seeUnordered(const Spot& spot) {
+        const D d;
+        m_first = 0;
+        std::fill_n(m_through, batch, 1.f);
+        // Of those in one plane the later lies below: they stay in that order.
+        m_met.resize(5 * batch * m_cards.size());
+        std::size_t count = 0;
+        for (std::size_t n = m_cards.size(); n-- > 0;)
+            if (meet(m_cards[n], spot, m_met.data() + 5 * batch * count)) ++count;
+        V sums[4][Light<halved>::sums];
+        for (auto& sum : sums)
+            std::fill(std::begin(sum), std::end(sum), hn::Zero(d));
+        forRays([&](int i, int j) HWY_ATTR {
+            sortMet(m_met.data() + i, count);
+            V below[4];
+            for (int c = 0; c < 4; ++c)
+                below[c] = hn::Set(d, m_tile.ground[c]);
+            const float* met = m_met.data() + i;
+            for (std::size_t n = 0; n < count; ++n, met += 5 * batch) {
+                const auto keep = hn::Sub(hn::Set(d, 1.f), hn::LoadU(d, met + 3 * batch));
+                for (int c = 0; c < 4; ++c)
+                    below[c] = hn::MulAdd(below[c], keep, hn::LoadU(d, met + c * batch));
+            }
+            for (int c = 0; c < 4; ++c) {
+                V& sum = sums[c][Light<halved>::sumOf(j)];
+                sum = hn::Add(sum, below[c]);
+            }
+        });
+        for (int c = 0; c < 4; ++c) {
+            float seen[2]; // of both halves, or in the first of all
+            halvesOf<halved>([&](int sum) HWY_ATTR { return sums[c][sum]; }, seen);
+            spot.sum[c] += seen[0] + seen[1];
+            if constexpr (halved) spot.halves[c] += seen[0] - seen[1];
+        }
+    }
+
+    /// What rays see of a card, as much as they see of it: four colours, `batch` numbers each, and how near.
+    /// False where that is nothing.
+    bool meet(const RayCard& card, const Spot& spot, float* to) {
+        const D d;
+        if (card.filled) {
+            lookAtFilled(card, spot);
+        } else if (!card.fixed) {
+            if (!look(card, spot.x, spot.y)) return false;
+            fetch(card.fine, m_fine);
+            if (card.between > 0) mixIn(card.coarse, card.between);
+        }
+        const float* const fixed = card.fixed ? card.fixed + canvasAt(spot) : nullptr;
+        const bool own = !card.filled && !fixed;
+        const float x = static_cast<float>(spot.x), y = static_cast<float>(spot.y);
+        const float w0 = card.level ? 1 : at(card.w, x, y), tw = card.still ? 0 : at(card.tw, x, y),
+                    ttw = card.still ? 0 : at(card.ttw, x, y);
+        const auto one = hn::Set(d, 1.f);
+        auto any = hn::Zero(d);
+        forRays([&](int i, int) HWY_ATTR {
+            V seen[4];
+            if (fixed)
+                for (int c = 0; c < 4; ++c)
+                    seen[c] = hn::Set(d, fixed[c]);
+            else
+                hn::LoadInterleaved4(d, m_seen + 4 * i, seen[0], seen[1], seen[2], seen[3]);
+            if (own && card.hazy) {
+                const auto t = hn::Load(d, m_air + i), veil = hn::Mul(hn::Sub(one, t), seen[3]);
+                for (int c = 0; c < 3; ++c)
+                    seen[c] = hn::MulAdd(veil, hn::Set(d, card.air.colour[c]), hn::Mul(seen[c], t));
+            }
+            auto share = hn::Set(d, card.opacity);
+            if (own && card.edges.any) share = hn::Mul(share, hn::Load(d, m_cover + i));
+            for (int c = 0; c < 4; ++c) {
+                seen[c] = hn::Mul(seen[c], share);
+                any = hn::Max(any, hn::Abs(seen[c]));
+                hn::StoreU(seen[c], d, to + c * batch + i);
+            }
+            V near;
+            if (card.mesh) {
+                const auto depth = hn::Load(d, m_depth + i);
+                near = hn::IfThenElseZero(hn::Gt(depth, hn::Zero(d)), hn::Div(one, depth));
+            } else {
+                const auto p = hn::Load(d, m_p + i), q = hn::Load(d, m_q + i), t = hn::Load(d, m_t + i);
+                const auto w =
+                    hn::MulAdd(p, hn::Set(d, card.rw),
+                               hn::MulAdd(q, hn::Set(d, card.uw),
+                                          hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttw), hn::Set(d, tw)),
+                                                     hn::Set(d, w0))));
+                const auto slant =
+                    hn::MulAdd(p, hn::Set(d, card.perRight), hn::MulAdd(q, hn::Set(d, card.perUp), one));
+                near = hn::Div(hn::Mul(w, hn::Set(d, card.nearness)), slant);
+            }
+            hn::StoreU(near, d, to + 4 * batch + i);
+        });
+        return !hn::AllFalse(d, hn::Gt(any, hn::Zero(d)));
+    }
+
+    /// Farthest first, for a vector of rays; those in one plane, to rounding, stay as they are.
+    static void sortMet(float* met, std::size_t count) {
+        const D d;
+        const auto margin = hn::Set(d, 1 + 1e-5f);
+        for (std::size_t a = 1; a < count; ++a)
+            for (std::size_t b = a; b > 0; --b) {
+                float *const below = met + 5 * batch * (b - 1), *const above = met + 5 * batch * b;
+                const auto swapped =
+                    hn::Gt(hn::LoadU(d, below + 4 * batch), hn::Mul(hn::LoadU(d, above + 4 * batch), margin));
+                if (hn::AllFalse(d, swapped)) break;
+                for (int c = 0; c < 5; ++c) {
+                    const auto low = hn::LoadU(d, below + c * batch), high = hn::LoadU(d, above + c * batch);
+                    hn::StoreU(hn::IfThenElse(swapped, high, low), d, below + c * batch);
+                    hn::StoreU(hn::IfThenElse(swapped, low, high), d, above + c * batch);
+                }
+            }
     }
 
     /// As see(), for whatever is to be mixed in whatever order: every ray by itself, farthest first.
@@ -637,6 +754,7 @@ private:
         std::vector<float> seen, near, mixed; ///< of each card and ray; of each ray
     };
     std::vector<Level> m_level;
+    std::vector<float> m_met; ///< by seeUnordered(): of each card
 };
 
 }

@@ -66,7 +66,7 @@ struct RayTile {
     int x0 = 0, y0 = 0, width = 0, height = 0; ///< in the frame
     float ground[4] = {0, 0, 0, 0};
     bool ordered = true; ///< each card is in front of the next for every ray, also within groups
-    bool plain = true;   ///< ordered, and all are laid over each other in light, without groups
+    bool simple = true;  ///< all are laid over each other in light, without groups
     bool paint = false;  ///< mixed in encoded values; the ground is encoded
     /// Above 0: rays are added to a pixel until the noise expected around it is smaller; as Quality's.
     float noise = 0;
