@@ -131,7 +131,7 @@ void writeDemo(benchmark::State& state) {
 void yardstickDemoRender(benchmark::State& state) {
     const output::Job job = output::wholeScene(demo(), "demo.mp4", output::Format::H264);
     for (auto _ : state)
-        for (std::int64_t i = 0; i < frames; ++i) {
+        for (std::int64_t i = 0; i < demoFrames; ++i) {
             const auto picture =
                 render::render(motion::evaluate(demo(), timeOfFrame(i, demo().output.rate), small, true),
                                job.quality, cache());

@@ -221,10 +221,16 @@ Result<fs::path> unpackArchive(const fs::path& archive, const fs::path& folder, 
         if (!names.contains(sceneName)) return fail(cannot + "there is no " + sceneName + " in it.");
         if (const auto scene = scene::load(made.path / sceneName); !scene)
             return fail(cannot + scene.error().sentence);
+        // It is called as the archive is, which is how it will be known.
+        std::string name = archive.stem().string() + fs::path(sceneName).extension().string();
+        if (archive.stem().empty() || fs::exists(made.path / name, code))
+            name = sceneName;
+        else if (fs::rename(made.path / sceneName, made.path / name, code); code)
+            return tl::unexpected(cannotWrite(target, code.value()));
         fs::rename(made.path, target, code);
         if (code) return tl::unexpected(cannotWrite(target, code.value()));
         made.kept = true;
-        return target / sceneName;
+        return target / name;
     });
 }
 

@@ -24,8 +24,8 @@ Result<Archived> writeArchive(const scene::Scene& scene, const std::filesystem::
                               const Progress& progress = {});
 
 /// Makes the folder, which must not be there yet, with all that is in the archive. Gives the scene's file in
-/// it. Errors: it is no such archive; a member would lie outside the folder, is a link, or comes twice; there
-/// is not enough room; the scene in it cannot be read. Then there is no folder.
+/// it, called as the archive. Errors: it is no such archive; a member would lie outside the folder, is a
+/// link, or comes twice; there is not enough room; the scene in it cannot be read. Then there is no folder.
 Result<std::filesystem::path> unpackArchive(const std::filesystem::path& archive,
                                             const std::filesystem::path& folder,
                                             const Progress& progress = {});

@@ -81,13 +81,13 @@ TEST(Archive, HoldsAllThatASceneUses) {
         fs::remove_all(dir / folder);
     const auto file = unpackArchive(away / "quay.zip", away / "quay");
     ASSERT_TRUE(file) << file.error().sentence;
-    EXPECT_EQ(*file, away / "quay/scene.ostage");
+    EXPECT_EQ(*file, away / "quay/quay.ostage"); // called as the archive
     const auto after = scene::load(*file);
     ASSERT_TRUE(after);
     EXPECT_EQ(shown(*after), pixels);
     // It can be moved as it is.
     fs::rename(away / "quay", away / "moved");
-    EXPECT_EQ(shown(*scene::load(away / "moved/scene.ostage")), pixels);
+    EXPECT_EQ(shown(*scene::load(away / "moved/quay.ostage")), pixels);
 }
 
 TEST(Archive, IsWholeOrNotAtAll) {

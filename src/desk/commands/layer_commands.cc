@@ -5,9 +5,9 @@
 #include "desk/cutting/cut_view.h"
 #include "desk/dialogs/layer_dialogs.h"
 #include "desk/files/media_files.h"
+#include "desk/kit/question.h"
 
 #include <QComboBox>
-#include <QInputDialog>
 #include <algorithm>
 
 namespace stage::desk {
@@ -104,10 +104,9 @@ void LayerCommands::addContent(const CommandContext& context, QMenu* menu, Media
 void LayerCommands::rename() {
     const auto found = m_session.selection.only();
     if (!found.layer) return say(tr("Select one layer to rename it."));
-    bool ok = false;
-    const QString name = QInputDialog::getText(m_window, tr("Rename"), tr("Name"), QLineEdit::Normal,
-                                               QString::fromStdString(found.layer->name), &ok);
-    if (ok) apply({{"edit", "rename"}, {"layer", found.layer->id}, {"name", name.toStdString()}});
+    const auto name =
+        askForText(m_window, tr("Rename"), tr("Name"), QString::fromStdString(found.layer->name));
+    if (name) apply({{"edit", "rename"}, {"layer", found.layer->id}, {"name", name->toStdString()}});
 }
 
 void LayerCommands::editTags() {
@@ -116,12 +115,11 @@ void LayerCommands::editTags() {
     QStringList names;
     for (const std::string& tag : common)
         names << QString::fromStdString(tag);
-    bool ok = false;
-    const QString text = QInputDialog::getText(m_window, tr("Tags"), tr("Tags, with commas between"),
-                                               QLineEdit::Normal, names.join(QStringLiteral(", ")), &ok);
-    if (!ok) return;
+    const auto text =
+        askForText(m_window, tr("Tags"), tr("Tags, with commas between"), names.join(QStringLiteral(", ")));
+    if (!text) return;
     std::vector<std::string> wanted, gone;
-    for (const QString& each : text.split(QLatin1Char(','), Qt::SkipEmptyParts))
+    for (const QString& each : text->split(QLatin1Char(','), Qt::SkipEmptyParts))
         if (!each.trimmed().isEmpty()) wanted.push_back(each.trimmed().toStdString());
     for (const std::string& tag : common)
         if (std::find(wanted.begin(), wanted.end(), tag) == wanted.end()) gone.push_back(tag);

@@ -3,6 +3,7 @@
 #include "desk/camera/camera_view.h"
 #include "desk/dialogs/settings_dialog.h"
 #include "desk/kit/panes.h"
+#include "desk/kit/question.h"
 #include "desk/kit/settings.h"
 #include "desk/session/findings.h"
 #include "desk/set/draft_view.h"
@@ -11,7 +12,6 @@
 
 #include <QActionGroup>
 #include <QFileDialog>
-#include <QInputDialog>
 
 namespace stage::desk {
 
@@ -100,16 +100,15 @@ void ViewCommands::addGuides(QMenu* menu) {
 }
 
 void ViewCommands::askMemory() {
-    bool ok = false;
     const int now = static_cast<int>(m_session.sources().budget() >> 20);
-    const int megabytes =
-        QInputDialog::getInt(m_window, tr("Memory for pictures"),
-                             tr("MB kept for pictures, clips and what is made of them.\n0: a quarter of this "
-                                "machine's memory."),
-                             now, 0, 1 << 24, 256, &ok);
-    if (!ok) return;
-    settings().setValue(QStringLiteral("pictureMegabytes"), megabytes);
-    m_session.sources().setBudget(static_cast<std::size_t>(megabytes) << 20);
+    const auto megabytes =
+        askForNumber(m_window, tr("Memory for pictures"),
+                     tr("MB kept for pictures, clips and what is made of them.\n0: a quarter of this "
+                        "machine's memory."),
+                     now, {0, 1 << 24, 256});
+    if (!megabytes) return;
+    settings().setValue(QStringLiteral("pictureMegabytes"), *megabytes);
+    m_session.sources().setBudget(static_cast<std::size_t>(*megabytes) << 20);
 }
 
 CheckCommands::CheckCommands(const CommandContext& context, QMenu* menu, Findings& findings,

@@ -2,6 +2,7 @@
 
 #include "desk/dialogs/frame_size.h"
 #include "desk/kit/dialog_form.h"
+#include "desk/kit/question.h"
 #include "desk/kit/settings.h"
 #include "output/job_json.h"
 #include "scene/variant.h"
@@ -13,7 +14,6 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QFormLayout>
-#include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
@@ -141,14 +141,11 @@ private:
                 m_quality->setCurrentIndex(static_cast<int>(i));
     }
     void keepPreset() {
-        bool ok = false;
-        const QString name = QInputDialog::getText(&m_form.dialog, tr("Keep a preset"), tr("What it is for"),
-                                                   QLineEdit::Normal, {}, &ok)
-                                 .trimmed();
-        if (!ok || name.isEmpty()) return;
+        const auto name = askForText(&m_form.dialog, tr("Keep a preset"), tr("What it is for"));
+        if (!name || name->isEmpty()) return;
         const output::Job now = job();
-        std::erase_if(m_own, [&](const output::Preset& each) { return each.name == name.toStdString(); });
-        m_own.push_back({name.toStdString(), now.format, now.encoding, now.quality});
+        std::erase_if(m_own, [&](const output::Preset& each) { return each.name == name->toStdString(); });
+        m_own.push_back({name->toStdString(), now.format, now.encoding, now.quality});
         savePresets();
         showPresets(m_presets->count());
         m_presets->setCurrentIndex(m_presets->count() - 1);

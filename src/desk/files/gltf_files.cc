@@ -10,6 +10,7 @@
 #include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
+#include <functional>
 
 namespace stage::desk {
 namespace {
@@ -59,6 +60,25 @@ public:
             QString::fromStdString(session.document.path().parent_path().string()),
             tr("glTF files (*.glb *.gltf)"));
         if (chosen.isEmpty()) return;
+        // A file without one is told of before anything is asked.
+        reading(chosen, {}, window, session,
+                [window, &session, chosen](const edit::Edit&) { askHow(chosen, window, session); });
+    }
+
+private:
+    static void reading(const QString& chosen, const edit::CameraFileOptions& options, QWidget* window,
+                        Session& session, const std::function<void(const edit::Edit&)>& then) {
+        inBackground<edit::Edit>(
+            window, tr("Reading %1").arg(QFileInfo(chosen).fileName()),
+            [scene = session.scene(), path = chosen.toStdString(), options](const Progress&) {
+                return edit::cameraFrom(*scene, path, options);
+            },
+            [&session, then](const Result<edit::Edit>& edit) {
+                if (!edit) return session.tell(edit.error());
+                then(*edit);
+            });
+    }
+    static void askHow(const QString& chosen, QWidget* window, Session& session) {
         Form form(window, tr("Take a camera from %1").arg(QFileInfo(chosen).fileName()), tr("Take"));
         auto* as = new QComboBox;
         as->setObjectName(QStringLiteral("cameraAs"));
@@ -79,15 +99,8 @@ public:
         edit::CameraFileOptions options;
         options.marks = as->currentIndex() == 1;
         options.metresPerUnit = read(metres, complaint);
-        inBackground<edit::Edit>(
-            window, tr("Reading %1").arg(QFileInfo(chosen).fileName()),
-            [scene = session.scene(), path = chosen.toStdString(), options](const Progress&) {
-                return edit::cameraFrom(*scene, path, options);
-            },
-            [&session](Result<edit::Edit> edit) {
-                if (!edit) return session.tell(edit.error());
-                session.document.apply(*edit);
-            });
+        reading(chosen, options, window, session,
+                [&session](const edit::Edit& edit) { session.document.apply(edit); });
     }
 };
 

@@ -9,7 +9,6 @@
 
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QInputDialog>
 #include <QLocale>
 #include <QMenu>
 #include <QMessageBox>
@@ -313,11 +312,10 @@ void SceneFiles::recoverWork() {
 
 void SceneFiles::askAutosave() {
     QSettings kept = settings();
-    bool ok = false;
-    const int minutes = QInputDialog::getInt(
-        m_window, tr("Autosave"), tr("Minutes after which the scene's file is written again.\n0: never."),
-        kept.value(QStringLiteral("autosave"), 0).toInt(), 0, 240, 1, &ok);
-    if (ok) kept.setValue(QStringLiteral("autosave"), minutes);
+    const auto minutes = askForNumber(m_window, tr("Autosave"),
+                                      tr("Minutes after which the scene's file is written again.\n0: never."),
+                                      kept.value(QStringLiteral("autosave"), 0).toInt(), {0, 240, 1});
+    if (minutes) kept.setValue(QStringLiteral("autosave"), *minutes);
 }
 
 }

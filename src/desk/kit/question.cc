@@ -1,6 +1,7 @@
 #include "desk/kit/question.h"
 
 #include <QElapsedTimer>
+#include <QInputDialog>
 #include <QKeyEvent>
 #include <QMessageBox>
 #include <QPushButton>
@@ -24,6 +25,14 @@ private:
     QElapsedTimer m_since;
 };
 
+/// As wide as its title wants, beside the buttons of the window.
+bool accepted(QInputDialog& dialog, const QString& title, const QString& label) {
+    dialog.setWindowTitle(title);
+    dialog.setLabelText(label);
+    dialog.setMinimumWidth(std::max(320, dialog.fontMetrics().horizontalAdvance(title) + 160));
+    return dialog.exec() == QDialog::Accepted;
+}
+
 }
 
 int ask(QWidget* parent, const QString& title, const QString& text, const QStringList& answers) {
@@ -45,6 +54,25 @@ int ask(QWidget* parent, const QString& title, const QString& text, const QStrin
     for (qsizetype i = 0; i < buttons.size(); ++i)
         if (box.clickedButton() == buttons[i]) return static_cast<int>(i);
     return static_cast<int>(answers.size()) - 1;
+}
+
+std::optional<QString> askForText(QWidget* parent, const QString& title, const QString& label,
+                                  const QString& text) {
+    QInputDialog dialog(parent);
+    dialog.setTextValue(text);
+    if (!accepted(dialog, title, label)) return std::nullopt;
+    return dialog.textValue().trimmed();
+}
+
+std::optional<int> askForNumber(QWidget* parent, const QString& title, const QString& label, int value,
+                                WholeNumbers allowed) {
+    QInputDialog dialog(parent);
+    dialog.setInputMode(QInputDialog::IntInput);
+    dialog.setIntRange(allowed.least, allowed.most);
+    dialog.setIntStep(allowed.step);
+    dialog.setIntValue(value);
+    if (!accepted(dialog, title, label)) return std::nullopt;
+    return dialog.intValue();
 }
 
 }

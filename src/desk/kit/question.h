@@ -3,6 +3,7 @@
 
 #include <QString>
 #include <QStringList>
+#include <optional>
 
 class QWidget;
 
@@ -12,5 +13,14 @@ namespace stage::desk {
 /// choose the last one, which changes nothing. Keys
 /// that were on their way as the question came up do not answer it. Gives the number of the answer.
 int ask(QWidget* parent, const QString& title, const QString& text, const QStringList& answers);
+
+/// A line of text, trimmed, or a whole number; nothing where it is cancelled.
+std::optional<QString> askForText(QWidget* parent, const QString& title, const QString& label,
+                                  const QString& text = {});
+struct WholeNumbers {
+    int least, most, step;
+};
+std::optional<int> askForNumber(QWidget* parent, const QString& title, const QString& label, int value,
+                                WholeNumbers allowed);
 
 }

@@ -1,11 +1,11 @@
 #include "desk/time/marks_strip.h"
 
+#include "desk/kit/question.h"
 #include "desk/look/theme.h"
 #include "motion/frame.h"
 #include "scene/quantity.h"
 
 #include <QContextMenuEvent>
-#include <QInputDialog>
 #include <QPainter>
 
 namespace stage::desk {
@@ -131,12 +131,10 @@ void MarksStrip::mousePressEvent(QMouseEvent* event) {
 
 void MarksStrip::rename(int mark) {
     const scene::Mark& m = m_session.scene()->camera.marks[static_cast<std::size_t>(mark)];
-    bool ok = false;
-    const QString name = QInputDialog::getText(this, tr("Name of mark %1").arg(mark + 1), tr("Name"),
-                                               QLineEdit::Normal, QString::fromStdString(m.name), &ok);
-    if (ok)
-        m_session.document.apply(
-            {{"edit", "set-mark"}, {"time", m.time.text()}, {"name", name.toStdString()}});
+    const std::string time = m.time.text();
+    const auto name =
+        askForText(this, tr("Name of mark %1").arg(mark + 1), tr("Name"), QString::fromStdString(m.name));
+    if (name) m_session.document.apply({{"edit", "set-mark"}, {"time", time}, {"name", name->toStdString()}});
 }
 
 void MarksStrip::mouseDoubleClickEvent(QMouseEvent* event) {
