@@ -6,7 +6,7 @@ scripts/build.sh release
 mkdir -p docs/screenshots
 home=$(mktemp -d)
 trap 'rm -rf "$home"' EXIT
-for view in desk four-panes model folded loose-placed loose-walked push off-the-move curves pace check compare text queue cut-out split filled keying; do
+for view in desk four-panes model folded loose-walked push off-the-move curves pace check compare text queue variants cut-out split filled keying; do
     HOME=$home XDG_RUNTIME_DIR=$home xvfb-run -a -s "-screen 0 1280x800x24" \
         build/release/bin/open-stage-shot "$view" demo/lantern-quay.ostage "$home/$view.png"
     # In 256 colours of its own: a third of the size, for the history keeps every one of them.

@@ -152,10 +152,8 @@ bool shootCutting(desk::MainWindow& window, const QString& view, const std::file
     return false;
 }
 
-/// The guide's second chapter: five loose pictures become a scene, by the mouse and the keyboard. Pictures
-/// are taken on the way.
-bool stageLoose(desk::MainWindow& window, const QString& view, const std::filesystem::path& art,
-                const QString& out) {
+/// The guide's second chapter: five loose pictures become a scene, by the mouse and the keyboard.
+bool stageLoose(desk::MainWindow& window, const std::filesystem::path& art, const QString& out) {
     desk::Session& session = window.session();
     const auto save = [&] {
         QTest::qWait(1500);
@@ -227,7 +225,6 @@ bool stageLoose(desk::MainWindow& window, const QString& view, const std::filesy
     drag(place(0.2, 0.52), place(0.2, 0.58));
     pick("hill-town");
     drag(place(0.06, 0.5), place(0.06, 0.54));
-    if (view == QLatin1String("loose-placed")) return save();
     // 16 to 20: the end of the scene, walk in, mark, play
     session.playhead.setFrame(session.scene()->output.frames - 1);
     camera.setTool(desk::CameraView::Tool::Walk);
@@ -380,6 +377,17 @@ void stageCompare(desk::MainWindow& window) {
     QTest::qWait(4000);
 }
 
+void stageVariants(desk::MainWindow& window) {
+    desk::Session& session = window.session();
+    session.document.apply(
+        {{"edit", "variants"},
+         {"variants",
+          {{{"name", "upright"}, {"frame", {1080, 1920}}, {"keep", "height"}, {"shift", {0.1, 0}}},
+           {{"name", "square"}, {"frame", {1080, 1080}}, {"keep", "shorter"}}}}});
+    session.playhead.setFrame(77);
+    QTest::qWait(4000);
+}
+
 void stageOffTheMove(desk::MainWindow& window) {
     desk::Session& session = window.session();
     session.playhead.setFrame(40);
@@ -429,7 +437,7 @@ const View views[] = {{"desk", stageDesk},       {"four-panes", stageFourPanes},
                       {"curves", stageCurves},   {"pace", stagePace},
                       {"check", stageCheck},     {"off-the-move", stageOffTheMove},
                       {"text", stageText},       {"compare", stageCompare},
-                      {"queue", stageQueue}};
+                      {"queue", stageQueue},     {"variants", stageVariants}};
 
 bool shoot(desk::MainWindow& window, const QString& view, const QString& out) {
     for (const View& each : views)
@@ -475,7 +483,7 @@ int main(int argc, char** argv) {
                                  QStringLiteral("keying")};
     const auto art = std::filesystem::path(arguments[2].toStdString()).parent_path() / "art";
     const bool loose = arguments[1].startsWith(QStringLiteral("loose"));
-    const bool ok = loose                            ? stageLoose(window, arguments[1], art, arguments[3])
+    const bool ok = loose                            ? stageLoose(window, art, arguments[3])
                     : cutting.contains(arguments[1]) ? shootCutting(window, arguments[1], art, arguments[3])
                                                      : shoot(window, arguments[1], arguments[3]);
     window.session().document.close();
