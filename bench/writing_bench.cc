@@ -109,7 +109,7 @@ void yardstickEncode(benchmark::State& state) {
 // ---- the demo
 
 constexpr V2i small(1280, 720);
-constexpr std::int64_t demoFrames = 8;
+constexpr std::int64_t demoFrames = 24;
 
 const scene::Scene& demo() {
     static const scene::Scene made = [] {

@@ -2,11 +2,11 @@
 
 #include "media/cache_folder.h"
 #include "media/kept_files.h"
+#include "media/packed.h"
 #include "media/parallel.h"
 
 #include <algorithm>
 #include <cstring>
-#include <lz4frame.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -19,23 +19,9 @@ std::string fileKey(const std::string& key) {
     return "pyramid 1\n" + key;
 }
 
-Bytes compressed(const void* from, std::size_t bytes) {
-    LZ4F_preferences_t preferences = {};
-    preferences.frameInfo.contentChecksumFlag = LZ4F_contentChecksumEnabled;
-    preferences.frameInfo.blockMode = LZ4F_blockIndependent;
-    preferences.frameInfo.blockSizeID = LZ4F_max256KB; // at most half a tile: expanded straight into it
-    preferences.frameInfo.contentSize = bytes;
-    Bytes out(LZ4F_compressFrameBound(bytes, &preferences));
-    const std::size_t size = LZ4F_compressFrame(out.data(), out.size(), from, bytes, &preferences);
-    out.resize(LZ4F_isError(size) ? 0 : size);
-    return out;
-}
-
 /// Each thread has one: memory that is new each time costs as much as expanding into it.
 struct Reader {
-    LZ4F_dctx* context = nullptr;
     Bytes bytes;
-    ~Reader() { LZ4F_freeDecompressionContext(context); }
 
     /// Of what stands in a file at a place. False: it cannot be read, is damaged, or not of that size.
     bool expanded(int file, std::uint64_t at, std::size_t packed, void* to, std::size_t size);
@@ -52,13 +38,8 @@ bool readAt(int file, void* to, std::size_t bytes, std::uint64_t at) {
 }
 
 bool Reader::expanded(int file, std::uint64_t at, std::size_t packed, void* to, std::size_t size) {
-    if (!context && LZ4F_isError(LZ4F_createDecompressionContext(&context, LZ4F_VERSION))) return false;
     if (bytes.size() < packed) bytes.resize(packed);
-    if (!readAt(file, bytes.data(), packed, at)) return false;
-    LZ4F_resetDecompressionContext(context);
-    std::size_t got = size, read = packed;
-    const std::size_t left = LZ4F_decompress(context, to, &got, bytes.data(), &read, nullptr);
-    return left == 0 && got == size && read == packed;
+    return readAt(file, bytes.data(), packed, at) && unpack(bytes.data(), packed, to, size);
 }
 
 Reader& reader() {
@@ -151,7 +132,7 @@ public:
             const Halfs rgba = std::move(pixels(i).rgba);
             const bool clear =
                 std::all_of(rgba.begin(), rgba.end(), [](Imath::half v) { return v.bits() == 0; });
-            if (!clear) all[i] = compressed(rgba.data(), rgba.size() * sizeof(Imath::half));
+            if (!clear) all[i] = packed(rgba.data(), rgba.size() * sizeof(Imath::half));
         });
         auto& places = m_made->m_places[static_cast<std::size_t>(level)];
         bool ok = true;
@@ -167,7 +148,7 @@ public:
         std::vector<StoredPyramid::Place> index;
         for (const auto& level : m_made->m_places)
             index.insert(index.end(), level.begin(), level.end());
-        const Bytes bytes = compressed(index.data(), index.size() * sizeof index.front());
+        const Bytes bytes = packed(index.data(), index.size() * sizeof index.front());
         Footer footer;
         footer.offset = static_cast<std::uint64_t>(m_file.size()), footer.bytes = bytes.size();
         const V2i size = m_made->m_levels.front().size;

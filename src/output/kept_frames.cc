@@ -1,11 +1,12 @@
 #include "output/kept_frames.h"
 
-#include "media/picture_file.h"
-#include "media/plugin.h"
+#include "media/packed.h"
+#include "output/sink.h"
 #include "scene/file.h"
 
+#include <array>
 #include <cerrno>
-#include <cmath>
+#include <cstring>
 #include <fcntl.h>
 #include <fstream>
 #include <unistd.h>
@@ -16,37 +17,111 @@ namespace {
 
 constexpr const char* jobFile = "job.txt";
 
-std::optional<Pixels> readPixels(const fs::path& path, int bits, V2i size) {
-    const auto files = media::pluginOf<media::PictureFiles>("picture_files");
-    std::string problem;
-    const auto file = files ? (*files)->open(path.string(), nullptr, problem) : nullptr;
-    if (!file) return std::nullopt;
-    const auto spec = file->spec();
-    const std::size_t channels = spec.channels.size();
-    if (spec.size != size || channels < 3 || channels > 4 || (bits == 8) != spec.isByte) return std::nullopt;
-    const std::size_t count = static_cast<std::size_t>(size.x) * size.y;
-    const auto fourOf = [&](const auto& values, auto full, const auto& made) {
-        std::vector<decltype(full)> rgba(count * 4, full);
-        for (std::size_t i = 0; i < count; ++i)
-            for (std::size_t c = 0; c < channels; ++c)
-                rgba[4 * i + c] = made(values[channels * i + c]);
-        return rgba;
+/// What a file ends with, in the order of this machine's bytes. Before it come, packed, the rows from the
+/// top: of each the lowest bytes of all samples, then the next ones; a sample, as a whole number of its bits,
+/// less that of the same channel of the pixel to the left.
+struct Footer {
+    std::array<char, 8> kind{'f', 'r', 'a', 'm', 'e', ' ', '1', '\n'};
+    std::int32_t width = 0, height = 0, bits = 0, channels = 0;
+    bool operator==(const Footer&) const = default;
+};
+static_assert(sizeof(Footer) == 24);
+
+template <class Bits> Bits bitsAt(const void* samples, std::size_t i) {
+    Bits bits;
+    std::memcpy(&bits, static_cast<const char*>(samples) + i * sizeof(Bits), sizeof(Bits));
+    return bits;
+}
+
+template <class Bits> void takeApart(const void* rgba, V2i size, int channels, std::uint8_t* out) {
+    const auto count = static_cast<std::size_t>(size.x) * channels;
+    for (int y = 0; y < size.y; ++y, out += count * sizeof(Bits)) {
+        std::array<Bits, 4> left{};
+        std::size_t pixel = static_cast<std::size_t>(y) * size.x * 4, n = 0;
+        for (int x = 0; x < size.x; ++x, pixel += 4)
+            for (std::size_t c = 0; c < static_cast<std::size_t>(channels); ++c, ++n) {
+                const auto bits = bitsAt<Bits>(rgba, pixel + c);
+                const auto apart = static_cast<Bits>(bits - left[c]);
+                left[c] = bits;
+                for (std::size_t b = 0; b < sizeof(Bits); ++b)
+                    out[b * count + n] = static_cast<std::uint8_t>(apart >> (8 * b));
+            }
+    }
+}
+
+/// rgba: all of whose samples are those of full alpha.
+template <class Bits> void putTogether(const std::uint8_t* in, V2i size, int channels, void* rgba) {
+    const auto count = static_cast<std::size_t>(size.x) * channels;
+    for (int y = 0; y < size.y; ++y, in += count * sizeof(Bits)) {
+        std::array<Bits, 4> left{};
+        std::size_t pixel = static_cast<std::size_t>(y) * size.x * 4, n = 0;
+        for (int x = 0; x < size.x; ++x, pixel += 4)
+            for (std::size_t c = 0; c < static_cast<std::size_t>(channels); ++c, ++n) {
+                Bits apart = 0;
+                for (std::size_t b = 0; b < sizeof(Bits); ++b)
+                    apart = static_cast<Bits>(apart | static_cast<Bits>(in[b * count + n]) << (8 * b));
+                left[c] = static_cast<Bits>(left[c] + apart);
+                std::memcpy(static_cast<char*>(rgba) + (pixel + c) * sizeof(Bits), &left[c], sizeof(Bits));
+            }
+    }
+}
+
+std::size_t bytesOf(V2i size, int bits, int channels) {
+    return static_cast<std::size_t>(size.x) * size.y * channels * (bits / 8);
+}
+
+/// Empty: there is no memory.
+std::vector<char> fileOf(const Pixels& pixels, bool alpha) {
+    Footer footer;
+    footer.width = pixels.size.x, footer.height = pixels.size.y;
+    footer.bits = pixels.bits(), footer.channels = alpha ? 4 : 3;
+    std::vector<std::uint8_t> apart(bytesOf(pixels.size, footer.bits, footer.channels));
+    const auto take = [&](const auto& samples) {
+        const void* const from = samples.data();
+        switch (sizeof(samples.front())) {
+        case 1:
+            return takeApart<std::uint8_t>(from, pixels.size, footer.channels, apart.data());
+        case 2:
+            return takeApart<std::uint16_t>(from, pixels.size, footer.channels, apart.data());
+        default:
+            return takeApart<std::uint32_t>(from, pixels.size, footer.channels, apart.data());
+        }
     };
+    std::visit(take, pixels.rgba);
+    constexpr int level = -16; // rendered frames are noisy: more effort saves little
+    std::vector<char> file = media::packed(apart.data(), apart.size(), level);
+    if (!file.empty()) {
+        const auto* const bytes = reinterpret_cast<const char*>(&footer);
+        file.insert(file.end(), bytes, bytes + sizeof footer);
+    }
+    return file;
+}
+
+std::optional<Pixels> pixelsIn(const std::string& file, V2i size, int bits, bool alpha) {
+    Footer wanted, footer;
+    wanted.width = size.x, wanted.height = size.y, wanted.bits = bits, wanted.channels = alpha ? 4 : 3;
+    if (file.size() < sizeof footer) return std::nullopt;
+    const std::size_t packed = file.size() - sizeof footer;
+    std::memcpy(&footer, file.data() + packed, sizeof footer);
+    if (footer != wanted) return std::nullopt;
+    std::vector<std::uint8_t> apart(bytesOf(size, bits, wanted.channels));
+    if (!media::unpack(file.data(), packed, apart.data(), apart.size())) return std::nullopt;
     Pixels pixels;
     pixels.size = size;
+    const std::size_t count = static_cast<std::size_t>(size.x) * size.y * 4;
     if (bits == 8) {
-        std::vector<std::uint8_t> bytes(count * channels);
-        if (!file->readBytes(0, size.y, bytes.data())) return std::nullopt;
-        pixels.rgba = fourOf(bytes, std::uint8_t{255}, [](std::uint8_t v) { return v; });
-        return pixels;
+        std::vector<std::uint8_t> rgba(count, 255);
+        putTogether<std::uint8_t>(apart.data(), size, wanted.channels, rgba.data());
+        pixels.rgba = std::move(rgba);
+    } else if (bits == 16) {
+        std::vector<std::uint16_t> rgba(count, 65535);
+        putTogether<std::uint16_t>(apart.data(), size, wanted.channels, rgba.data());
+        pixels.rgba = std::move(rgba);
+    } else {
+        std::vector<float> rgba(count, 1.f);
+        putTogether<std::uint32_t>(apart.data(), size, wanted.channels, rgba.data());
+        pixels.rgba = std::move(rgba);
     }
-    std::vector<float> floats(count * channels);
-    if (!file->read(0, size.y, floats.data())) return std::nullopt;
-    if (bits == 16)
-        pixels.rgba = fourOf(floats, std::uint16_t{65535},
-                             [](float v) { return static_cast<std::uint16_t>(std::lround(v * 65535)); });
-    else
-        pixels.rgba = fourOf(floats, 1.f, [](float v) { return v; });
     return pixels;
 }
 
@@ -77,27 +152,35 @@ Result<KeptFrames> KeptFrames::open(fs::path folder, const std::string& job, int
         fs::rename(part, named, code);
         if (code) return tl::unexpected(cannotWrite(named, code.value()));
     }
-    SinkSpec spec;
-    spec.path = folder / (bits == 32 ? "######.exr" : "######.png");
-    spec.format = bits == 32 ? Format::Exr : Format::Png;
-    spec.encoding.bits = bits;
-    if (bits == 32) spec.encoding.compression = "zips";
-    spec.alpha = alpha;
-    return KeptFrames(std::move(spec));
+    return KeptFrames(std::move(folder), bits, alpha);
+}
+
+fs::path KeptFrames::fileOf(std::int64_t frame) const {
+    return numbered(m_folder / "######.frame", frame);
 }
 
 bool KeptFrames::has(std::int64_t frame) const {
-    return ::access(numbered(m_spec.path, frame).c_str(), R_OK) == 0;
+    return ::access(fileOf(frame).c_str(), R_OK) == 0;
 }
 
 Result<void> KeptFrames::keep(std::int64_t frame, const Pixels& pixels) const {
-    return writePicture(m_spec, numbered(m_spec.path, frame), pixels);
+    const fs::path file = fileOf(frame),
+                   part = m_folder / ("." + file.stem().string() + ".part" + std::to_string(::getpid()));
+    const std::vector<char> bytes = output::fileOf(pixels, m_alpha);
+    if (bytes.empty()) return tl::unexpected(cannotWrite(file, ENOMEM));
+    if (writeBytes(part, bytes) && ::rename(part.c_str(), file.c_str()) == 0) return {};
+    const int code = errno;
+    ::unlink(part.c_str());
+    return tl::unexpected(cannotWrite(file, code));
 }
 
 std::optional<Pixels> KeptFrames::read(std::int64_t frame, V2i size) const {
-    const fs::path path = numbered(m_spec.path, frame);
-    auto pixels = readPixels(path, m_spec.encoding.bits, size);
-    if (!pixels) ::unlink(path.c_str());
+    const fs::path file = fileOf(frame);
+    // What cannot be packed becomes a little larger.
+    const std::size_t most = bytesOf(size, m_bits, 4) + bytesOf(size, m_bits, 4) / 64 + 4096;
+    const auto bytes = scene::readFile(file, most);
+    auto pixels = bytes ? pixelsIn(*bytes, size, m_bits, m_alpha) : std::nullopt;
+    if (!pixels) ::unlink(file.c_str());
     return pixels;
 }
 
@@ -114,11 +197,11 @@ bool KeptFrames::marked(std::int64_t number) const {
 }
 
 fs::path KeptFrames::markOf(std::int64_t number) const {
-    return m_spec.path.parent_path() / (std::to_string(number) + ".written");
+    return m_folder / (std::to_string(number) + ".written");
 }
 
 void KeptFrames::removeEmpty() const {
-    const fs::path folder = m_spec.path.parent_path();
+    const fs::path folder = m_folder;
     std::error_code code;
     for (const fs::directory_entry& entry : fs::directory_iterator(folder, code))
         if (entry.path().filename() != jobFile) return;
@@ -126,7 +209,7 @@ void KeptFrames::removeEmpty() const {
 }
 
 void KeptFrames::remove() const {
-    drop(m_spec.path.parent_path());
+    drop(m_folder);
 }
 
 void KeptFrames::drop(const fs::path& folder) {

@@ -2,7 +2,8 @@
 // was interrupted, wants several passes, or is done by several machines.
 #pragma once
 
-#include "output/sink.h"
+#include "output/pixels.h"
+#include "scene/error.h"
 
 #include <filesystem>
 #include <optional>
@@ -10,7 +11,8 @@
 
 namespace stage::output {
 
-/// A folder of pictures. Thread-safe, also between programs that keep frames of one job.
+/// A folder of frames, in files of the program's own. Thread-safe, also between programs that keep frames of
+/// one job.
 class KeptFrames {
 public:
     /// job: all that the frames depend on; those of another one are removed. bits: of the pixels.
@@ -32,9 +34,13 @@ public:
     void removeEmpty() const;
 
 private:
-    explicit KeptFrames(SinkSpec spec) : m_spec(std::move(spec)) {}
+    KeptFrames(std::filesystem::path folder, int bits, bool alpha)
+        : m_folder(std::move(folder)), m_bits(bits), m_alpha(alpha) {}
+    std::filesystem::path fileOf(std::int64_t frame) const;
     std::filesystem::path markOf(std::int64_t number) const;
-    SinkSpec m_spec;
+    std::filesystem::path m_folder;
+    int m_bits;
+    bool m_alpha;
 };
 
 /// Where those of a movie are.

@@ -98,28 +98,11 @@ bool pngOf(const std::vector<std::uint8_t>& rows, V2i size, int bits, bool alpha
     return true;
 }
 
-/// False: errno says why.
-bool writeFile(const fs::path& path, const std::vector<char>& bytes) {
-    const int file = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
-    if (file < 0) return false;
-    bool ok = true;
-    for (std::size_t done = 0; ok && done < bytes.size();) {
-        const ssize_t wrote = ::write(file, bytes.data() + done, bytes.size() - done);
-        if (wrote < 0 && errno == EINTR) continue;
-        ok = wrote > 0;
-        if (ok) done += static_cast<std::size_t>(wrote);
-    }
-    const int code = errno;
-    if (::close(file) != 0) return false;
-    errno = code;
-    return ok;
-}
-
 /// 0, or a code of errno.
 int writePng(const fs::path& path, const Pixels& pixels, bool alpha) {
     const std::vector<char> file = pngFile(pixels, alpha);
     if (file.empty()) return ENOMEM;
-    return writeFile(path, file) ? 0 : errno;
+    return writeBytes(path, file) ? 0 : errno;
 }
 
 const std::string& srgbProfile() {
@@ -183,6 +166,22 @@ private:
     SinkSpec m_spec;
 };
 
+}
+
+bool writeBytes(const fs::path& path, const std::vector<char>& bytes) {
+    const int file = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
+    if (file < 0) return false;
+    bool ok = true;
+    for (std::size_t done = 0; ok && done < bytes.size();) {
+        const ssize_t wrote = ::write(file, bytes.data() + done, bytes.size() - done);
+        if (wrote < 0 && errno == EINTR) continue;
+        ok = wrote > 0;
+        if (ok) done += static_cast<std::size_t>(wrote);
+    }
+    const int code = errno;
+    if (::close(file) != 0) return false;
+    errno = code;
+    return ok;
 }
 
 std::vector<char> pngFile(const Pixels& pixels, bool alpha) {

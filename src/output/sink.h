@@ -59,6 +59,9 @@ std::vector<char> pngFile(const Pixels& pixels, bool alpha);
 /// One picture file under its final name, whole or not at all.
 Result<void> writePicture(const SinkSpec& spec, const std::filesystem::path& path, const Pixels& pixels);
 
+/// False: errno says why.
+bool writeBytes(const std::filesystem::path& path, const std::vector<char>& bytes);
+
 /// A sentence for a system error that hit a path.
 Error cannotWrite(const std::filesystem::path& path, int code);
 /// For what a library says, which may hide that the disk is full. bytes: of the file, at least.

@@ -1,5 +1,6 @@
 #include "output/write.h"
 
+#include "media/parallel.h"
 #include "motion/flat.h"
 #include "output/identity.h"
 #include "output/kept_frames.h"
@@ -12,6 +13,8 @@
 #include <algorithm>
 #include <cmath>
 #include <condition_variable>
+#include <future>
+#include <map>
 #include <mutex>
 #include <optional>
 #include <set>
@@ -339,14 +342,35 @@ private:
 Result<void> firstPass(const scene::Scene& scene, const Job& job, const std::vector<Shown>& shown,
                        Finishing& finishing, media::PixelCache& sources, const Progress& progress) {
     std::set<std::int64_t> kept; // on their way to be kept
-    const auto sourceOf = [&](std::int64_t frame) -> Result<Source> {
+    // Two frames at once where they are small: what one does by itself fills the time in which the other's
+    // work cannot be shared out.
+    constexpr int largest = 2'500'000; // px
+    const bool two = media::cores() > 1 && job.size.x * job.size.y <= largest;
+    std::map<std::int64_t, std::future<Result<render::Image>>> begun;
+    const auto begin = [&](std::int64_t frame) {
+        if (!begun.contains(frame))
+            begun[frame] = std::async(std::launch::async, [&, frame] {
+                return guarded([&] { return pictureOf(scene, job, frame, sources, {{}, progress.stop}); });
+            });
+    };
+    const auto beginNext = [&](std::size_t i) {
+        for (; two && i < shown.size(); ++i)
+            for (const std::int64_t frame : {shown[i].frame, shown[i].over})
+                if (frame >= 0 && !kept.contains(frame) && !finishing.has(frame) &&
+                    !finishing.done(job.first + static_cast<std::int64_t>(i), shown[i]))
+                    return begin(frame);
+    };
+    const auto sourceOf = [&](std::int64_t frame, std::size_t next) -> Result<Source> {
         Source source{frame, {}, {}};
         if (kept.contains(frame)) return source;
         if (finishing.has(frame) && (source.kept = finishing.read(frame))) return source;
-        auto picture = pictureOf(scene, job, frame, sources, {{}, progress.stop});
+        begin(frame);
+        kept.insert(frame);
+        beginNext(next);
+        auto picture = begun[frame].get();
+        begun.erase(frame);
         if (!picture) return tl::unexpected(picture.error());
         source.rendered = std::move(*picture);
-        kept.insert(frame);
         return source;
     };
     const double count = static_cast<double>(shown.size()) *
@@ -360,11 +384,11 @@ Result<void> firstPass(const scene::Scene& scene, const Job& job, const std::vec
             ++before;
             continue;
         }
-        auto one = sourceOf(piece.shown.frame);
+        auto one = sourceOf(piece.shown.frame, i);
         if (!one) return tl::unexpected(one.error());
         piece.one = std::move(*one);
         if (piece.shown.over >= 0) {
-            auto over = sourceOf(piece.shown.over);
+            auto over = sourceOf(piece.shown.over, i + 1);
             if (!over) return tl::unexpected(over.error());
             piece.over = std::move(*over);
         }

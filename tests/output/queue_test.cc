@@ -145,9 +145,7 @@ TEST(Queue, ResumesAfterItWasKilledOrAskedToEnd) {
         const std::size_t kept = filesIn(keptFramesOf(path)) - 1;
         EXPECT_GE(kept, 3u);
         // Those that are there are used: one that is put there is found in the movie.
-        test::writePicture(keptFramesOf(path) / "000001.png", slowSize, [](int, int) {
-            return test::Rgba8{255, 0, 0, 255};
-        });
+        keepRed(path, slowSize, 1);
         ASSERT_TRUE(runQueue(queue, test::cli(), {}));
         EXPECT_EQ(queue.find(id)->state, State::Done);
         EXPECT_EQ(probe(path).frames, 12);

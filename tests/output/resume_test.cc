@@ -4,8 +4,11 @@
 #include "stage.h"
 
 #include <algorithm>
+#include <cmath>
 #include <csignal>
 #include <gtest/gtest.h>
+#include <limits>
+#include <random>
 #include <set>
 #include <sys/wait.h>
 #include <thread>
@@ -56,9 +59,9 @@ TEST(Resume, AMovieGoesOnWithTheFramesThatAreThere) {
     const auto kept = keptIn(folder);
     EXPECT_GE(kept.size(), 5u);
     EXPECT_LE(kept.size(), 8u);
-    // What is there is used as it is, whoever made it; what is damaged is not.
-    paintRed(folder / "000002.png");
-    test::writeAll(folder / "000003.png", "no picture");
+    // What is there is used as it is; what is damaged is not.
+    keepRed(dir / "a.mkv", smallFrame, 2);
+    test::writeAll(folder / "000003.frame", "no picture");
     media::PixelCache sources;
     ASSERT_TRUE(write(scene, job, sources));
     EXPECT_FALSE(std::filesystem::exists(folder));
@@ -70,17 +73,59 @@ TEST(Resume, AMovieGoesOnWithTheFramesThatAreThere) {
     }
 }
 
+/// Of every kind of pixels, bit by bit; of a damaged file nothing.
+TEST(Resume, KeptFramesAreLossless) {
+    const TempDir dir;
+    std::mt19937 engine(3);
+    const V2i size(37, 5);
+    const std::size_t count = static_cast<std::size_t>(size.x) * size.y * 4;
+    const auto check = [&](auto sample, bool alpha) {
+        using Sample = decltype(sample);
+        std::vector<Sample> rgba(count);
+        for (std::size_t i = 0; i < count; ++i) {
+            if constexpr (std::is_same_v<Sample, float>)
+                rgba[i] =
+                    std::ldexp(static_cast<float>(engine()) - 2e9f, static_cast<int>(engine() % 60) - 60);
+            else
+                rgba[i] = static_cast<Sample>(engine());
+            if (!alpha && i % 4 == 3)
+                rgba[i] = std::is_same_v<Sample, float> ? Sample(1) : std::numeric_limits<Sample>::max();
+        }
+        const int bits = 8 * static_cast<int>(sizeof(Sample));
+        const auto kept =
+            KeptFrames::open(dir / (std::to_string(bits) + (alpha ? "a" : "")), "job", bits, alpha);
+        ASSERT_TRUE(kept);
+        ASSERT_TRUE(kept->keep(7, {size, rgba}));
+        const auto read = kept->read(7, size);
+        ASSERT_TRUE(read);
+        EXPECT_EQ(std::get<std::vector<Sample>>(read->rgba), rgba) << bits << alpha;
+        const auto file = dir / (std::to_string(bits) + (alpha ? "a" : "")) / "000007.frame";
+        std::string bytes = *scene::readFile(file);
+        bytes[bytes.size() / 2] ^= 1;
+        test::writeAll(file, bytes);
+        EXPECT_FALSE(kept->read(7, size));
+        EXPECT_FALSE(kept->has(7));
+        ASSERT_TRUE(kept->keep(7, {size, rgba}));
+        EXPECT_FALSE(kept->read(7, size + V2i(1)));
+    };
+    for (const bool alpha : {false, true}) {
+        check(std::uint8_t{}, alpha);
+        check(std::uint16_t{}, alpha);
+        check(float{}, alpha);
+    }
+}
+
 TEST(Resume, FramesOfAnotherSceneAreNotUsed) {
     const TempDir dir;
     auto scene = scrolling(dir, smallFrame);
     const Job job{dir / "a.mkv", Format::Ffv1, smallFrame, 0, 11};
     interrupted(scene, job, 0.3);
-    paintRed(keptFramesOf(dir / "a.mkv") / "000001.png");
+    keepRed(dir / "a.mkv", smallFrame, 1);
     scene.camera.marks[1].pose.position.x = 1.5;
     interrupted(scene, job, 0.3);
     EXPECT_FALSE(keptIn(keptFramesOf(dir / "a.mkv")).empty());
     // The same scene, but a picture in it was changed.
-    paintRed(keptFramesOf(dir / "a.mkv") / "000001.png");
+    keepRed(dir / "a.mkv", smallFrame, 1);
     std::this_thread::sleep_for(std::chrono::milliseconds(20));
     test::writePicture(dir / "a.png", {256, 64}, [](int, int) { return Rgba8{0, 200, 0, 255}; });
     media::PixelCache sources;

@@ -1,5 +1,8 @@
 #include "stage.h"
 
+#include "output/kept_frames.h"
+#include "scene/file.h"
+
 #include <cmath>
 #include <gtest/gtest.h>
 #include <sstream>
@@ -32,6 +35,18 @@ std::vector<std::uint8_t> rendered(const scene::Scene& scene, std::int64_t frame
         *render::render(motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size, true),
                         Job{}.quality, sources),
         {.dithered = true});
+}
+
+void keepRed(const std::filesystem::path& movie, V2i size, std::int64_t frame) {
+    const auto job = scene::readFile(keptFramesOf(movie) / "job.txt");
+    ASSERT_TRUE(job);
+    const auto kept = KeptFrames::open(keptFramesOf(movie), *job, 8, false);
+    ASSERT_TRUE(kept);
+    ASSERT_TRUE(kept->has(frame));
+    std::vector<std::uint8_t> red(static_cast<std::size_t>(size.x) * size.y * 4, 0);
+    for (std::size_t i = 0; i < red.size(); i += 4)
+        red[i] = red[i + 3] = 255;
+    ASSERT_TRUE(kept->keep(frame, {size, red}));
 }
 
 std::size_t filesIn(const std::filesystem::path& folder) {

@@ -13,6 +13,8 @@ using test::slower;
 scene::Scene scrolling(const test::TempDir& dir, V2i frame);
 /// As 8-bit sRGB, rendered here.
 std::vector<std::uint8_t> rendered(const scene::Scene& scene, std::int64_t frame, V2i size);
+/// Puts a red frame of 8 bits in place of one that is kept for a movie.
+void keepRed(const std::filesystem::path& movie, V2i size, std::int64_t frame);
 std::size_t filesIn(const std::filesystem::path& folder);
 
 /// What ffprobe says of the first stream of pictures.
