@@ -162,6 +162,8 @@ for name, each in runs(desk).items():
                      f"{max(run['latest_ms'] for run in each):.1f} ms")
     if "wide_px" in each[0]:
         notes.append(f"Camera view {each[0]['wide_px']:.0f} x {each[0]['high_px']:.0f}")
+    if "share_percent" in each[0]:
+        notes.append(f"at {each[0]['share_percent']:.0f} % of the width and height")
     if "cards" in each[0]:
         notes.append(f"{each[0]['cards']:.0f} cards")
     if "bytes_per_second" in each[0]:
@@ -169,9 +171,10 @@ for name, each in runs(desk).items():
     print(f"| {name} | {middle:.1f} {each[0]['time_unit']} | {' · '.join(notes)} |")
 print("""
 `planDrag`: one move of the mouse that drags a bar in the Plan of the demo with 300 scattered layers more, until the Plan is
-painted and the Camera view shows a new picture (in a drag it is a draft, at a share of the view's size that takes about 22 ms).
+painted and the Camera view shows a new picture (in a drag it is a draft, at a share of the view's size that takes about 18 ms).
 The scattered lanterns flicker, each by its track, so that every step settles 300 of them.
-`lampDrag`: the same with the boat's lantern in the demo as it is, whose light and shadow make pictures anew.
+`lampDrag`: the same with the boat's lantern in the demo as it is, whose light and shadow make pictures anew, the picture 960 x 540.
+`playUncached`: 4 s of it played before any frame is there, 960 x 540; pictures come at a share of that size.
 `playCached`: 15 s of the demo played from the cache, the picture 1280 x 720, every other view beside it; late is by more than half
 a frame (worst of the runs). `yardstickShow`: as many pictures of that size shown by a bare widget.
 `yardstickQt`: the same cards with their thumbnails painted by Qt's own rasteriser at the same size. `yardstickCopy`: 64 MB copied.""")

@@ -13,6 +13,7 @@ namespace {
 constexpr std::size_t mostFinals = 64;
 constexpr double wantedMilliseconds = 18; ///< for a draft while something is dragged
 constexpr double shareOfBeat = 0.8;       ///< of a frame's time, for a draft while it plays
+constexpr double leastPlayed = 400;       ///< px across: with fewer, a movie is hard to judge and no faster
 
 void setDelay(QTimer& timer, int milliseconds) {
     timer.setSingleShot(true);
@@ -119,7 +120,9 @@ void CameraPicture::take(const QImage& picture, qint64 tag, double milliseconds)
     if (hurried()) {
         const double wanted =
             m_playing ? shareOfBeat * 1000 / m_session.scene()->output.rate.toDouble() : wantedMilliseconds;
-        m_share = std::clamp(m_share * std::sqrt(wanted / std::max(1.0, milliseconds)), 0.25, 1.0);
+        const double least = m_playing ? leastPlayed / std::max(1, m_extent(1).size.x) : 0;
+        m_share = std::clamp(m_share * std::sqrt(wanted / std::max(1.0, milliseconds)),
+                             std::clamp(least, 0.25, 1.0), 1.0);
     }
     // A coarser one is shown again only while it plays, where the playhead has gone on meanwhile.
     const bool played = m_playing && m_drawsPlay && tag >> 32 == m_generation,
