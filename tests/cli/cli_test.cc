@@ -460,8 +460,8 @@ TEST(CommandLine, ThumbnailsArchivesAndTheQueue) {
     EXPECT_NE(archived.printed.find("Font, not in the archive: B612"), std::string::npos) << archived.printed;
     const auto unpacked = cli("unpack " + d + "/quay.zip -o " + d + "/quay");
     ASSERT_EQ(unpacked.code, 0) << unpacked.printed;
-    EXPECT_EQ(unpacked.printed, d + "/quay/scene.ostage\n");
-    ASSERT_EQ(cli("thumbnail " + d + "/quay/scene.ostage -o " + d + "/u.png --pixels 128").code, 0);
+    EXPECT_EQ(unpacked.printed, d + "/quay/quay.ostage\n");
+    ASSERT_EQ(cli("thumbnail " + d + "/quay/quay.ostage -o " + d + "/u.png --pixels 128").code, 0);
     EXPECT_EQ(test::pixelsOf(dir / "u.png", size, channels), small);
     EXPECT_EQ(cli("unpack " + d + "/t.png -o " + d + "/no").code, 3);
     // A queue of its own.
