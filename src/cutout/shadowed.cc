@@ -101,7 +101,8 @@ public:
     /// Of a disc (px of the natural size).
     float over(const V2d& middle, double diameter) const {
         const double r = diameter / 2;
-        if (middle.x < -r || middle.y < -r || middle.x > m_natural.x + r || middle.y > m_natural.y + r)
+        // What is not a number is nowhere.
+        if (!(middle.x >= -r && middle.y >= -r && middle.x <= m_natural.x + r && middle.y <= m_natural.y + r))
             return 0;
         const int n = m_serves[static_cast<std::size_t>(levelFor(diameter))];
         if (n < 0) return 0;
@@ -119,7 +120,7 @@ public:
                                      plane.box.x0 + Places::margin;
         float mean = discMean(plane.alpha.data() + first, plane.stride, x.places, y.places);
         if (std::isnan(mean)) mean = readNow(n, x, y);
-        return mean * x.share * y.share;
+        return std::min(mean * x.share * y.share, 1.f);
     }
     /// Why something could not be read meanwhile.
     const Result<void>& problem() const { return m_problem; }

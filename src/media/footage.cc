@@ -438,7 +438,8 @@ Result<DecodedPtr> FootageReader::State::decoded(std::int64_t n) {
             const bool fromBegin = attempt + 1 == attempts && !untimed.empty();
             if (!(fromBegin ? seekBegin() : seek(target)))
                 return broken("frame " + std::to_string(n) + " cannot be reached");
-            if (untimed.empty() && !keyFrames.empty()) sought = target;
+            // At last all is decoded, in case times go back within the file.
+            if (untimed.empty() && !keyFrames.empty() && attempt + 1 < attempts) sought = target;
             // What is shown before the key frame may build on what was not decoded.
             soundFrom =
                 keyFrames.empty() || fromBegin ? std::numeric_limits<std::int64_t>::min() : from->shown;
