@@ -1,5 +1,6 @@
 #include "cutout/finished.h"
 
+#include "cutout/glow_rows.h"
 #include "cutout/spread.h"
 #include "media/number_key.h"
 #include "media/pixel_cache.h"
@@ -26,10 +27,12 @@ Result<cv::Mat> floats(const PixelSourcePtr& source, int level, const Box& box, 
     cv::Mat(box.size().y, box.size().x, CV_16FC4, raster->rgba.data()).convertTo(picture, CV_32FC4);
     return picture;
 }
+constexpr float highest = 65000; ///< of a half float
+
 Raster halfs(cv::Mat& picture) {
     Raster out = Raster::unfilled({picture.cols, picture.rows});
     cv::Mat to(picture.rows, picture.cols, CV_16FC4, out.rgba.data());
-    cv::min(picture, 65000.f, picture);
+    cv::min(picture, highest, picture);
     picture.convertTo(to, CV_16FC4);
     return out;
 }
@@ -46,19 +49,49 @@ public:
           m_threshold(static_cast<float>(threshold)) {}
 
     Result<Raster> compute(int, const Box& box, PixelCache& cache, const Progress& progress) const override {
+        if (m_of == Of::BrightColours) return brightMeans(box, cache, progress);
         auto picture = floats(m_below, m_level, m_spread.pixels(box), cache, progress);
         if (!picture) return tl::unexpected(picture.error());
-        if (m_of == Of::BrightColours) {
-            const auto bright = brightOf(*picture, m_threshold);
-            if (!bright) return Raster(box.size());
-            cv::mixChannels(*bright, *picture, {0, 0, 1, 1, 2, 2}); // alpha is not looked at
-        }
         cv::Mat means = m_spread.means(*picture);
         return halfs(means);
     }
     std::string name() const override { return m_below->name(); }
 
 private:
+    /// A few rows at a time, which stay near the processor.
+    Result<Raster> brightMeans(const Box& box, PixelCache& cache, const Progress& progress) const {
+        constexpr int rowsRead = 64;
+        const int step = m_spread.step(), places = std::max(1, rowsRead / step);
+        Raster means(box.size());
+        std::vector<float> sums(static_cast<std::size_t>(box.size().x) * step * 4);
+        for (int y0 = box.y0; y0 < box.y1; y0 += places) {
+            const Box part{box.x0, y0, box.x1, std::min(y0 + places, box.y1)};
+            const auto read = cache.read(m_below, m_level, m_spread.pixels(part), progress);
+            if (!read) return read;
+            for (int y = part.y0; y < part.y1; ++y) {
+                std::fill(sums.begin(), sums.end(), 0.f);
+                bool any = false;
+                for (int k = 0; k < step; ++k)
+                    if (addBright(read->row((y - part.y0) * step + k), read->size.x, m_threshold,
+                                  sums.data()))
+                        any = true;
+                if (any) meansOf(sums.data(), step, box.size().x, means.row(y - box.y0));
+            }
+        }
+        return means;
+    }
+    /// Of sums of colours over `step` rows.
+    static void meansOf(const float* sums, int step, int count, Imath::half* means) {
+        const float each = 1 / static_cast<float>(step * step);
+        for (int x = 0; x < count; ++x, means += 4) {
+            float sum[4] = {0, 0, 0, 0};
+            for (int k = 0; k < step; ++k, sums += 4)
+                for (int c = 0; c < 4; ++c)
+                    sum[c] += sums[c];
+            for (int c = 0; c < 4; ++c)
+                means[c] = std::min(sum[c] * each, highest);
+        }
+    }
     static V2i sizeFor(V2i size, int step) {
         return {(size.x + step - 1) / step, (size.y + step - 1) / step};
     }
@@ -76,6 +109,33 @@ private:
     float m_threshold;
 };
 
+/// Those places spread, and as many around as that reaches: the first is `border` places before theirs. Each
+/// is spread once, however many boxes of the picture lie beside it.
+class SpreadPlaces : public media::PixelSource {
+public:
+    SpreadPlaces(std::shared_ptr<const SpreadSource> places, const Spread& by)
+        : PixelSource(places->key() + "\nall spread", places->size() + V2i(2 * borderOf(by)),
+                      Granularity::ByBox),
+          m_places(std::move(places)), m_by(by) {}
+    /// One more, for what lies between the last of them and the next.
+    static int borderOf(const Spread& by) { return by.border() + 1; }
+
+    Result<Raster> compute(int, const Box& box, PixelCache& cache, const Progress& progress) const override {
+        const int border = borderOf(m_by);
+        const auto places =
+            floats(m_places, 0, box.shifted(V2i(-border)).grown(m_by.border()), cache, progress);
+        if (!places) return tl::unexpected(places.error());
+        if (cv::countNonZero(places->reshape(1)) == 0) return Raster(box.size());
+        cv::Mat all = m_by.spread(*places);
+        return halfs(all);
+    }
+    std::string name() const override { return m_places->name(); }
+
+private:
+    std::shared_ptr<const SpreadSource> m_places;
+    Spread m_by;
+};
+
 /// A picture made of another one, larger than it by a margin on each side.
 class GrownSource : public media::PixelSource {
 public:
@@ -83,9 +143,7 @@ public:
                            const Progress& progress) const override {
         if (level >= media::levelCount(m_from->size())) return fromFiner(level, box, cache, progress);
         const Reading reading{level, std::ldexp(m_scale, -level), cache, progress};
-        auto picture = made(reading, box.shifted(V2i(0) - V2i(m_margin.x >> level, m_margin.y >> level)));
-        if (!picture) return tl::unexpected(picture.error());
-        return halfs(*picture);
+        return made(reading, box.shifted(V2i(0) - V2i(m_margin.x >> level, m_margin.y >> level)));
     }
     std::string name() const override { return m_from->name(); }
 
@@ -101,18 +159,27 @@ protected:
         : PixelSource(key, from->size() + margin * 2, Granularity::EveryLevel), m_from(std::move(from)),
           m_margin(margin), m_scale(scale) {}
     /// box: of the picture that it is made of, and beyond.
-    virtual Result<cv::Mat> made(const Reading& reading, const Box& box) const = 0;
+    virtual Result<Raster> made(const Reading& reading, const Box& box) const = 0;
 
-    Result<cv::Mat> read(const Reading& reading, const Box& box) const {
+    Result<Raster> read(const Reading& reading, const Box& box) const {
+        return reading.cache.read(m_from, reading.level, box, reading.progress);
+    }
+    Result<cv::Mat> readFloats(const Reading& reading, const Box& box) const {
         return floats(m_from, reading.level, box, reading.cache, reading.progress);
     }
-    Result<cv::Mat> spread(const Reading& reading, const Box& box, double reach, SpreadSource::Of of,
+    /// The places that a box lies between, spread.
+    Result<cv::Mat> spread(const Reading& reading, const Box& box, const Spread& by, SpreadSource::Of of,
                            double threshold = 0) const {
+        auto places = std::make_shared<SpreadSource>(m_from, reading.level, by, of, threshold);
+        const Box between = by.between(box).shifted(V2i(SpreadPlaces::borderOf(by)));
+        return floats(std::make_shared<SpreadPlaces>(std::move(places), by), 0, between, reading.cache,
+                      reading.progress);
+    }
+    Result<cv::Mat> spread(const Reading& reading, const Box& box, double reach) const {
         const Spread by(reach * reading.scale);
-        const auto grid = std::make_shared<SpreadSource>(m_from, reading.level, by, of, threshold);
-        auto places = floats(grid, 0, by.around(box), reading.cache, reading.progress);
+        auto places = spread(reading, box, by, SpreadSource::Of::Everything);
         if (!places) return places;
-        return by.over(*places, box);
+        return by.evenly(*places, box);
     }
 
 private:
@@ -153,15 +220,16 @@ private:
         media::add(key, V3d(soft.radius, soft.share, scale)), media::add(key, V2d(margin));
         return key;
     }
-    Result<cv::Mat> made(const Reading& reading, const Box& box) const override {
-        auto blurred = spread(reading, box, m_soft.radius, SpreadSource::Of::Everything);
-        if (!blurred || m_soft.share >= 1) return blurred;
-        const auto sharp = read(reading, box);
-        if (!sharp) return sharp;
+    Result<Raster> made(const Reading& reading, const Box& box) const override {
+        auto blurred = spread(reading, box, m_soft.radius);
+        if (!blurred) return tl::unexpected(blurred.error());
+        if (m_soft.share >= 1) return halfs(*blurred);
+        const auto sharp = readFloats(reading, box);
+        if (!sharp) return tl::unexpected(sharp.error());
         const auto share = static_cast<float>(m_soft.share);
         cv::Mat mixed;
         cv::addWeighted(*blurred, share, *sharp, 1 - share, 0, mixed);
-        return mixed;
+        return halfs(mixed);
     }
     scene::SoftFocus m_soft;
 };
@@ -179,24 +247,43 @@ private:
         media::add(key, V3d(margin.x, margin.y, scale));
         return key;
     }
-    Result<cv::Mat> made(const Reading& reading, const Box& box) const override {
-        auto picture = read(reading, box);
-        if (!picture) return picture;
-        if (const scene::DropShadow& shadow = m_finish.shadow; shadow.strength > 0) {
-            const double angle = radians(shadow.direction), far = shadow.distance * reading.scale;
-            const Box from = box.shifted({-static_cast<int>(std::lround(far * std::cos(angle))),
-                                          static_cast<int>(std::lround(far * std::sin(angle)))});
-            const auto around = spread(reading, from, shadow.softness, SpreadSource::Of::Everything);
-            if (!around) return around;
-            layUnder(*around, *picture);
-        }
-        if (const scene::Glow& glow = m_finish.glow; glow.strength > 0) {
-            const auto light =
-                spread(reading, box, glow.reach, SpreadSource::Of::BrightColours, glow.threshold);
-            if (!light) return light;
-            addLight(*light, static_cast<float>(glow.strength), glow.tint, *picture);
-        }
+    Result<Raster> made(const Reading& reading, const Box& box) const override {
+        auto picture = m_finish.shadow.strength > 0 ? withShadow(reading, box) : read(reading, box);
+        if (!picture || !(m_finish.glow.strength > 0)) return picture;
+        if (auto done = addGlow(reading, box, *picture); !done) return tl::unexpected(done.error());
         return picture;
+    }
+    Result<Raster> withShadow(const Reading& reading, const Box& box) const {
+        auto picture = readFloats(reading, box);
+        if (!picture) return tl::unexpected(picture.error());
+        const scene::DropShadow& shadow = m_finish.shadow;
+        const double angle = radians(shadow.direction), far = shadow.distance * reading.scale;
+        const Box from = box.shifted({-static_cast<int>(std::lround(far * std::cos(angle))),
+                                      static_cast<int>(std::lround(far * std::sin(angle)))});
+        const auto around = spread(reading, from, shadow.softness);
+        if (!around) return tl::unexpected(around.error());
+        layUnder(*around, *picture);
+        return halfs(*picture);
+    }
+    Result<void> addGlow(const Reading& reading, const Box& box, Raster& picture) const {
+        const scene::Glow& glow = m_finish.glow;
+        const Spread by(glow.reach * reading.scale);
+        const auto places = spread(reading, box, by, SpreadSource::Of::BrightColours, glow.threshold);
+        if (!places) return tl::unexpected(places.error());
+        const cv::Mat& light = *places;
+        const Box from = by.pixels(by.between(box));
+        const auto tint = [&](double colour) { return static_cast<float>(glow.strength * colour); };
+        const std::array<float, 3> tints = {tint(glow.tint.r), tint(glow.tint.g), tint(glow.tint.b)};
+        const int step = by.step();
+        for (int y = 0; y < box.size().y; ++y) {
+            const int at = box.y0 + y - from.y0, above = (at + step - step / 2) / step - 1;
+            const float share =
+                (static_cast<float>(at - above * step) + 0.5f) / static_cast<float>(step) - 0.5f;
+            addGrid({light.ptr<float>(above), light.ptr<float>(std::min(above + 1, light.rows - 1)), share,
+                     step, box.x0 - from.x0},
+                    tints, box.size().x, picture.row(y));
+        }
+        return {};
     }
     /// around: RGBA.
     void layUnder(const cv::Mat& around, cv::Mat& picture) const {

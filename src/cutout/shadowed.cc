@@ -360,8 +360,8 @@ private:
         const double footprint = std::max(coarse.x, coarse.y);
         const V2i natural = m_shadow.caster->layer->pixels;
         Cell& cell = m_cells[node];
-        double softest = 1e300; // of the discs, px
-        const auto wanted = [&](const auto& placeOf, const auto& discOf) {
+        double softest = 1e300; // of the discs, px, as what they take of the light allows
+        const auto wanted = [&](double takes, const auto& placeOf, const auto& discOf) {
             V2d low(1e300), high(-1e300);
             double least = 1e300, most = 0;
             for (const Looked* corner : corners) {
@@ -377,7 +377,7 @@ private:
             const V2d around = V2d(0.75 * most + 1) + (high - low) * 0.1;
             low -= around, high += around;
             if (high.x < 0 || high.y < 0 || low.x > natural.x || low.y > natural.y) return;
-            softest = std::min(softest, least);
+            softest = std::min(softest, least / std::sqrt(std::clamp(takes, 1e-4, 1.0)));
             const int coarsest = m_alpha.levelFor(most * 1.5);
             for (int level = m_alpha.levelFor(least / 1.5); level <= coarsest; ++level)
                 m_alpha.want(level, low, high);
@@ -386,23 +386,30 @@ private:
         const bool lit =
             std::any_of(corners.begin(), corners.end(), [](const Looked* c) { return c->diameter >= 0; });
         if (lit && m_shadow.darkness > 0)
-            wanted([](const Looked& c) { return c.place; }, [](const Looked& c) { return c.diameter; });
+            wanted(
+                m_shadow.darkness, [](const Looked& c) { return c.place; },
+                [](const Looked& c) { return c.diameter; });
         const bool close = std::any_of(corners.begin(), corners.end(), [&](const Looked* c) {
             return std::abs(c->off) < 2 * m_shadow.contactReach;
         });
-        if (close && m_shadow.contact > 0)
+        if (close && m_shadow.contact > 0) {
+            double nearest = std::abs(first.off); // m
+            for (const Looked* corner : corners)
+                nearest = corner->off * first.off <= 0 ? 0 : std::min(nearest, std::abs(corner->off));
+            const double near = std::max(0.0, 1 - nearest / m_shadow.contactReach);
             wanted(
+                m_shadow.contact * near * near,
                 [&](const Looked& c) {
                     return c.foot + m_shadow.upwards * (contactDisc(c) / (2 * m_perMetre));
                 },
                 [&](const Looked& c) {
                     return std::min(contactDisc(c), 3 * m_shadow.contactReach * m_perMetre);
                 });
-        if (close && m_shadow.contact > 0) {
             const V2d atFoot = footprintOf(&Looked::foot);
             coarse = {std::max(coarse.x, atFoot.x), std::max(coarse.y, atFoot.y)};
         }
-        // What a disc sees changes evenly over an eighth of it, but for less than a percent.
+        // What a disc sees changes evenly over an eighth of it, but for less than a percent; the less, the
+        // fainter.
         const auto stepFor = [&](double texel) {
             int step = 1;
             while (2 * step <= cellSide && 16 * step * texel <= softest)

@@ -7,8 +7,6 @@
 namespace stage::cutout {
 namespace {
 
-constexpr double mostSteps = 16; ///< of the grid, within the reach: more would show no difference
-
 /// Integral from 0 to x of the cubic B-spline, which ends at 2 and whose whole is 1.
 double integral(double x) {
     const double t = std::min(std::abs(x), 2.0);
@@ -28,7 +26,7 @@ media::Box placesOf(const media::Box& box, int step) {
 
 }
 
-Spread::Spread(double reach) {
+Spread::Spread(double reach, double mostSteps) {
     while (reach / m_step > mostSteps)
         m_step *= 2;
     const double steps = reach / m_step;
@@ -44,9 +42,8 @@ Spread::Spread(double reach) {
     m_kernel /= sum;
 }
 
-media::Box Spread::around(const media::Box& box) const {
-    // One more, as pixels are even between the grid's places.
-    return placesOf(box, m_step).grown(m_kernel.cols / 2 + (m_step > 1 ? 1 : 0));
+media::Box Spread::between(const media::Box& box) const {
+    return placesOf(box, m_step).grown(m_step > 1 ? 1 : 0); // pixels are even between the places
 }
 
 media::Box Spread::pixels(const media::Box& places) const {
@@ -60,45 +57,18 @@ cv::Mat Spread::means(const cv::Mat& pixels) const {
     return places;
 }
 
-cv::Mat Spread::over(const cv::Mat& places, const media::Box& box) const {
-    cv::Mat spread;
-    cv::sepFilter2D(places, spread, -1, m_kernel, m_kernel, {-1, -1}, 0, cv::BORDER_CONSTANT);
-    const int border = m_kernel.cols / 2;
-    media::Box from = placesOf(box, m_step).grown(m_step > 1 ? 1 : 0);
-    spread = spread(cv::Rect(border, border, from.size().x, from.size().y));
-    if (m_step > 1) cv::resize(spread, spread, {}, m_step, m_step, cv::INTER_LINEAR);
-    from = pixels(from);
-    return spread(cv::Rect(box.x0 - from.x0, box.y0 - from.y0, box.size().x, box.size().y));
+cv::Mat Spread::spread(const cv::Mat& places) const {
+    cv::Mat all;
+    cv::sepFilter2D(places, all, -1, m_kernel, m_kernel, {-1, -1}, 0, cv::BORDER_CONSTANT);
+    const int most = border();
+    return all(cv::Rect(most, most, places.cols - 2 * most, places.rows - 2 * most));
 }
 
-std::optional<cv::Mat> brightOf(const cv::Mat& picture, float threshold) {
-    cv::Mat bright(picture.size(), CV_32FC3);
-    bool any = false;
-    for (int y = 0; y < picture.rows; ++y) {
-        const float* p = picture.ptr<float>(y);
-        auto* to = bright.ptr<float>(y);
-        for (int x = 0; x < picture.cols; ++x, p += 4, to += 3) {
-            const float most = std::max({p[0], p[1], p[2]});
-            const float share = most > threshold ? (most - threshold) / most : 0;
-            any = any || share > 0;
-            for (int c = 0; c < 3; ++c)
-                to[c] = p[c] * share;
-        }
-    }
-    if (!any) return {};
-    return bright;
-}
-
-void addLight(const cv::Mat& light, float strength, const scene::Colour& tint, cv::Mat& picture) {
-    const float by[3] = {strength * static_cast<float>(tint.r), strength * static_cast<float>(tint.g),
-                         strength * static_cast<float>(tint.b)};
-    for (int y = 0; y < picture.rows; ++y) {
-        const auto* from = light.ptr<float>(y);
-        auto* p = picture.ptr<float>(y);
-        for (int x = 0; x < picture.cols; ++x, from += light.channels(), p += 4)
-            for (int c = 0; c < 3; ++c)
-                p[c] += from[c] * by[c];
-    }
+cv::Mat Spread::evenly(const cv::Mat& places, const media::Box& box) const {
+    cv::Mat all = places;
+    if (m_step > 1) cv::resize(places, all, {}, m_step, m_step, cv::INTER_LINEAR);
+    const media::Box from = pixels(between(box));
+    return all(cv::Rect(box.x0 - from.x0, box.y0 - from.y0, box.size().x, box.size().y));
 }
 
 }

@@ -79,7 +79,7 @@ Result<GradingPtr> gradingOf(const std::vector<scene::GradePtr>& grades, const s
         if (!scene::neutral(*grade))
             toMake.push_back({grade, adaptation(grade->warmth, grade->tint) * std::exp2(grade->exposure)});
     GradingPtr grading;
-    if (const std::string problem = (*colours)->make(toMake, view, grading); !problem.empty())
+    if (const std::string problem = (*colours)->make(toMake, view, &raise, grading); !problem.empty())
         return fail(problem);
     const std::lock_guard guard(lock);
     last.push_front({key, grading});

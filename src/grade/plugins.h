@@ -2,6 +2,7 @@
 #pragma once
 
 #include "grade/grading.h"
+#include "grade/powers.h"
 
 #include <string>
 #include <vector>
@@ -16,9 +17,10 @@ struct GradeToMake {
 
 /// The plugin "colours": OpenColorIO. Thread-safe.
 struct Colours {
-    /// What grades do one after the other. Empty, or what is wrong, in a sentence.
+    /// What grades do one after the other. raise: that of grade/powers.h, which OpenColorIO does one by one.
+    /// Empty, or what is wrong, in a sentence.
     std::string (*make)(const std::vector<GradeToMake>& grades, const scene::ViewTransform& view,
-                        GradingPtr& made);
+                        decltype(&grade::raise) raise, GradingPtr& made);
     /// The ids of the corrections in a file. Empty, or what is wrong, in a sentence.
     std::string (*parts)(const std::string& path, std::vector<std::string>& ids);
     /// What a configuration offers. Empty, or what is wrong, in a sentence.

@@ -293,24 +293,20 @@ Result<PyramidPtr> PixelCache::pyramid(const PixelSourcePtr& source, const Need&
     }
 }
 
-PyramidPtr PixelCache::cached(const PixelSourcePtr& source, const Need& need) {
+double PixelCache::missing(const PixelSourcePtr& source, const Need& need) const {
     std::lock_guard guard(m_lock);
-    if (asWhole(*source)) {
-        Unit* unit = unitOf(source->key(), wholeUnit);
-        if (!unit || unit->loading || !unit->whole.there()) return nullptr;
-        touch(*unit);
-        if (unit->whole.held) return unit->whole.held;
-    }
-    auto pyramid = std::make_shared<Pyramid>(source->size());
-    for (int level = 0; level < need.levels(); ++level) {
-        for (const std::size_t tile : need.tiles(level)) {
-            Unit* unit = unitOf(source->key(), unitFor(level, tile));
-            if (!unit || unit->loading) return nullptr;
-            touch(*unit);
-            pyramid->level(level).tiles[tile] = unit->tile;
-        }
-    }
-    return pyramid;
+    const auto units = m_sources.find(source->key());
+    if (units == m_sources.end()) return 1;
+    const auto isThere = [&](std::uint64_t unit) {
+        const auto found = units->second.find(unit);
+        return found != units->second.end() && !found->second.loading;
+    };
+    if (asWhole(*source) && isThere(wholeUnit) && units->second.at(wholeUnit).whole.held) return 0;
+    std::size_t all = 0, made = 0;
+    for (int level = 0; level < need.levels(); ++level)
+        for (const std::size_t tile : need.tiles(level))
+            ++all, made += isThere(unitFor(level, tile));
+    return all == 0 ? 0 : 1 - static_cast<double>(made) / static_cast<double>(all);
 }
 
 Result<Raster> PixelCache::read(const PixelSourcePtr& source, int level, const Box& box,

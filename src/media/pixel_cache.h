@@ -29,8 +29,8 @@ public:
     /// A pyramid that has (at least) the tiles needed. Blocks while they are made. Errors are those of the
     /// source; of sources made as a whole they are remembered until forgetProblems().
     Result<PyramidPtr> pyramid(const PixelSourcePtr& source, const Need& need, const Progress& progress = {});
-    /// The same if everything is here already, else null. Never blocks for long.
-    PyramidPtr cached(const PixelSourcePtr& source, const Need& need);
+    /// How much of a need would have to be made first, 0..1. Never blocks for long.
+    double missing(const PixelSourcePtr& source, const Need& need) const;
     /// A box of a level; texels outside the level are clear.
     Result<Raster> read(const PixelSourcePtr& source, int level, const Box& box,
                         const Progress& progress = {});

@@ -67,7 +67,7 @@ bool isFast(Method method) {
 
 /// Pixels between places that are looked at: so many in a frame of HD, fewer in a smaller one.
 int gridFor(const optics::View& view, const Quality& quality) {
-    const int wanted = isFast(quality.method) ? 8 : 4, least = quality.hurried ? 2 : 1;
+    const int least = quality.hurried ? 2 : 1, wanted = (isFast(quality.method) ? 8 : 4) * least;
     int step = wanted;
     while (step > least && step * 1800 > wanted * view.slope)
         step /= 2;
@@ -396,7 +396,10 @@ private:
 class MistFill : public AirFill {
 public:
     MistFill(const motion::Frame& frame, const Quality& quality)
-        : AirFill(frame, quality), m_mist(frame.mist) {}
+        : AirFill(frame, quality), m_mist(frame.mist) {
+        const V3d right = m_view.right / m_view.slope, down = m_view.up / -m_view.slope;
+        m_rise = {m_view.forward.y - right.y * m_view.centre.x - down.y * m_view.centre.y, right.y, down.y};
+    }
 
     std::pair<double, double> nearnessIn(const media::Box& box) const override {
         // Where all rays of it stay above the top there is none.
@@ -404,8 +407,7 @@ public:
             bool down = false;
             for (const int x : {box.x0, box.x1})
                 for (const int y : {box.y0, box.y1})
-                    down = down ||
-                           optics::rayThrough(m_view, {static_cast<double>(x), static_cast<double>(y)}).y < 0;
+                    down = down || m_rise.at(x, y) < 0;
             if (!down) return {1, 0};
         }
         return {0, 1e6};
@@ -425,8 +427,9 @@ private:
         return low + soft / 2 - left * left / (2 * soft);
     }
     void along(const Gap& gap, const V2d& place, float* rgba) const override {
-        const V3d ray = optics::rayThrough(m_view, place);
-        const double perDepth = ray.length(), rise = ray.y / perDepth, far = gap.farAt(place.x, place.y);
+        const double perDepth =
+                         std::sqrt(1 + (place - m_view.centre).length2() / (m_view.slope * m_view.slope)),
+                     rise = m_rise.at(place.x, place.y) / perDepth, far = gap.farAt(place.x, place.y);
         const double a = std::max(m_mist.start, perDepth / gap.nearAt(place.x, place.y)),
                      b = far > 0 ? perDepth / far : infinite;
         double path = 0;
@@ -436,6 +439,8 @@ private:
             else if (m_view.eye.y < m_mist.top)
                 path = std::clamp((m_mist.top - m_view.eye.y) / m_mist.soft, 0.0, 1.0) * (b - a);
         }
+        std::fill_n(rgba, 4, 0.f);
+        if (!(path > 0)) return;
         const auto taken = static_cast<float>(1 - std::exp(-m_mist.density * path));
         const scene::Colour& own = m_mist.colour;
         const double of[4] = {own.r, own.g, own.b, own.a};
@@ -444,6 +449,7 @@ private:
     }
 
     scene::Mist m_mist;
+    Linear m_rise; ///< m upwards for each of depth
 };
 
 }

@@ -50,6 +50,11 @@ LensSampling readingOf(const Quality& quality) {
     return {quality.method != Method::Pinhole, quality.method == Method::Draft ? 0 : raysRead(quality)};
 }
 
+/// So that a coarser level costs less.
+bool isMadeAtEachLevel(const media::PixelSource& source) {
+    return source.granularity() == media::PixelSource::Granularity::EveryLevel;
+}
+
 constexpr std::size_t mostGlints = 20'000;
 
 media::PyramidPtr hatched(V2i size) {
@@ -224,12 +229,18 @@ Result<std::vector<Entry>> gather(const motion::Frame& frame, const Quality& qua
     std::erase_if(wanted, [](const Wanted& each) { return each.item->box.has_value(); });
     std::vector<Result<media::PyramidPtr>> pixels(wanted.size());
     media::inParallel(std::size_t{0}, wanted.size(), [&](std::size_t i) {
-        const Entry& entry = *wanted[i].entry;
-        if (progress.stopped())
+        Entry& entry = *wanted[i].entry;
+        if (progress.stopped()) {
             pixels[i] = cancelled();
-        else
-            pixels[i] = cache.pyramid(entry.source, needOf(entry.plane, entry.box, readingOf(quality)),
-                                      {{}, progress.stop});
+            return;
+        }
+        media::Need need = needOf(entry.plane, entry.box, readingOf(quality));
+        if (quality.hurried && !entry.plane.bent() && isMadeAtEachLevel(*entry.source) &&
+            cache.missing(entry.source, need) > 0.5) {
+            entry.plane.coarse = 2;
+            need = needOf(entry.plane, entry.box, readingOf(quality));
+        }
+        pixels[i] = cache.pyramid(entry.source, need, {{}, progress.stop});
     });
     const Through through = quality.method == Method::Pinhole ? Through::Pinhole : Through::Lens;
     for (std::size_t i = 0; i < wanted.size(); ++i) {
@@ -359,7 +370,7 @@ Result<Entries> entriesOf(const motion::Frame& frame, const Quality& quality, me
     auto list = gather(frame, quality, cache, progress);
     if (!list) return tl::unexpected(list.error());
     Entries entries{std::move(*list), {}};
-    if (quality.method == Method::Final || quality.method == Method::Draft)
+    if (quality.method == Method::Final || (quality.method == Method::Draft && !quality.hurried))
         if (auto taken = takeGlints(entries, frame, quality, cache, progress); !taken)
             return tl::unexpected(taken.error());
     return entries;

@@ -63,15 +63,16 @@ struct FilledGap {
     std::vector<const Fill*> fills;
 };
 
-/// 1 / depth of where a gap without cards has something, which orders it among cards: its middle, but the first
-/// and the last slice go on to the ends of space.
+/// 1 / depth of where a gap without cards has something, which orders it among cards: its middle, but the
+/// first and the last slice go on to the ends of space.
 double nearnessOf(const FilledGap& filled);
 
 /// The least and the greatest 1 / depth of something in a box.
 using DepthRange = std::pair<double, double>;
 
-/// Space of a box in slices, nearest first, that lie at the same depths all over the frame: divided only where
-/// several have something, or, among cards that have no order in the box, where one has something and they are.
+/// Space of a box in slices, nearest first, that lie at the same depths all over the frame: divided only
+/// where several have something, or, among cards that have no order in the box, where one has something and
+/// they are.
 std::vector<Gap> slicesOf(const std::vector<const Fill*>& fills, const Gap& gap,
                           const std::optional<DepthRange>& cards = {});
 

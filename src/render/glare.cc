@@ -4,9 +4,11 @@
 #include "media/parallel.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <numbers>
 #include <opencv2/imgproc.hpp>
+#include <optional>
 
 namespace stage::render {
 namespace {
@@ -83,6 +85,41 @@ cv::Mat streaksOf(const cv::Mat& bright, const motion::Frame& frame, double step
     return sum * (1.0 / count);
 }
 
+/// What of a picture (RGBA) is brighter than a threshold by the largest of its colours, RGB: its colours, as
+/// much as they are above. None where nothing is.
+std::optional<cv::Mat> brightOf(const cv::Mat& picture, float threshold) {
+    cv::Mat bright(picture.size(), CV_32FC3);
+    std::atomic<bool> any = false;
+    media::inParallel(0, picture.rows, [&](int y) {
+        const float* p = picture.ptr<float>(y);
+        auto* to = bright.ptr<float>(y);
+        bool some = false;
+        for (int x = 0; x < picture.cols; ++x, p += 4, to += 3) {
+            const float most = std::max({p[0], p[1], p[2]});
+            const float share = most > threshold ? (most - threshold) / most : 0;
+            some = some || share > 0;
+            for (int c = 0; c < 3; ++c)
+                to[c] = p[c] * share;
+        }
+        if (some) any = true;
+    });
+    if (!any) return {};
+    return bright;
+}
+
+/// Adds light (RGB) to a picture (RGBA) of the same size.
+void addLight(const cv::Mat& light, float strength, const scene::Colour& tint, cv::Mat& picture) {
+    const float by[3] = {strength * static_cast<float>(tint.r), strength * static_cast<float>(tint.g),
+                         strength * static_cast<float>(tint.b)};
+    media::inParallel(0, picture.rows, [&](int y) {
+        const auto* from = light.ptr<float>(y);
+        auto* p = picture.ptr<float>(y);
+        for (int x = 0; x < picture.cols; ++x, from += light.channels(), p += 4)
+            for (int c = 0; c < 3; ++c)
+                p[c] += from[c] * by[c];
+    });
+}
+
 bool hasStreaks(const motion::Frame& frame) {
     return frame.iris.blades >= 3 && frame.glare.streaks > 0;
 }
@@ -97,19 +134,20 @@ int reachOfGlare(const motion::Frame& frame) {
     return static_cast<int>(std::ceil(reach)) + 32;
 }
 
-void addGlare(const motion::Frame& frame, const Box& part, Image& picture) {
+void addGlare(const motion::Frame& frame, const Box& part, bool fast, Image& picture) {
     const scene::Glare& glare = frame.glare;
     if (!(glare.strength > 0) || part.empty()) return;
     cv::Mat all(picture.size.y, picture.size.x, CV_32FC4, picture.rgba.data());
     cv::Mat own = all(cv::Rect(part.x0, part.y0, part.size().x, part.size().y));
-    const auto bright = cutout::brightOf(own, static_cast<float>(glare.threshold));
+    const auto bright = brightOf(own, static_cast<float>(glare.threshold));
     if (!bright) return;
     const double streaks = hasStreaks(frame) ? glare.streaks : 0;
     if (streaks < 1) {
-        const cutout::Spread spread(glare.radius * frame.size.x);
-        const cv::Mat around = placed(*bright, part, spread.pixels(spread.around(part)));
-        const cv::Mat light = spread.over(spread.means(around), part);
-        cutout::addLight(light, static_cast<float>(glare.strength * (1 - streaks)), glare.tint, own);
+        const cutout::Spread spread(glare.radius * frame.size.x, fast ? 8 : 16);
+        const Box around = spread.between(part).grown(spread.border());
+        const cv::Mat places = spread.means(placed(*bright, part, spread.pixels(around)));
+        const cv::Mat light = spread.evenly(spread.spread(places), part);
+        addLight(light, static_cast<float>(glare.strength * (1 - streaks)), glare.tint, own);
     }
     if (streaks > 0) {
         const double length = glare.length * frame.size.x;
@@ -121,7 +159,7 @@ void addGlare(const motion::Frame& frame, const Box& part, Image& picture) {
         cv::Mat light = streaksOf(coarse, frame, length / grid.step);
         if (grid.step > 1) cv::resize(light, light, {size.x, size.y}, 0, 0, cv::INTER_LINEAR);
         light = light(cv::Rect(part.x0 - grid.box.x0, part.y0 - grid.box.y0, part.size().x, part.size().y));
-        cutout::addLight(light, static_cast<float>(glare.strength * streaks), glare.tint, own);
+        addLight(light, static_cast<float>(glare.strength * streaks), glare.tint, own);
     }
 }
 

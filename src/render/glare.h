@@ -13,6 +13,7 @@ int reachOfGlare(const motion::Frame& frame);
 /// Adds the glare of a part of the picture to it; what is outside of it counts as dark. Streaks go straight
 /// off the blades' edges, so there are as many as blades, or twice as many of an odd number, and fade to a
 /// hundredth along their length. To rounding the same whatever the part, within reachOfGlare() of its border.
-void addGlare(const motion::Frame& frame, const media::Box& part, Image& picture);
+/// fast: a place may be off by a tenth of the brightest of it.
+void addGlare(const motion::Frame& frame, const media::Box& part, bool fast, Image& picture);
 
 }

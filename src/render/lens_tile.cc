@@ -373,7 +373,7 @@ bool LensPainter::mesh(const Entry& entry, const Reach& reach, const media::Box&
             double ux = 0, vx = 0, uy = 0, vy = 0;
             change(*right, ux, vx);
             change(*below, uy, vy);
-            lod = std::min(lod, footprintOf(ux, uy, vx, vy, plane.top).lod);
+            lod = std::min(lod, footprintOf(plane, ux, uy, vx, vy).lod);
             reachU = std::hypot(ux, uy), reachV = std::hypot(vx, vy);
         }
     if (lod > 1e8) lod = 0;

@@ -55,6 +55,9 @@ struct Plane {
     bool still = true;       ///< it does not move against the frame during the exposure
     V2i size{0, 0};
     int top = 0; ///< the coarsest level of its picture
+    /// Its picture is read as by pixels so many times as large, and as if it had so much less resolution: a
+    /// power of two, 1 of what is not flat.
+    double coarse = 1;
     scene::Extensions extensions;
     optics::Surface card;
     optics::View view;

@@ -5,12 +5,13 @@
 
 namespace stage::render {
 
-Footprint footprintOf(double ux, double uy, double vx, double vy, int top) {
+Footprint footprintOf(const Plane& plane, double ux, double uy, double vx, double vy) {
+    ux *= plane.coarse, uy *= plane.coarse, vx *= plane.coarse, vy *= plane.coarse;
     const double e = ux * ux + uy * uy, g = vx * vx + vy * vy, f = ux * vx + uy * vy;
     const double half = std::sqrt((e - g) * (e - g) / 4 + f * f);
     const double major = std::sqrt((e + g) / 2 + half), minor = std::sqrt(std::max(0.0, (e + g) / 2 - half));
     Footprint print;
-    print.narrow = minor;
+    print.narrow = std::max(minor, plane.coarse);
     const double ratio = major / std::max(minor, 1.0);
     if (ratio > 1.2) {
         print.taps = std::min(static_cast<int>(std::ceil(ratio - 0.2)), Footprint::mostTaps);
@@ -20,7 +21,8 @@ Footprint footprintOf(double ux, double uy, double vx, double vy, int top) {
         const double step = major / print.taps / std::max(std::hypot(du, dv), 1e-300);
         print.du = du * step, print.dv = dv * step;
     }
-    print.lod = std::clamp(std::log2(std::max(minor, major / print.taps)), 0.0, static_cast<double>(top));
+    print.lod = std::clamp(std::log2(std::max({minor, major / print.taps, plane.coarse})), 0.0,
+                           static_cast<double>(plane.top));
     // A layer at its natural size must come out as it is, whatever the last bits say.
     if (!(print.lod > 1e-6)) print.lod = 0;
     return print;
@@ -32,8 +34,18 @@ Footprint footprintAt(const Plane& plane, double x, double y, double size) {
     if (!(w > 1e-7)) return {};
     const double u = p.u.at(x, y) / w, v = p.v.at(x, y) / w;
     const double k = size / w;
-    return footprintOf((p.u.b - u * p.w.b) * k, (p.u.c - u * p.w.c) * k, (p.v.b - v * p.w.b) * k,
-                       (p.v.c - v * p.w.c) * k, plane.top);
+    return footprintOf(plane, (p.u.b - u * p.w.b) * k, (p.u.c - u * p.w.c) * k, (p.v.b - v * p.w.b) * k,
+                       (p.v.c - v * p.w.c) * k);
+}
+
+double leastNearness(const Plane& plane) {
+    const optics::Surface& card = plane.card;
+    double farthest = 1e-7;
+    for (const double s : {-plane.extensions.left.reach(), 1 + plane.extensions.right.reach()})
+        for (const double t : {-plane.extensions.top.reach(), 1 + plane.extensions.bottom.reach()})
+            farthest = std::max(farthest,
+                                optics::depthOf(plane.view, card.corner + card.across * s + card.down * t));
+    return (1 - 1e-9) / farthest - std::abs(plane.pinhole.w.b) - std::abs(plane.pinhole.w.c);
 }
 
 V2d coversAt(const Plane& plane, double x, double y) {
@@ -111,8 +123,10 @@ Reach reachOf(const Plane& plane, int x0, int y0, int x1, int y1, Through throug
     if (plane.bent()) return bentReach(plane, x0, y0, x1, y1, through);
     Reach r;
     int looked = 0;
+    double nearest = 0; // 1 / depth, but for the slant of rays
     const auto look = [&](double u, double v, double w) {
         ++looked;
+        nearest = std::max(nearest, w);
         if (!(w > 1e-7)) {
             ++r.behind;
             return;
@@ -145,7 +159,10 @@ Reach reachOf(const Plane& plane, int x0, int y0, int x1, int y1, Through throug
         }
     }
     if (r.behind > 0) {
-        r.off = r.behind == looked;
+        // Towards the horizon all that is seen lies beyond the card.
+        const double slant = lens ? 1 - std::abs(plane.perRight) - std::abs(plane.perUp) : 1;
+        r.off = r.behind == looked ||
+                ((plane.still || !lens) && slant > 0 && nearest < slant * leastNearness(plane));
         return r;
     }
     r.marginU = (r.u1 - r.u0) / (x1 - x0), r.marginV = (r.v1 - r.v0) / (y1 - y0);
@@ -233,12 +250,14 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
     constexpr double exact = 1e-6;
     const bool even = plane.level && (plane.still || !reading.lens);
     const double spare = plane.level ? 1e-5 : 0.3, spareFine = even ? -exact : plane.level ? 1e-5 : 0.01;
-    const int fine = std::max(0, static_cast<int>(std::floor(low - spareFine))),
+    const int least = std::min(top, std::ilogb(plane.coarse));
+    const int fine = std::max(least, static_cast<int>(std::floor(low - spareFine))),
               coarse = std::min(top, even ? static_cast<int>(std::ceil(high - exact))
                                           : static_cast<int>(std::floor(high + spare)) + 1);
     const bool steep = r.behind > 0 || coarse - fine > 2 || r.u1 - r.u0 > 4.0 * plane.size.x ||
                        r.v1 - r.v0 > 4.0 * plane.size.y;
-    if (steep && (x1 - x0 > 1 || y1 - y0 > 1)) {
+    const int smallest = r.behind > 0 ? 1 : 8; // px
+    if (steep && (x1 - x0 > smallest || y1 - y0 > smallest)) {
         const int xm = (x0 + x1) / 2, ym = (y0 + y1) / 2;
         for (const auto& [a, b] : {std::pair(x0, xm), std::pair(xm, x1)})
             for (const auto& [c, d] : {std::pair(y0, ym), std::pair(ym, y1)})
@@ -263,8 +282,8 @@ media::Need needOf(const Plane& plane, const media::Box& frame, const LensSampli
     media::Need need(plane.size);
     for (int y = frame.y0 / side * side; y < frame.y1; y += side)
         for (int x = frame.x0 / side * side; x < frame.x1; x += side)
-            gatherNeed(plane, x, y, std::min(x + side, frame.x1), std::min(y + side, frame.y1), reading,
-                       need);
+            gatherNeed(plane, std::max(x, frame.x0), std::max(y, frame.y0), std::min(x + side, frame.x1),
+                       std::min(y + side, frame.y1), reading, need);
     return need;
 }
 

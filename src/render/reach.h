@@ -17,11 +17,14 @@ struct Footprint {
     double du = 0, dv = 0;
     double narrow = 1; ///< base texels across its smaller axis; lod is never finer
 };
-/// Changes of the base texel for a pixel to the right (ux, vx) and down (uy, vy); top: the coarsest level.
-Footprint footprintOf(double ux, double uy, double vx, double vy, int top);
+/// Changes of the base texel for a pixel to the right (ux, vx) and down (uy, vy).
+Footprint footprintOf(const Plane& plane, double ux, double uy, double vx, double vy);
 /// That of a flat card at a place of the frame, of a pixel so many times as large; nothing special where the
 /// card is not.
 Footprint footprintAt(const Plane& plane, double x, double y, double size = 1);
+
+/// 1 / depth of what of a flat card is farthest from the eye, with its extensions, and a pixel beyond that.
+double leastNearness(const Plane& plane);
 
 /// Base texels that a pixel covers across and down the picture of a flat card, at a place of the frame.
 V2d coversAt(const Plane& plane, double x, double y);

@@ -165,7 +165,7 @@ Result<Image> rendered(const motion::Frame& frame, const Quality& asked, media::
     });
     if (progress.stopped()) return cancelled();
     if (glare == 0) return picture;
-    addGlare(frame, region, picture);
+    addGlare(frame, region, draft, picture);
     const media::Box part = regionOf(frame, asked);
     if (part != media::boxOf(frame.size)) clearAround(part, picture);
     const std::vector<media::Box> strips = blocksOf(part, 4 * Canvas::side);

@@ -36,7 +36,9 @@ struct Quality {
     /// and those beside it, is smaller: root mean square, in values as shown, 0..1. Pixels begin with 16
     /// rays.
     double noise = 0;
-    /// Of a picture that is gone in a moment: what fills space is looked at at every other pixel at most.
+    /// Of a picture that is gone in a moment: cards whose pictures are mostly still to be made are read at
+    /// half the resolution, highlights are blurred like all else, what fills space is looked at at half as
+    /// many places across. Bits then depend on what the cache has.
     bool hurried = false;
     /// A layer whose media cannot be read is drawn as a hatched card instead of failing the picture.
     bool placeholders = false;

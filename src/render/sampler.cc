@@ -55,16 +55,15 @@ Rgba texelAt(const Plane& plane, const media::Pyramid& pixels, double u, double 
     const int top = static_cast<int>(pixels.levels.size()) - 1;
     lod = std::clamp(lod, 0.0, static_cast<double>(top));
     const int fine = static_cast<int>(lod);
-    const auto level = [&](int n) {
-        return bilinear(pixels.level(n), fu, fv, std::ldexp(1.0, -n));
-    };
+    const auto level = [&](int n) { return bilinear(pixels.level(n), fu, fv, std::ldexp(1.0, -n)); };
     if (lod == fine) return level(fine);
     return mix(level(fine), level(fine + 1), static_cast<float>(lod - fine));
 }
 
 void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, int x1, float* out) {
-    const int top = static_cast<int>(pixels.levels.size()) - 1;
     const double row = y + 0.5;
+    // Towards the horizon pixels cover so much that they would still touch the card from far beyond it.
+    const double least = plane.bent() ? 0 : std::max(1e-7, leastNearness(plane));
     for (int x = x0; x < x1; ++x, out += 4) {
         std::fill_n(out, 4, 0.f);
         double u, v, ux = 0, uy = 0, vx = 0, vy = 0;
@@ -92,7 +91,7 @@ void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, 
         } else {
             const Projective& m = plane.pinhole;
             const double px = x + 0.5, w = m.w.at(px, row);
-            if (!(w > 1e-7)) continue;
+            if (!(w > least)) continue;
             u = m.u.at(px, row) / w, v = m.v.at(px, row) / w;
             ux = (m.u.b - u * m.w.b) / w, uy = (m.u.c - u * m.w.c) / w;
             vx = (m.v.b - v * m.w.b) / w, vy = (m.v.c - v * m.w.c) / w;
@@ -107,7 +106,7 @@ void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, 
         // The steps of rounding at an edge that lies exactly between two pixels.
         if (coverage < 1e-6f) continue;
         if (coverage > 1 - 1e-6f) coverage = 1;
-        const Footprint print = footprintOf(ux, uy, vx, vy, top);
+        const Footprint print = footprintOf(plane, ux, uy, vx, vy);
         for (int tap = 0; tap < print.taps; ++tap) {
             const double by = tap - 0.5 * (print.taps - 1);
             const Rgba c = texelAt(plane, pixels, u + by * print.du, v + by * print.dv, print.lod);

@@ -223,11 +223,6 @@ void TilePainter::fillGaps(const std::vector<Entry>& entries, const media::Box& 
     seen = std::move(filled);
 }
 
-double TilePainter::nearnessOf(const Seen& seen, double x, double y) const {
-    if (seen.gap < 0) return nearnessAt(seen.entry->plane, x, y);
-    return render::nearnessOf(m_gaps[static_cast<std::size_t>(seen.gap)]);
-}
-
 /// Whether each is in front of the next all over the box.
 bool TilePainter::inOrder(const std::vector<Seen>& seen, const media::Box& box) {
     const bool bent = std::any_of(seen.begin(), seen.end(), [](const Seen& each) {
@@ -394,21 +389,34 @@ void TilePainter::byPixel(const std::vector<Seen>& seen, const media::Box& box, 
         drawn.push_back(std::make_unique<Canvas>());
         alone(each, box, *drawn.back());
     }
-    std::vector<std::pair<double, std::size_t>> order(seen.size());
+    using Placed = std::pair<double, std::size_t>; // how near, and which
+    std::vector<Placed> order;
+    std::vector<double> nearness; // of what fills space, the same all over the box
+    for (std::size_t i = 0; i < seen.size(); ++i) {
+        order.emplace_back(0, i);
+        nearness.push_back(seen[i].gap < 0 ? 0 : nearnessOf(m_gaps[static_cast<std::size_t>(seen[i].gap)]));
+    }
+    // Of those in one plane the later in the scene is above.
+    const auto isBehind = [&](const Placed& a, const Placed& b) {
+        if (std::abs(a.first - b.first) > 1e-9 * std::abs(b.first)) return a.first < b.first;
+        const Entry *const first = seen[a.second].entry, *const second = seen[b.second].entry;
+        return first != second ? first < second : a.second < b.second;
+    };
     for (int y = 0; y < canvas.height; ++y)
         for (int x = 0; x < canvas.width; ++x) {
-            for (std::size_t i = 0; i < seen.size(); ++i)
-                order[i] = {nearnessOf(seen[i], box.x0 + x + 0.5, box.y0 + y + 0.5), i};
-            // Farthest first; of those in one plane the later in the scene is above.
-            std::stable_sort(order.begin(), order.end(), [&](const auto& a, const auto& b) {
-                if (std::abs(a.first - b.first) <= 1e-9 * std::abs(b.first))
-                    return seen[a.second].entry < seen[b.second].entry;
-                return a.first < b.first;
-            });
+            // Farthest first. The pixel before has nearly all in the same order.
+            for (std::size_t n = 0; n < order.size(); ++n) {
+                const std::size_t i = order[n].second;
+                order[n].first = seen[i].gap < 0
+                                     ? nearnessAt(seen[i].entry->plane, box.x0 + x + 0.5, box.y0 + y + 0.5)
+                                     : nearness[i];
+                for (std::size_t m = n; m > 0 && isBehind(order[m], order[m - 1]); --m)
+                    std::swap(order[m], order[m - 1]);
+            }
             const int at = 4 * (y * Canvas::side + x);
             float* out = canvas.rgba + at;
             std::copy_n(ground, 4, out);
-            for (const auto& [nearness, i] : order) {
+            for (const auto& [near, i] : order) {
                 const float* s = drawn[i]->rgba + at;
                 if (s[0] != 0 || s[1] != 0 || s[2] != 0 || s[3] != 0)
                     blendOnto(out, s, seen[i].entry->opacity, seen[i].entry->blend);

@@ -48,7 +48,6 @@ private:
     void byPixel(const std::vector<Seen>& seen, const media::Box& box, const float* ground, Canvas& canvas);
     void fillGaps(const std::vector<Entry>& entries, const media::Box& box, bool ordered,
                   std::vector<Seen>& seen);
-    double nearnessOf(const Seen& seen, double x, double y) const;
     /// What one shows, without its opacity.
     void alone(const Seen& seen, const media::Box& box, Canvas& canvas);
 

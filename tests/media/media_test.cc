@@ -360,9 +360,9 @@ TEST(Cache, KeepsToItsBudgetAndLoadsOnce) {
         ASSERT_TRUE(cache.pyramid(source, whole(source)));
         EXPECT_LE(cache.bytesKept(), 3 * each + 10);
     }
-    EXPECT_FALSE(cache.cached(sources[0], whole(sources[0]))); // the oldest had to go
-    const auto held = cache.cached(sources[5], whole(sources[5]));
-    ASSERT_TRUE(held);
+    EXPECT_EQ(cache.missing(sources[0], whole(sources[0])), 1); // the oldest had to go
+    EXPECT_EQ(cache.missing(sources[5], whole(sources[5])), 0);
+    const PyramidPtr held = *cache.pyramid(sources[5], whole(sources[5]));
     const auto texels = [](const PyramidPtr& pyramid) { return pyramid->levels.front().tiles.front(); };
     EXPECT_EQ(texels(*cache.pyramid(sources[5], whole(sources[5]))), texels(held));
     std::vector<PyramidPtr> got(8);

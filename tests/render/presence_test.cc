@@ -184,7 +184,7 @@ TEST(Need, HoldsAllThatIsSampled) {
     const V2i frame(320, 180);
     std::size_t tiles = 0, all = 0;
     int seen = 0;
-    for (int round = 0; round < 250; ++round) {
+    for (int round = 0; round < 300; ++round) {
         scene::Pose pose;
         pose.pan = in(-40, 40);
         pose.tilt = in(-30, 30);

@@ -13,7 +13,10 @@ namespace {
 constexpr std::size_t mostFinals = 64;
 constexpr double wantedMilliseconds = 18; ///< for a draft while something is dragged
 constexpr double shareOfBeat = 0.8;       ///< of a frame's time, for a draft while it plays
-constexpr double leastPlayed = 400;       ///< px across: with fewer, a movie is hard to judge and no faster
+/// About how many times as many pixels across and down can be hurried in the time that a whole draft takes.
+constexpr double fasterAcross = 1.5;
+constexpr qint64 hurriedTag = 1ll << 31; ///< beside a frame and a generation
+constexpr double leastPlayed = 600;      ///< px across: with fewer, a movie is hard to judge and no faster
 
 void setDelay(QTimer& timer, int milliseconds) {
     timer.setSingleShot(true);
@@ -111,23 +114,33 @@ void CameraPicture::setHeld(bool held, bool panned) {
 
 // ---- what comes from the renderers
 
+/// Finds how the next one would be in time.
+void CameraPicture::adapt(double milliseconds, bool hurried) {
+    const double wanted =
+        m_playing ? shareOfBeat * 1000 / m_session.scene()->output.rate.toDouble() : wantedMilliseconds;
+    const double least = m_playing ? leastPlayed / std::max(1, m_extent(1).size.x) : 0;
+    double by = std::sqrt(wanted / std::max(1.0, milliseconds)); // across
+    if (!hurried) {
+        m_hurry = by < 1;
+        by *= fasterAcross;
+    } else if (m_share == 1) {
+        m_hurry = by < 2 * fasterAcross;
+    }
+    m_share = std::clamp((hurried ? m_share : 1) * by, std::clamp(least, 0.25, 1.0), 1.0);
+}
+
 void CameraPicture::take(const QImage& picture, qint64 tag, double milliseconds) {
+    m_coarse = (tag & hurriedTag) != 0;
+    tag &= ~hurriedTag;
     m_slow.stop();
     m_late = false;
     m_image = picture;
     m_milliseconds = milliseconds;
     m_shown = tag & 0xffffffff;
-    if (hurried()) {
-        const double wanted =
-            m_playing ? shareOfBeat * 1000 / m_session.scene()->output.rate.toDouble() : wantedMilliseconds;
-        const double least = m_playing ? leastPlayed / std::max(1, m_extent(1).size.x) : 0;
-        m_share = std::clamp(m_share * std::sqrt(wanted / std::max(1.0, milliseconds)),
-                             std::clamp(least, 0.25, 1.0), 1.0);
-    }
-    // A coarser one is shown again only while it plays, where the playhead has gone on meanwhile.
-    const bool played = m_playing && m_drawsPlay && tag >> 32 == m_generation,
-               coarse = picture.width() != m_extent(1).size.x;
-    if (played || (tag == tagNow() && !offHere() && !coarse)) keep(m_shown, picture, coarse);
+    if (inTime()) adapt(milliseconds, m_coarse);
+    // A coarse one is shown again only while it plays, where the playhead has gone on meanwhile.
+    const bool played = m_playing && m_drawsPlay && tag >> 32 == m_generation;
+    if (played || (tag == tagNow() && !offHere() && !m_coarse)) keep(m_shown, picture, m_coarse);
     m_refined = false;
     Q_EMIT changed();
     Q_EMIT shown();
@@ -148,7 +161,7 @@ void CameraPicture::takePiece(const QImage& part, const QPoint& at, qint64 tag) 
 void CameraPicture::takeFinal(const QImage& picture, qint64 tag) {
     if (tag != tagNow()) return;
     m_image = picture;
-    m_refined = true;
+    m_refined = true, m_coarse = false;
     if (m_finals.size() > mostFinals) m_finals.clear();
     if (!offHere()) m_finals[m_session.playhead.frame()] = picture;
     const Document& document = m_session.document;
@@ -189,12 +202,12 @@ qint64 CameraPicture::tagNow() const {
     return m_generation * (1ll << 32) + m_session.playhead.frame();
 }
 
-bool CameraPicture::hurried() const {
+bool CameraPicture::inTime() const {
     return m_playing || (m_session.document.previewing() && !m_resting);
 }
 
 CameraPicture::Extent CameraPicture::extentNow() const {
-    return m_extent(hurried() ? m_share : 1);
+    return m_extent(inTime() && m_hurry ? m_share : 1);
 }
 
 double CameraPicture::share() const {
@@ -229,7 +242,7 @@ void CameraPicture::update() {
     const bool off = offHere();
     if (const auto final = m_finals.find(frame); final != m_finals.end() && !off && !m_playing) {
         m_image = final->second;
-        m_refined = true;
+        m_refined = true, m_coarse = false;
         m_shown = frame;
         Q_EMIT changed();
         Q_EMIT refinedAll();
@@ -241,6 +254,7 @@ void CameraPicture::update() {
     m_found = cached;
     if (cached) {
         m_image = *cached;
+        m_coarse = !m_cache.find(frame);
         m_shown = frame;
         Q_EMIT changed();
         refill();
@@ -255,7 +269,7 @@ void CameraPicture::update() {
     if (m_playing) m_ahead.drop(); // the cores are for what is shown now
     m_drawsPlay = m_playing;
     RenderRequest wanted = request(frame, extent);
-    wanted.quality.hurried = extent.size != m_extent(1).size;
+    if (inTime() && m_hurry) wanted.quality.hurried = true, wanted.tag |= hurriedTag;
     wanted.frame =
         motion::evaluate(*m_session.scene(), m_session.playhead.time(), extent.size, m_session.camera.pose());
     wanted.finish = m_session.document.previewing() || m_panned;

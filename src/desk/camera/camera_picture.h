@@ -1,6 +1,7 @@
 // The picture of the Camera view, made off the interface thread: a draft at once, the final one a moment
 // after it stands still, and the frames that will be played, ahead. What is dragged, and what is played
-// before its frames are there, has fewer pixels where it would be late otherwise. Interface thread.
+// before its frames are there, is made more coarsely where it would be late otherwise, and of fewer pixels
+// where that is not enough. Interface thread.
 #pragma once
 
 #include "desk/jobs/frame_cache.h"
@@ -31,7 +32,8 @@ public:
     double milliseconds() const { return m_milliseconds; } ///< that the last draft took
     /// Of the view's resolution, across: below 1 where a picture would have been late.
     double share() const;
-    bool late() const { return m_late; } ///< a picture takes longer than a second
+    bool coarse() const { return m_coarse; } ///< it was hurried, for it would have been late
+    bool late() const { return m_late; }     ///< a picture takes longer than a second
 
     /// How the picture is shown; the scene does not change.
     void setExposure(const ViewExposure& exposure);
@@ -67,7 +69,8 @@ private:
     void followRenderers();
     Extent extentNow() const;
     RenderRequest request(std::int64_t frame, const Extent& extent) const;
-    bool hurried() const;  ///< pictures come in time rather than at their full size
+    bool inTime() const; ///< pictures come in time rather than as well as they may be
+    void adapt(double milliseconds, bool hurried);
     qint64 tagNow() const; ///< of a picture of the scene as it is, at the playhead
     bool offHere() const { return m_session.camera.offHere(); }
 
@@ -85,7 +88,9 @@ private:
     std::map<std::int64_t, QImage> m_finals; ///< refined ones, which would flicker among drafts
     qint64 m_generation = 0;
     double m_milliseconds = 0;
-    double m_share = 1;       ///< of the view's resolution, of pictures that are hurried
+    bool m_hurry = false; ///< those that come in time are hurried
+    double m_share = 1;   ///< of the view's resolution, of pictures that are hurried
+    bool m_coarse = false;
     bool m_found = false;     ///< while playing, the playhead's frame was there already
     bool m_drawsPlay = false; ///< what was asked for last is a frame that is played
     bool m_late = false;

@@ -43,7 +43,7 @@ Result<CutPicture> cutPicture(const CutPictureRequest& request, const Progress& 
         const auto whole = cutout::sourceOf(fillsOnly(*request.pixels));
         const bool waits =
             std::any_of(fills.begin(), fills.end(), [](const scene::Fill& f) { return f.on && !f.draft; }) &&
-            !request.cache->cached(whole, media::Need::all(whole->size(), 0));
+            request.cache->missing(whole, media::Need::all(whole->size(), 0)) > 0;
         if (waits) {
             CutPictureRequest coarse = request;
             auto pixels = std::make_shared<motion::Pixels>(*request.pixels);

@@ -72,7 +72,9 @@ void StatusLine::askForFindings() {
 void StatusLine::refresh() {
     const CameraPicture& picture = m_views.camera->picture();
     const int percent = qRound(100 * picture.share());
-    QString how = picture.refined() ? tr("final") : tr("draft %1 ms").arg(picture.milliseconds(), 0, 'f', 0);
+    QString how = picture.refined() ? tr("final")
+                                    : (picture.coarse() ? tr("coarse draft %1 ms") : tr("draft %1 ms"))
+                                          .arg(picture.milliseconds(), 0, 'f', 0);
     if (percent < 100) how += tr(" at %1 % of its size").arg(percent);
     m_cache->setText(tr("%1 of %2 frames cached · %3")
                          .arg(picture.cache().count())

@@ -47,7 +47,52 @@ ocio::ConstGradingBSplineCurveRcPtr curveOf(const std::vector<scene::Grade::Poin
     return curve;
 }
 
-void add(ocio::GroupTransform& group, const scene::Grade& grade, const M33d& light) {
+/// Steps of pixels, straight colours: what OpenColorIO does, or powers; after some of them a share of what
+/// was there before is mixed in again.
+struct Step {
+    Processor processor; ///< null: powers
+    Powers powers{};
+    float strength = 1;
+};
+
+/// Transforms one after the other, as few steps as may be.
+class Maker {
+public:
+    explicit Maker(ocio::ConstConfigRcPtr config) : m_config(std::move(config)) {}
+
+    void add(const ocio::TransformRcPtr& transform) { m_group->appendTransform(transform); }
+    void raise(const V3d& power, double factor = 1) {
+        end();
+        Step step;
+        for (std::size_t c = 0; c < 3; ++c)
+            step.powers.power[c] = static_cast<float>(power[static_cast<int>(c)]),
+            step.powers.factor[c] = static_cast<float>(factor);
+        m_steps.push_back(step);
+    }
+    /// What was added since the last step is one.
+    void end(double strength = 1) {
+        if (m_group->getNumTransforms() == 0) return;
+        Step step;
+        step.processor = m_config->getProcessor(m_group)->getOptimizedCPUProcessor(
+            ocio::BIT_DEPTH_F32, ocio::BIT_DEPTH_F32, ocio::OPTIMIZATION_DEFAULT);
+        step.strength = static_cast<float>(strength);
+        m_steps.push_back(step);
+        m_group = ocio::GroupTransform::Create();
+    }
+    /// Throws where what was added cannot be made.
+    void check() const { m_config->getProcessor(m_group); }
+    std::vector<Step> take() {
+        end();
+        return std::move(m_steps);
+    }
+
+private:
+    ocio::ConstConfigRcPtr m_config;
+    ocio::GroupTransformRcPtr m_group = ocio::GroupTransform::Create();
+    std::vector<Step> m_steps;
+};
+
+void add(Maker& maker, const scene::Grade& grade, const M33d& light) {
     const V3d one(1, 1, 1);
     if (grade.exposure != 0 || grade.warmth != 0 || grade.tint != 0) {
         double matrix[16] = {};
@@ -57,37 +102,40 @@ void add(ocio::GroupTransform& group, const scene::Grade& grade, const M33d& lig
         matrix[15] = 1;
         auto transform = ocio::MatrixTransform::Create();
         transform->setMatrix(matrix);
-        group.appendTransform(transform);
+        maker.add(transform);
     }
-    if (grade.slope != one || grade.offset != V3d(0) || grade.power != one) {
+    if (grade.slope != one || grade.offset != V3d(0)) {
         auto transform = ocio::CDLTransform::Create();
         transform->setStyle(ocio::CDL_NO_CLAMP);
-        const double sop[9] = {grade.slope.x,  grade.slope.y, grade.slope.z, grade.offset.x, grade.offset.y,
-                               grade.offset.z, grade.power.x, grade.power.y, grade.power.z};
+        const double sop[9] = {grade.slope.x,
+                               grade.slope.y,
+                               grade.slope.z,
+                               grade.offset.x,
+                               grade.offset.y,
+                               grade.offset.z,
+                               1,
+                               1,
+                               1};
         transform->setSOP(sop);
-        group.appendTransform(transform);
+        maker.add(transform);
     }
-    if (grade.contrast != 1) {
-        auto transform = ocio::ExposureContrastTransform::Create();
-        transform->setStyle(ocio::EXPOSURE_CONTRAST_LINEAR);
-        transform->setContrast(grade.contrast);
-        transform->setPivot(grade.pivot);
-        group.appendTransform(transform);
-    }
+    if (grade.power != one) maker.raise(grade.power);
+    // pivot (v / pivot)^contrast
+    if (grade.contrast != 1) maker.raise(V3d(grade.contrast), std::pow(grade.pivot, 1 - grade.contrast));
     if (grade.saturation != 1) {
         auto transform = ocio::CDLTransform::Create();
         transform->setStyle(ocio::CDL_NO_CLAMP);
         transform->setSat(grade.saturation);
-        group.appendTransform(transform);
+        maker.add(transform);
     }
     if (std::any_of(grade.curves.begin(), grade.curves.end(), [](const auto& c) { return !c.empty(); })) {
-        group.appendTransform(encoded());
+        maker.add(encoded());
         auto transform = ocio::GradingRGBCurveTransform::Create(ocio::GRADING_VIDEO);
         transform->setValue(ocio::GradingRGBCurve::Create(curveOf(grade.curves[1]), curveOf(grade.curves[2]),
                                                           curveOf(grade.curves[3]),
                                                           curveOf(grade.curves[0])));
-        group.appendTransform(transform);
-        group.appendTransform(decoded());
+        maker.add(transform);
+        maker.add(decoded());
     }
 }
 
@@ -112,28 +160,23 @@ std::string refusedFile(const std::string& path) {
     return {};
 }
 
-void add(ocio::GroupTransform& group, const scene::Look& look) {
+void add(Maker& maker, const scene::Look& look) {
     const bool shown = look.values == scene::Look::Values::Shown;
-    if (shown) group.appendTransform(encoded());
+    if (shown) maker.add(encoded());
     auto file = ocio::FileTransform::Create();
     file->setSrc(look.path.c_str());
     const std::string ending = endingOf(look.path);
     const bool lists = ending == ".ccc" || ending == ".cdl"; // of which the first is that of number 0
     file->setCCCId(lists && look.part.empty() ? "0" : look.part.c_str());
     file->setInterpolation(ending == ".cube" ? ocio::INTERP_BEST : ocio::INTERP_DEFAULT);
-    group.appendTransform(file);
-    if (shown) group.appendTransform(decoded());
+    maker.add(file);
+    if (shown) maker.add(decoded());
 }
-
-/// Steps of pixels, straight colours; after some of them a share of what was there before is mixed in again.
-struct Step {
-    Processor processor;
-    float strength = 1;
-};
 
 class Steps : public Grading {
 public:
-    explicit Steps(std::vector<Step> steps) : m_steps(std::move(steps)) {}
+    Steps(std::vector<Step> steps, decltype(&grade::raise) raise)
+        : m_steps(std::move(steps)), m_raise(raise) {}
 
     void apply(float* rgba, std::size_t pixels) const override {
         constexpr std::size_t most = 4096;
@@ -153,8 +196,12 @@ private:
         std::vector<float> before;
         for (const Step& step : m_steps) {
             if (step.strength < 1) before.assign(straight, straight + 4 * pixels);
-            ocio::PackedImageDesc image(straight, static_cast<long>(pixels), 1, 4);
-            step.processor->apply(image);
+            if (step.processor) {
+                ocio::PackedImageDesc image(straight, static_cast<long>(pixels), 1, 4);
+                step.processor->apply(image);
+            } else {
+                m_raise(step.powers, straight, pixels);
+            }
             for (std::size_t i = 0; i < before.size(); ++i)
                 straight[i] = before[i] + (straight[i] - before[i]) * step.strength;
             before.clear();
@@ -171,14 +218,8 @@ private:
     }
 
     std::vector<Step> m_steps;
+    decltype(&grade::raise) m_raise;
 };
-
-Step stepOf(const ocio::ConstConfigRcPtr& config, const ocio::GroupTransformRcPtr& group, double strength) {
-    const auto processor = config->getProcessor(group);
-    return {processor->getOptimizedCPUProcessor(ocio::BIT_DEPTH_F32, ocio::BIT_DEPTH_F32,
-                                                ocio::OPTIMIZATION_DEFAULT),
-            static_cast<float>(strength)};
-}
 
 /// Empty, or why a configuration is not even looked into.
 std::string refusedConfig(const std::string& path) {
@@ -192,55 +233,49 @@ std::string refusedConfig(const std::string& path) {
 }
 
 /// From scene-linear Rec. 709 to what a view shows, as light.
-Step viewOf(const scene::ViewTransform& view) {
+std::vector<Step> viewOf(const scene::ViewTransform& view) {
     const auto config = ocio::Config::CreateFromFile(view.config.c_str());
     auto shown = ocio::DisplayViewTransform::Create();
     shown->setSrc(view.space.empty() ? ocio::ROLE_SCENE_LINEAR : view.space.c_str());
     const char* display = view.display.empty() ? config->getDefaultDisplay() : view.display.c_str();
     shown->setDisplay(display);
     shown->setView(view.view.empty() ? config->getDefaultView(display) : view.view.c_str());
-    auto group = ocio::GroupTransform::Create();
-    group->appendTransform(shown);
-    group->appendTransform(decoded());
-    return stepOf(config, group, 1);
+    Maker maker(config);
+    maker.add(shown);
+    maker.add(decoded());
+    return maker.take();
 }
 
-std::string make(const std::vector<GradeToMake>& grades, const scene::ViewTransform& view, GradingPtr& made) {
+std::string make(const std::vector<GradeToMake>& grades, const scene::ViewTransform& view,
+                 decltype(&grade::raise) raise, GradingPtr& made) {
     const std::scoped_lock guard(making);
     beQuiet();
     std::string reading;
     try {
-        const auto config = ocio::Config::CreateRaw();
-        std::vector<Step> steps;
-        auto group = ocio::GroupTransform::Create();
-        const auto end = [&](double strength) {
-            if (group->getNumTransforms() == 0) return;
-            steps.push_back(stepOf(config, group, strength));
-            group = ocio::GroupTransform::Create();
-        };
+        Maker maker(ocio::Config::CreateRaw());
         for (const auto& [grade, light] : grades) {
-            add(*group, *grade, light);
+            add(maker, *grade, light);
             const scene::Look& look = grade->look;
             if (look.path.empty() || look.strength <= 0) continue;
             if (std::string refused = refusedFile(look.path); !refused.empty()) return refused;
             ocio::ClearAllCaches(); // else a file that has changed is not read again
             reading = look.path;
-            if (look.strength < 1) end(1);
-            add(*group, look);
-            // Told of here, where it is known which file is meant.
-            config->getProcessor(group);
-            if (look.strength < 1) end(look.strength);
+            if (look.strength < 1) maker.end();
+            add(maker, look);
+            maker.check(); // told of here, where it is known which file is meant
+            if (look.strength < 1) maker.end(look.strength);
             reading.clear();
         }
-        end(1);
+        std::vector<Step> steps = maker.take();
         if (!view.config.empty()) {
             if (std::string refused = refusedConfig(view.config); !refused.empty()) return refused;
             ocio::ClearAllCaches();
             reading = view.config;
-            steps.push_back(viewOf(view));
+            for (Step& step : viewOf(view))
+                steps.push_back(std::move(step));
             reading.clear();
         }
-        made = steps.empty() ? nullptr : std::make_shared<const Steps>(std::move(steps));
+        made = steps.empty() ? nullptr : std::make_shared<const Steps>(std::move(steps), raise);
         return {};
     } catch (const std::exception& problem) {
         if (!reading.empty() && reading == view.config)
