@@ -69,8 +69,12 @@ void CameraPicture::followRenderers() {
     });
     connect(&m_final, &ViewRenderer::piece, this, &CameraPicture::takePiece);
     connect(&m_final, &ViewRenderer::ready, this, &CameraPicture::takeFinal);
-    connect(&m_ahead, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double) {
+    connect(&m_ahead, &ViewRenderer::ready, this, [this](const QImage& picture, qint64 tag, double ms) {
         if (tag >> 32 != m_generation) return;
+        if (tag & hurriedTag) {
+            if (m_playing) take(picture, tag, ms);
+            return;
+        }
         keep(tag & 0xffffffff, picture);
         refill();
     });
@@ -116,8 +120,8 @@ void CameraPicture::setHeld(bool held, bool panned) {
 
 /// Finds how the next one would be in time.
 void CameraPicture::adapt(double milliseconds, bool hurried) {
-    const double wanted =
-        m_playing ? shareOfBeat * 1000 / m_session.scene()->output.rate.toDouble() : wantedMilliseconds;
+    const double beat = 1000 / m_session.scene()->output.rate.toDouble();
+    const double wanted = !m_playing ? wantedMilliseconds : shareOfBeat * beat * (hurried ? 2 : 1);
     const double least = m_playing ? leastPlayed / std::max(1, m_extent(1).size.x) : 0;
     double by = std::sqrt(wanted / std::max(1.0, milliseconds)); // across
     if (!hurried) {
@@ -130,17 +134,21 @@ void CameraPicture::adapt(double milliseconds, bool hurried) {
 }
 
 void CameraPicture::take(const QImage& picture, qint64 tag, double milliseconds) {
-    m_coarse = (tag & hurriedTag) != 0;
+    const bool coarse = (tag & hurriedTag) != 0;
     tag &= ~hurriedTag;
+    const std::int64_t frame = tag & 0xffffffff;
     m_slow.stop();
     m_late = false;
-    m_image = picture;
     m_milliseconds = milliseconds;
-    m_shown = tag & 0xffffffff;
-    if (inTime()) adapt(milliseconds, m_coarse);
+    if (inTime()) adapt(milliseconds, coarse);
     // A coarse one is shown again only while it plays, where the playhead has gone on meanwhile.
     const bool played = m_playing && m_drawsPlay && tag >> 32 == m_generation;
-    if (played || (tag == tagNow() && !offHere() && !m_coarse)) keep(m_shown, picture, m_coarse);
+    if (played || (tag == tagNow() && !offHere() && !coarse)) keep(frame, picture, coarse);
+    // Of two at once the earlier may come last.
+    if (played && frame < m_shown && m_shown - frame <= 2) return update();
+    m_image = picture;
+    m_shown = frame;
+    m_coarse = coarse;
     m_refined = false;
     Q_EMIT changed();
     Q_EMIT shown();
@@ -263,18 +271,31 @@ void CameraPicture::update() {
     }
     const Extent extent = extentNow();
     if (extent.size.x < 1 || extent.size.y < 1) return;
-    // While playing, a picture under way is finished rather than dropped for the next: else none would ever
-    // come when one takes longer than a frame lasts.
-    if (m_playing && m_draft.busy()) return;
-    if (m_playing) m_ahead.drop(); // the cores are for what is shown now
+    ViewRenderer* const renderer = freeFor(frame);
+    if (!renderer) return;
     m_drawsPlay = m_playing;
+    m_asked = frame;
     RenderRequest wanted = request(frame, extent);
     if (inTime() && m_hurry) wanted.quality.hurried = true, wanted.tag |= hurriedTag;
     wanted.frame =
         motion::evaluate(*m_session.scene(), m_session.playhead.time(), extent.size, m_session.camera.pose());
     wanted.finish = m_session.document.previewing() || m_panned;
-    m_draft.ask(std::move(wanted));
+    renderer->ask(std::move(wanted));
     if (!m_slow.isActive() && !m_late) m_slow.start();
+}
+
+/// While playing, a picture under way is finished rather than dropped for the next: else none would ever come
+/// when one takes longer than a frame lasts. In a hurry two are made at once, which leaves no core idle.
+/// Null: none is free, or the frame is under way.
+ViewRenderer* CameraPicture::freeFor(std::int64_t frame) {
+    if (!m_playing) return &m_draft;
+    const bool second = m_ahead.busy() && m_aheadPlays;
+    if ((m_draft.busy() || second) && frame == m_asked) return nullptr;
+    if (m_draft.busy() && (second || !m_hurry || !m_drawsPlay)) return nullptr;
+    if (!second) m_ahead.drop(); // the cores are for what is shown now
+    if (!m_draft.busy()) return &m_draft;
+    m_aheadPlays = true;
+    return &m_ahead;
 }
 
 /// What is shown, as it will be written.
@@ -318,6 +339,7 @@ void CameraPicture::refill() {
     const Rational time = timeOfFrame(*frame, scene.output.rate);
     RenderRequest wanted = request(*frame, extent);
     wanted.frame = motion::evaluate(scene, time, extent.size, m_session.move().at(time.toDouble()));
+    m_aheadPlays = false;
     m_ahead.ask(std::move(wanted));
 }
 

@@ -71,13 +71,14 @@ private:
     RenderRequest request(std::int64_t frame, const Extent& extent) const;
     bool inTime() const; ///< pictures come in time rather than as well as they may be
     void adapt(double milliseconds, bool hurried);
+    ViewRenderer* freeFor(std::int64_t frame);
     qint64 tagNow() const; ///< of a picture of the scene as it is, at the playhead
     bool offHere() const { return m_session.camera.offHere(); }
 
     Session& m_session;
     std::function<Extent(double)> m_extent;
-    ViewRenderer m_draft, m_ahead, m_final;
-    QString m_failure; ///< the sentence told last, until a picture comes
+    ViewRenderer m_draft, m_ahead, m_final; ///< m_ahead also every other picture that is played in a hurry
+    QString m_failure;                      ///< the sentence told last, until a picture comes
     ViewExposure m_exposure;
     scene::ScenePtr m_scene;  ///< that pictures are of
     bool m_previewed = false; ///< it is a change that is being dragged
@@ -91,8 +92,10 @@ private:
     bool m_hurry = false; ///< those that come in time are hurried
     double m_share = 1;   ///< of the view's resolution, of pictures that are hurried
     bool m_coarse = false;
-    bool m_found = false;     ///< while playing, the playhead's frame was there already
-    bool m_drawsPlay = false; ///< what was asked for last is a frame that is played
+    bool m_found = false;      ///< while playing, the playhead's frame was there already
+    bool m_drawsPlay = false;  ///< what was asked for last is a frame that is played
+    bool m_aheadPlays = false; ///< so is what m_ahead draws
+    std::int64_t m_asked = -1; ///< the frame that was asked for last
     bool m_late = false;
     bool m_resting = false; ///< the preview has not changed for a while
     QTimer m_still, m_rest, m_slow, m_cacheTold;
