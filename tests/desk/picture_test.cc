@@ -275,6 +275,26 @@ TEST_F(Pictures, WhatTheChecksLetPassLeavesThemAsTheyAre) {
     EXPECT_LE(picture.cache().count(), 1);
 }
 
+TEST_F(Pictures, APreviewThatChangesNothingLeavesThemAsTheyAre) {
+    ASSERT_TRUE(refined());
+    const CameraPicture& picture = camera().picture();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return picture.cache().count() > 3; }, 20000));
+    const int count = picture.cache().count();
+    const double focal = session().scene()->camera.marks.front().pose.focal;
+    Document& document = session().document;
+    EXPECT_TRUE(document.preview({{"edit", "lens"}, {"focal", focal}}));
+    EXPECT_GE(picture.cache().count(), count);
+    document.dropPreview();
+    EXPECT_GE(picture.cache().count(), count);
+    EXPECT_TRUE(refined());
+    EXPECT_TRUE(document.preview({{"edit", "lens"}, {"focal", focal + 10}}));
+    EXPECT_LE(picture.cache().count(), 1);
+    document.dropPreview();
+    EXPECT_TRUE(refined());
+    EXPECT_EQ(picture.share(), 1);
+    EXPECT_FALSE(picture.coarse());
+}
+
 TEST_F(Pictures, WhereTimeGoesIsTold) {
     auto* times = window.findChild<QAction*>(QStringLiteral("times"));
     ASSERT_TRUE(times);

@@ -32,9 +32,10 @@ CameraPicture::CameraPicture(Session& session, std::function<Extent(double share
         const scene::ScenePtr before = std::exchange(m_scene, m_session.scene());
         const bool previewed = std::exchange(m_previewed, m_session.document.previewing());
         // The very same scene again: its files show something else now.
-        if (!before || before == m_scene || previewed || m_previewed ||
-            !scene::samePictures(*before, *m_scene))
+        if (!before || before == m_scene || !scene::samePictures(*before, *m_scene))
             forget();
+        else if (previewed && !m_previewed)
+            update(); // what was hurried is made whole
     });
     connect(&m_session.playhead, &Playhead::frameChanged, this, &CameraPicture::update);
     connect(&m_session.camera, &ShownCamera::changed, this, &CameraPicture::update);
