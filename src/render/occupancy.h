@@ -17,6 +17,9 @@ public:
     /// How many texels before a column and above a row are not clear, for 0..width and 0..height.
     const int* counts() const { return m_some.data(); }
 
+    /// Of all texels that are not clear.
+    int count() const { return m_some.back(); }
+
 private:
     int m_width = 0, m_height = 0;
     std::vector<int> m_some;

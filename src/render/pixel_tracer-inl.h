@@ -15,30 +15,15 @@
 #include <hwy/contrib/math/math-inl.h>
 #include <hwy/highway.h>
 
-#include "render/fetch-inl.h"
-#include "render/lens_aim-inl.h"
+#include "render/card_rays-inl.h"
 
 HWY_BEFORE_NAMESPACE();
 namespace stage::render::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-/// Rays that are traced together, of one pixel or of several.
-constexpr int batch = 64, mostSpots = batch / RayPoints::step;
-
-class PixelTracer {
-    using D = hn::CappedTag<float, RayPoints::step>;
-    using V = hn::Vec<D>;
-
+class PixelTracer : public CardRays {
 public:
-    PixelTracer(const RayTile& tile, const std::vector<RayCard>& cards)
-        : m_tile(tile), m_cards(cards), m_aim(tile.opening) {}
-
-    /// A pixel of the tile, and where what its rays see is added to: all of it, and if wanted that of one
-    /// half of the rays less that of the other: of every sixteen the first eight, and the rest.
-    struct Spot {
-        int x, y;
-        float *sum, *halves;
-    };
+    PixelTracer(const RayTile& tile, const std::vector<RayCard>& cards) : CardRays(tile), m_cards(cards) {}
 
     /// Rays `from` to `to` of some pixels. As many as the batch has room for are traced together, so that the
     /// machine need not wait for one's texels before it looks at the next.
@@ -111,14 +96,6 @@ public:
     }
 
 private:
-    void aim(const Spot& spot, int at, int from) {
-        const BlueNoise& noise = blueNoise();
-        const int fx = m_tile.x0 + spot.x, fy = m_tile.y0 + spot.y;
-        const float shift[4] = {noise.at(fx, fy), noise.at(fx + 23, fy + 37), noise.at(fx + 47, fy + 11),
-                                noise.at(fx + 11, fy + 53)};
-        m_aim.aim(D(), *m_tile.points, from, m_rays, shift, m_p + at, m_q + at, m_t + at, m_a + at);
-    }
-
     /// What the cards in front of a glint let through, for pixels from (x, y) on, whose rays m_p and m_q
     /// have.
     V past(const std::vector<RayCard>& cards, const Glint& glint, int x, int y) {
@@ -217,8 +194,6 @@ private:
         hn::LoadInterleaved4(d, m_seen, r, g, b, a);
         return card.edges.any ? hn::Mul(a, coverOf(d, card.edges, u, v)) : a;
     }
-    static float at(const TileLinear& l, float x, float y) { return l.a + l.b * x + l.c * y; }
-
     /// Sums of what rays see, lane by lane: of all of them, or of the two halves where a vector does not hold
     /// both.
     template <bool halved> struct Light {
@@ -236,8 +211,6 @@ private:
         }
         static constexpr int sumOf(int j) { return sums == 2 ? j / (RayPoints::step / 2) : 0; }
     };
-
-    static int canvasAt(const Spot& spot) { return (spot.y * Canvas::side + spot.x) * 4; }
 
     template <bool halved> void see(const Spot* spots, int count) {
         const D d;
@@ -572,148 +545,6 @@ private:
         return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
     }
 
-    /// What all rays of a pixel see of what fills a gap, into m_seen.
-    void lookAtFilled(const RayCard& card, const Spot& spot) {
-        FillRay rays[batch];
-        for (int i = 0; i < m_rays; ++i)
-            rays[i] = {m_tile.x0 + spot.x + 0.5, m_tile.y0 + spot.y + 0.5, m_p[m_first + i], m_q[m_first + i],
-                       m_t[m_first + i]};
-        std::fill_n(m_seen + 4 * m_first, 4 * m_rays, 0.f);
-        render::see(card.filled->fills, card.filled->gap, rays, m_rays, m_seen + 4 * m_first);
-    }
-
-    using Fetched = FetchPlaces<batch>;
-
-    /// Sixteen rays, through places of the frame (px from the tile's first pixel's middle) and m_p, m_q from
-    /// `first` on: places on the card into u and v, how much of it is there into m_cover, depths into
-    /// m_depth.
-    void lookAtMesh(const RayCard& card, const float* xs, float y, int first, float* us, float* vs) {
-        Rays16 rays = raysThrough(*card.mesh, m_tile.x0 + 0.5, m_tile.y0 + 0.5 + static_cast<double>(y), xs,
-                                  m_p + first, m_q + first, m_t + first);
-        for (int i = 0; i < 16; ++i)
-            rays.valid[i] = m_through[first + i] > 0 ? -1 : 0;
-        card.mesh->mesh->meet(rays);
-        if (card.behind) {
-            for (int i = 0; i < 16; ++i) {
-                rays.valid[i] = rays.depth[i] > 0 ? -1 : 0;
-                rays.from[i] = rays.depth[i] * 1.0001f;
-            }
-            card.mesh->mesh->meet(rays);
-        }
-        for (int i = 0; i < 16; ++i) {
-            const bool met = rays.depth[i] > 0;
-            us[i] = met ? rays.s[i] * card.scaleU - 0.5f - static_cast<float>(card.fine.x0) : 0;
-            vs[i] = met ? rays.t[i] * card.scaleV - 0.5f - static_cast<float>(card.fine.y0) : 0;
-            m_depth[first + i] = rays.depth[i];
-            m_cover[first + i] = met ? 1 : 0;
-        }
-    }
-    bool lookMesh(const RayCard& card, float x, float y) {
-        const D d;
-        const int lanes = static_cast<int>(hn::Lanes(d));
-        alignas(64) float xs[16], us[16], vs[16];
-        std::fill_n(xs, 16, x);
-        const auto stretch = hn::Set(d, card.air.stretchAt(x, y));
-        bool any = false;
-        for (int i = m_first; i < m_first + m_rays; i += 16) {
-            lookAtMesh(card, xs, y, i, us, vs);
-            for (int k = 0; k < 16; k += lanes) {
-                auto u = hn::Load(d, us + k), v = hn::Load(d, vs + k);
-                const auto cover = hn::Mul(hn::Load(d, m_cover + i + k), coverOf(d, card.edges, u, v));
-                hn::Store(cover, d, m_cover + i + k);
-                any = any || !hn::AllFalse(d, hn::Gt(cover, hn::Zero(d)));
-                if (card.hazy) {
-                    const auto distance = hn::Mul(hn::Load(d, m_depth + i + k), stretch);
-                    const auto through = hn::Max(hn::Sub(distance, hn::Set(d, card.air.start)), hn::Zero(d));
-                    hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i + k);
-                }
-                placeOn(d, card.fine, u, v, i + k, m_fine);
-            }
-        }
-        return any;
-    }
-
-    /// Where all rays of the pixel meet the card; false where nothing is there.
-    HWY_INLINE bool look(const RayCard& card, int column, int row) {
-        if (!(card.present[static_cast<std::size_t>(row)] >> column & 1)) return false;
-        const float x = static_cast<float>(column), y = static_cast<float>(row);
-        if (card.mesh) return lookMesh(card, x, y);
-        const D d;
-        for (int i = 0; i < RayCard::lines; i += static_cast<int>(hn::Lanes(d)))
-            hn::Store(hn::MulAdd(hn::Set(d, x), hn::Load(d, card.perColumn + i),
-                                 hn::MulAdd(hn::Set(d, y), hn::Load(d, card.perRow + i),
-                                            hn::Load(d, card.first + i))),
-                      d, m_line + i);
-        const float u0 = m_line[0], v0 = m_line[1], w0 = m_line[2], ru = m_line[3], rv = m_line[4],
-                    uu = m_line[5], uv = m_line[6], tu = m_line[7], tv = m_line[8], tw = m_line[9],
-                    ttu = m_line[10], ttv = m_line[11], ttw = m_line[12];
-        const auto stretch = hn::Set(d, card.hazy ? card.air.stretchAt(x, y) : 1.f);
-        for (int i = m_first; i < m_first + m_rays; i += static_cast<int>(hn::Lanes(d))) {
-            const auto p = hn::Load(d, m_p + i), q = hn::Load(d, m_q + i);
-            auto u = hn::MulAdd(p, hn::Set(d, ru), hn::MulAdd(q, hn::Set(d, uu), hn::Set(d, u0))),
-                 v = hn::MulAdd(p, hn::Set(d, rv), hn::MulAdd(q, hn::Set(d, uv), hn::Set(d, v0)));
-            auto w = hn::Set(d, 1.f);
-            if (!card.level)
-                w = hn::MulAdd(p, hn::Set(d, card.rw), hn::MulAdd(q, hn::Set(d, card.uw), hn::Set(d, w0)));
-            if (!card.still) {
-                const auto t = hn::Load(d, m_t + i);
-                u = hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttu), hn::Set(d, tu)), u);
-                v = hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttv), hn::Set(d, tv)), v);
-                if (!card.level) w = hn::MulAdd(t, hn::MulAdd(t, hn::Set(d, ttw), hn::Set(d, tw)), w);
-            }
-            if (!card.level) {
-                // By Newton's step, which takes less time than dividing.
-                const auto safe = hn::Max(w, hn::Set(d, 1e-6f)), near = hn::ApproximateReciprocal(safe),
-                           each = hn::Mul(near, hn::NegMulAdd(safe, near, hn::Set(d, 2.f)));
-                u = hn::Mul(u, each), v = hn::Mul(v, each);
-            }
-            if (card.du != 0 || card.dv != 0) {
-                const auto a = hn::Load(d, m_a + i);
-                u = hn::MulAdd(a, hn::Set(d, card.du), u);
-                v = hn::MulAdd(a, hn::Set(d, card.dv), v);
-            }
-            if (card.edges.any) hn::Store(coverOf(d, card.edges, u, v), d, m_cover + i);
-            if (card.hazy) {
-                const auto slant = hn::MulAdd(p, hn::Set(d, card.perRight),
-                                              hn::MulAdd(q, hn::Set(d, card.perUp), hn::Set(d, 1.f)));
-                const auto depth =
-                    hn::Div(slant, hn::Max(hn::Mul(w, hn::Set(d, card.nearness)), hn::Set(d, 1e-7f)));
-                const auto through =
-                    hn::Max(hn::MulSub(depth, stretch, hn::Set(d, card.air.start)), hn::Zero(d));
-                hn::Store(hn::Exp(d, hn::Mul(through, hn::Set(d, -card.air.density))), d, m_air + i);
-            }
-            placeOn(d, card.fine, u, v, i, m_fine);
-            if (card.between > 0) {
-                const auto half = hn::Set(d, 0.5f);
-                placeOn(d, card.coarse,
-                        hn::MulAdd(u, half,
-                                   hn::Set(d, (static_cast<float>(card.fine.x0) + 0.5f) * 0.5f - 0.5f -
-                                                  static_cast<float>(card.coarse.x0))),
-                        hn::MulAdd(v, half,
-                                   hn::Set(d, (static_cast<float>(card.fine.y0) + 0.5f) * 0.5f - 0.5f -
-                                                  static_cast<float>(card.coarse.y0))),
-                        i, m_coarse);
-            }
-        }
-        return true;
-    }
-
-    HWY_INLINE void fetch(const Patch& patch, const Fetched& where) {
-        const Few few;
-        for (int i = m_first; i < m_first + m_rays; i += Few::pixels)
-            hn::Store(few.fetch(patch.texels, patch.stride, where.at + i, where.wx + i, where.wy + i),
-                      Few::D(), m_seen + 4 * i);
-    }
-    HWY_INLINE void mixIn(const Patch& patch, float share) {
-        const Few few;
-        for (int i = m_first; i < m_first + m_rays; i += Few::pixels) {
-            const auto coarse =
-                few.fetch(patch.texels, patch.stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
-            const auto fine = hn::Load(Few::D(), m_seen + 4 * i);
-            hn::Store(hn::MulAdd(hn::Sub(coarse, fine), few.same(share), fine), Few::D(), m_seen + 4 * i);
-        }
-    }
-
     /// Adds what has been fetched. Whether any light still comes from behind.
     template <class Light> HWY_INLINE bool gather(const RayCard& card, Light& light) {
         const D d;
@@ -741,15 +572,7 @@ private:
         return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
     }
 
-    const RayTile& m_tile;
     const std::vector<RayCard>& m_cards;
-    int m_rays = 0, m_first = 0; ///< those of the pixel that is looked at
-    const LensAim m_aim;
-    alignas(64) float m_p[batch], m_q[batch], m_t[batch], m_a[batch], m_through[batch], m_cover[batch],
-        m_air[batch], m_depth[batch];
-    alignas(64) float m_line[RayCard::lines]; ///< of a card, at a pixel
-    alignas(64) float m_seen[4 * batch];
-    Fetched m_fine, m_coarse;
     struct Level {
         std::vector<float> seen, near, mixed; ///< of each card and ray; of each ray
     };

@@ -29,6 +29,8 @@ void FindPresent(const Occupancy* known, int width, int height, RayCard& card) {
     LineUp(card);
     if (!known) return;
     const Occupancy& occupancy = *known;
+    if (occupancy.count() == 0) return card.present.fill(0);
+    if (occupancy.count() == occupancy.width() * occupancy.height() && !card.edges.any) return;
     const hn::CappedTag<float, Canvas::side> d;
     const hn::RebindToSigned<decltype(d)> di;
     const int lanes = static_cast<int>(hn::Lanes(d));

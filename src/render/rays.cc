@@ -60,13 +60,18 @@ private:
 
     /// How far pixels are off by the two halves of their first rays.
     void halvesApart() {
-        const auto each = hn::Set(Four(), 1.f / RayPoints::step);
+        const hn::CappedTag<float, 16> d;
+        const int pixels = static_cast<int>(hn::Lanes(d)) / 4;
+        const auto each = hn::Set(d, 1.f / RayPoints::step);
         for (int y = 0; y < m_tile.height; ++y)
-            for (int x = 0; x < m_tile.width; ++x) {
-                const auto sum = hn::LoadU(Four(), sumOf(x, y)), halves = hn::LoadU(Four(), addedOf(x, y));
-                errorOf(x, y) =
-                    0.25f * evenness *
-                    distance(hn::Mul(hn::Add(sum, halves), each), hn::Mul(hn::Sub(sum, halves), each));
+            for (int x = 0; x < m_tile.width; x += pixels) {
+                const auto sum = hn::LoadU(d, sumOf(x, y)), halves = hn::LoadU(d, addedOf(x, y));
+                alignas(64) float apart[16];
+                hn::Store(
+                    distances(d, hn::Mul(hn::Add(sum, halves), each), hn::Mul(hn::Sub(sum, halves), each)), d,
+                    apart);
+                for (int i = 0; i < std::min(pixels, m_tile.width - x); ++i)
+                    errorOf(x + i, y) = 0.25f * evenness * apart[4 * i];
             }
     }
 
@@ -116,20 +121,22 @@ private:
     /// Points that are spread evenly are off by about half as much as the difference of two halves tells.
     static constexpr float evenness = 0.25f;
 
-    /// Square of the distance of two colours as they are shown, a mean over the colours or that of alpha.
-    HWY_INLINE static float distance(Colour a, Colour b) {
-        const Four d;
+    /// Squares of the distances of colours as they are shown, a mean over the colours or that of alpha: four
+    /// times that of each pixel.
+    template <class D> HWY_INLINE static hn::Vec<D> distances(D d, hn::Vec<D> a, hn::Vec<D> b) {
         // The curve of sRGB, to 14 % of its slope; alpha as it is.
-        const auto shown = [&](Colour linear) HWY_ATTR {
+        const auto shown = [&](hn::Vec<D> linear) HWY_ATTR {
             return hn::Sqrt(
                 hn::Add(hn::Min(hn::Max(linear, hn::Zero(d)), hn::Set(d, 1.f)), hn::Set(d, 0.0015f)));
         };
-        const auto alpha = hn::FirstN(d, 3);
-        const auto apart = hn::IfThenElse(alpha, hn::Sub(shown(a), shown(b)), hn::Sub(a, b));
-        alignas(16) float squares[4];
-        hn::Store(hn::Mul(apart, apart), d, squares);
-        return std::max((squares[0] + squares[1] + squares[2]) * (1 / 3.f), squares[3]);
+        const auto square = [&](hn::Vec<D> by) HWY_ATTR { return hn::Mul(by, by); };
+        const auto alpha = hn::Broadcast<3>(square(hn::Sub(a, b)));
+        alignas(64) static constexpr float colours[16] = {1, 1, 1, 0, 1, 1, 1, 0, 1, 1, 1, 0, 1, 1, 1, 0};
+        const auto each = hn::Mul(square(hn::Sub(shown(a), shown(b))), hn::Load(d, colours));
+        const auto pairs = hn::Add(each, hn::Shuffle2301(each));
+        return hn::Max(hn::Mul(hn::Add(pairs, hn::Shuffle1032(pairs)), hn::Set(d, 1 / 3.f)), alpha);
     }
+    HWY_INLINE static float distance(Colour a, Colour b) { return hn::GetLane(distances(Four(), a, b)); }
 
     /// How many more rays pixels get around which the mean error is too large; whether there are any.
     bool findNeed() {
