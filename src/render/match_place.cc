@@ -30,26 +30,43 @@ template <class Keep> std::vector<motion::Item> kept(std::vector<motion::Item> i
     return some;
 }
 
-/// Mean light of places, each of which counts as much as its alpha and a weight.
+double luminance(const V3d& light) {
+    return 0.2126 * light.x + 0.7152 * light.y + 0.0722 * light.z;
+}
+
+/// Mean light of places, each of which counts as much as its alpha and a weight. Its level is the mean in
+/// stops, as eyes see it, and of two colours that which there is more of counts more: a bright lamp is one
+/// place among others.
 struct Mean {
     V3d light{0};
     double count = 0;
 };
 Mean meanOf(const Image& picture, const cv::Mat* weights) {
+    constexpr double black = 1e-3; // in which stops are not told apart any more
+    const auto forPlaces = [&](const auto& body) {
+        for (int y = 0; y < picture.size.y; ++y)
+            for (int x = 0; x < picture.size.x; ++x) {
+                const float* p = picture.row(y) + 4 * x;
+                const double weight = weights ? static_cast<double>(weights->at<float>(y, x)) : 1;
+                if (!(p[3] > 0) || !(weight > 0)) continue;
+                const V3d light(std::max(0.f, p[0]), std::max(0.f, p[1]), std::max(0.f, p[2]));
+                body(light / static_cast<double>(p[3]), weight * static_cast<double>(p[3]));
+            }
+    };
     Mean mean;
-    for (int y = 0; y < picture.size.y; ++y)
-        for (int x = 0; x < picture.size.x; ++x) {
-            const float* p = picture.row(y) + 4 * x;
-            const double weight = weights ? static_cast<double>(weights->at<float>(y, x)) : 1;
-            mean.light += V3d(std::max(0.f, p[0]), std::max(0.f, p[1]), std::max(0.f, p[2])) * weight;
-            mean.count += weight * static_cast<double>(p[3]);
-        }
-    if (mean.count > 0) mean.light /= mean.count;
+    double stops = 0;
+    forPlaces([&](const V3d& light, double weight) {
+        stops += weight * std::log2(luminance(light) + black);
+        mean.count += weight;
+    });
+    if (!(mean.count > 0)) return mean;
+    const double level = std::exp2(stops / mean.count) - black;
+    V3d colour(0);
+    forPlaces([&](const V3d& light, double weight) {
+        colour += light * (weight / (luminance(light) + level + black));
+    });
+    if (level > 0 && luminance(colour) > 0) mean.light = colour * (level / luminance(colour));
     return mean;
-}
-
-double luminance(const V3d& light) {
-    return 0.2126 * light.x + 0.7152 * light.y + 0.0722 * light.z;
 }
 
 /// How much places count: next to the layer's silhouette wholly, farther off less.

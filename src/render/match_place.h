@@ -16,10 +16,10 @@ struct PlaceMatch {
 
 /// Measured as the camera sees it at a time, by a pinhole, without the grade and the glare of the whole
 /// picture and without the layer's own grade: the layer in the light of the scene's lamps, against the layers
-/// around it in the frame and in depth (half to twice its own; all where there are too few). Its mean light
-/// goes to theirs, within three stops, its mean colour to theirs, each by `strength` (0..1). Errors: no such
-/// layer, or one without a picture; it is not seen then; nothing stands around it; media; stopped.
-/// Thread-safe.
+/// around it in the frame and in depth (half to twice its own; all where there are too few). Its level goes
+/// to theirs, within three stops, its mean colour to theirs, each by `strength` (0..1); levels are means in
+/// stops, so that a lamp beside it does not outweigh all else. Errors: no such layer, or one without a
+/// picture; it is not seen then; nothing stands around it; media; stopped. Thread-safe.
 Result<PlaceMatch> matchToPlace(const scene::Scene& scene, std::int64_t layer, Rational time, double strength,
                                 media::PixelCache& cache, const Progress& progress = {});
 

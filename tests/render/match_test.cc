@@ -71,6 +71,18 @@ TEST(MatchToPlace, CountsTheLightOfLampsAndNoGradeOfThePicture) {
     EXPECT_NEAR(matched(scene, 1).stops, before + 1, 0.02);
 }
 
+TEST(MatchToPlace, IsNotRuledByALampBesideIt) {
+    scene::Scene scene = sheetsToMatch();
+    const PlaceMatch before = matched(scene, 1);
+    scene.layers.push_back(
+        grey(4, {0.3, 0.3}, {0.8, 0, -6}, {40, 20, 4, 1})); // 200 times as bright as the wall
+    const PlaceMatch after = matched(scene, 1);
+    EXPECT_GT(after.stops, before.stops);
+    EXPECT_LT(after.stops, before.stops + 0.6);
+    EXPECT_NEAR(after.colours.x, before.colours.x, 0.15);
+    EXPECT_NEAR(after.colours.z, before.colours.z, 0.15);
+}
+
 TEST(MatchToPlace, SaysWhyItCannot) {
     media::PixelCache cache;
     scene::Scene scene = sheetsToMatch();
