@@ -32,7 +32,7 @@ const scene::Scene& demo() {
 /// Frames one after the other, the first not counted: pictures are there by then.
 void frames(benchmark::State& state, const scene::Scene& scene, V2i size, const render::Quality& quality,
             bool exposed) {
-    static media::PixelCache cache(std::size_t{3} << 30);
+    media::PixelCache cache(std::size_t{3} << 30); // which has none of what is made for each frame
     const auto draw = [&](std::int64_t n) {
         const auto picture = render::render(
             motion::evaluate(scene, timeOfFrame(n, scene.output.rate), size, exposed), quality, cache);
