@@ -64,6 +64,7 @@ private:
         const int step = m_spread.step(), places = std::max(1, rowsRead / step);
         Raster means(box.size());
         std::vector<float> sums(static_cast<std::size_t>(box.size().x) * step * 4);
+        cv::Mat row(1, box.size().x, CV_32FC4);
         for (int y0 = box.y0; y0 < box.y1; y0 += places) {
             const Box part{box.x0, y0, box.x1, std::min(y0 + places, box.y1)};
             const auto read = cache.read(m_below, m_level, m_spread.pixels(part), progress);
@@ -75,22 +76,14 @@ private:
                     if (addBright(read->row((y - part.y0) * step + k), read->size.x, m_threshold,
                                   sums.data()))
                         any = true;
-                if (any) meansOf(sums.data(), step, box.size().x, means.row(y - box.y0));
+                if (!any) continue;
+                meansOf(sums.data(), step, box.size().x, row.ptr<float>());
+                cv::min(row, highest, row);
+                cv::Mat out(1, box.size().x, CV_16FC4, means.row(y - box.y0));
+                row.convertTo(out, CV_16FC4);
             }
         }
         return means;
-    }
-    /// Of sums of colours over `step` rows.
-    static void meansOf(const float* sums, int step, int count, Imath::half* means) {
-        const float each = 1 / static_cast<float>(step * step);
-        for (int x = 0; x < count; ++x, means += 4) {
-            float sum[4] = {0, 0, 0, 0};
-            for (int k = 0; k < step; ++k, sums += 4)
-                for (int c = 0; c < 4; ++c)
-                    sum[c] += sums[c];
-            for (int c = 0; c < 4; ++c)
-                means[c] = std::min(sum[c] * each, highest);
-        }
     }
     static V2i sizeFor(V2i size, int step) {
         return {(size.x + step - 1) / step, (size.y + step - 1) / step};
@@ -270,19 +263,10 @@ private:
         const Spread by(glow.reach * reading.scale);
         const auto places = spread(reading, box, by, SpreadSource::Of::BrightColours, glow.threshold);
         if (!places) return tl::unexpected(places.error());
-        const cv::Mat& light = *places;
-        const Box from = by.pixels(by.between(box));
         const auto tint = [&](double colour) { return static_cast<float>(glow.strength * colour); };
         const std::array<float, 3> tints = {tint(glow.tint.r), tint(glow.tint.g), tint(glow.tint.b)};
-        const int step = by.step();
-        for (int y = 0; y < box.size().y; ++y) {
-            const int at = box.y0 + y - from.y0, above = (at + step - step / 2) / step - 1;
-            const float share =
-                (static_cast<float>(at - above * step) + 0.5f) / static_cast<float>(step) - 0.5f;
-            addGrid({light.ptr<float>(above), light.ptr<float>(std::min(above + 1, light.rows - 1)), share,
-                     step, box.x0 - from.x0},
-                    tints, box.size().x, picture.row(y));
-        }
+        for (int y = 0; y < box.size().y; ++y)
+            addGrid(by.rowBetween(*places, box, y), tints, box.size().x, picture.row(y));
         return {};
     }
     /// around: RGBA.

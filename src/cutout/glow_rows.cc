@@ -30,7 +30,20 @@ template <class D> HWY_INLINE hn::Vec<D> floatsOf(D d, const Imath::half* halfs)
         d, hn::LoadU(hn::Rebind<hwy::float16_t, D>(), reinterpret_cast<const hwy::float16_t*>(halfs)));
 }
 
-bool AddBright(const Imath::half* texels, int count, float threshold, float* sums) {
+template <class D> HWY_INLINE hn::Vec<D> floatsOf(D d, const float* texels) {
+    return hn::LoadU(d, texels);
+}
+template <class D> HWY_INLINE void store(D d, hn::Vec<D> floats, Imath::half* texels) {
+    const hn::Rebind<hwy::float16_t, D> dh;
+    hn::StoreU(hn::DemoteTo(dh, hn::Min(floats, hn::Set(d, 65000.f))), dh, // what a half float holds
+               reinterpret_cast<hwy::float16_t*>(texels));
+}
+template <class D> HWY_INLINE void store(D d, hn::Vec<D> floats, float* texels) {
+    hn::StoreU(floats, d, texels);
+}
+
+template <class Texel>
+HWY_INLINE bool AddBrightOf(const Texel* texels, int count, float threshold, float* sums) {
     HWY_ALIGN const float colours[16] = {1, 1, 1, 0, 1, 1, 1, 0, 1, 1, 1, 0, 1, 1, 1, 0};
     bool any = false;
     forTexels(count, [&](auto d, int i) HWY_ATTR {
@@ -46,16 +59,13 @@ bool AddBright(const Imath::half* texels, int count, float threshold, float* sum
     return any;
 }
 
-/// light + texels, at most what a half float holds.
-template <class D> HWY_INLINE void addLight(D d, hn::Vec<D> light, Imath::half* texels) {
-    const auto sum = hn::Min(hn::Add(floatsOf(d, texels), light), hn::Set(d, 65000.f));
-    const hn::Rebind<hwy::float16_t, D> dh;
-    hn::StoreU(hn::DemoteTo(dh, sum), dh, reinterpret_cast<hwy::float16_t*>(texels));
+template <class D, class Texel> HWY_INLINE void addLight(D d, hn::Vec<D> light, Texel* texels) {
+    store(d, hn::Add(floatsOf(d, texels), light), texels);
 }
 
 /// Between places, as many texels at a time as d has, which is no more than a step has.
-template <class D>
-void addBetween(D d, const float* places, int step, int first, int count, Imath::half* texels) {
+template <class D, class Texel>
+void addBetween(D d, const float* places, int step, int first, int count, Texel* texels) {
     const hn::FixedTag<float, 4> one;
     const int pixels = static_cast<int>(hn::Lanes(d)) / 4, half = step / 2;
     const float each = 1 / static_cast<float>(step);
@@ -81,7 +91,8 @@ void addBetween(D d, const float* places, int step, int first, int count, Imath:
     }
 }
 
-void AddGrid(const GridRow& row, const std::array<float, 3>& tint, int count, Imath::half* texels) {
+template <class Texel>
+HWY_INLINE void AddGridTo(const GridRow& row, const std::array<float, 3>& tint, int count, Texel* texels) {
     const hn::FixedTag<float, 4> d;
     // The row of places itself.
     const int last = (row.first + count - 1) / row.step + (row.step > 1);
@@ -105,6 +116,30 @@ void AddGrid(const GridRow& row, const std::array<float, 3>& tint, int count, Im
         addBetween(d, places.data(), row.step, row.first, count, texels);
 }
 
+bool AddBright(const Imath::half* texels, int count, float threshold, float* sums) {
+    return AddBrightOf(texels, count, threshold, sums);
+}
+bool AddBrightFloats(const float* texels, int count, float threshold, float* sums) {
+    return AddBrightOf(texels, count, threshold, sums);
+}
+void AddGrid(const GridRow& row, const std::array<float, 3>& tint, int count, Imath::half* texels) {
+    AddGridTo(row, tint, count, texels);
+}
+void AddGridFloats(const GridRow& row, const std::array<float, 3>& tint, int count, float* texels) {
+    AddGridTo(row, tint, count, texels);
+}
+
+void MeansOf(const float* sums, int step, int count, float* means) {
+    const hn::FixedTag<float, 4> d;
+    const auto each = hn::Set(d, 1 / static_cast<float>(step * step));
+    for (int x = 0; x < count; ++x, means += 4) {
+        auto sum = hn::Zero(d);
+        for (int k = 0; k < step; ++k, sums += 4)
+            sum = hn::Add(sum, hn::LoadU(d, sums));
+        hn::StoreU(hn::Mul(sum, each), d, means);
+    }
+}
+
 }
 HWY_AFTER_NAMESPACE();
 
@@ -112,13 +147,25 @@ HWY_AFTER_NAMESPACE();
 namespace stage::cutout {
 
 HWY_EXPORT(AddBright);
+HWY_EXPORT(AddBrightFloats);
 HWY_EXPORT(AddGrid);
+HWY_EXPORT(AddGridFloats);
+HWY_EXPORT(MeansOf);
 
 bool addBright(const Imath::half* texels, int count, float threshold, float* sums) {
     return HWY_DYNAMIC_DISPATCH(AddBright)(texels, count, threshold, sums);
 }
+bool addBright(const float* texels, int count, float threshold, float* sums) {
+    return HWY_DYNAMIC_DISPATCH(AddBrightFloats)(texels, count, threshold, sums);
+}
 void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, Imath::half* texels) {
     HWY_DYNAMIC_DISPATCH(AddGrid)(row, tint, count, texels);
+}
+void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, float* texels) {
+    HWY_DYNAMIC_DISPATCH(AddGridFloats)(row, tint, count, texels);
+}
+void meansOf(const float* sums, int step, int count, float* means) {
+    HWY_DYNAMIC_DISPATCH(MeansOf)(sums, step, count, means);
 }
 
 }

@@ -11,6 +11,9 @@ namespace stage::cutout {
 /// Adds to sums (RGBA) what of texels is brighter than a threshold by the largest of its colours: the
 /// colours, as much as they are above it. Alpha stays. Whether there is any.
 bool addBright(const Imath::half* texels, int count, float threshold, float* sums);
+bool addBright(const float* texels, int count, float threshold, float* sums);
+/// Means of places `step` texels across and down, of sums of texels over their rows: RGBA.
+void meansOf(const float* sums, int step, int count, float* means);
 
 /// Between two rows of a grid's places.
 struct GridRow {
@@ -21,5 +24,6 @@ struct GridRow {
 };
 /// Adds what a grid has, even between the middles of its places, times a tint to texels; alpha stays.
 void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, Imath::half* texels);
+void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, float* texels);
 
 }

@@ -64,6 +64,14 @@ cv::Mat Spread::spread(const cv::Mat& places) const {
     return all(cv::Rect(most, most, places.cols - 2 * most, places.rows - 2 * most));
 }
 
+GridRow Spread::rowBetween(const cv::Mat& places, const media::Box& box, int y) const {
+    const media::Box from = pixels(between(box));
+    const int at = box.y0 + y - from.y0, above = (at + m_step - m_step / 2) / m_step - 1;
+    const float share = (static_cast<float>(at - above * m_step) + 0.5f) / static_cast<float>(m_step) - 0.5f;
+    return {places.ptr<float>(above), places.ptr<float>(std::min(above + 1, places.rows - 1)), share, m_step,
+            box.x0 - from.x0};
+}
+
 cv::Mat Spread::evenly(const cv::Mat& places, const media::Box& box) const {
     cv::Mat all = places;
     if (m_step > 1) cv::resize(places, all, {}, m_step, m_step, cv::INTER_LINEAR);

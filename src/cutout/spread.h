@@ -2,6 +2,7 @@
 // is of OpenCV. Pure, thread-safe.
 #pragma once
 
+#include "cutout/glow_rows.h"
 #include "media/raster.h"
 
 #include <opencv2/core.hpp>
@@ -22,6 +23,8 @@ public:
     media::Box between(const media::Box& box) const;
     /// Places spread. places: those and as many around as the border is wide; floats, any channels.
     cv::Mat spread(const cv::Mat& places) const;
+    /// A row of a box of pixels, from its top. places: those it lies between, spread, RGBA; must stay.
+    GridRow rowBetween(const cv::Mat& places, const media::Box& box, int y) const;
     /// A box of pixels. places: those it lies between, spread.
     cv::Mat evenly(const cv::Mat& places, const media::Box& box) const;
     /// The same box in pixels.

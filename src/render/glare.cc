@@ -120,6 +120,39 @@ void addLight(const cv::Mat& light, float strength, const scene::Colour& tint, c
     });
 }
 
+/// Light spread evenly to all sides, times a share of the glare's strength. by: how far.
+void addHalo(const scene::Glare& glare, const Box& part, const cutout::Spread& by, double share,
+             Image& picture) {
+    const Box around = by.between(part).grown(by.border());
+    const V2i size = around.size();
+    const int step = by.step();
+    cv::Mat places = cv::Mat::zeros(size.y, size.x, CV_32FC4);
+    std::atomic<bool> any = false;
+    media::inParallel(0, size.y, [&](int n) {
+        const int top = (around.y0 + n) * step, y0 = std::max(top, part.y0),
+                  y1 = std::min(top + step, part.y1);
+        if (y0 >= y1) return;
+        std::vector<float> sums(static_cast<std::size_t>(size.x) * step * 4);
+        float* const first = sums.data() + 4 * static_cast<std::ptrdiff_t>(part.x0 - around.x0 * step);
+        bool some = false;
+        for (int y = y0; y < y1; ++y)
+            if (cutout::addBright(picture.row(y) + 4 * part.x0, part.size().x,
+                                  static_cast<float>(glare.threshold), first))
+                some = true;
+        if (!some) return;
+        any = true;
+        cutout::meansOf(sums.data(), step, size.x, places.ptr<float>(n));
+    });
+    if (!any) return;
+    const cv::Mat light = by.spread(places);
+    const auto tint = [&](double colour) { return static_cast<float>(glare.strength * share * colour); };
+    const std::array<float, 3> tints = {tint(glare.tint.r), tint(glare.tint.g), tint(glare.tint.b)};
+    media::inParallel(0, part.size().y, [&](int y) {
+        cutout::addGrid(by.rowBetween(light, part, y), tints, part.size().x,
+                        picture.row(part.y0 + y) + 4 * part.x0);
+    });
+}
+
 bool hasStreaks(const motion::Frame& frame) {
     return frame.iris.blades >= 3 && frame.glare.streaks > 0;
 }
@@ -137,18 +170,17 @@ int reachOfGlare(const motion::Frame& frame) {
 void addGlare(const motion::Frame& frame, const Box& part, bool fast, Image& picture) {
     const scene::Glare& glare = frame.glare;
     if (!(glare.strength > 0) || part.empty()) return;
+    const double streaks = hasStreaks(frame) ? glare.streaks : 0;
+    std::optional<cv::Mat> bright;
     cv::Mat all(picture.size.y, picture.size.x, CV_32FC4, picture.rgba.data());
     cv::Mat own = all(cv::Rect(part.x0, part.y0, part.size().x, part.size().y));
-    const auto bright = brightOf(own, static_cast<float>(glare.threshold));
-    if (!bright) return;
-    const double streaks = hasStreaks(frame) ? glare.streaks : 0;
-    if (streaks < 1) {
-        const cutout::Spread spread(glare.radius * frame.size.x, fast ? 8 : 16);
-        const Box around = spread.between(part).grown(spread.border());
-        const cv::Mat places = spread.means(placed(*bright, part, spread.pixels(around)));
-        const cv::Mat light = spread.evenly(spread.spread(places), part);
-        addLight(light, static_cast<float>(glare.strength * (1 - streaks)), glare.tint, own);
+    if (streaks > 0) {
+        bright = brightOf(own, static_cast<float>(glare.threshold));
+        if (!bright) return;
     }
+    if (streaks < 1)
+        addHalo(glare, part, cutout::Spread(glare.radius * frame.size.x, fast ? 8 : 16), 1 - streaks,
+                picture);
     if (streaks > 0) {
         const double length = glare.length * frame.size.x;
         const CoarseGrid grid(part, length);

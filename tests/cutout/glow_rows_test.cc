@@ -32,6 +32,10 @@ TEST(GlowRows, TakeWhatIsAboveTheThreshold) {
                 EXPECT_NEAR(sums[i + c], 0.25 + double(float(row[i + c])) * share, 1e-5);
             EXPECT_EQ(sums[i + 3], 0.25f);
         }
+        const std::vector<float> floats(row.begin(), row.end());
+        std::vector<float> same(row.size(), 0.25f);
+        EXPECT_TRUE(addBright(floats.data(), count, 0.7f, same.data()));
+        EXPECT_EQ(same, sums);
         std::vector<float> none(row.size(), 0);
         EXPECT_FALSE(addBright(row.data(), count, 2, none.data()));
         EXPECT_EQ(none, std::vector<float>(row.size(), 0));
@@ -68,6 +72,30 @@ TEST(GlowRows, LightGoesEvenlyFromPlaceToPlace) {
                     }
                 }
             }
+}
+
+TEST(GlowRows, OfFloatsAreNotRounded) {
+    const std::vector<float> above(4 * 6, 1), below(4 * 6, 3);
+    std::vector<float> row(4 * 9, 1e6f);
+    addGrid({above.data(), below.data(), 0.5f, 4, 5}, {1, 2, 0}, 9, row.data());
+    for (std::size_t i = 0; i < row.size(); i += 4) {
+        EXPECT_EQ(row[i], 1e6f + 2);
+        EXPECT_EQ(row[i + 1], 1e6f + 4);
+        EXPECT_EQ(row[i + 2], 1e6f);
+        EXPECT_EQ(row[i + 3], 1e6f);
+    }
+}
+
+TEST(GlowRows, MeansAreThoseOfSquares) {
+    std::vector<float> sums;
+    for (int i = 0; i < 4 * 4 * 3; ++i)
+        sums.push_back(static_cast<float>(i));
+    std::vector<float> means(4 * 3);
+    meansOf(sums.data(), 4, 3, means.data());
+    for (int x = 0; x < 3; ++x)
+        for (int c = 0; c < 4; ++c)
+            EXPECT_FLOAT_EQ(means[static_cast<std::size_t>(4 * x + c)],
+                            static_cast<float>(4 * (16 * x + c) + 24) / 16);
 }
 
 TEST(GlowRows, StayWithinAHalfFloat) {
