@@ -15,14 +15,14 @@ struct Context {
 
 }
 
-std::vector<char> packed(const void* from, std::size_t bytes, int level) {
+PackedBytes packed(const void* from, std::size_t bytes, int level) {
     LZ4F_preferences_t preferences = {};
     preferences.frameInfo.contentChecksumFlag = LZ4F_contentChecksumEnabled;
     preferences.frameInfo.blockMode = LZ4F_blockIndependent;
     preferences.frameInfo.blockSizeID = LZ4F_max256KB; // at most half a tile: expanded straight into it
     preferences.frameInfo.contentSize = bytes;
     preferences.compressionLevel = level;
-    std::vector<char> out(LZ4F_compressFrameBound(bytes, &preferences));
+    PackedBytes out(LZ4F_compressFrameBound(bytes, &preferences));
     const std::size_t size = LZ4F_compressFrame(out.data(), out.size(), from, bytes, &preferences);
     out.resize(LZ4F_isError(size) ? 0 : size);
     return out;

@@ -13,7 +13,7 @@
 namespace stage::media {
 namespace {
 
-using Bytes = std::vector<char>;
+using Bytes = PackedBytes;
 
 std::string fileKey(const std::string& key) {
     return "pyramid 1\n" + key;
