@@ -1,6 +1,7 @@
 #include "output/kept_frames.h"
 
 #include "media/packed.h"
+#include "output/sample_rows.h"
 #include "output/sink.h"
 #include "scene/file.h"
 
@@ -34,6 +35,12 @@ template <class Bits> Bits bitsAt(const void* samples, std::size_t i) {
 }
 
 template <class Bits> void takeApart(const void* rgba, V2i size, int channels, std::uint8_t* out) {
+    if constexpr (sizeof(Bits) == 1) {
+        const auto* row = static_cast<const std::uint8_t*>(rgba);
+        for (int y = 0; y < size.y; ++y, row += 4 * size.x, out += channels * size.x)
+            differencesAlong(row, size.x, channels, out);
+        return;
+    }
     const auto count = static_cast<std::size_t>(size.x) * channels;
     for (int y = 0; y < size.y; ++y, out += count * sizeof(Bits)) {
         std::array<Bits, 4> left{};
@@ -71,11 +78,11 @@ std::size_t bytesOf(V2i size, int bits, int channels) {
 }
 
 /// Empty: there is no memory.
-std::vector<char> fileOf(const Pixels& pixels, bool alpha) {
+media::PackedBytes fileOf(const Pixels& pixels, bool alpha) {
     Footer footer;
     footer.width = pixels.size.x, footer.height = pixels.size.y;
     footer.bits = pixels.bits(), footer.channels = alpha ? 4 : 3;
-    std::vector<std::uint8_t> apart(bytesOf(pixels.size, footer.bits, footer.channels));
+    render::Samples<std::uint8_t> apart(bytesOf(pixels.size, footer.bits, footer.channels));
     const auto take = [&](const auto& samples) {
         const void* const from = samples.data();
         switch (sizeof(samples.front())) {
@@ -89,7 +96,7 @@ std::vector<char> fileOf(const Pixels& pixels, bool alpha) {
     };
     std::visit(take, pixels.rgba);
     constexpr int level = -16; // rendered frames are noisy: more effort saves little
-    std::vector<char> file = media::packed(apart.data(), apart.size(), level);
+    media::PackedBytes file = media::packed(apart.data(), apart.size(), level);
     if (!file.empty()) {
         const auto* const bytes = reinterpret_cast<const char*>(&footer);
         file.insert(file.end(), bytes, bytes + sizeof footer);
@@ -104,21 +111,21 @@ std::optional<Pixels> pixelsIn(const std::string& file, V2i size, int bits, bool
     const std::size_t packed = file.size() - sizeof footer;
     std::memcpy(&footer, file.data() + packed, sizeof footer);
     if (footer != wanted) return std::nullopt;
-    std::vector<std::uint8_t> apart(bytesOf(size, bits, wanted.channels));
+    render::Samples<std::uint8_t> apart(bytesOf(size, bits, wanted.channels));
     if (!media::unpack(file.data(), packed, apart.data(), apart.size())) return std::nullopt;
     Pixels pixels;
     pixels.size = size;
     const std::size_t count = static_cast<std::size_t>(size.x) * size.y * 4;
     if (bits == 8) {
-        std::vector<std::uint8_t> rgba(count, 255);
+        render::Samples<std::uint8_t> rgba(count, 255);
         putTogether<std::uint8_t>(apart.data(), size, wanted.channels, rgba.data());
         pixels.rgba = std::move(rgba);
     } else if (bits == 16) {
-        std::vector<std::uint16_t> rgba(count, 65535);
+        render::Samples<std::uint16_t> rgba(count, 65535);
         putTogether<std::uint16_t>(apart.data(), size, wanted.channels, rgba.data());
         pixels.rgba = std::move(rgba);
     } else {
-        std::vector<float> rgba(count, 1.f);
+        render::Samples<float> rgba(count, 1.f);
         putTogether<std::uint32_t>(apart.data(), size, wanted.channels, rgba.data());
         pixels.rgba = std::move(rgba);
     }
@@ -166,7 +173,7 @@ bool KeptFrames::has(std::int64_t frame) const {
 Result<void> KeptFrames::keep(std::int64_t frame, const Pixels& pixels) const {
     const fs::path file = fileOf(frame),
                    part = m_folder / ("." + file.stem().string() + ".part" + std::to_string(::getpid()));
-    const std::vector<char> bytes = output::fileOf(pixels, m_alpha);
+    const media::PackedBytes bytes = output::fileOf(pixels, m_alpha);
     if (bytes.empty()) return tl::unexpected(cannotWrite(file, ENOMEM));
     if (writeBytes(part, bytes) && ::rename(part.c_str(), file.c_str()) == 0) return {};
     const int code = errno;

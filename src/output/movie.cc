@@ -103,17 +103,10 @@ public:
     int passes() const override { return m_coding.bitRate ? 2 : 1; }
 
     Result<void> add(std::int64_t, const Pixels& pixels) override {
-        if (av_frame_make_writable(m_frame.get()) < 0)
-            return fail("There is not enough memory for the movie.");
-        const Pixels whole = extended(pixels, m_spec.size);
-        if (m_converter) {
-            if (auto ok = m_converter->convert(whole, *m_frame); !ok) return ok;
-        } else if (const auto* bytes = std::get_if<0>(&whole.rgba)) {
-            fill(bytes->data());
-        } else {
-            fill(std::get<1>(whole.rgba).data());
-        }
-        return m_encoder->encode(*m_frame);
+        // Where an encoder still holds it, it takes another one.
+        if (!av_frame_is_writable(m_frame.get())) m_frame = frameOf(m_coding.pixels, m_spec.size);
+        if (!m_frame) return fail("There is not enough memory for the movie.");
+        return pixels.size == m_spec.size ? encode(pixels) : encode(extended(pixels, m_spec.size));
     }
     Result<bool> endPass() override {
         auto ended = m_encoder->finish();
@@ -136,6 +129,17 @@ public:
     }
 
 private:
+    Result<void> encode(const Pixels& whole) {
+        if (m_converter) {
+            if (auto ok = m_converter->convert(whole, *m_frame); !ok) return ok;
+        } else if (const auto* bytes = std::get_if<0>(&whole.rgba)) {
+            fill(bytes->data());
+        } else {
+            fill(std::get<1>(whole.rgba).data());
+        }
+        return m_encoder->encode(*m_frame);
+    }
+
     static constexpr int mostPasses = 5;
     /// Into which encoders write that keep their statistics in a file.
     std::string log() const { return m_spec.path.string() + ".pass"; }

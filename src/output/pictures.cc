@@ -41,7 +41,7 @@ template <int channels, class Sample> void laidOut(const Sample* rgba, std::size
 
 /// Rows as PNG has them, each as differences of neighbours after a byte that says so.
 template <int channels, class Sample>
-std::vector<std::uint8_t> differences(const std::vector<Sample>& rgba, V2i size) {
+std::vector<std::uint8_t> differences(const render::Samples<Sample>& rgba, V2i size) {
     constexpr std::size_t pixel = channels * sizeof(Sample);
     const auto width = static_cast<std::size_t>(size.x), height = static_cast<std::size_t>(size.y),
                stride = width * pixel + 1;
@@ -57,7 +57,7 @@ std::vector<std::uint8_t> differences(const std::vector<Sample>& rgba, V2i size)
     return rows;
 }
 template <class Sample>
-std::vector<std::uint8_t> differences(const std::vector<Sample>& rgba, V2i size, bool alpha) {
+std::vector<std::uint8_t> differences(const render::Samples<Sample>& rgba, V2i size, bool alpha) {
     return alpha ? differences<4>(rgba, size) : differences<3>(rgba, size);
 }
 
@@ -168,7 +168,7 @@ private:
 
 }
 
-bool writeBytes(const fs::path& path, const std::vector<char>& bytes) {
+bool writeBytes(const fs::path& path, std::span<const char> bytes) {
     const int file = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
     if (file < 0) return false;
     bool ok = true;

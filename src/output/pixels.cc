@@ -8,8 +8,8 @@
 namespace stage::output {
 namespace {
 
-template <class Value> std::vector<Value> widened(const std::vector<Value>& from, V2i size, V2i to) {
-    std::vector<Value> out(static_cast<std::size_t>(to.x) * to.y * 4);
+template <class Value> render::Samples<Value> widened(const render::Samples<Value>& from, V2i size, V2i to) {
+    render::Samples<Value> out(static_cast<std::size_t>(to.x) * to.y * 4);
     for (int y = 0; y < to.y; ++y) {
         const Value* row = from.data() + static_cast<std::size_t>(std::min(y, size.y - 1)) * size.x * 4;
         Value* at = out.data() + static_cast<std::size_t>(y) * to.x * 4;
@@ -50,7 +50,7 @@ Pixels pixelsOf(const render::Image& picture, int bits, bool overBlack) {
     } else if (bits == 16) {
         pixels.rgba = render::encoded<std::uint16_t>(picture, {.overBlack = overBlack});
     } else {
-        std::vector<float> values(picture.rgba.begin(), picture.rgba.end());
+        render::Samples<float> values = picture.rgba;
         if (overBlack)
             for (std::size_t i = 3; i < values.size(); i += 4)
                 values[i] = 1;

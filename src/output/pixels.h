@@ -13,7 +13,7 @@ namespace stage::output {
 struct Pixels {
     V2i size{0, 0};
     /// sRGB-encoded with straight alpha, of 8 or 16 bits; or scene-linear Rec. 709 with associated alpha.
-    std::variant<std::vector<std::uint8_t>, std::vector<std::uint16_t>, std::vector<float>> rgba;
+    std::variant<render::Samples<std::uint8_t>, render::Samples<std::uint16_t>, render::Samples<float>> rgba;
 
     /// Of a channel.
     int bits() const { return rgba.index() == 0 ? 8 : rgba.index() == 1 ? 16 : 32; }

@@ -8,6 +8,7 @@
 
 #include <filesystem>
 #include <memory>
+#include <span>
 
 namespace stage::output {
 
@@ -60,7 +61,7 @@ std::vector<char> pngFile(const Pixels& pixels, bool alpha);
 Result<void> writePicture(const SinkSpec& spec, const std::filesystem::path& path, const Pixels& pixels);
 
 /// False: errno says why.
-bool writeBytes(const std::filesystem::path& path, const std::vector<char>& bytes);
+bool writeBytes(const std::filesystem::path& path, std::span<const char> bytes);
 
 /// A sentence for a system error that hit a path.
 Error cannotWrite(const std::filesystem::path& path, int code);

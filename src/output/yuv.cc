@@ -1,6 +1,7 @@
 #include "output/yuv.h"
 
 #include "output/encoder.h"
+#include "output/sample_rows.h"
 
 extern "C" {
 #include <libavutil/pixdesc.h>
@@ -13,13 +14,6 @@ namespace stage::output {
 namespace {
 
 constexpr std::size_t alignment = 64; ///< bytes, of what zimg works in
-
-/// A row of pixels in three planes.
-template <class Sample>
-void takeApart(const Sample* rgba, int count, Sample* green, Sample* blue, Sample* red) {
-    for (int x = 0; x < count; ++x, rgba += 4)
-        red[x] = rgba[0], green[x] = rgba[1], blue[x] = rgba[2];
-}
 
 template <class Sample> Sample* rowOf(const AVFrame& frame, int plane, int y) {
     return reinterpret_cast<Sample*>(frame.data[plane] +
@@ -77,11 +71,11 @@ Result<std::unique_ptr<YuvConverter>> YuvConverter::make(V2i size, int bits, AVP
 
 Result<void> YuvConverter::convert(const Pixels& pixels, AVFrame& frame) {
     const V2i size = pixels.size;
-    const auto apart = [&]<class Sample>(const std::vector<Sample>& rgba) {
+    const auto apart = [&]<class Sample>(const render::Samples<Sample>& rgba) {
         for (int y = 0; y < size.y; ++y)
-            takeApart(rgba.data() + static_cast<std::size_t>(y) * size.x * 4, size.x,
-                      rowOf<Sample>(*m_planes, 0, y), rowOf<Sample>(*m_planes, 1, y),
-                      rowOf<Sample>(*m_planes, 2, y));
+            splitColours(rgba.data() + static_cast<std::size_t>(y) * size.x * 4, size.x,
+                         rowOf<Sample>(*m_planes, 2, y), rowOf<Sample>(*m_planes, 0, y),
+                         rowOf<Sample>(*m_planes, 1, y)); // GBR
         if (!frame.data[3]) return;
         if (m_depth == 8)
             copyAlpha<Sample, std::uint8_t>(rgba.data(), size, m_depth, frame);

@@ -84,9 +84,9 @@ void encodeRow(const float* in, int pixels, bool overBlack, const float* roundin
 
 }
 
-template <class Int> std::vector<Int> encoded(const Image& picture, const Encoding& encoding) {
+template <class Int> Samples<Int> encoded(const Image& picture, const Encoding& encoding) {
     const Timed timed(Stage::Round);
-    std::vector<Int> out(picture.rgba.size());
+    Samples<Int> out(picture.rgba.size());
     std::array<float, BlueNoise::side> nearest;
     nearest.fill(0.5f);
     const float* const noise = encoding.dithered ? blueNoise().value.data() : nullptr;
@@ -98,8 +98,8 @@ template <class Int> std::vector<Int> encoded(const Image& picture, const Encodi
     return out;
 }
 
-template std::vector<std::uint8_t> encoded(const Image&, const Encoding&);
-template std::vector<std::uint16_t> encoded(const Image&, const Encoding&);
+template Samples<std::uint8_t> encoded(const Image&, const Encoding&);
+template Samples<std::uint16_t> encoded(const Image&, const Encoding&);
 
 }
 #endif

@@ -9,10 +9,13 @@
 
 namespace stage::render {
 
+/// Samples of a picture; of a new one: anything.
+template <class Sample> using Samples = std::vector<Sample, media::BufferAllocator<Sample>>;
+
 /// Scene-linear Rec. 709, premultiplied alpha, RGBA float, rows from the top, no padding.
 struct Image {
     V2i size{0, 0};
-    std::vector<float, media::BufferAllocator<float>> rgba; ///< of a new picture: anything
+    Samples<float> rgba;
 
     Image() = default;
     explicit Image(V2i pixels) : size(pixels), rgba(static_cast<std::size_t>(pixels.x) * pixels.y * 4) {}
@@ -30,8 +33,8 @@ struct Encoding {
 };
 
 /// sRGB-encoded RGBA in `Int`'s range. What is no number is 0.
-template <class Int> std::vector<Int> encoded(const Image& picture, const Encoding& encoding = {});
-extern template std::vector<std::uint8_t> encoded(const Image&, const Encoding&);
-extern template std::vector<std::uint16_t> encoded(const Image&, const Encoding&);
+template <class Int> Samples<Int> encoded(const Image& picture, const Encoding& encoding = {});
+extern template Samples<std::uint8_t> encoded(const Image&, const Encoding&);
+extern template Samples<std::uint16_t> encoded(const Image&, const Encoding&);
 
 }

@@ -53,11 +53,11 @@ scene::Scene gathered(const TempDir& dir) {
     return scene;
 }
 
-std::vector<std::uint8_t> shown(const scene::Scene& scene) {
+render::Samples<std::uint8_t> shown(const scene::Scene& scene) {
     media::PixelCache sources;
     const auto picture = render::render(motion::evaluate(scene, 0, {64, 36}), {}, sources);
     EXPECT_TRUE(picture) << picture.error().sentence;
-    return picture ? render::encoded<std::uint8_t>(*picture) : std::vector<std::uint8_t>();
+    return picture ? render::encoded<std::uint8_t>(*picture) : render::Samples<std::uint8_t>();
 }
 
 TEST(Archive, HoldsAllThatASceneUses) {

@@ -144,9 +144,9 @@ TEST(Formats, LosslessMoviesHoldItToTheBit) {
             writeRamps(dir, name, Format::Ffv1, encoding, alpha, 2);
             const Pixels pixels = pixelsOf(ramp(alpha), bits, !alpha);
             if (bits == 8)
-                EXPECT_EQ(decodedBytes(dir / name, rampSize, 1), std::get<0>(pixels.rgba)) << name;
+                EXPECT_EQ(decodedBytes(dir / name, rampSize, 1), plain(std::get<0>(pixels.rgba))) << name;
             else
-                EXPECT_EQ(decoded(dir / name, rampSize, 1), std::get<1>(pixels.rgba)) << name;
+                EXPECT_EQ(decoded(dir / name, rampSize, 1), plain(std::get<1>(pixels.rgba))) << name;
             if (bits == 16) {
                 EXPECT_LT(offOfMovie(decoded(dir / name, rampSize, 1), alpha).most * 65535, 1.03) << name;
             }
@@ -297,7 +297,7 @@ TEST(Formats, ASizeIsAimedAt) {
     std::vector<Pixels> frames;
     unsigned state = 1;
     for (int n = 0; n < 24; ++n) {
-        std::vector<std::uint8_t> rgba(320 * 180 * 4);
+        render::Samples<std::uint8_t> rgba(320 * 180 * 4);
         for (auto& v : rgba)
             v = static_cast<std::uint8_t>((state = state * 1664525u + 1013904223u) >> 26) + 96;
         frames.push_back({{320, 180}, std::move(rgba)});

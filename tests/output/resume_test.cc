@@ -81,7 +81,7 @@ TEST(Resume, KeptFramesAreLossless) {
     const std::size_t count = static_cast<std::size_t>(size.x) * size.y * 4;
     const auto check = [&](auto sample, bool alpha) {
         using Sample = decltype(sample);
-        std::vector<Sample> rgba(count);
+        render::Samples<Sample> rgba(count);
         for (std::size_t i = 0; i < count; ++i) {
             if constexpr (std::is_same_v<Sample, float>)
                 rgba[i] =
@@ -98,7 +98,7 @@ TEST(Resume, KeptFramesAreLossless) {
         ASSERT_TRUE(kept->keep(7, {size, rgba}));
         const auto read = kept->read(7, size);
         ASSERT_TRUE(read);
-        EXPECT_EQ(std::get<std::vector<Sample>>(read->rgba), rgba) << bits << alpha;
+        EXPECT_EQ(std::get<render::Samples<Sample>>(read->rgba), rgba) << bits << alpha;
         const auto file = dir / (std::to_string(bits) + (alpha ? "a" : "")) / "000007.frame";
         std::string bytes = *scene::readFile(file);
         bytes[bytes.size() / 2] ^= 1;

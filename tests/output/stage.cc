@@ -31,10 +31,10 @@ scene::Scene scrolling(const TempDir& dir, V2i frame) {
 
 std::vector<std::uint8_t> rendered(const scene::Scene& scene, std::int64_t frame, V2i size) {
     media::PixelCache sources;
-    return render::encoded<std::uint8_t>(
+    return plain(render::encoded<std::uint8_t>(
         *render::render(motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size, true),
                         Job{}.quality, sources),
-        {.dithered = true});
+        {.dithered = true}));
 }
 
 void keepRed(const std::filesystem::path& movie, V2i size, std::int64_t frame) {
@@ -43,7 +43,7 @@ void keepRed(const std::filesystem::path& movie, V2i size, std::int64_t frame) {
     const auto kept = KeptFrames::open(keptFramesOf(movie), *job, 8, false);
     ASSERT_TRUE(kept);
     ASSERT_TRUE(kept->has(frame));
-    std::vector<std::uint8_t> red(static_cast<std::size_t>(size.x) * size.y * 4, 0);
+    render::Samples<std::uint8_t> red(static_cast<std::size_t>(size.x) * size.y * 4, 0);
     for (std::size_t i = 0; i < red.size(); i += 4)
         red[i] = red[i + 3] = 255;
     ASSERT_TRUE(kept->keep(frame, {size, red}));

@@ -11,6 +11,10 @@ using test::slower;
 
 /// A picture that scrolls by in 12 frames, over the whole frame of 64:36 and beyond.
 scene::Scene scrolling(const test::TempDir& dir, V2i frame);
+/// To be compared with what other programs read.
+template <class Sample> std::vector<Sample> plain(const render::Samples<Sample>& samples) {
+    return {samples.begin(), samples.end()};
+}
 /// As 8-bit sRGB, rendered here.
 std::vector<std::uint8_t> rendered(const scene::Scene& scene, std::int64_t frame, V2i size);
 /// Puts a red frame of 8 bits in place of one that is kept for a movie.
