@@ -90,7 +90,7 @@ void yardstickEncode(benchmark::State& state) {
         encoder->thread_count = 0;
         AVDictionary* options = nullptr;
         av_dict_set(&options, "crf", "16", 0);
-        av_dict_set(&options, "preset", "medium", 0);
+        av_dict_set(&options, "preset", "faster", 0);
         const int opened = avcodec_open2(encoder.get(), codec, &options);
         av_dict_free(&options);
         if (opened < 0) return state.SkipWithError("no encoder");

@@ -59,7 +59,8 @@ Coding codingFor(const SinkSpec& spec) {
         break;
     default: // H.264
         coding = {quickTime, "libx264", AV_PIX_FMT_YUV420P};
-        options = {{"preset", "medium"}};
+        // Beside the encoder's usual one 40 % less time and no more bytes for 0.1 to 0.2 dB (measured).
+        options = {{"preset", "faster"}};
     }
     if (!std::strcmp(coding.container, "mov") || !std::strcmp(coding.container, "mp4")) coding.muxing = front;
     if (spec.encoding.megabytes) {
