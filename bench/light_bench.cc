@@ -114,7 +114,7 @@ double seconds(const scene::Scene& scene, const render::Quality& quality) {
 /// Best of rounds, with and without in turns.
 void compared(benchmark::State& state, const Make& with, const Make& without, render::Quality quality,
               bool moving) {
-    constexpr int rounds = 7;
+    constexpr int rounds = 15; // the first ones make room that those after them use again
     double best[2] = {1e9, 1e9};
     static int round = 0;
     for (auto _ : state) {

@@ -163,7 +163,7 @@ public:
     MatteSource(const motion::Pixels& pixels, std::vector<scene::Matte> mattes)
         : PixelSource("where\n" + media::contentOf(*pixels.layer, pixels.footage.frame)->key() +
                           keyOf(mattes, pixels),
-                      pixels.layer->pixels, Granularity::ByBox),
+                      pixels.layer->pixels, Granularity::ByBox, "where " + std::to_string(pixels.layer->id)),
           m_pixels(pixels), m_mattes(std::move(mattes)) {}
     Result<Raster> compute(int, const media::Box& box, PixelCache& cache,
                            const Progress& progress) const override {
@@ -187,7 +187,7 @@ public:
                     const scene::Displacement& displacement)
         : PixelSource("displaced " + pixels.time.text() + scene::toJson(std::vector{displacement}).dump() +
                           keyOf(displacement.where, pixels) + "\n" + below->key(),
-                      below->size(), Granularity::EveryLevel, Retention::Short),
+                      below->size(), Granularity::EveryLevel, below->seriesOf("displaced")),
           m_below(std::move(below)), m_field(displacement, pixels.layer->pixels, pixels.time),
           m_natural(pixels.layer->pixels), m_amount(displacement.amount) {
         if (!displacement.where.empty()) m_where = std::make_shared<MatteSource>(pixels, displacement.where);

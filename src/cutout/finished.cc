@@ -27,6 +27,12 @@ Result<cv::Mat> floats(const PixelSourcePtr& source, int level, const Box& box, 
     cv::Mat(box.size().y, box.size().x, CV_16FC4, raster->rgba.data()).convertTo(picture, CV_32FC4);
     return picture;
 }
+Result<media::PyramidPtr> pyramid(const PixelSourcePtr& source, int level, const Box& box, PixelCache& cache,
+                                  const Progress& progress) {
+    media::Need need(source->size());
+    need.add(level, box);
+    return cache.pyramid(source, need, progress);
+}
 constexpr float highest = 65000; ///< of a half float
 
 Raster halfs(cv::Mat& picture) {
@@ -43,8 +49,10 @@ public:
     enum class Of { Everything, BrightColours };
     /// threshold: of bright colours.
     SpreadSource(PixelSourcePtr below, int level, const Spread& spread, Of of, double threshold = 0)
-        : PixelSource(keyFor(*below, level, spread, of, threshold),
-                      sizeFor(media::levelSize(below->size(), level), spread.step()), Granularity::ByBox),
+        : PixelSource(
+              keyFor(*below, level, spread, of, threshold),
+              sizeFor(media::levelSize(below->size(), level), spread.step()), Granularity::ByBox,
+              below->seriesOf("spread " + std::to_string(level) + ' ' + std::to_string(spread.step()))),
           m_below(std::move(below)), m_level(level), m_spread(spread), m_of(of),
           m_threshold(static_cast<float>(threshold)) {}
 
@@ -58,30 +66,29 @@ public:
     std::string name() const override { return m_below->name(); }
 
 private:
-    /// A few rows at a time, which stay near the processor.
     Result<Raster> brightMeans(const Box& box, PixelCache& cache, const Progress& progress) const {
-        constexpr int rowsRead = 64;
-        const int step = m_spread.step(), places = std::max(1, rowsRead / step);
+        const Box pixels = m_spread.pixels(box);
+        const auto below = pyramid(m_below, m_level, pixels, cache, progress);
+        if (!below) return tl::unexpected(below.error());
+        const media::TiledLevel& level = (*below)->level(m_level);
+        const int step = m_spread.step();
         Raster means(box.size());
         std::vector<float> sums(static_cast<std::size_t>(box.size().x) * step * 4);
         cv::Mat row(1, box.size().x, CV_32FC4);
-        for (int y0 = box.y0; y0 < box.y1; y0 += places) {
-            const Box part{box.x0, y0, box.x1, std::min(y0 + places, box.y1)};
-            const auto read = cache.read(m_below, m_level, m_spread.pixels(part), progress);
-            if (!read) return read;
-            for (int y = part.y0; y < part.y1; ++y) {
-                std::fill(sums.begin(), sums.end(), 0.f);
-                bool any = false;
-                for (int k = 0; k < step; ++k)
-                    if (addBright(read->row((y - part.y0) * step + k), read->size.x, m_threshold,
-                                  sums.data()))
-                        any = true;
-                if (!any) continue;
-                meansOf(sums.data(), step, box.size().x, row.ptr<float>());
-                cv::min(row, highest, row);
-                cv::Mat out(1, box.size().x, CV_16FC4, means.row(y - box.y0));
-                row.convertTo(out, CV_16FC4);
-            }
+        for (int y = box.y0; y < box.y1; ++y) {
+            std::fill(sums.begin(), sums.end(), 0.f);
+            bool any = false;
+            for (int k = 0; k < step; ++k)
+                level.runs(y * step + k, pixels.x0, pixels.x1,
+                           [&](int x, int count, const Imath::half* texels) {
+                               float* const to = sums.data() + 4 * (x - pixels.x0);
+                               if (texels && addBright(texels, count, m_threshold, to)) any = true;
+                           });
+            if (!any) continue;
+            meansOf(sums.data(), step, box.size().x, row.ptr<float>());
+            cv::min(row, highest, row);
+            cv::Mat out(1, box.size().x, CV_16FC4, means.row(y - box.y0));
+            row.convertTo(out, CV_16FC4);
         }
         return means;
     }
@@ -108,7 +115,7 @@ class SpreadPlaces : public media::PixelSource {
 public:
     SpreadPlaces(std::shared_ptr<const SpreadSource> places, const Spread& by)
         : PixelSource(places->key() + "\nall spread", places->size() + V2i(2 * borderOf(by)),
-                      Granularity::ByBox),
+                      Granularity::ByBox, places->seriesOf("all spread")),
           m_places(std::move(places)), m_by(by) {}
     /// One more, for what lies between the last of them and the next.
     static int borderOf(const Spread& by) { return by.border() + 1; }
@@ -149,13 +156,16 @@ protected:
     };
     /// margin: texels of level 0. scale: of its texels to a px of the natural size.
     GrownSource(const std::string& key, PixelSourcePtr from, V2i margin, double scale)
-        : PixelSource(key, from->size() + margin * 2, Granularity::EveryLevel), m_from(std::move(from)),
-          m_margin(margin), m_scale(scale) {}
+        : PixelSource(key, from->size() + margin * 2, Granularity::EveryLevel, from->seriesOf("grown")),
+          m_from(std::move(from)), m_margin(margin), m_scale(scale) {}
     /// box: of the picture that it is made of, and beyond.
     virtual Result<Raster> made(const Reading& reading, const Box& box) const = 0;
 
     Result<Raster> read(const Reading& reading, const Box& box) const {
         return reading.cache.read(m_from, reading.level, box, reading.progress);
+    }
+    Result<media::PyramidPtr> readTiles(const Reading& reading, const Box& box) const {
+        return pyramid(m_from, reading.level, box, reading.cache, reading.progress);
     }
     Result<cv::Mat> readFloats(const Reading& reading, const Box& box) const {
         return floats(m_from, reading.level, box, reading.cache, reading.progress);
@@ -241,10 +251,44 @@ private:
         return key;
     }
     Result<Raster> made(const Reading& reading, const Box& box) const override {
-        auto picture = m_finish.shadow.strength > 0 ? withShadow(reading, box) : read(reading, box);
-        if (!picture || !(m_finish.glow.strength > 0)) return picture;
-        if (auto done = addGlow(reading, box, *picture); !done) return tl::unexpected(done.error());
+        const bool shadow = m_finish.shadow.strength > 0, glow = m_finish.glow.strength > 0;
+        if (!glow) return shadow ? withShadow(reading, box) : read(reading, box);
+        const Spread by(m_finish.glow.reach * reading.scale);
+        const auto places =
+            spread(reading, box, by, SpreadSource::Of::BrightColours, m_finish.glow.threshold);
+        if (!places) return tl::unexpected(places.error());
+        if (!shadow) return withGlow(reading, box, by, *places);
+        auto picture = withShadow(reading, box);
+        for (int y = 0; picture && y < box.size().y; ++y)
+            addGrid(by.rowBetween(*places, box, y), glowTint(), box.size().x, picture->row(y),
+                    picture->row(y));
         return picture;
+    }
+    /// places: spread.
+    Result<Raster> withGlow(const Reading& reading, const Box& box, const Spread& by,
+                            const cv::Mat& places) const {
+        const auto from = readTiles(reading, box);
+        if (!from) return tl::unexpected(from.error());
+        const std::array<float, 3> tint = glowTint();
+        Raster picture = Raster::unfilled(box.size());
+        for (int y = 0; y < box.size().y; ++y) {
+            const GridRow row = by.rowBetween(places, box, y);
+            (*from)
+                ->level(reading.level)
+                .runs(box.y0 + y, box.x0, box.x1, [&](int x, int count, const Imath::half* texels) {
+                    GridRow part = row;
+                    part.first += x - box.x0;
+                    Imath::half* const to = picture.row(y) + 4 * (x - box.x0);
+                    if (!texels) std::fill_n(to, 4 * count, Imath::half(0.f));
+                    addGrid(part, tint, count, texels ? texels : to, to);
+                });
+        }
+        return picture;
+    }
+    std::array<float, 3> glowTint() const {
+        const scene::Glow& glow = m_finish.glow;
+        const auto tint = [&](double colour) { return static_cast<float>(glow.strength * colour); };
+        return {tint(glow.tint.r), tint(glow.tint.g), tint(glow.tint.b)};
     }
     Result<Raster> withShadow(const Reading& reading, const Box& box) const {
         auto picture = readFloats(reading, box);
@@ -257,17 +301,6 @@ private:
         if (!around) return tl::unexpected(around.error());
         layUnder(*around, *picture);
         return halfs(*picture);
-    }
-    Result<void> addGlow(const Reading& reading, const Box& box, Raster& picture) const {
-        const scene::Glow& glow = m_finish.glow;
-        const Spread by(glow.reach * reading.scale);
-        const auto places = spread(reading, box, by, SpreadSource::Of::BrightColours, glow.threshold);
-        if (!places) return tl::unexpected(places.error());
-        const auto tint = [&](double colour) { return static_cast<float>(glow.strength * colour); };
-        const std::array<float, 3> tints = {tint(glow.tint.r), tint(glow.tint.g), tint(glow.tint.b)};
-        for (int y = 0; y < box.size().y; ++y)
-            addGrid(by.rowBetween(*places, box, y), tints, box.size().x, picture.row(y));
-        return {};
     }
     /// around: RGBA.
     void layUnder(const cv::Mat& around, cv::Mat& picture) const {

@@ -59,13 +59,14 @@ HWY_INLINE bool AddBrightOf(const Texel* texels, int count, float threshold, flo
     return any;
 }
 
-template <class D, class Texel> HWY_INLINE void addLight(D d, hn::Vec<D> light, Texel* texels) {
-    store(d, hn::Add(floatsOf(d, texels), light), texels);
+template <class D, class Texel>
+HWY_INLINE void addLight(D d, hn::Vec<D> light, const Texel* from, Texel* to) {
+    store(d, hn::Add(floatsOf(d, from), light), to);
 }
 
 /// Between places, as many texels at a time as d has, which is no more than a step has.
 template <class D, class Texel>
-void addBetween(D d, const float* places, int step, int first, int count, Texel* texels) {
+void addBetween(D d, const float* places, int step, int first, int count, const Texel* from, Texel* to) {
     const hn::FixedTag<float, 4> one;
     const int pixels = static_cast<int>(hn::Lanes(d)) / 4, half = step / 2;
     const float each = 1 / static_cast<float>(step);
@@ -78,22 +79,25 @@ void addBetween(D d, const float* places, int step, int first, int count, Texel*
         const int left = (first + x + step - half) / step - 1, begin = left * step - first,
                   end = std::min(count, begin + step + half);
         const float* const at = places + 4 * left;
-        const auto from = hn::LoadDup128(d, at), more = hn::Sub(hn::LoadDup128(d, at + 4), from);
+        const auto start = hn::LoadDup128(d, at), more = hn::Sub(hn::LoadDup128(d, at + 4), start);
         for (; x + pixels <= end; x += pixels)
             addLight(d,
-                     hn::MulAdd(more, hn::Add(hn::Set(d, static_cast<float>(x - begin) * each), own), from),
-                     texels + 4 * x);
+                     hn::MulAdd(more, hn::Add(hn::Set(d, static_cast<float>(x - begin) * each), own), start),
+                     from + 4 * x, to + 4 * x);
         for (; x < end; ++x) {
             const auto a = hn::LoadU(one, at), b = hn::LoadU(one, at + 4);
             const float off = (static_cast<float>(x - begin) + 0.5f) * each - 0.5f;
-            addLight(one, hn::MulAdd(hn::Sub(b, a), hn::Set(one, off), a), texels + 4 * x);
+            addLight(one, hn::MulAdd(hn::Sub(b, a), hn::Set(one, off), a), from + 4 * x, to + 4 * x);
         }
     }
 }
 
 template <class Texel>
-HWY_INLINE void AddGridTo(const GridRow& row, const std::array<float, 3>& tint, int count, Texel* texels) {
+HWY_INLINE void AddGridTo(GridRow row, const std::array<float, 3>& tint, int count, const Texel* from,
+                          Texel* to) {
     const hn::FixedTag<float, 4> d;
+    const int before = std::max(0, row.first / row.step - 1); // places that are not looked at
+    row.above += 4 * before, row.below += 4 * before, row.first -= before * row.step;
     // The row of places itself.
     const int last = (row.first + count - 1) / row.step + (row.step > 1);
     thread_local std::vector<float> places;
@@ -107,13 +111,16 @@ HWY_INLINE void AddGridTo(const GridRow& row, const std::array<float, 3>& tint, 
         any = hn::Max(any, light);
         hn::StoreU(light, d, places.data() + 4 * i);
     }
-    if (hn::AllTrue(d, hn::Eq(any, hn::Zero(d)))) return;
+    if (hn::AllTrue(d, hn::Eq(any, hn::Zero(d)))) {
+        if (from != to) std::copy_n(from, 4 * count, to);
+        return;
+    }
     if (row.step >= 4)
-        addBetween(hn::CappedTag<float, 16>(), places.data(), row.step, row.first, count, texels);
+        addBetween(hn::CappedTag<float, 16>(), places.data(), row.step, row.first, count, from, to);
     else if (row.step == 2)
-        addBetween(hn::CappedTag<float, 8>(), places.data(), row.step, row.first, count, texels);
+        addBetween(hn::CappedTag<float, 8>(), places.data(), row.step, row.first, count, from, to);
     else
-        addBetween(d, places.data(), row.step, row.first, count, texels);
+        addBetween(d, places.data(), row.step, row.first, count, from, to);
 }
 
 bool AddBright(const Imath::half* texels, int count, float threshold, float* sums) {
@@ -122,11 +129,45 @@ bool AddBright(const Imath::half* texels, int count, float threshold, float* sum
 bool AddBrightFloats(const float* texels, int count, float threshold, float* sums) {
     return AddBrightOf(texels, count, threshold, sums);
 }
-void AddGrid(const GridRow& row, const std::array<float, 3>& tint, int count, Imath::half* texels) {
-    AddGridTo(row, tint, count, texels);
+void AddGrid(const GridRow& row, const std::array<float, 3>& tint, int count, const Imath::half* from,
+             Imath::half* to) {
+    AddGridTo(row, tint, count, from, to);
 }
-void AddGridFloats(const GridRow& row, const std::array<float, 3>& tint, int count, float* texels) {
-    AddGridTo(row, tint, count, texels);
+void AddGridFloats(const GridRow& row, const std::array<float, 3>& tint, int count, const float* from,
+                   float* to) {
+    AddGridTo(row, tint, count, from, to);
+}
+
+/// As many vectors of D as `together`, so that their sums need not wait for each other.
+template <int together, class D>
+HWY_INLINE void SumsAt(D d, const float* from, std::ptrdiff_t apart, const float* weights, int weightCount,
+                       float* out) {
+    const auto lanes = static_cast<std::ptrdiff_t>(hn::Lanes(d));
+    hn::Vec<D> sums[together];
+    for (auto& sum : sums)
+        sum = hn::Zero(d);
+    for (int k = 0; k < weightCount; ++k, from += apart) {
+        const auto weight = hn::Set(d, weights[k]);
+        for (int n = 0; n < together; ++n)
+            sums[n] = hn::MulAdd(weight, hn::LoadU(d, from + n * lanes), sums[n]);
+    }
+    for (int n = 0; n < together; ++n)
+        hn::StoreU(sums[n], d, out + n * lanes);
+}
+
+void WeightedSums(const float* from, std::ptrdiff_t apart, const float* weights, int weightCount, int count,
+                  float* out) {
+    const hn::CappedTag<float, 16> wide;
+    const hn::FixedTag<float, 1> one;
+    constexpr int together = 4;
+    const int lanes = static_cast<int>(hn::Lanes(wide));
+    int i = 0;
+    for (; i + together * lanes <= count; i += together * lanes)
+        SumsAt<together>(wide, from + i, apart, weights, weightCount, out + i);
+    for (; i + lanes <= count; i += lanes)
+        SumsAt<1>(wide, from + i, apart, weights, weightCount, out + i);
+    for (; i < count; ++i)
+        SumsAt<1>(one, from + i, apart, weights, weightCount, out + i);
 }
 
 void MeansOf(const float* sums, int step, int count, float* means) {
@@ -151,6 +192,7 @@ HWY_EXPORT(AddBrightFloats);
 HWY_EXPORT(AddGrid);
 HWY_EXPORT(AddGridFloats);
 HWY_EXPORT(MeansOf);
+HWY_EXPORT(WeightedSums);
 
 bool addBright(const Imath::half* texels, int count, float threshold, float* sums) {
     return HWY_DYNAMIC_DISPATCH(AddBright)(texels, count, threshold, sums);
@@ -158,11 +200,16 @@ bool addBright(const Imath::half* texels, int count, float threshold, float* sum
 bool addBright(const float* texels, int count, float threshold, float* sums) {
     return HWY_DYNAMIC_DISPATCH(AddBrightFloats)(texels, count, threshold, sums);
 }
-void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, Imath::half* texels) {
-    HWY_DYNAMIC_DISPATCH(AddGrid)(row, tint, count, texels);
+void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, const Imath::half* from,
+             Imath::half* to) {
+    HWY_DYNAMIC_DISPATCH(AddGrid)(row, tint, count, from, to);
 }
-void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, float* texels) {
-    HWY_DYNAMIC_DISPATCH(AddGridFloats)(row, tint, count, texels);
+void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, const float* from, float* to) {
+    HWY_DYNAMIC_DISPATCH(AddGridFloats)(row, tint, count, from, to);
+}
+void weightedSums(const float* from, std::ptrdiff_t apart, const float* weights, int weightCount, int count,
+                  float* out) {
+    HWY_DYNAMIC_DISPATCH(WeightedSums)(from, apart, weights, weightCount, count, out);
 }
 void meansOf(const float* sums, int step, int count, float* means) {
     HWY_DYNAMIC_DISPATCH(MeansOf)(sums, step, count, means);

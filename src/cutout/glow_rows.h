@@ -5,6 +5,7 @@
 #include "media/raster.h"
 
 #include <array>
+#include <cstddef>
 
 namespace stage::cutout {
 
@@ -15,6 +16,10 @@ bool addBright(const float* texels, int count, float threshold, float* sums);
 /// Means of places `step` texels across and down, of sums of texels over their rows: RGBA.
 void meansOf(const float* sums, int step, int count, float* means);
 
+/// out[i] = the sum of weights[k] * from[i + k * apart], for i below count and k below `weightCount`.
+void weightedSums(const float* from, std::ptrdiff_t apart, const float* weights, int weightCount, int count,
+                  float* out);
+
 /// Between two rows of a grid's places.
 struct GridRow {
     const float *above, *below; ///< RGBA of places from the first on
@@ -22,8 +27,10 @@ struct GridRow {
     int step;                   ///< texels from place to place
     int first;                  ///< the first texel's, of those of the first place
 };
-/// Adds what a grid has, even between the middles of its places, times a tint to texels; alpha stays.
-void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, Imath::half* texels);
-void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, float* texels);
+/// Texels, and what a grid has, even between the middles of its places, times a tint; alpha stays. `to` may
+/// be `from`.
+void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, const Imath::half* from,
+             Imath::half* to);
+void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, const float* from, float* to);
 
 }

@@ -86,7 +86,8 @@ private:
 class EdgesSource : public media::PixelSource {
 public:
     EdgesSource(media::PixelSourcePtr below, const scene::EdgeLight& edge, V2i natural)
-        : PixelSource(keyFor(*below, edge, natural), below->size(), Granularity::EveryLevel),
+        : PixelSource(keyFor(*below, edge, natural), below->size(), Granularity::EveryLevel,
+                      below->seriesOf("edges")),
           m_below(std::move(below)), m_width(edge.width), m_roundness(edge.roundness), m_natural(natural) {}
 
     Result<Raster> compute(int level, const media::Box& box, media::PixelCache& cache,
@@ -178,7 +179,7 @@ class LitSource : public media::PixelSource {
 public:
     LitSource(media::PixelSourcePtr below, const motion::Pixels& pixels, media::PixelSourcePtr normals)
         : PixelSource(below->key() + keyOf(*pixels.light) + (normals ? "\nturned " + normals->key() : ""),
-                      below->size(), Granularity::EveryLevel),
+                      below->size(), Granularity::EveryLevel, below->seriesOf("lit")),
           m_below(std::move(below)), m_normals(std::move(normals)), m_light(pixels.light),
           m_natural(pixels.layer->pixels) {
         const scene::EdgeLight& edge = m_light->shading.edge;

@@ -23,7 +23,8 @@ class LevelSource : public PixelSource {
 public:
     LevelSource(PixelSourcePtr source, int level)
         : PixelSource(source->key() + "\nlevel " + std::to_string(level),
-                      media::levelSize(source->size(), level), Granularity::EveryLevel),
+                      media::levelSize(source->size(), level), Granularity::EveryLevel,
+                      source->seriesOf("level")),
           m_source(std::move(source)), m_level(level) {}
     Result<Raster> compute(int level, const Box& box, PixelCache& cache,
                            const Progress& progress) const override {

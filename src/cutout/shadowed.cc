@@ -433,7 +433,8 @@ public:
     ShadowedSource(PixelSourcePtr below, const motion::Pixels& pixels,
                    const std::vector<PixelSourcePtr>& casters)
         : PixelSource((below ? below->key() : std::string("shadows")) + keyOf(pixels, casters),
-                      below ? below->size() : pixels.layer->pixels, Granularity::EveryLevel),
+                      below ? below->size() : pixels.layer->pixels, Granularity::EveryLevel,
+                      below ? below->seriesOf("shadowed") : "shadows on " + std::to_string(pixels.layer->id)),
           m_below(std::move(below)), m_shadows(pixels.shadows), m_light(pixels.light),
           m_natural(pixels.layer->pixels), m_casters(casters) {}
 

@@ -31,7 +31,7 @@ class MixSource : public PixelSource {
 public:
     MixSource(PixelSourcePtr a, PixelSourcePtr b, double share)
         : PixelSource("mix " + std::to_string(share) + "\n" + a->key() + "\n" + b->key(), a->size(),
-                      Granularity::ByBox),
+                      Granularity::ByBox, a->seriesOf("mix")),
           m_a(std::move(a)), m_b(std::move(b)), m_share(static_cast<float>(share)) {}
     Result<Raster> compute(int level, const Box& box, PixelCache& cache,
                            const Progress& progress) const override {
@@ -141,7 +141,8 @@ private:
 class CutSource : public PixelSource {
 public:
     CutSource(PixelSourcePtr below, Ground ground, const scene::Cutout& cutout)
-        : PixelSource(keyFor(*below, ground, cutout), below->size(), Granularity::ByBox),
+        : PixelSource(keyFor(*below, ground, cutout), below->size(), Granularity::ByBox,
+                      below->seriesOf("cut")),
           m_below(std::move(below)), m_ground(std::move(ground)), m_key(cutout.key), m_mattes(cutout.mattes),
           m_edges(scaled(cutout.edges, m_ground.scale)), m_plainEdges(cutout.edges == scene::Edges{}) {
         if (m_key)
@@ -236,7 +237,8 @@ class MatchSource : public PixelSource {
 public:
     /// Colours are those of `own` and `like`, which stay the same through a clip so that nothing flickers.
     MatchSource(PixelSourcePtr below, PixelSourcePtr own, PixelSourcePtr like, const scene::Match& match)
-        : PixelSource(keyFor(*below, *own, like.get(), match), below->size(), Granularity::ByBox),
+        : PixelSource(keyFor(*below, *own, like.get(), match), below->size(), Granularity::ByBox,
+                      below->seriesOf("match")),
           m_below(std::move(below)), m_own(std::move(own)), m_like(std::move(like)), m_match(match) {}
 
     Result<Raster> compute(int level, const Box& box, PixelCache& cache,

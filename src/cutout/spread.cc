@@ -1,5 +1,7 @@
 #include "cutout/spread.h"
 
+#include "media/parallel.h"
+
 #include <algorithm>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
@@ -58,10 +60,18 @@ cv::Mat Spread::means(const cv::Mat& pixels) const {
 }
 
 cv::Mat Spread::spread(const cv::Mat& places) const {
-    cv::Mat all;
-    cv::sepFilter2D(places, all, -1, m_kernel, m_kernel, {-1, -1}, 0, cv::BORDER_CONSTANT);
-    const int most = border();
-    return all(cv::Rect(most, most, places.cols - 2 * most, places.rows - 2 * most));
+    const int most = border(), channels = places.channels();
+    const cv::Size size(places.cols - 2 * most, places.rows - 2 * most);
+    const auto along = [&](const cv::Mat& from, std::size_t apart, cv::Mat& to) {
+        media::inParallel(0, to.rows, [&](int y) {
+            weightedSums(from.ptr<float>(y), static_cast<std::ptrdiff_t>(apart), m_kernel.ptr<float>(),
+                         m_kernel.cols, to.cols * channels, to.ptr<float>(y));
+        });
+    };
+    cv::Mat across(places.rows, size.width, places.type()), all(size, places.type());
+    along(places, static_cast<std::size_t>(channels), across);
+    along(across, across.step1(), all);
+    return all;
 }
 
 GridRow Spread::rowBetween(const cv::Mat& places, const media::Box& box, int y) const {

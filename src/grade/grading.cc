@@ -127,7 +127,8 @@ private:
 class GradedSource : public media::PixelSource {
 public:
     GradedSource(std::vector<scene::GradePtr> grades, media::PixelSourcePtr below)
-        : PixelSource(below->key() + keyOf(grades), below->size(), Granularity::EveryLevel),
+        : PixelSource(below->key() + keyOf(grades), below->size(), Granularity::EveryLevel,
+                      below->seriesOf("graded")),
           m_grades(std::move(grades)), m_below(std::move(below)) {}
 
     Result<media::Raster> compute(int level, const media::Box& box, media::PixelCache& cache,
@@ -156,8 +157,9 @@ class GradedByDepthSource : public media::PixelSource {
 public:
     GradedByDepthSource(const motion::DepthShare& share, V2i natural, media::PixelSourcePtr below,
                         media::PixelSourcePtr graded)
-        : PixelSource(graded->key() + keyOf(share), below->size(), Granularity::EveryLevel), m_share(share),
-          m_natural(natural), m_below(std::move(below)), m_graded(std::move(graded)) {}
+        : PixelSource(graded->key() + keyOf(share), below->size(), Granularity::EveryLevel,
+                      graded->seriesOf("by depth")),
+          m_share(share), m_natural(natural), m_below(std::move(below)), m_graded(std::move(graded)) {}
 
     Result<media::Raster> compute(int level, const media::Box& box, media::PixelCache& cache,
                                   const Progress& progress) const override {

@@ -107,7 +107,7 @@ private:
 class ClipSource : public PixelSource {
 public:
     ClipSource(std::string path, V2i size, std::int64_t frame)
-        : PixelSource(fileState(path) + std::to_string(frame), size, Granularity::ByBox, Retention::Short),
+        : PixelSource(fileState(path) + std::to_string(frame), size, Granularity::ByBox, fileState(path)),
           m_path(std::move(path)), m_frame(frame) {}
 
     Result<Raster> compute(int, const Box& box, PixelCache& cache, const Progress&) const override {

@@ -5,13 +5,14 @@
 #include "scene/timing.h"
 
 #include <chrono>
+#include <utility>
 #include <unistd.h>
 
 namespace stage::media {
 namespace {
 
 // Parts of the budget: one of so many.
-constexpr std::size_t clipsShare = 8, shortShare = 16;
+constexpr std::size_t clipsShare = 8, earlierShare = 32;
 /// What was made faster than this is not kept on disk.
 constexpr std::chrono::milliseconds worthKeeping{20};
 constexpr std::uint64_t wholeUnit = ~std::uint64_t{0};
@@ -40,18 +41,30 @@ PixelCache::~PixelCache() = default;
 // ---- bookkeeping; m_lock is held
 
 PixelCache::Unit* PixelCache::unitOf(const std::string& source, std::uint64_t unit) {
-    const auto units = m_sources.find(source);
-    if (units == m_sources.end()) return nullptr;
-    const auto found = units->second.find(unit);
-    return found == units->second.end() ? nullptr : &found->second;
+    const auto from = m_sources.find(source);
+    if (from == m_sources.end()) return nullptr;
+    const auto found = from->second.units.find(unit);
+    return found == from->second.units.end() ? nullptr : &found->second;
 }
 
 PixelCache::Unit& PixelCache::begin(const PixelSource& source, std::uint64_t unit) {
-    const auto units = m_sources.try_emplace(source.key()).first;
-    auto& list = shelf(source.retention()).units;
-    list.emplace_front(&units->first, unit);
-    Unit& made = units->second[unit];
-    made.retention = source.retention();
+    const auto [from, isNew] = m_sources.try_emplace(source.key());
+    if (isNew && !source.series().empty()) {
+        // Those before it are not worth keeping for long, but for those that are used again.
+        auto& before = m_leading[source.series()];
+        for (const std::string* key : before) {
+            Source& each = m_sources.at(*key);
+            each.followed = true;
+            for (auto& [number, old] : each.units)
+                toFront(old, earlier);
+        }
+        before = {&from->first};
+        from->second.series = source.series();
+    }
+    used(from->first, from->second);
+    auto& list = m_shelves[latest].units;
+    list.emplace_front(&from->first, unit);
+    Unit& made = from->second.units[unit];
     made.place = list.begin();
     return made;
 }
@@ -59,22 +72,42 @@ PixelCache::Unit& PixelCache::begin(const PixelSource& source, std::uint64_t uni
 void PixelCache::keep(Unit& unit, std::size_t bytes) {
     unit.loading = false;
     unit.bytes = bytes;
-    shelf(unit.retention).kept += bytes;
+    m_shelves[unit.shelf].kept += bytes;
 }
 
 void PixelCache::drop(const std::string& source, std::uint64_t unit) {
-    const auto units = m_sources.find(source);
-    const auto found = units->second.find(unit);
-    Shelf& on = shelf(found->second.retention);
+    const auto from = m_sources.find(source);
+    const auto found = from->second.units.find(unit);
+    Shelf& on = m_shelves[found->second.shelf];
     on.kept -= found->second.bytes;
     on.units.erase(found->second.place);
-    units->second.erase(found);
-    if (units->second.empty()) m_sources.erase(units);
+    from->second.units.erase(found);
+    if (!from->second.units.empty()) return;
+    if (const auto series = m_leading.find(from->second.series); series != m_leading.end()) {
+        std::erase(series->second, &from->first);
+        if (series->second.empty()) m_leading.erase(series);
+    }
+    m_sources.erase(from);
 }
 
-void PixelCache::touch(Unit& unit) {
-    auto& list = shelf(unit.retention).units;
-    list.splice(list.begin(), list, unit.place);
+void PixelCache::toFront(Unit& unit, std::size_t to) {
+    Shelf &from = m_shelves[unit.shelf], &on = m_shelves[to];
+    on.units.splice(on.units.begin(), from.units, unit.place);
+    from.kept -= unit.bytes, on.kept += unit.bytes;
+    unit.shelf = to;
+}
+
+/// key: as m_sources has it.
+void PixelCache::used(const std::string& key, Source& source) {
+    if (std::exchange(source.followed, false)) m_leading[source.series].push_back(&key);
+}
+
+void PixelCache::touch(const std::string& source, Unit& unit) {
+    if (unit.shelf == earlier) {
+        const auto from = m_sources.find(source);
+        used(from->first, from->second);
+    }
+    toFront(unit, latest);
 }
 
 void PixelCache::evict() {
@@ -91,10 +124,10 @@ void PixelCache::evict() {
 
 void PixelCache::share(std::size_t budget) {
     m_budget = budget ? budget : quarterOfMemory();
-    const std::size_t clips = m_budget / clipsShare, briefly = m_budget / shortShare;
+    const std::size_t clips = m_budget / clipsShare, before = m_budget / earlierShare;
     m_clips.setBudget(clips);
-    shelf(PixelSource::Retention::Short).budget = briefly;
-    shelf(PixelSource::Retention::Long).budget = m_budget - clips - briefly;
+    m_shelves[earlier].budget = before;
+    m_shelves[latest].budget = m_budget - clips - before;
     evict();
 }
 
@@ -132,7 +165,7 @@ Result<PixelCache::Whole> PixelCache::whole(const PixelSource& source, const Pro
         std::unique_lock guard(m_lock);
         while (Unit* unit = unitOf(source.key(), wholeUnit)) {
             if (!unit->loading) {
-                touch(*unit);
+                touch(source.key(), *unit);
                 if (!unit->whole.there()) return tl::unexpected(unit->problem);
                 return unit->whole;
             }
@@ -222,7 +255,7 @@ Result<void> PixelCache::fill(const Maker& maker, Pyramid& pyramid, const TilePl
                 } else if (unit->loading) {
                     waiting = true;
                 } else {
-                    touch(*unit);
+                    touch(key, *unit);
                     tile = unit->tile;
                 }
             }
@@ -295,13 +328,14 @@ Result<PyramidPtr> PixelCache::pyramid(const PixelSourcePtr& source, const Need&
 
 double PixelCache::missing(const PixelSourcePtr& source, const Need& need) const {
     std::lock_guard guard(m_lock);
-    const auto units = m_sources.find(source->key());
-    if (units == m_sources.end()) return 1;
+    const auto from = m_sources.find(source->key());
+    if (from == m_sources.end()) return 1;
+    const auto& units = from->second.units;
     const auto isThere = [&](std::uint64_t unit) {
-        const auto found = units->second.find(unit);
-        return found != units->second.end() && !found->second.loading;
+        const auto found = units.find(unit);
+        return found != units.end() && !found->second.loading;
     };
-    if (asWhole(*source) && isThere(wholeUnit) && units->second.at(wholeUnit).whole.held) return 0;
+    if (asWhole(*source) && isThere(wholeUnit) && units.at(wholeUnit).whole.held) return 0;
     std::size_t all = 0, made = 0;
     for (int level = 0; level < need.levels(); ++level)
         for (const std::size_t tile : need.tiles(level))
@@ -341,9 +375,9 @@ void PixelCache::setBudget(std::size_t bytes) {
 void PixelCache::forgetProblems() {
     std::lock_guard guard(m_lock);
     std::vector<std::string> broken;
-    for (const auto& [source, units] : m_sources)
-        if (const auto unit = units.find(wholeUnit);
-            unit != units.end() && !unit->second.loading && !unit->second.whole.there())
+    for (const auto& [source, from] : m_sources)
+        if (const auto unit = from.units.find(wholeUnit);
+            unit != from.units.end() && !unit->second.loading && !unit->second.whole.there())
             broken.push_back(source);
     for (const std::string& source : broken)
         drop(source, wholeUnit);

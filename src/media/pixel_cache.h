@@ -19,8 +19,8 @@ namespace stage::media {
 /// long as it is held, also when it is evicted here.
 class PixelCache {
 public:
-    /// budget: bytes of pixels to keep, parts of them for decoded frames of clips and for what is not worth
-    /// keeping for long; 0 means a quarter of the machine's memory.
+    /// budget: bytes of pixels to keep, parts of them for decoded frames of clips and for what others of its
+    /// series have followed; 0 means a quarter of the machine's memory.
     explicit PixelCache(std::size_t budget = 0);
     ~PixelCache();
     PixelCache(const PixelCache&) = delete;
@@ -53,14 +53,15 @@ private:
         StoredPyramidPtr stored;
         bool there() const { return held || stored; }
     };
+    /// Shelves: the rest, and what others of its series have followed and was not used since.
+    static constexpr std::size_t latest = 0, earlier = 1;
     /// A tile, or a whole (under wholeUnit).
     struct Unit {
         bool loading = true;
         TilePtr tile;
         Whole whole;
         Error problem; ///< where a whole is not there
-        std::size_t bytes = 0;
-        PixelSource::Retention retention = PixelSource::Retention::Long;
+        std::size_t bytes = 0, shelf = latest;
         std::list<std::pair<const std::string*, std::uint64_t>>::iterator place;
     };
     /// Units by their use, latest first, within a budget of their own.
@@ -68,7 +69,11 @@ private:
         std::list<std::pair<const std::string*, std::uint64_t>> units;
         std::size_t budget = 0, kept = 0;
     };
-    using Units = std::unordered_map<std::uint64_t, Unit>;
+    struct Source {
+        std::unordered_map<std::uint64_t, Unit> units;
+        std::string series;
+        bool followed = false; ///< by another one of its series, since it was last used
+    };
 
     /// What tiles are made from.
     struct Maker {
@@ -93,16 +98,19 @@ private:
     Unit& begin(const PixelSource& source, std::uint64_t unit);
     void keep(Unit& unit, std::size_t bytes);
     void drop(const std::string& source, std::uint64_t unit);
-    void touch(Unit& unit);
+    void used(const std::string& key, Source& source);
+    void touch(const std::string& source, Unit& unit);
+    void toFront(Unit& unit, std::size_t to);
     void evict();
     void share(std::size_t budget);
-    Shelf& shelf(PixelSource::Retention retention) { return m_shelves[static_cast<std::size_t>(retention)]; }
 
     mutable std::mutex m_lock;
     std::condition_variable m_loaded;
     std::size_t m_budget = 0;
-    std::unordered_map<std::string, Units> m_sources;
-    std::array<Shelf, 2> m_shelves; ///< by retention
+    std::unordered_map<std::string, Source> m_sources;
+    /// Of each series those that are not followed, by their keys in m_sources.
+    std::unordered_map<std::string, std::vector<const std::string*>> m_leading;
+    std::array<Shelf, 2> m_shelves;
     Clips m_clips;
     StoreQueue m_storing;
 };

@@ -8,6 +8,7 @@
 
 #include <memory>
 #include <string>
+#include <string_view>
 
 namespace stage::media {
 
@@ -31,12 +32,13 @@ public:
     };
     /// What is made in one go.
     Granularity granularity() const { return m_granularity; }
-    /// How long pixels are worth keeping.
-    enum class Retention {
-        Long, ///< as long as there is room
-        Short ///< as long as they are in use: they are made again fast, and most are never seen again
-    };
-    Retention retention() const { return m_retention; }
+    /// Sources of one series take each other's place, from frame to frame or as values change: when pixels of
+    /// the next are begun, those of the ones before are kept only briefly. Empty: it stays what it is.
+    const std::string& series() const { return m_series; }
+    /// Of what is made of this one in some way.
+    std::string seriesOf(std::string_view way) const {
+        return (m_series.empty() ? m_key : m_series) + '\n' + std::string(way);
+    }
 
     /// Pixels of a box inside the level. May ask the cache for those of other sources.
     virtual Result<Raster> compute(int level, const Box& box, PixelCache& cache,
@@ -48,15 +50,14 @@ public:
 
 protected:
     /// key: without the size, which is added: scenes may say different sizes of one file.
-    PixelSource(std::string key, V2i size, Granularity granularity, Retention retention = Retention::Long)
-        : m_key(std::move(key) + '\n' + std::to_string(size.x) + 'x' + std::to_string(size.y)), m_size(size),
-          m_granularity(granularity), m_retention(retention) {}
+    PixelSource(std::string key, V2i size, Granularity granularity, std::string series = {})
+        : m_key(std::move(key) + '\n' + std::to_string(size.x) + 'x' + std::to_string(size.y)),
+          m_series(std::move(series)), m_size(size), m_granularity(granularity) {}
 
 private:
-    std::string m_key;
+    std::string m_key, m_series;
     V2i m_size;
     Granularity m_granularity;
-    Retention m_retention;
 };
 using PixelSourcePtr = std::shared_ptr<const PixelSource>;
 

@@ -31,26 +31,11 @@ Box TiledLevel::boxOfTile(std::size_t index) const {
 
 Raster TiledLevel::piece(const Box& box) const {
     Raster out = Raster::unfilled(box.size());
-    const Box inside = box.within(boxOf(size));
     for (int y = box.y0; y < box.y1; ++y) {
         Imath::half* to = out.row(y - box.y0);
-        const auto take = [&](const Imath::half* from, int texels) {
-            if (from)
-                to = std::copy_n(from, 4 * texels, to);
-            else
-                to = std::fill_n(to, 4 * texels, Imath::half(0.f));
-        };
-        if (inside.empty() || y < inside.y0 || y >= inside.y1) {
-            take(nullptr, box.x1 - box.x0);
-            continue;
-        }
-        take(nullptr, inside.x0 - box.x0);
-        for (int x = inside.x0; x < inside.x1;) {
-            const int end = std::min(inside.x1, (x / tileSide + 1) * tileSide);
-            take(texel(x, y), end - x);
-            x = end;
-        }
-        take(nullptr, box.x1 - inside.x1);
+        runs(y, box.x0, box.x1, [&](int, int texels, const Imath::half* from) {
+            to = from ? std::copy_n(from, 4 * texels, to) : std::fill_n(to, 4 * texels, Imath::half(0.f));
+        });
     }
     return out;
 }

@@ -64,7 +64,21 @@ struct TiledLevel {
     Cells cells(int row, int first, int count) const;
     /// Texels of the level.
     Box boxOfTile(std::size_t index) const;
-    /// Texels of a box that lies inside the level; what is not there, and what lies outside, is clear.
+    /// A row of texels from x0 to x1 - 1, run by run: take(x, count, texels of the first on), which are null
+    /// where they are not there or outside the level, and clear.
+    template <class Take> void runs(int y, int x0, int x1, const Take& take) const {
+        const bool inside = y >= 0 && y < size.y;
+        for (int x = x0; x < x1;) {
+            const bool within = inside && x >= 0 && x < size.x;
+            const int end = within            ? std::min(size.x, (x / tileSide + 1) * tileSide)
+                            : inside && x < 0 ? 0
+                                              : x1;
+            const int count = std::min(end, x1) - x;
+            take(x, count, within ? texel(x, y) : nullptr);
+            x += count;
+        }
+    }
+    /// Texels of a box; what is not there, and what lies outside the level, is clear.
     Raster piece(const Box& box) const;
 };
 

@@ -148,8 +148,8 @@ void addHalo(const scene::Glare& glare, const Box& part, const cutout::Spread& b
     const auto tint = [&](double colour) { return static_cast<float>(glare.strength * share * colour); };
     const std::array<float, 3> tints = {tint(glare.tint.r), tint(glare.tint.g), tint(glare.tint.b)};
     media::inParallel(0, part.size().y, [&](int y) {
-        cutout::addGrid(by.rowBetween(light, part, y), tints, part.size().x,
-                        picture.row(part.y0 + y) + 4 * part.x0);
+        float* const row = picture.row(part.y0 + y) + 4 * part.x0;
+        cutout::addGrid(by.rowBetween(light, part, y), tints, part.size().x, row, row);
     });
 }
 

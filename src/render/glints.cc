@@ -20,7 +20,7 @@ class PartSource : public media::PixelSource {
 public:
     PartSource(media::PixelSourcePtr whole, Part part)
         : PixelSource(whole->key() + (part == Part::Rest ? "|dimmed" : "|glints"), whole->size(),
-                      Granularity::ByBox),
+                      Granularity::ByBox, whole->seriesOf(part == Part::Rest ? "dimmed" : "glints")),
           m_whole(std::move(whole)), m_part(part) {}
 
     Result<media::Raster> compute(int, const media::Box& box, media::PixelCache& cache,

@@ -8,7 +8,8 @@ namespace {
 class LightSource : public media::PixelSource {
 public:
     explicit LightSource(media::PixelSourcePtr whole)
-        : PixelSource("light of " + whole->key(), whole->size(), Granularity::EveryLevel, Retention::Short),
+        : PixelSource("light of " + whole->key(), whole->size(), Granularity::EveryLevel,
+                      whole->seriesOf("light")),
           m_whole(std::move(whole)) {}
 
     Result<media::Raster> compute(int level, const media::Box& box, media::PixelCache& cache,

@@ -55,7 +55,12 @@ TEST(GlowRows, LightGoesEvenlyFromPlaceToPlace) {
                     above.push_back(in(random)), below.push_back(in(random));
                 const std::vector<Imath::half> before = texels(count, 1);
                 std::vector<Imath::half> after = before;
-                addGrid({above.data(), below.data(), 0.25f, step, first}, tint, count, after.data());
+                addGrid({above.data(), below.data(), 0.25f, step, first}, tint, count, before.data(),
+                        after.data());
+                std::vector<Imath::half> inPlace = before;
+                addGrid({above.data(), below.data(), 0.25f, step, first}, tint, count, inPlace.data(),
+                        inPlace.data());
+                ASSERT_EQ(inPlace, after);
                 for (int x = 0; x < count; ++x) {
                     const double at = (first + x + 0.5) / step - 0.5, left = std::floor(at), off = at - left;
                     for (std::size_t c = 0; c < 4; ++c) {
@@ -77,7 +82,7 @@ TEST(GlowRows, LightGoesEvenlyFromPlaceToPlace) {
 TEST(GlowRows, OfFloatsAreNotRounded) {
     const std::vector<float> above(4 * 6, 1), below(4 * 6, 3);
     std::vector<float> row(4 * 9, 1e6f);
-    addGrid({above.data(), below.data(), 0.5f, 4, 5}, {1, 2, 0}, 9, row.data());
+    addGrid({above.data(), below.data(), 0.5f, 4, 5}, {1, 2, 0}, 9, row.data(), row.data());
     for (std::size_t i = 0; i < row.size(); i += 4) {
         EXPECT_EQ(row[i], 1e6f + 2);
         EXPECT_EQ(row[i + 1], 1e6f + 4);
@@ -98,10 +103,41 @@ TEST(GlowRows, MeansAreThoseOfSquares) {
                             static_cast<float>(4 * (16 * x + c) + 24) / 16);
 }
 
+TEST(GlowRows, WithoutLightTexelsAreCopied) {
+    const std::vector<float> dark(4 * 8, 0);
+    const std::vector<Imath::half> from = texels(9, 2);
+    std::vector<Imath::half> to(from.size());
+    addGrid({dark.data(), dark.data(), 0.5f, 4, 5}, {1, 1, 1}, 9, from.data(), to.data());
+    EXPECT_EQ(to, from);
+}
+
+TEST(GlowRows, WeightedSumsAreThoseOfTheirTerms) {
+    std::mt19937 random(3);
+    std::vector<float> from(4000), weights(31);
+    for (float& value : from)
+        value = static_cast<float>(random() % 1000) / 100;
+    for (float& weight : weights)
+        weight = static_cast<float>(random() % 100) / 100;
+    for (const std::ptrdiff_t apart : {1, 3, 4, 50})
+        for (const int count : {1, 7, 16, 63, 64, 65, 200}) {
+            std::vector<float> out(static_cast<std::size_t>(count) + 3, -1.f);
+            weightedSums(from.data(), apart, weights.data(), 31, count, out.data());
+            for (int i = 0; i < count; ++i) {
+                double sum = 0;
+                for (int k = 0; k < 31; ++k)
+                    sum += double(weights[static_cast<std::size_t>(k)]) *
+                           double(from[static_cast<std::size_t>(i + k * apart)]);
+                ASSERT_NEAR(out[static_cast<std::size_t>(i)], sum, 1e-3) << apart << ' ' << count << ' ' << i;
+            }
+            for (std::size_t i = static_cast<std::size_t>(count); i < out.size(); ++i)
+                ASSERT_EQ(out[i], -1.f);
+        }
+}
+
 TEST(GlowRows, StayWithinAHalfFloat) {
     std::vector<float> places(4 * 8, 60000);
     std::vector<Imath::half> row(4 * 4, Imath::half(20000.f));
-    addGrid({places.data(), places.data(), 0.5f, 4, 4}, {1, 1, 1}, 4, row.data());
+    addGrid({places.data(), places.data(), 0.5f, 4, 4}, {1, 1, 1}, 4, row.data(), row.data());
     for (std::size_t i = 0; i < row.size(); ++i)
         EXPECT_NEAR(float(row[i]), i % 4 < 3 ? 65000 : 20000, 40);
 }

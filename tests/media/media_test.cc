@@ -378,7 +378,9 @@ TEST(Cache, KeepsToItsBudgetAndLoadsOnce) {
 /// Counts what is asked of it; texel (x, y) of level 0 is x + 1000 y.
 class Counting : public PixelSource {
 public:
-    Counting(V2i size, Granularity granularity) : PixelSource("counting", size, granularity) {}
+    Counting(V2i size, Granularity granularity, const std::string& key = "counting",
+             const std::string& series = {})
+        : PixelSource(key, size, granularity, series) {}
     Result<Raster> compute(int level, const Box& box, PixelCache&, const Progress&) const override {
         ++computed;
         Raster out(box.size());
@@ -447,6 +449,36 @@ TEST(Cache, ManyThreadsAndLittleRoomGiveTheSamePixels) {
     }
     EXPECT_EQ(wrong, 0);
     EXPECT_LE(cache.bytesKept(), std::size_t{3} * tileSide * tileSide * 8);
+}
+
+TEST(Cache, WhatAnotherOfItsSeriesFollowsGoesSoonUnlessItIsUsedAgain) {
+    const V2i twoTiles(2 * tileSide, tileSide);
+    const auto source = [&](const std::string& key, const std::string& series) {
+        return std::make_shared<Counting>(twoTiles, PixelSource::Granularity::ByBox, key, series);
+    };
+    constexpr std::size_t tile = std::size_t{tileSide} * tileSide * 8 + sizeof(Tile);
+    PixelCache cache(128 * tile); // of which 4 are for those that others have followed
+    const auto use = [&](const auto& from) { ASSERT_TRUE(cache.read(from, 0, boxOf(twoTiles))); };
+    const auto still = source("still", {}), one = source("one", "pair"), other = source("other", "pair");
+    use(still);
+    for (int round = 0; round < 3; ++round)
+        use(one), use(other);
+    for (int frame = 0; frame < 20; ++frame)
+        use(source("frame " + std::to_string(frame), "frames"));
+    EXPECT_LE(cache.bytesKept(), (2 + 4 + 2 + 4) * tile); // still, the pair, the last frame, and earlier ones
+    use(still), use(one), use(other);
+    EXPECT_EQ(still->computed, 2);
+    EXPECT_EQ(one->computed, 2);
+    EXPECT_EQ(other->computed, 2);
+    const auto last = source("frame 19", "frames"), first = source("frame 0", "frames");
+    use(last), use(first);
+    EXPECT_EQ(last->computed, 0);
+    EXPECT_EQ(first->computed, 2);
+    // Those that begin again are followed again.
+    for (int frame = 20; frame < 40; ++frame)
+        use(first), use(source("frame " + std::to_string(frame), "frames"));
+    EXPECT_EQ(first->computed, 2);
+    EXPECT_LE(cache.bytesKept(), (2 + 4 + 2 + 2 + 4) * tile);
 }
 
 TEST(Cache, ChangedFilesAreReadAnewAndProblemsCanBeForgotten) {
