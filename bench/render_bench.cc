@@ -285,8 +285,8 @@ int main(int argc, char** argv) {
     const auto byNeed = [](double levels) {
         return render::Quality{.method = Method::Final, .samples = 256, .noise = levels / 255};
     };
-    slow("final by need 1.6", [=](auto& s) { ours(s, "ten", byNeed(1.6), 1, false, true); });
-    slow("final by need 0.85", [=](auto& s) { ours(s, "ten", byNeed(0.85), 1, false, true); });
+    slow("final by need 1.58", [=](auto& s) { ours(s, "ten", byNeed(1.58), 1, false, true); });
+    slow("final by need 0.78", [=](auto& s) { ours(s, "ten", byNeed(0.78), 1, false, true); });
     slow("final 64 exposed", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 1, true); });
     slow("final 64 2 threads", [](auto& s) { ours(s, "ten", {Method::Final, 64}, 2); });
     slow("final 64 bent", [](auto& s) { ours(s, "bent", {Method::Final, 64}, 1); });

@@ -17,7 +17,10 @@ namespace stage::render::HWY_NAMESPACE {
 class TileTracer {
 public:
     TileTracer(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas)
-        : m_tile(tile), m_canvas(canvas), m_tracer(tile, cards), m_most(tile.points->count) {}
+        : m_tile(tile), m_canvas(canvas), m_tracer(tile, cards), m_most(tile.points->count) {
+        for (std::size_t i = 0; i < m_allowed.size(); ++i)
+            m_allowed[i] = tile.noise * tile.noise * std::exp2(0.5f * static_cast<float>(i));
+    }
 
     void trace(const std::stop_token& stop) {
         const bool byNeed = m_tile.noise > 0 && m_most > RayPoints::step;
@@ -141,7 +144,6 @@ private:
     /// How many more rays pixels get around which the mean error is too large; whether there are any.
     bool findNeed() {
         const int width = m_tile.width, height = m_tile.height;
-        const float most = m_tile.noise * m_tile.noise;
         float wide[3][side]; // sums over three pixels of a row, of this row and those beside it
         const auto sumRow = [&](int y) {
             const float* error = &errorOf(0, y);
@@ -157,7 +159,8 @@ private:
             const int rows = 1 + (y > 0) + (y + 1 < height);
             for (int x = 0; x < width; ++x) {
                 const float sum = wide[0][x] + wide[1][x] + wide[2][x];
-                const float allowed = most * static_cast<float>(rows * (1 + (x > 0) + (x + 1 < width)));
+                const float allowed = allowedWith(m_counts[at(x, y)]) *
+                                      static_cast<float>(rows * (1 + (x > 0) + (x + 1 < width)));
                 // Eight times the error's square is taken down by about four times the rays.
                 const int need = (m_counts[at(x, y)] < m_most) *
                                  ((sum > allowed) + (sum > 8 * allowed) + (sum > 64 * allowed));
@@ -168,11 +171,18 @@ private:
         return any != 0;
     }
 
+    /// The error's square that a pixel with so many rays may be left with: the more it has, the less each
+    /// further one takes away, and as many elsewhere take more from the picture.
+    float allowedWith(int rays) const {
+        return m_allowed[hwy::FloorLog2(static_cast<std::uint32_t>(rays / RayPoints::step))];
+    }
+
     const RayTile& m_tile;
     Canvas& m_canvas; ///< sums until the end
     PixelTracer m_tracer;
     int m_most;
     static constexpr int mostDoublings = 3; ///< in one step; as findNeed() counts
+    std::array<float, 32> m_allowed;        ///< by how often 16 rays were doubled
     std::array<int, side * side> m_counts{};
     std::array<float, 4 * side * side> m_added; ///< sums of the rays of one step
     /// Pixels that need more, by how often 16 rays were doubled, and how often they are to be.

@@ -34,7 +34,7 @@ struct Quality {
     int samples = 64;
     /// Final alone: above 0, rays are added to a pixel only until the noise expected there, as a mean over it
     /// and those beside it, is smaller: root mean square, in values as shown, 0..1. Pixels begin with 16
-    /// rays.
+    /// rays; those that have n may be left with (n / 16)^(1/4) of it.
     double noise = 0;
     /// Of a picture that is gone in a moment: cards whose pictures are mostly still to be made are read at
     /// half the resolution, highlights are blurred like all else, what fills space is looked at at half as
