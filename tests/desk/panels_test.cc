@@ -142,6 +142,16 @@ TEST_F(Panels, FieldsStepWithTheArrowKeys) {
     EXPECT_NEAR(optics::depthOf(scene(), scene::find(scene(), scene().layers[0]->id)), 11.1, 1e-9);
     QTest::keyClick(depth, Qt::Key_Down, Qt::ControlModifier);
     EXPECT_NEAR(depth->value(), 11.09, 1e-9);
+    // What was entered is undone in the scene; what is being typed, in the field.
+    const scene::ScenePtr before = session().document.scene();
+    QTest::keyClicks(depth, "7");
+    QTest::keyClick(depth, Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(session().document.scene(), before);
+    depth->clearFocus();
+    depth->setFocus();
+    QTest::keyClick(depth, Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_NE(session().document.scene(), before);
+    EXPECT_GT(std::abs(depth->value() - 11.09), 0.005);
 }
 
 TEST_F(Panels, CameraNumbersMoveTheMark) {

@@ -71,7 +71,9 @@ bool FocusKeeper::eventFilter(QObject* watched, QEvent* event) {
             text.size() == 1 && text[0].isLetter() && !widget->property("letters").toString().contains(text);
         const bool way = key->key() == Qt::Key_Home || key->key() == Qt::Key_End ||
                          key->key() == Qt::Key_Delete || key->key() == Qt::Key_Space;
-        if ((letter || way) && restingFigure(widget)) {
+        // The field has nothing to undo: what was entered before is an edit of the scene.
+        const bool undo = key->matches(QKeySequence::Undo) || key->matches(QKeySequence::Redo);
+        if ((letter || way || undo) && restingFigure(widget)) {
             event->ignore(); // not for the field
             return true;
         }
