@@ -75,10 +75,10 @@ void addBetween(D d, const float* places, int step, int first, int count, const 
         offs[i] = (static_cast<float>(i / 4) + 0.5f) * each - 0.5f;
     const auto own = hn::Load(d, offs);
     // Texels from the middle of one place to that of the next have the same two.
-    for (int x = 0; x < count;) {
-        const int left = (first + x + step - half) / step - 1, begin = left * step - first,
-                  end = std::min(count, begin + step + half);
-        const float* const at = places + 4 * left;
+    const int left = (first + step - half) / step - 1;
+    const float* at = places + 4 * left;
+    for (int x = 0, begin = left * step - first; x < count; begin += step, at += 4) {
+        const int end = std::min(count, begin + step + half);
         const auto start = hn::LoadDup128(d, at), more = hn::Sub(hn::LoadDup128(d, at + 4), start);
         for (; x + pixels <= end; x += pixels)
             addLight(d,
