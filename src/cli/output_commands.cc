@@ -103,10 +103,10 @@ public:
                          "cuts; pinhole: all sharp, nothing blurs")
             ->check(CLI::IsMember({"pinhole", "draft", "final", "traced"}));
         m_options
-            ->add_option(
-                "--noise", m_noise,
-                "Final: rays are added to a pixel until its noise is below so many percent of white; 0: as "
-                "many as --samples says")
+            ->add_option("--noise", m_noise,
+                         "Final: rays are added to a pixel until its noise is below so many percent of "
+                         "white; where it "
+                         "takes many, somewhat more is left. 0: as many as --samples says")
             ->check(CLI::Range(0.0, 100.0))
             ->capture_default_str();
         m_options->add_option("--samples", m_samples, "Rays per pixel: of traced all, of final at most")

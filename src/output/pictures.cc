@@ -1,5 +1,6 @@
 #include "media/plugin.h"
 #include "output/picture_writer.h"
+#include "output/sample_rows.h"
 #include "output/sink.h"
 
 #include <algorithm>
@@ -30,11 +31,11 @@ void append(png_structp png, png_bytep from, std::size_t bytes) {
     }
 }
 
-/// A row of samples as PNG has it, those of more than a byte with the highest first. rgba: four a pixel.
-template <int channels, class Sample> void laidOut(const Sample* rgba, std::size_t width, std::uint8_t* out) {
+/// A row of samples as PNG has it, the higher byte first. rgba: four a pixel.
+void laidOut(const std::uint16_t* rgba, std::size_t width, int channels, std::uint8_t* out) {
     for (std::size_t x = 0; x < width; ++x, rgba += 4)
         for (int c = 0; c < channels; ++c) {
-            if constexpr (sizeof(Sample) == 2) *out++ = static_cast<std::uint8_t>(rgba[c] >> 8);
+            *out++ = static_cast<std::uint8_t>(rgba[c] >> 8);
             *out++ = static_cast<std::uint8_t>(rgba[c]);
         }
 }
@@ -47,12 +48,17 @@ std::vector<std::uint8_t> differences(const render::Samples<Sample>& rgba, V2i s
                stride = width * pixel + 1;
     std::vector<std::uint8_t> rows(stride * height), row(width * pixel);
     for (std::size_t y = 0; y < height; ++y) {
-        laidOut<channels>(rgba.data() + y * width * 4, width, row.data());
+        const Sample* const from = rgba.data() + y * width * 4;
         std::uint8_t* out = rows.data() + y * stride;
         *out++ = PNG_FILTER_VALUE_SUB;
-        std::copy_n(row.data(), pixel, out);
-        for (std::size_t i = pixel; i < row.size(); ++i)
-            out[i] = static_cast<std::uint8_t>(row[i] - row[i - pixel]);
+        if constexpr (sizeof(Sample) == 1) {
+            differencesAlong(from, size.x, channels, out);
+        } else {
+            laidOut(from, width, channels, row.data());
+            std::copy_n(row.data(), pixel, out);
+            for (std::size_t i = pixel; i < row.size(); ++i)
+                out[i] = static_cast<std::uint8_t>(row[i] - row[i - pixel]);
+        }
     }
     return rows;
 }

@@ -145,6 +145,10 @@ def window(part):
 
 def gone(part):
     wait(f"the window '{part}' to go", lambda: not any(part in t for t in titles()))
+    for _ in range(50):  # on a busy machine the next window gets the keys a little later; there may be none
+        if run("xdotool", "getactivewindow").stdout.strip():
+            break
+        time.sleep(0.1)
 
 
 def active(part):
