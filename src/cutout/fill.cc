@@ -118,9 +118,7 @@ Result<void> fillPiece(media::Raster& picture, const Piece& piece, const cv::Mat
         // What lies outside of it has to be filled too, so no more is looked at than needed.
         const Box source = boxOfInside(*from);
         if (source.empty()) return fail("What the hole should be filled from is empty.");
-        const Box both{std::min(box.x0, source.x0), std::min(box.y0, source.y0), std::max(box.x1, source.x1),
-                       std::max(box.y1, source.y1)};
-        area = area.within(both.grown(8));
+        area = area.within(box.with(source).grown(8));
     }
     double scale = options.draft ? 0.25 : 1;
     scale = std::min(scale, std::sqrt(mostPixels / (static_cast<double>(box.size().x) * box.size().y)));

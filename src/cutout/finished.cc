@@ -4,11 +4,12 @@
 #include "cutout/spread.h"
 #include "media/number_key.h"
 #include "media/pixel_cache.h"
+#include "media/texels.h"
 #include "scene/finish_json.h"
 
 #include <algorithm>
 #include <cmath>
-#include <opencv2/imgproc.hpp>
+#include <opencv2/core.hpp>
 
 namespace stage::cutout {
 namespace {
@@ -19,27 +20,33 @@ using media::PixelSourcePtr;
 using media::Raster;
 
 /// A box of a level as floats, RGBA; 0 outside.
-Result<cv::Mat> floats(const PixelSourcePtr& source, int level, const Box& box, PixelCache& cache,
-                       const Progress& progress) {
-    auto raster = cache.read(source, level, box, progress);
-    if (!raster) return tl::unexpected(raster.error());
-    cv::Mat picture;
-    cv::Mat(box.size().y, box.size().x, CV_16FC4, raster->rgba.data()).convertTo(picture, CV_32FC4);
+cv::Mat floatsOf(const media::TiledLevel& level, const Box& box) {
+    cv::Mat picture(box.size().y, box.size().x, CV_32FC4);
+    for (int y = box.y0; y < box.y1; ++y)
+        level.runs(y, box.x0, box.x1, [&](int x, int count, const Imath::half* texels) {
+            float* const to = picture.ptr<float>(y - box.y0) + 4 * (x - box.x0);
+            if (texels)
+                media::floatsOfHalfs(texels, 4 * count, to);
+            else
+                std::fill_n(to, 4 * count, 0.f);
+        });
     return picture;
 }
-Result<media::PyramidPtr> pyramid(const PixelSourcePtr& source, int level, const Box& box, PixelCache& cache,
-                                  const Progress& progress) {
-    media::Need need(source->size());
-    need.add(level, box);
-    return cache.pyramid(source, need, progress);
+Result<cv::Mat> floats(const PixelSourcePtr& source, int level, const Box& box, PixelCache& cache,
+                       const Progress& progress) {
+    const auto pyramid = cache.pyramid(source, level, box, progress);
+    if (!pyramid) return tl::unexpected(pyramid.error());
+    return floatsOf((*pyramid)->level(level), box);
 }
-constexpr float highest = 65000; ///< of a half float
-
-Raster halfs(cv::Mat& picture) {
+/// Whether what was asked for is there now.
+Result<void> made(const Result<media::PyramidPtr>& asked) {
+    if (!asked) return tl::unexpected(asked.error());
+    return {};
+}
+Raster halfs(const cv::Mat& picture) {
     Raster out = Raster::unfilled({picture.cols, picture.rows});
-    cv::Mat to(picture.rows, picture.cols, CV_16FC4, out.rgba.data());
-    cv::min(picture, highest, picture);
-    picture.convertTo(to, CV_16FC4);
+    for (int y = 0; y < picture.rows; ++y)
+        media::halfsOfFloats(picture.ptr<float>(y), 4 * picture.cols, out.row(y));
     return out;
 }
 
@@ -60,21 +67,20 @@ public:
         if (m_of == Of::BrightColours) return brightMeans(box, cache, progress);
         auto picture = floats(m_below, m_level, m_spread.pixels(box), cache, progress);
         if (!picture) return tl::unexpected(picture.error());
-        cv::Mat means = m_spread.means(*picture);
-        return halfs(means);
+        return halfs(m_spread.means(*picture));
     }
     std::string name() const override { return m_below->name(); }
 
 private:
     Result<Raster> brightMeans(const Box& box, PixelCache& cache, const Progress& progress) const {
         const Box pixels = m_spread.pixels(box);
-        const auto below = pyramid(m_below, m_level, pixels, cache, progress);
+        const auto below = cache.pyramid(m_below, m_level, pixels, progress);
         if (!below) return tl::unexpected(below.error());
         const media::TiledLevel& level = (*below)->level(m_level);
         const int step = m_spread.step();
         Raster means(box.size());
         std::vector<float> sums(static_cast<std::size_t>(box.size().x) * step * 4);
-        cv::Mat row(1, box.size().x, CV_32FC4);
+        std::vector<float> row(static_cast<std::size_t>(4 * box.size().x));
         for (int y = box.y0; y < box.y1; ++y) {
             std::fill(sums.begin(), sums.end(), 0.f);
             bool any = false;
@@ -85,10 +91,8 @@ private:
                                if (texels && addBright(texels, count, m_threshold, to)) any = true;
                            });
             if (!any) continue;
-            meansOf(sums.data(), step, box.size().x, row.ptr<float>());
-            cv::min(row, highest, row);
-            cv::Mat out(1, box.size().x, CV_16FC4, means.row(y - box.y0));
-            row.convertTo(out, CV_16FC4);
+            meansOf(sums.data(), step, box.size().x, row.data());
+            media::halfsOfFloats(row.data(), 4 * box.size().x, means.row(y - box.y0));
         }
         return means;
     }
@@ -120,18 +124,25 @@ public:
     /// One more, for what lies between the last of them and the next.
     static int borderOf(const Spread& by) { return by.border() + 1; }
 
+    Result<void> prepare(int, const std::vector<Box>& boxes, PixelCache& cache,
+                         const Progress& progress) const override {
+        media::Need need(m_places->size());
+        for (const Box& box : boxes)
+            need.add(0, around(box));
+        return made(cache.pyramid(m_places, need, progress));
+    }
     Result<Raster> compute(int, const Box& box, PixelCache& cache, const Progress& progress) const override {
-        const int border = borderOf(m_by);
-        const auto places =
-            floats(m_places, 0, box.shifted(V2i(-border)).grown(m_by.border()), cache, progress);
-        if (!places) return tl::unexpected(places.error());
-        if (cv::countNonZero(places->reshape(1)) == 0) return Raster(box.size());
-        cv::Mat all = m_by.spread(*places);
-        return halfs(all);
+        const auto pyramid = cache.pyramid(m_places, 0, around(box), progress);
+        if (!pyramid) return tl::unexpected(pyramid.error());
+        const media::TiledLevel& places = (*pyramid)->level(0);
+        if (places.clear(around(box).within(media::boxOf(places.size)))) return Raster(box.size());
+        return halfs(m_by.spread(floatsOf(places, around(box))));
     }
     std::string name() const override { return m_places->name(); }
 
 private:
+    /// The places that those of a box are spread from.
+    Box around(const Box& box) const { return box.shifted(V2i(-borderOf(m_by))).grown(m_by.border()); }
     std::shared_ptr<const SpreadSource> m_places;
     Spread m_by;
 };
@@ -139,11 +150,18 @@ private:
 /// A picture made of another one, larger than it by a margin on each side.
 class GrownSource : public media::PixelSource {
 public:
+    Result<void> prepare(int level, const std::vector<Box>& boxes, PixelCache& cache,
+                         const Progress& progress) const override {
+        if (level >= media::levelCount(m_from->size())) return {};
+        std::vector<Box> all;
+        for (const Box& box : boxes)
+            all.push_back(below(level, box));
+        return prepareFor(readingOf(level, cache, progress), all);
+    }
     Result<Raster> compute(int level, const Box& box, PixelCache& cache,
                            const Progress& progress) const override {
         if (level >= media::levelCount(m_from->size())) return fromFiner(level, box, cache, progress);
-        const Reading reading{level, std::ldexp(m_scale, -level), cache, progress};
-        return made(reading, box.shifted(V2i(0) - V2i(m_margin.x >> level, m_margin.y >> level)));
+        return finish(readingOf(level, cache, progress), below(level, box));
     }
     std::string name() const override { return m_from->name(); }
 
@@ -159,33 +177,60 @@ protected:
         : PixelSource(key, from->size() + margin * 2, Granularity::EveryLevel, from->seriesOf("grown")),
           m_from(std::move(from)), m_margin(margin), m_scale(scale) {}
     /// box: of the picture that it is made of, and beyond.
-    virtual Result<Raster> made(const Reading& reading, const Box& box) const = 0;
+    virtual Result<Raster> finish(const Reading& reading, const Box& box) const = 0;
+    /// What boxes share, as prepare().
+    virtual Result<void> prepareFor(const Reading& reading, const std::vector<Box>& boxes) const = 0;
 
     Result<Raster> read(const Reading& reading, const Box& box) const {
         return reading.cache.read(m_from, reading.level, box, reading.progress);
     }
     Result<media::PyramidPtr> readTiles(const Reading& reading, const Box& box) const {
-        return pyramid(m_from, reading.level, box, reading.cache, reading.progress);
+        return reading.cache.pyramid(m_from, reading.level, box, reading.progress);
     }
     Result<cv::Mat> readFloats(const Reading& reading, const Box& box) const {
         return floats(m_from, reading.level, box, reading.cache, reading.progress);
     }
+    struct Spreading {
+        Spread by;
+        SpreadSource::Of of = SpreadSource::Of::Everything;
+        double threshold = 0; ///< of bright colours
+    };
     /// The places that a box lies between, spread.
-    Result<cv::Mat> spread(const Reading& reading, const Box& box, const Spread& by, SpreadSource::Of of,
-                           double threshold = 0) const {
-        auto places = std::make_shared<SpreadSource>(m_from, reading.level, by, of, threshold);
-        const Box between = by.between(box).shifted(V2i(SpreadPlaces::borderOf(by)));
-        return floats(std::make_shared<SpreadPlaces>(std::move(places), by), 0, between, reading.cache,
+    Result<cv::Mat> spread(const Reading& reading, const Box& box, const Spreading& spreading) const {
+        return floats(placesOf(reading, spreading), 0, between(box, spreading.by), reading.cache,
                       reading.progress);
     }
-    Result<cv::Mat> spread(const Reading& reading, const Box& box, double reach) const {
-        const Spread by(reach * reading.scale);
-        auto places = spread(reading, box, by, SpreadSource::Of::Everything);
+    Result<void> prepareSpread(const Reading& reading, const std::vector<Box>& boxes,
+                               const Spreading& spreading) const {
+        const PixelSourcePtr places = placesOf(reading, spreading);
+        media::Need need(places->size());
+        for (const Box& box : boxes)
+            need.add(0, between(box, spreading.by));
+        return made(reading.cache.pyramid(places, need, reading.progress));
+    }
+    Result<cv::Mat> spreadEvenly(const Reading& reading, const Box& box, const Spreading& spreading) const {
+        auto places = spread(reading, box, spreading);
         if (!places) return places;
-        return by.evenly(*places, box);
+        return spreading.by.evenly(*places, box);
     }
 
 private:
+    Reading readingOf(int level, PixelCache& cache, const Progress& progress) const {
+        return {level, std::ldexp(m_scale, -level), cache, progress};
+    }
+    /// A box of the picture that it is made of.
+    Box below(int level, const Box& box) const {
+        return box.shifted(V2i(0) - V2i(m_margin.x >> level, m_margin.y >> level));
+    }
+    PixelSourcePtr placesOf(const Reading& reading, const Spreading& spreading) const {
+        return std::make_shared<SpreadPlaces>(std::make_shared<SpreadSource>(m_from, reading.level,
+                                                                             spreading.by, spreading.of,
+                                                                             spreading.threshold),
+                                              spreading.by);
+    }
+    static Box between(const Box& box, const Spread& by) {
+        return by.between(box).shifted(V2i(SpreadPlaces::borderOf(by)));
+    }
     /// It has more levels than what is below.
     Result<Raster> fromFiner(int level, const Box& box, PixelCache& cache, const Progress& progress) const {
         const Box finer = Box{2 * box.x0, 2 * box.y0, 2 * box.x1, 2 * box.y1}.within(
@@ -223,8 +268,12 @@ private:
         media::add(key, V3d(soft.radius, soft.share, scale)), media::add(key, V2d(margin));
         return key;
     }
-    Result<Raster> made(const Reading& reading, const Box& box) const override {
-        auto blurred = spread(reading, box, m_soft.radius);
+    Spreading spreading(const Reading& reading) const { return {Spread(m_soft.radius * reading.scale)}; }
+    Result<void> prepareFor(const Reading& reading, const std::vector<Box>& boxes) const override {
+        return prepareSpread(reading, boxes, spreading(reading));
+    }
+    Result<Raster> finish(const Reading& reading, const Box& box) const override {
+        auto blurred = spreadEvenly(reading, box, spreading(reading));
         if (!blurred) return tl::unexpected(blurred.error());
         if (m_soft.share >= 1) return halfs(*blurred);
         const auto sharp = readFloats(reading, box);
@@ -250,39 +299,55 @@ private:
         media::add(key, V3d(margin.x, margin.y, scale));
         return key;
     }
-    Result<Raster> made(const Reading& reading, const Box& box) const override {
-        const bool shadow = m_finish.shadow.strength > 0, glow = m_finish.glow.strength > 0;
-        if (!glow) return shadow ? withShadow(reading, box) : read(reading, box);
-        const Spread by(m_finish.glow.reach * reading.scale);
-        const auto places =
-            spread(reading, box, by, SpreadSource::Of::BrightColours, m_finish.glow.threshold);
+    bool hasShadow() const { return m_finish.shadow.strength > 0; }
+    bool hasGlow() const { return m_finish.glow.strength > 0; }
+    Spreading ofShadow(const Reading& reading) const {
+        return {Spread(m_finish.shadow.softness * reading.scale)};
+    }
+    Spreading ofGlow(const Reading& reading) const {
+        return {Spread(m_finish.glow.reach * reading.scale), SpreadSource::Of::BrightColours,
+                m_finish.glow.threshold};
+    }
+    /// What throws the shadow on a box.
+    Box throwing(const Reading& reading, const Box& box) const {
+        const scene::DropShadow& shadow = m_finish.shadow;
+        const double angle = radians(shadow.direction), far = shadow.distance * reading.scale;
+        return box.shifted({-static_cast<int>(std::lround(far * std::cos(angle))),
+                            static_cast<int>(std::lround(far * std::sin(angle)))});
+    }
+    Result<void> prepareFor(const Reading& reading, const std::vector<Box>& boxes) const override {
+        if (hasGlow())
+            if (auto ok = prepareSpread(reading, boxes, ofGlow(reading)); !ok) return ok;
+        if (!hasShadow()) return {};
+        std::vector<Box> all;
+        for (const Box& box : boxes)
+            all.push_back(throwing(reading, box));
+        return prepareSpread(reading, all, ofShadow(reading));
+    }
+    Result<Raster> finish(const Reading& reading, const Box& box) const override {
+        if (!hasGlow()) return hasShadow() ? withShadow(reading, box) : read(reading, box);
+        const Spreading glow = ofGlow(reading);
+        const auto places = spread(reading, box, glow);
         if (!places) return tl::unexpected(places.error());
-        if (!shadow) return withGlow(reading, box, by, *places);
+        SpreadLight light(glow.by, *places, box, glowTint());
+        if (!hasShadow()) return withGlow(reading, box, light);
         auto picture = withShadow(reading, box);
         for (int y = 0; picture && y < box.size().y; ++y)
-            addGrid(by.rowBetween(*places, box, y), glowTint(), box.size().x, picture->row(y),
-                    picture->row(y));
+            light.add(y, 0, box.size().x, picture->row(y), picture->row(y));
         return picture;
     }
-    /// places: spread.
-    Result<Raster> withGlow(const Reading& reading, const Box& box, const Spread& by,
-                            const cv::Mat& places) const {
+    Result<Raster> withGlow(const Reading& reading, const Box& box, SpreadLight& light) const {
         const auto from = readTiles(reading, box);
         if (!from) return tl::unexpected(from.error());
-        const std::array<float, 3> tint = glowTint();
         Raster picture = Raster::unfilled(box.size());
-        for (int y = 0; y < box.size().y; ++y) {
-            const GridRow row = by.rowBetween(places, box, y);
+        for (int y = 0; y < box.size().y; ++y)
             (*from)
                 ->level(reading.level)
                 .runs(box.y0 + y, box.x0, box.x1, [&](int x, int count, const Imath::half* texels) {
-                    GridRow part = row;
-                    part.first += x - box.x0;
                     Imath::half* const to = picture.row(y) + 4 * (x - box.x0);
                     if (!texels) std::fill_n(to, 4 * count, Imath::half(0.f));
-                    addGrid(part, tint, count, texels ? texels : to, to);
+                    light.add(y, x - box.x0, count, texels ? texels : to, to);
                 });
-        }
         return picture;
     }
     std::array<float, 3> glowTint() const {
@@ -293,11 +358,7 @@ private:
     Result<Raster> withShadow(const Reading& reading, const Box& box) const {
         auto picture = readFloats(reading, box);
         if (!picture) return tl::unexpected(picture.error());
-        const scene::DropShadow& shadow = m_finish.shadow;
-        const double angle = radians(shadow.direction), far = shadow.distance * reading.scale;
-        const Box from = box.shifted({-static_cast<int>(std::lround(far * std::cos(angle))),
-                                      static_cast<int>(std::lround(far * std::sin(angle)))});
-        const auto around = spread(reading, from, shadow.softness);
+        const auto around = spreadEvenly(reading, throwing(reading, box), ofShadow(reading));
         if (!around) return tl::unexpected(around.error());
         layUnder(*around, *picture);
         return halfs(*picture);

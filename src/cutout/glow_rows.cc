@@ -1,6 +1,7 @@
 #include "cutout/glow_rows.h"
 
 #include <algorithm>
+#include <hwy/cache_control.h>
 #include <vector>
 
 #undef HWY_TARGET_INCLUDE
@@ -53,20 +54,17 @@ HWY_INLINE bool AddBrightOf(const Texel* texels, int count, float threshold, flo
         const auto bright = hn::Gt(most, limit);
         if (hn::AllFalse(d, bright)) return;
         any = true;
-        const auto share = hn::IfThenElseZero(bright, hn::Div(hn::Sub(most, limit), most));
+        // A division would take longer than all else: the reciprocal and a step of Newton's.
+        const auto about = hn::ApproximateReciprocal(most),
+                   each = hn::Mul(about, hn::NegMulAdd(most, about, hn::Set(d, 2.f)));
+        const auto share = hn::IfThenElseZero(bright, hn::NegMulAdd(limit, each, hn::Set(d, 1.f)));
         hn::StoreU(hn::MulAdd(rgb, share, hn::LoadU(d, sums + i)), d, sums + i);
     });
     return any;
 }
 
-template <class D, class Texel>
-HWY_INLINE void addLight(D d, hn::Vec<D> light, const Texel* from, Texel* to) {
-    store(d, hn::Add(floatsOf(d, from), light), to);
-}
-
 /// Between places, as many texels at a time as d has, which is no more than a step has.
-template <class D, class Texel>
-void addBetween(D d, const float* places, int step, int first, int count, const Texel* from, Texel* to) {
+template <class D> void lightBetween(D d, const float* places, int step, int first, int count, float* light) {
     const hn::FixedTag<float, 4> one;
     const int pixels = static_cast<int>(hn::Lanes(d)) / 4, half = step / 2;
     const float each = 1 / static_cast<float>(step);
@@ -81,46 +79,54 @@ void addBetween(D d, const float* places, int step, int first, int count, const 
         const int end = std::min(count, begin + step + half);
         const auto start = hn::LoadDup128(d, at), more = hn::Sub(hn::LoadDup128(d, at + 4), start);
         for (; x + pixels <= end; x += pixels)
-            addLight(d,
-                     hn::MulAdd(more, hn::Add(hn::Set(d, static_cast<float>(x - begin) * each), own), start),
-                     from + 4 * x, to + 4 * x);
+            hn::StoreU(
+                hn::MulAdd(more, hn::Add(hn::Set(d, static_cast<float>(x - begin) * each), own), start), d,
+                light + 4 * x);
         for (; x < end; ++x) {
             const auto a = hn::LoadU(one, at), b = hn::LoadU(one, at + 4);
             const float off = (static_cast<float>(x - begin) + 0.5f) * each - 0.5f;
-            addLight(one, hn::MulAdd(hn::Sub(b, a), hn::Set(one, off), a), from + 4 * x, to + 4 * x);
+            hn::StoreU(hn::MulAdd(hn::Sub(b, a), hn::Set(one, off), a), one, light + 4 * x);
         }
     }
 }
 
-template <class Texel>
-HWY_INLINE void AddGridTo(GridRow row, const std::array<float, 3>& tint, int count, const Texel* from,
-                          Texel* to) {
+bool LightOfRow(const float* from, int step, int first, const std::array<float, 3>& tint, int count,
+                float* light) {
     const hn::FixedTag<float, 4> d;
-    const int before = std::max(0, row.first / row.step - 1); // places that are not looked at
-    row.above += 4 * before, row.below += 4 * before, row.first -= before * row.step;
-    // The row of places itself.
-    const int last = (row.first + count - 1) / row.step + (row.step > 1);
+    const int before = std::max(0, first / step - 1); // places that are not looked at
+    from += 4 * before, first -= before * step;
+    const int last = (first + count - 1) / step + (step > 1);
     thread_local std::vector<float> places;
     HWY_ALIGN const float by[4] = {tint[0], tint[1], tint[2], 0};
-    const auto tinted = hn::Load(d, by), share = hn::Set(d, row.share);
+    const auto tinted = hn::Load(d, by);
     places.assign(static_cast<std::size_t>(4 * (last + 2)), 0.f);
     auto any = hn::Zero(d);
     for (int i = 0; i <= last; ++i) {
-        const auto a = hn::LoadU(d, row.above + 4 * i), b = hn::LoadU(d, row.below + 4 * i);
-        const auto light = hn::Mul(hn::MulAdd(hn::Sub(b, a), share, a), tinted);
-        any = hn::Max(any, light);
-        hn::StoreU(light, d, places.data() + 4 * i);
+        const auto place = hn::Mul(hn::LoadU(d, from + 4 * i), tinted);
+        any = hn::Max(any, place);
+        hn::StoreU(place, d, places.data() + 4 * i);
     }
     if (hn::AllTrue(d, hn::Eq(any, hn::Zero(d)))) {
-        if (from != to) std::copy_n(from, 4 * count, to);
-        return;
+        std::fill_n(light, 4 * count, 0.f);
+        return false;
     }
-    if (row.step >= 4)
-        addBetween(hn::CappedTag<float, 16>(), places.data(), row.step, row.first, count, from, to);
-    else if (row.step == 2)
-        addBetween(hn::CappedTag<float, 8>(), places.data(), row.step, row.first, count, from, to);
+    if (step >= 4)
+        lightBetween(hn::CappedTag<float, 16>(), places.data(), step, first, count, light);
+    else if (step == 2)
+        lightBetween(hn::CappedTag<float, 8>(), places.data(), step, first, count, light);
     else
-        addBetween(d, places.data(), row.step, row.first, count, from, to);
+        lightBetween(d, places.data(), step, first, count, light);
+    return true;
+}
+
+template <class Texel>
+HWY_INLINE void AddLightTo(const float* above, const float* below, float share, int count, const Texel* from,
+                           Texel* to) {
+    forTexels(count, [&](auto d, int i) HWY_ATTR {
+        const auto a = hn::LoadU(d, above + i), b = hn::LoadU(d, below + i);
+        const auto light = hn::MulAdd(hn::Sub(b, a), hn::Set(d, share), a);
+        store(d, hn::Add(floatsOf(d, from + i), light), to + i);
+    });
 }
 
 bool AddBright(const Imath::half* texels, int count, float threshold, float* sums) {
@@ -129,45 +135,71 @@ bool AddBright(const Imath::half* texels, int count, float threshold, float* sum
 bool AddBrightFloats(const float* texels, int count, float threshold, float* sums) {
     return AddBrightOf(texels, count, threshold, sums);
 }
-void AddGrid(const GridRow& row, const std::array<float, 3>& tint, int count, const Imath::half* from,
-             Imath::half* to) {
-    AddGridTo(row, tint, count, from, to);
+void AddLight(const float* above, const float* below, float share, int count, const Imath::half* from,
+              Imath::half* to) {
+    AddLightTo(above, below, share, count, from, to);
 }
-void AddGridFloats(const GridRow& row, const std::array<float, 3>& tint, int count, const float* from,
-                   float* to) {
-    AddGridTo(row, tint, count, from, to);
+void AddLightFloats(const float* above, const float* below, float share, int count, const float* from,
+                    float* to) {
+    AddLightTo(above, below, share, count, from, to);
 }
 
-/// As many vectors of D as `together`, so that their sums need not wait for each other.
-template <int together, class D>
+/// Some vectors of D of some rows: of each row that is read all that it goes to.
+template <int rows, int vectors, class D>
 HWY_INLINE void SumsAt(D d, const float* from, std::ptrdiff_t apart, const float* weights, int weightCount,
-                       float* out) {
-    const auto lanes = static_cast<std::ptrdiff_t>(hn::Lanes(d));
-    hn::Vec<D> sums[together];
-    for (auto& sum : sums)
-        sum = hn::Zero(d);
-    for (int k = 0; k < weightCount; ++k, from += apart) {
-        const auto weight = hn::Set(d, weights[k]);
-        for (int n = 0; n < together; ++n)
-            sums[n] = hn::MulAdd(weight, hn::LoadU(d, from + n * lanes), sums[n]);
+                       float* out, std::ptrdiff_t outApart) {
+    constexpr int lanes = static_cast<int>(hn::MaxLanes(D()));
+    hn::Vec<D> sums[rows][vectors], by[rows]; // of this row, in the sums of each
+    for (int y = 0; y < rows; ++y) {
+        by[y] = hn::Zero(d);
+        for (auto& sum : sums[y])
+            sum = hn::Zero(d);
     }
-    for (int n = 0; n < together; ++n)
-        hn::StoreU(sums[n], d, out + n * lanes);
+    for (int k = 0; k < weightCount + rows - 1; ++k, from += apart) {
+        for (int y = rows - 1; y > 0; --y)
+            by[y] = by[y - 1];
+        by[0] = hn::Set(d, k < weightCount ? weights[k] : 0.f);
+        // What comes next beside it: rows lie too far apart to be foreseen.
+        for (int n = 0; n < vectors; ++n)
+            hwy::Prefetch(from + (vectors + n) * lanes);
+        for (int n = 0; n < vectors; ++n) {
+            const auto value = hn::LoadU(d, from + n * lanes);
+            for (int y = 0; y < rows; ++y)
+                sums[y][n] = hn::MulAdd(by[y], value, sums[y][n]);
+        }
+    }
+    HWY_ALIGN float all[rows][vectors * lanes];
+    for (int y = 0; y < rows; ++y)
+        for (int n = 0; n < vectors; ++n)
+            hn::Store(sums[y][n], d, all[y] + n * lanes);
+    const hn::FixedTag<float, 4> place;
+    for (int x = 0; 4 * x < vectors * lanes; ++x)
+        for (int y = 0; y < rows; ++y)
+            hn::StoreU(hn::Load(place, all[y] + 4 * x), place, out + x * outApart + 4 * y);
 }
 
-void WeightedSums(const float* from, std::ptrdiff_t apart, const float* weights, int weightCount, int count,
-                  float* out) {
+template <int vectors, class D>
+HWY_INLINE void SumsDown(D d, const PlaceRows& from, const float* weights, int weightCount, int rows, int i,
+                         float* out, std::ptrdiff_t outApart) {
+    int y = 0;
+    for (; y + 4 <= rows; y += 4)
+        SumsAt<4, vectors>(d, from.first + y * from.apart + i, from.apart, weights, weightCount,
+                           out + i / 4 * outApart + 4 * y, outApart);
+    for (; y < rows; ++y)
+        SumsAt<1, vectors>(d, from.first + y * from.apart + i, from.apart, weights, weightCount,
+                           out + i / 4 * outApart + 4 * y, outApart);
+}
+
+void TurnedSums(const PlaceRows& from, const float* weights, int weightCount, int rows, int places,
+                float* out, std::ptrdiff_t outApart) {
     const hn::CappedTag<float, 16> wide;
-    const hn::FixedTag<float, 1> one;
-    constexpr int together = 4;
+    const hn::FixedTag<float, 4> one;
     const int lanes = static_cast<int>(hn::Lanes(wide));
     int i = 0;
-    for (; i + together * lanes <= count; i += together * lanes)
-        SumsAt<together>(wide, from + i, apart, weights, weightCount, out + i);
-    for (; i + lanes <= count; i += lanes)
-        SumsAt<1>(wide, from + i, apart, weights, weightCount, out + i);
-    for (; i < count; ++i)
-        SumsAt<1>(one, from + i, apart, weights, weightCount, out + i);
+    for (; i + 2 * lanes <= 4 * places; i += 2 * lanes)
+        SumsDown<2>(wide, from, weights, weightCount, rows, i, out, outApart);
+    for (; i < 4 * places; i += 4)
+        SumsDown<1>(one, from, weights, weightCount, rows, i, out, outApart);
 }
 
 void MeansOf(const float* sums, int step, int count, float* means) {
@@ -189,10 +221,11 @@ namespace stage::cutout {
 
 HWY_EXPORT(AddBright);
 HWY_EXPORT(AddBrightFloats);
-HWY_EXPORT(AddGrid);
-HWY_EXPORT(AddGridFloats);
+HWY_EXPORT(AddLight);
+HWY_EXPORT(AddLightFloats);
+HWY_EXPORT(LightOfRow);
 HWY_EXPORT(MeansOf);
-HWY_EXPORT(WeightedSums);
+HWY_EXPORT(TurnedSums);
 
 bool addBright(const Imath::half* texels, int count, float threshold, float* sums) {
     return HWY_DYNAMIC_DISPATCH(AddBright)(texels, count, threshold, sums);
@@ -200,16 +233,20 @@ bool addBright(const Imath::half* texels, int count, float threshold, float* sum
 bool addBright(const float* texels, int count, float threshold, float* sums) {
     return HWY_DYNAMIC_DISPATCH(AddBrightFloats)(texels, count, threshold, sums);
 }
-void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, const Imath::half* from,
-             Imath::half* to) {
-    HWY_DYNAMIC_DISPATCH(AddGrid)(row, tint, count, from, to);
+bool lightOfRow(const float* places, int step, int first, const std::array<float, 3>& tint, int count,
+                float* light) {
+    return HWY_DYNAMIC_DISPATCH(LightOfRow)(places, step, first, tint, count, light);
 }
-void addGrid(const GridRow& row, const std::array<float, 3>& tint, int count, const float* from, float* to) {
-    HWY_DYNAMIC_DISPATCH(AddGridFloats)(row, tint, count, from, to);
+void addLight(const float* above, const float* below, float share, int count, const Imath::half* from,
+              Imath::half* to) {
+    HWY_DYNAMIC_DISPATCH(AddLight)(above, below, share, count, from, to);
 }
-void weightedSums(const float* from, std::ptrdiff_t apart, const float* weights, int weightCount, int count,
-                  float* out) {
-    HWY_DYNAMIC_DISPATCH(WeightedSums)(from, apart, weights, weightCount, count, out);
+void addLight(const float* above, const float* below, float share, int count, const float* from, float* to) {
+    HWY_DYNAMIC_DISPATCH(AddLightFloats)(above, below, share, count, from, to);
+}
+void turnedSums(const PlaceRows& from, const float* weights, int weightCount, int rows, int places,
+                float* out, std::ptrdiff_t outApart) {
+    HWY_DYNAMIC_DISPATCH(TurnedSums)(from, weights, weightCount, rows, places, out, outApart);
 }
 void meansOf(const float* sums, int step, int count, float* means) {
     HWY_DYNAMIC_DISPATCH(MeansOf)(sums, step, count, means);

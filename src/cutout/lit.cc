@@ -193,9 +193,7 @@ public:
         // Of this level's texels to a pixel of the natural size.
         const V2d scale(static_cast<double>(whole.x) / m_natural.x,
                         static_cast<double>(whole.y) / m_natural.y);
-        media::Need need(size());
-        need.add(level, box);
-        const auto all = cache.pyramid(m_below, need, progress);
+        const auto all = cache.pyramid(m_below, level, box, progress);
         if (!all) return tl::unexpected(all.error());
         const media::TiledLevel& below = (*all)->level(level);
         const auto placed = [&](double x, double y) { return V2d(x + 0.5, y + 0.5) / scale; };
@@ -214,7 +212,7 @@ public:
         }
         media::PyramidPtr edges;
         if (m_edges) {
-            auto read = cache.pyramid(m_edges, need, progress);
+            auto read = cache.pyramid(m_edges, level, box, progress);
             if (!read) return tl::unexpected(read.error());
             edges = std::move(*read);
         }
@@ -224,7 +222,7 @@ public:
         std::vector<float> light(static_cast<std::size_t>(of.x) * 4);
         motion::TurnedPlaces turned;
         for (int y = 0; y < of.y; ++y) {
-            if (clear(below, box, y)) continue;
+            if (below.clear({box.x0, box.y0 + y, box.x1, box.y0 + y + 1})) continue;
             flat.row(y, of.x, light.data());
             if (normals)
                 for (int x = 0; x < of.x; ++x) {
@@ -248,17 +246,6 @@ public:
     std::string name() const override { return m_below->name(); }
 
 private:
-    /// All of a row of a box, y from its top, is 0.
-    static bool clear(const media::TiledLevel& level, const media::Box& box, int y) {
-        constexpr int side = media::Tile::cellSide;
-        const int first = box.x0 / side, count = (box.x1 - 1) / side - first + 1;
-        for (int from = 0; from < count; from += 64) {
-            const int run = std::min(64, count - from);
-            const std::uint64_t every = ~std::uint64_t{0} >> (64 - run);
-            if ((level.cells((box.y0 + y) / side, first + from, run).clear & every) != every) return false;
-        }
-        return true;
-    }
     /// Light where edges turn, of a row of a box from a texel on; as many as are done at once. Returns where
     /// it goes on. light: RGBA of the whole row.
     int lightEdges(const media::TiledLevel& edges, const media::Box& box, int y, int from, const V2d& scale,

@@ -57,9 +57,7 @@ public:
         box = Box{box.x0, box.y0, box.x1 + spare, box.y1 + spare}.within(levelBox(level));
         m_need.add(level, box);
         Box& all = m_planes[static_cast<std::size_t>(level)].box;
-        all = all.empty() ? box
-                          : Box{std::min(all.x0, box.x0), std::min(all.y0, box.y0), std::max(all.x1, box.x1),
-                                std::max(all.y1, box.y1)};
+        all = all.with(box);
     }
     /// Both must stay as long as this.
     Result<void> read(PixelCache& cache, const Progress& progress) {
@@ -85,18 +83,7 @@ public:
     }
     /// Whether a box (px of the natural size) that was asked for at a level is known to be clear.
     bool isClear(int level, const V2d& low, const V2d& high) const {
-        constexpr int cell = media::Tile::cellSide;
-        const media::TiledLevel& of = m_pyramid->level(level);
-        const Box box = boxOf(level, low, high);
-        if (box.empty()) return true;
-        const int first = box.x0 / cell, count = (box.x1 - 1) / cell - first + 1;
-        for (int row = box.y0 / cell; row <= (box.y1 - 1) / cell; ++row)
-            for (int from = 0; from < count; from += 64) {
-                const int run = std::min(64, count - from);
-                const std::uint64_t every = ~std::uint64_t{0} >> (64 - run);
-                if ((of.cells(row, first + from, run).clear & every) != every) return false;
-            }
-        return true;
+        return m_pyramid->level(level).clear(boxOf(level, low, high));
     }
     /// Of a disc (px of the natural size).
     float over(const V2d& middle, double diameter) const {

@@ -106,7 +106,7 @@ void paint(Mask& mask, const scene::Stroke& stroke, double scale) {
     // A hard rim still fades over a pixel.
     const double hardness = std::min(stroke.hardness, 1 - std::min(1.0, 1 / radius));
     Mask cover(mask.box);
-    Box touched{mask.box.x1, mask.box.y1, mask.box.x0, mask.box.y0};
+    Box touched;
     for (std::size_t i = 0; i < stroke.dabs.size(); ++i) {
         if (i == 0 && stroke.dabs.size() > 1) continue;
         const auto &from = stroke.dabs[i > 0 ? i - 1 : 0], &to = stroke.dabs[i];
@@ -119,8 +119,7 @@ void paint(Mask& mask, const scene::Stroke& stroke, double scale) {
                             static_cast<int>(std::ceil(std::max(a.y, b.y) + radius))}
                             .within(mask.box);
         if (box.empty()) continue;
-        touched = {std::min(touched.x0, box.x0), std::min(touched.y0, box.y0), std::max(touched.x1, box.x1),
-                   std::max(touched.y1, box.y1)};
+        touched = touched.with(box);
         for (int y = box.y0; y < box.y1; ++y) {
             float* row = cover.row(y);
             for (int x = box.x0; x < box.x1; ++x) {

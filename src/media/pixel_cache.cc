@@ -5,8 +5,8 @@
 #include "scene/timing.h"
 
 #include <chrono>
-#include <utility>
 #include <unistd.h>
+#include <utility>
 
 namespace stage::media {
 namespace {
@@ -195,6 +195,20 @@ bool PixelCache::Maker::means(int level) const {
     return level > 0 && !stored && source.granularity() != PixelSource::Granularity::EveryLevel;
 }
 
+/// Lets the source prepare several tiles, level by level.
+Result<void> PixelCache::prepare(const Maker& maker, Pyramid& pyramid, const TilePlaces& places,
+                                 const Progress& progress) {
+    if (maker.stored || places.size() < 2) return {};
+    std::vector<std::vector<Box>> boxes(pyramid.levels.size());
+    for (const auto& [level, index] : places)
+        boxes[static_cast<std::size_t>(level)].push_back(pyramid.level(level).boxOfTile(index));
+    for (std::size_t n = 0; n < boxes.size(); ++n)
+        if (!boxes[n].empty())
+            if (auto ok = maker.source.prepare(static_cast<int>(n), boxes[n], *this, progress); !ok)
+                return ok;
+    return {};
+}
+
 /// Computes tiles into the pyramid, without looking whether they are kept.
 Result<void> PixelCache::make(const Maker& maker, Pyramid& pyramid, const TilePlaces& places,
                               const Progress& progress) {
@@ -211,6 +225,8 @@ Result<void> PixelCache::make(const Maker& maker, Pyramid& pyramid, const TilePl
                     wanted.push_back({finer, below.indexOf(x, y)});
         }
         if (auto ok = fill(maker, pyramid, wanted, progress); !ok) return ok;
+    } else if (auto ok = prepare(maker, pyramid, places, progress); !ok) {
+        return ok;
     }
     std::mutex problems;
     Result<void> outcome;
@@ -326,6 +342,13 @@ Result<PyramidPtr> PixelCache::pyramid(const PixelSourcePtr& source, const Need&
     }
 }
 
+Result<PyramidPtr> PixelCache::pyramid(const PixelSourcePtr& source, int level, const Box& box,
+                                       const Progress& progress) {
+    Need need(source->size());
+    need.add(level, box);
+    return pyramid(source, need, progress);
+}
+
 double PixelCache::missing(const PixelSourcePtr& source, const Need& need) const {
     std::lock_guard guard(m_lock);
     const auto from = m_sources.find(source->key());
@@ -345,9 +368,7 @@ double PixelCache::missing(const PixelSourcePtr& source, const Need& need) const
 
 Result<Raster> PixelCache::read(const PixelSourcePtr& source, int level, const Box& box,
                                 const Progress& progress) {
-    Need need(source->size());
-    need.add(level, box);
-    auto pixels = pyramid(source, need, progress);
+    auto pixels = pyramid(source, level, box, progress);
     if (!pixels) return tl::unexpected(pixels.error());
     return (*pixels)->level(level).piece(box);
 }

@@ -29,6 +29,9 @@ public:
     /// A pyramid that has (at least) the tiles needed. Blocks while they are made. Errors are those of the
     /// source; of sources made as a whole they are remembered until forgetProblems().
     Result<PyramidPtr> pyramid(const PixelSourcePtr& source, const Need& need, const Progress& progress = {});
+    /// One with the tiles of a box of a level.
+    Result<PyramidPtr> pyramid(const PixelSourcePtr& source, int level, const Box& box,
+                               const Progress& progress = {});
     /// How much of a need would have to be made first, 0..1. Never blocks for long.
     double missing(const PixelSourcePtr& source, const Need& need) const;
     /// A box of a level; texels outside the level are clear.
@@ -92,6 +95,8 @@ private:
     /// places: of one level where tiles are the means of the level below.
     Result<void> fill(const Maker& maker, Pyramid& pyramid, const TilePlaces& places,
                       const Progress& progress);
+    Result<void> prepare(const Maker& maker, Pyramid& pyramid, const TilePlaces& places,
+                         const Progress& progress);
     Result<void> make(const Maker& maker, Pyramid& pyramid, const TilePlaces& places,
                       const Progress& progress);
     Unit* unitOf(const std::string& source, std::uint64_t unit);

@@ -9,6 +9,7 @@
 #include <memory>
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace stage::media {
 
@@ -43,6 +44,12 @@ public:
     /// Pixels of a box inside the level. May ask the cache for those of other sources.
     virtual Result<Raster> compute(int level, const Box& box, PixelCache& cache,
                                    const Progress& progress) const = 0;
+    /// Asks the cache for what boxes share, before they are made at the same time: so it is made by all
+    /// threads, instead of by one while the others wait. compute() does not depend on it.
+    virtual Result<void> prepare(int /*level*/, const std::vector<Box>& /*boxes*/, PixelCache&,
+                                 const Progress&) const {
+        return {};
+    }
     /// Of a source that is made in strips: level 0 from the top. Others never see this asked.
     virtual Result<void> strips(const TakeStrip&, const Progress&) const { return {}; }
     /// What errors call it.

@@ -101,6 +101,19 @@ TiledLevel::Cells TiledLevel::cells(int row, int first, int count) const {
     return found;
 }
 
+bool TiledLevel::clear(const Box& box) const {
+    if (box.empty()) return true;
+    constexpr int side = Tile::cellSide;
+    const int first = box.x0 / side, count = (box.x1 - 1) / side - first + 1;
+    for (int row = box.y0 / side; row <= (box.y1 - 1) / side; ++row)
+        for (int from = 0; from < count; from += 64) {
+            const int run = std::min(64, count - from);
+            const std::uint64_t every = ~std::uint64_t{0} >> (64 - run);
+            if ((cells(row, first + from, run).clear & every) != every) return false;
+        }
+    return true;
+}
+
 TilePtr meanTile(const TiledLevel& from, const TiledLevel& level, std::size_t index) {
     const Box box = level.boxOfTile(index);
     Raster tile = Raster::unfilled(box.size());

@@ -62,6 +62,8 @@ struct TiledLevel {
     };
     /// row, first: cells from the level's upper left.
     Cells cells(int row, int first, int count) const;
+    /// Whether all texels of a box, inside the level, are known to be 0.
+    bool clear(const Box& box) const;
     /// Texels of the level.
     Box boxOfTile(std::size_t index) const;
     /// A row of texels from x0 to x1 - 1, run by run: take(x, count, texels of the first on), which are null

@@ -23,6 +23,12 @@ struct Box {
     Box within(const Box& o) const {
         return {std::max(x0, o.x0), std::max(y0, o.y0), std::min(x1, o.x1), std::min(y1, o.y1)};
     }
+    /// The smallest box that holds both; what is empty does not count.
+    Box with(const Box& o) const {
+        if (empty()) return o;
+        if (o.empty()) return *this;
+        return {std::min(x0, o.x0), std::min(y0, o.y0), std::max(x1, o.x1), std::max(y1, o.y1)};
+    }
     Box shifted(V2i by) const { return {x0 + by.x, y0 + by.y, x1 + by.x, y1 + by.y}; }
     bool operator==(const Box&) const = default;
 };

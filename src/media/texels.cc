@@ -1,6 +1,5 @@
 #include "media/texels.h"
 
-#include <Imath/half.h>
 #include <algorithm>
 
 #undef HWY_TARGET_INCLUDE
@@ -169,22 +168,68 @@ void SampledTexels(const std::uint16_t* texels, int width, int height, const flo
     }
 }
 
+/// body(d, i) for all numbers, as many at a time as a vector of up to 16 holds, and the last ones one by one.
+template <class Body> HWY_INLINE void forNumbers(int count, const Body& body) {
+    const hn::CappedTag<float, 16> wide;
+    const hn::FixedTag<float, 1> one;
+    const int lanes = static_cast<int>(hn::Lanes(wide));
+    int i = 0;
+    for (; i + lanes <= count; i += lanes)
+        body(wide, i);
+    for (; i < count; ++i)
+        body(one, i);
+}
+
+void FloatsOfHalfs(const Imath::half* halfs, int count, float* floats) {
+    forNumbers(count, [&](auto d, int i) HWY_ATTR {
+        const hn::Rebind<hwy::float16_t, decltype(d)> half;
+        hn::StoreU(hn::PromoteTo(d, hn::LoadU(half, reinterpret_cast<const hwy::float16_t*>(halfs + i))), d,
+                   floats + i);
+    });
+}
+
+void HalfsOfFloats(const float* floats, int count, Imath::half* halfs) {
+    forNumbers(count, [&](auto d, int i) HWY_ATTR {
+        const hn::Rebind<hwy::float16_t, decltype(d)> half;
+        hn::StoreU(hn::DemoteTo(half, hn::Min(hn::LoadU(d, floats + i), hn::Set(d, 65000.f))), half,
+                   reinterpret_cast<hwy::float16_t*>(halfs + i));
+    });
+}
+
+/// A vector's parts of 8 numbers, put together by an operation.
+template <class D, class Put> HWY_INLINE auto eightOf([[maybe_unused]] D d, hn::Vec<D> all, const Put& put) {
+    if constexpr (hn::MaxLanes(D()) > 8) {
+        const hn::Half<D> half;
+        return eightOf(half, put(hn::LowerHalf(half, all), hn::UpperHalf(half, all)), put);
+    } else {
+        return all;
+    }
+}
+
 CellRange RangeOfCell(const std::uint16_t* first, std::ptrdiff_t stride) {
-    const hn::FixedTag<std::uint16_t, 8> d; // two texels
+    const hn::CappedTag<std::uint16_t, 32> d; // as much of a cell's row as a vector holds
     const auto unsign = hn::Set(d, 0x7fff);
     auto most = hn::Zero(d), least = unsign;
     for (int y = 0; y < 8; ++y, first += stride)
-        for (int i = 0; i < 32; i += 8) {
+        for (int i = 0; i < 32; i += static_cast<int>(hn::Lanes(d))) {
             const auto bits = hn::And(hn::LoadU(d, first + i), unsign);
             most = hn::Max(most, bits);
             least = hn::Min(least, bits);
         }
-    alignas(16) std::uint16_t high[8], low[8];
-    hn::Store(most, d, high);
-    hn::Store(least, d, low);
-    CellRange range{high[0], low[3] < low[7] ? low[3] : low[7]};
-    for (const std::uint16_t bits : high)
-        if (bits > range.most) range.most = bits;
+    const hn::FixedTag<std::uint16_t, 8> two; // texels
+    const auto high = eightOf(d, most, [](auto a, auto b) HWY_ATTR { return hn::Max(a, b); }),
+               low = eightOf(d, least, [](auto a, auto b) HWY_ATTR { return hn::Min(a, b); });
+    const hn::RepartitionToWide<hn::RepartitionToWide<decltype(two)>> texel;
+    // Both texels' in the lower one.
+    const auto swapped = [&](auto eight) HWY_ATTR {
+        const hn::RepartitionToWide<decltype(two)> pairs;
+        return hn::BitCast(two, hn::Shuffle1032(hn::BitCast(pairs, eight)));
+    };
+    const std::uint64_t high4 = hn::GetLane(hn::BitCast(texel, hn::Max(high, swapped(high)))),
+                        low4 = hn::GetLane(hn::BitCast(texel, hn::Min(low, swapped(low))));
+    CellRange range{0, static_cast<std::uint16_t>(low4 >> 48)};
+    for (int c = 0; c < 4; ++c)
+        range.most = std::max(range.most, static_cast<std::uint16_t>(high4 >> (16 * c)));
     return range;
 }
 
@@ -194,6 +239,8 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace stage::media {
 
+HWY_EXPORT(FloatsOfHalfs);
+HWY_EXPORT(HalfsOfFloats);
 HWY_EXPORT(MeanOfFour);
 HWY_EXPORT(LinearTexels);
 HWY_EXPORT(RangeOfCell);
@@ -211,6 +258,14 @@ void linearTexels(const std::uint16_t* red, const std::uint16_t* green, const st
 void sampledTexels(const std::uint16_t* texels, int width, int height, const float* x, const float* y,
                    int count, std::uint16_t* out) {
     HWY_DYNAMIC_DISPATCH(SampledTexels)(texels, width, height, x, y, count, out);
+}
+
+void floatsOfHalfs(const Imath::half* halfs, int count, float* floats) {
+    HWY_DYNAMIC_DISPATCH(FloatsOfHalfs)(halfs, count, floats);
+}
+
+void halfsOfFloats(const float* floats, int count, Imath::half* halfs) {
+    HWY_DYNAMIC_DISPATCH(HalfsOfFloats)(floats, count, halfs);
 }
 
 CellRange rangeOfCell(const std::uint16_t* first, std::ptrdiff_t stride) {

@@ -1,6 +1,7 @@
 // Rows of texels by the widest instructions that the machine has.
 #pragma once
 
+#include <Imath/half.h>
 #include <cstddef>
 #include <cstdint>
 
@@ -20,6 +21,10 @@ void linearTexels(const std::uint16_t* red, const std::uint16_t* green, const st
 /// border's. count: texels.
 void sampledTexels(const std::uint16_t* texels, int width, int height, const float* x, const float* y,
                    int count, std::uint16_t* out);
+
+void floatsOfHalfs(const Imath::half* halfs, int count, float* floats);
+/// What is above 65000 becomes that.
+void halfsOfFloats(const float* floats, int count, Imath::half* halfs);
 
 /// What a cell of 8 x 8 texels (RGBA, halfs by their bits) has.
 struct CellRange {

@@ -98,7 +98,7 @@ media::Box boxOf(const Plane& plane, const media::Box& frame, Through through) {
             box.y1 = std::max(box.y1, whole(at->y + disc) + 3);
         }
         if (ahead) return box.within(frame);
-        box = {frame.x1, frame.y1, frame.x0, frame.y0};
+        box = {};
     }
     const V2i size = frame.size();
     for (int j = 0; j < steps; ++j)
@@ -106,8 +106,7 @@ media::Box boxOf(const Plane& plane, const media::Box& frame, Through through) {
             const media::Box part{frame.x0 + size.x * i / steps, frame.y0 + size.y * j / steps,
                                   frame.x0 + size.x * (i + 1) / steps, frame.y0 + size.y * (j + 1) / steps};
             if (part.empty() || reachOf(plane, part.x0, part.y0, part.x1, part.y1, through).off) continue;
-            box.x0 = std::min(box.x0, part.x0), box.x1 = std::max(box.x1, part.x1);
-            box.y0 = std::min(box.y0, part.y0), box.y1 = std::max(box.y1, part.y1);
+            box = box.with(part);
         }
     return box;
 }

@@ -147,9 +147,13 @@ void addHalo(const scene::Glare& glare, const Box& part, const cutout::Spread& b
     const cv::Mat light = by.spread(places);
     const auto tint = [&](double colour) { return static_cast<float>(glare.strength * share * colour); };
     const std::array<float, 3> tints = {tint(glare.tint.r), tint(glare.tint.g), tint(glare.tint.b)};
-    media::inParallel(0, part.size().y, [&](int y) {
-        float* const row = picture.row(part.y0 + y) + 4 * part.x0;
-        cutout::addGrid(by.rowBetween(light, part, y), tints, part.size().x, row, row);
+    constexpr int together = 32; // rows: those that lie between the same places
+    media::inParallel(0, (part.size().y + together - 1) / together, [&](int n) {
+        cutout::SpreadLight rows(by, light, part, tints);
+        for (int y = n * together; y < std::min((n + 1) * together, part.size().y); ++y) {
+            float* const row = picture.row(part.y0 + y) + 4 * part.x0;
+            rows.add(y, 0, part.size().x, row, row);
+        }
     });
 }
 

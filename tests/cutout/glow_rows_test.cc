@@ -9,6 +9,22 @@
 namespace stage::cutout::glow_rows_test {
 namespace {
 
+/// Texels and what lies between two rows of places, from a texel of them on.
+template <class Texel>
+std::vector<Texel> lit(const std::vector<float>& above, const std::vector<float>& below, float share,
+                       int step, int first, const std::array<float, 3>& tint,
+                       const std::vector<Texel>& texels) {
+    const int count = static_cast<int>(texels.size() / 4);
+    std::vector<float> rows[2] = {std::vector<float>(texels.size()), std::vector<float>(texels.size())};
+    lightOfRow(above.data(), step, first, tint, count, rows[0].data());
+    lightOfRow(below.data(), step, first, tint, count, rows[1].data());
+    std::vector<Texel> to(texels.size()), inPlace = texels;
+    addLight(rows[0].data(), rows[1].data(), share, count, texels.data(), to.data());
+    addLight(rows[0].data(), rows[1].data(), share, count, inPlace.data(), inPlace.data());
+    EXPECT_EQ(inPlace, to);
+    return to;
+}
+
 std::vector<Imath::half> texels(int count, float most) {
     std::mt19937 random(5);
     std::uniform_real_distribution<float> in(0, most);
@@ -54,13 +70,7 @@ TEST(GlowRows, LightGoesEvenlyFromPlaceToPlace) {
                 for (std::size_t i = 0; i < 4 * places; ++i)
                     above.push_back(in(random)), below.push_back(in(random));
                 const std::vector<Imath::half> before = texels(count, 1);
-                std::vector<Imath::half> after = before;
-                addGrid({above.data(), below.data(), 0.25f, step, first}, tint, count, before.data(),
-                        after.data());
-                std::vector<Imath::half> inPlace = before;
-                addGrid({above.data(), below.data(), 0.25f, step, first}, tint, count, inPlace.data(),
-                        inPlace.data());
-                ASSERT_EQ(inPlace, after);
+                const std::vector<Imath::half> after = lit(above, below, 0.25f, step, first, tint, before);
                 for (int x = 0; x < count; ++x) {
                     const double at = (first + x + 0.5) / step - 0.5, left = std::floor(at), off = at - left;
                     for (std::size_t c = 0; c < 4; ++c) {
@@ -81,8 +91,7 @@ TEST(GlowRows, LightGoesEvenlyFromPlaceToPlace) {
 
 TEST(GlowRows, OfFloatsAreNotRounded) {
     const std::vector<float> above(4 * 6, 1), below(4 * 6, 3);
-    std::vector<float> row(4 * 9, 1e6f);
-    addGrid({above.data(), below.data(), 0.5f, 4, 5}, {1, 2, 0}, 9, row.data(), row.data());
+    const std::vector<float> row = lit(above, below, 0.5f, 4, 5, {1, 2, 0}, std::vector<float>(4 * 9, 1e6f));
     for (std::size_t i = 0; i < row.size(); i += 4) {
         EXPECT_EQ(row[i], 1e6f + 2);
         EXPECT_EQ(row[i + 1], 1e6f + 4);
@@ -103,41 +112,47 @@ TEST(GlowRows, MeansAreThoseOfSquares) {
                             static_cast<float>(4 * (16 * x + c) + 24) / 16);
 }
 
-TEST(GlowRows, WithoutLightTexelsAreCopied) {
-    const std::vector<float> dark(4 * 8, 0);
-    const std::vector<Imath::half> from = texels(9, 2);
-    std::vector<Imath::half> to(from.size());
-    addGrid({dark.data(), dark.data(), 0.5f, 4, 5}, {1, 1, 1}, 9, from.data(), to.data());
-    EXPECT_EQ(to, from);
+TEST(GlowRows, ARowIsDarkWhereItsPlacesAre) {
+    std::vector<float> places(4 * 8, 0.f), light(4 * 9, 5.f);
+    EXPECT_FALSE(lightOfRow(places.data(), 4, 5, {1, 1, 1}, 9, light.data()));
+    EXPECT_EQ(light, std::vector<float>(4 * 9, 0.f));
+    places[4 * 3] = 1;
+    EXPECT_FALSE(lightOfRow(places.data(), 4, 5, {0, 1, 1}, 9, light.data())) << "only red, of which none";
+    EXPECT_TRUE(lightOfRow(places.data(), 4, 5, {1, 1, 1}, 9, light.data()));
 }
 
-TEST(GlowRows, WeightedSumsAreThoseOfTheirTerms) {
+TEST(GlowRows, WeightedSumsAreThoseOfTheirTermsTurned) {
     std::mt19937 random(3);
-    std::vector<float> from(4000), weights(31);
+    const std::ptrdiff_t apart = 212, outApart = 36;
+    std::vector<float> from(40 * 212), weights(31);
     for (float& value : from)
         value = static_cast<float>(random() % 1000) / 100;
     for (float& weight : weights)
         weight = static_cast<float>(random() % 100) / 100;
-    for (const std::ptrdiff_t apart : {1, 3, 4, 50})
-        for (const int count : {1, 7, 16, 63, 64, 65, 200}) {
-            std::vector<float> out(static_cast<std::size_t>(count) + 3, -1.f);
-            weightedSums(from.data(), apart, weights.data(), 31, count, out.data());
-            for (int i = 0; i < count; ++i) {
-                double sum = 0;
-                for (int k = 0; k < 31; ++k)
-                    sum += double(weights[static_cast<std::size_t>(k)]) *
-                           double(from[static_cast<std::size_t>(i + k * apart)]);
-                ASSERT_NEAR(out[static_cast<std::size_t>(i)], sum, 1e-3) << apart << ' ' << count << ' ' << i;
+    for (const int weightCount : {1, 2, 31})
+        for (const int rows : {1, 4, 7})
+            for (const int places : {1, 4, 8, 17, 50}) {
+                std::vector<float> out(static_cast<std::size_t>(52 * outApart), -1.f);
+                turnedSums({from.data(), apart}, weights.data(), weightCount, rows, places, out.data(),
+                           outApart);
+                for (int x = 0; x < 52; ++x)
+                    for (int i = 0; i < static_cast<int>(outApart); ++i) {
+                        const int y = i / 4, c = i % 4;
+                        const bool in = x < places && y < rows;
+                        double sum = in ? 0 : -1;
+                        for (int k = 0; k < weightCount && in; ++k)
+                            sum += double(weights[static_cast<std::size_t>(k)]) *
+                                   double(from[static_cast<std::size_t>((y + k) * apart + 4 * x + c)]);
+                        ASSERT_NEAR(out[static_cast<std::size_t>(x * outApart + i)], sum, 1e-3)
+                            << weightCount << ' ' << rows << ' ' << places << ' ' << x << ' ' << y;
+                    }
             }
-            for (std::size_t i = static_cast<std::size_t>(count); i < out.size(); ++i)
-                ASSERT_EQ(out[i], -1.f);
-        }
 }
 
 TEST(GlowRows, StayWithinAHalfFloat) {
-    std::vector<float> places(4 * 8, 60000);
-    std::vector<Imath::half> row(4 * 4, Imath::half(20000.f));
-    addGrid({places.data(), places.data(), 0.5f, 4, 4}, {1, 1, 1}, 4, row.data(), row.data());
+    const std::vector<float> places(4 * 8, 60000);
+    const std::vector<Imath::half> row =
+        lit(places, places, 0.5f, 4, 4, {1, 1, 1}, std::vector<Imath::half>(4 * 4, Imath::half(20000.f)));
     for (std::size_t i = 0; i < row.size(); ++i)
         EXPECT_NEAR(float(row[i]), i % 4 < 3 ? 65000 : 20000, 40);
 }

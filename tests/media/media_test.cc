@@ -9,6 +9,8 @@
 
 #include <cmath>
 #include <gtest/gtest.h>
+#include <map>
+#include <mutex>
 #include <random>
 #include <sys/resource.h>
 #include <thread>
@@ -390,7 +392,18 @@ public:
                     static_cast<float>(level == 0 ? x % 64 + y % 32 : 500 + level);
         return out;
     }
+    Result<void> prepare(int level, const std::vector<Box>& boxes, PixelCache&,
+                         const Progress& progress) const override {
+        if (progress.stopped()) return cancelled();
+        const std::lock_guard guard(lock);
+        prepared[level] = boxes;
+        computedBefore = computed;
+        return {};
+    }
     mutable std::atomic<int> computed = 0;
+    mutable std::mutex lock;
+    mutable std::map<int, std::vector<Box>> prepared; ///< the last ones, by their level
+    mutable int computedBefore = -1;                  ///< those were prepared
 };
 
 TEST(Cache, MakesOnlyTheTilesNeeded) {
@@ -416,6 +429,24 @@ TEST(Cache, MakesOnlyTheTilesNeeded) {
     PixelCache other;
     EXPECT_EQ(float(other.read(drawing, 3, {1, 1, 2, 2})->row(0)[0]), 503.f);
     EXPECT_EQ(drawing->computed, 1);
+}
+
+TEST(Cache, SourcesPrepareTilesThatAreMadeAtTheSameTime) {
+    const auto drawing = std::make_shared<Counting>(V2i(2000, 1000), PixelSource::Granularity::EveryLevel);
+    PixelCache cache;
+    ASSERT_TRUE(cache.read(drawing, 0, {0, 0, 10, 10}));
+    EXPECT_TRUE(drawing->prepared.empty()) << "nothing is shared by one tile";
+    Need need(drawing->size());
+    need.add(0, {0, 0, 600, 10});
+    need.add(1, {300, 300, 310, 500});
+    ASSERT_TRUE(cache.pyramid(drawing, need));
+    const int side = tileSide;
+    EXPECT_EQ(drawing->prepared[0],
+              (std::vector<Box>{{side, 0, 2 * side, side}, {2 * side, 0, 3 * side, side}}))
+        << "without the one that is there";
+    EXPECT_EQ(drawing->prepared[1], (std::vector<Box>{{side, side, 2 * side, 500}}));
+    EXPECT_EQ(drawing->computedBefore, 1) << "before they are made";
+    EXPECT_EQ(drawing->computed, 4);
 }
 
 TEST(Cache, StopsWhenAskedAndBeginsAnew) {

@@ -47,6 +47,33 @@ TEST(Texels, RowsOfAnyLengthAreFilledAndNothingBeyond) {
     }
 }
 
+TEST(Texels, HalfsAreTheSameFloatsAndBackAgain) {
+    std::vector<Imath::half> halfs;
+    for (int bits = 0; bits < 65536; ++bits) {
+        Imath::half half;
+        half.setBits(static_cast<std::uint16_t>(bits));
+        if (half.isFinite() && float(half) < 65000) halfs.push_back(half);
+    }
+    for (const std::size_t count : {std::size_t{0}, std::size_t{1}, std::size_t{37}, halfs.size()}) {
+        std::vector<float> floats(count + 1, -5.f);
+        media::floatsOfHalfs(halfs.data(), static_cast<int>(count), floats.data());
+        std::vector<Imath::half> back(count + 1, Imath::half(7.f));
+        media::halfsOfFloats(floats.data(), static_cast<int>(count), back.data());
+        for (std::size_t i = 0; i < count; ++i) {
+            ASSERT_EQ(floats[i], float(halfs[i])) << i;
+            ASSERT_EQ(back[i].bits(), halfs[i].bits()) << i;
+        }
+        EXPECT_EQ(floats[count], -5.f);
+        EXPECT_EQ(back[count], Imath::half(7.f));
+    }
+    const float large[3] = {1e9f, 64000, -3};
+    Imath::half kept[3];
+    media::halfsOfFloats(large, 3, kept);
+    EXPECT_NEAR(float(kept[0]), 65000, 16); // half of the step between halfs there
+    EXPECT_EQ(float(kept[1]), 64000);
+    EXPECT_EQ(float(kept[2]), -3);
+}
+
 TEST(Texels, MeansOfFourAreRoundedOnce) {
     std::mt19937 random(5);
     std::uniform_real_distribution<float> value(0, 4);
