@@ -4,6 +4,11 @@ set(STAGE_ORDER scene optics motion media grade cutout checks edit interaction r
   desk/look desk/kit desk/jobs desk/session desk/camera desk/set desk/time desk/cutting desk/details desk/dialogs desk/files desk/commands
   desk/window)
 
+# Whoever reuses a precompiled header is compiled as it was, whatever options of optimising and instrumenting it has
+# itself: modules that are compiled in less time reuse that of scene, the others that of optics.
+set(STAGE_PRECOMPILED <nlohmann/json.hpp> <Imath/ImathMatrix.h> <algorithm> <array> <atomic> <cmath> <filesystem>
+  <functional> <map> <memory> <optional> <string> <thread> <variant> <vector>)
+
 option(STAGE_UNITY "Compile several files as one: quickest from nothing, slow after a change" OFF)
 
 # stage_in_groups(TARGET): with STAGE_UNITY its files are compiled in groups. Not files with code for several sets of

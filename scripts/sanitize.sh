@@ -8,5 +8,5 @@ cores=(scene optics motion media grade cutout edit interaction checks render out
 cmake --preset asan >/dev/null
 cmake --build --preset asan --target "${cores[@]/#/test_}" fuzz_structure
 export ASAN_OPTIONS=detect_leaks=0:quarantine_size_mb=64 UBSAN_OPTIONS=print_stacktrace=1
-ctest --test-dir build/asan --output-on-failure --parallel "$(nproc)" --timeout 1800 \
+ctest --test-dir build/asan --output-on-failure --parallel "$(nproc)" \
     -R "^($(IFS='|'; echo "${cores[*]}"))/|^fuzz_structure$"
