@@ -85,6 +85,12 @@ BENCHMARK_CAPTURE(demoFrames, playHurried, half, render::Method::Draft, false, 0
     ->UseRealTime()
     ->Iterations(72);
 
+/// As the desk makes them smaller where that is not enough.
+BENCHMARK_CAPTURE(demoFrames, playSmaller, V2i(605, 340), render::Method::Draft, false, 0, true)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(72);
+
 // ---- four clips
 
 /// Full HD, five seconds each, of unlike pictures and codecs.

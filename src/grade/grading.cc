@@ -1,6 +1,7 @@
 #include "grade/grading.h"
 
 #include "grade/plugins.h"
+#include "grade/rows.h"
 #include "media/file_state.h"
 #include "media/number_key.h"
 #include "media/pixel_cache.h"
@@ -9,11 +10,13 @@
 #include "scene/grade_json.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <list>
 #include <mutex>
 #include <opencv2/core.hpp>
 #include <utility>
+#include <variant>
 
 namespace stage::grade {
 namespace {
@@ -26,6 +29,105 @@ std::string keyOf(const std::vector<scene::GradePtr>& grades) {
         if (!grade->look.path.empty()) key += media::fileState(grade->look.path);
     }
     return key;
+}
+
+/// What is done to straight colours; of what comes out so much is mixed into what was there before.
+struct Step {
+    std::variant<Affine, Powers, ChangePtr> change;
+    float strength = 1;
+};
+
+class Steps : public Grading {
+public:
+    explicit Steps(std::vector<Step> steps) : m_steps(std::move(steps)) {}
+
+    void apply(float* rgba, std::size_t pixels) const override {
+        for (std::size_t done = 0; done < pixels; done += atOnce, rgba += 4 * atOnce)
+            applyTo(rgba, std::min(atOnce, pixels - done));
+    }
+
+private:
+    static constexpr std::size_t atOnce = 256; ///< pixels, which stay in the processor's nearest cache
+
+    void applyTo(float* rgba, std::size_t pixels) const {
+        std::array<float, 4 * atOnce> straight, before;
+        straighten(rgba, pixels, straight.data());
+        for (const Step& step : m_steps) {
+            if (step.strength < 1) before = straight;
+            if (const auto* affine = std::get_if<Affine>(&step.change))
+                grade::apply(*affine, straight.data(), pixels);
+            else if (const auto* powers = std::get_if<Powers>(&step.change))
+                grade::apply(*powers, straight.data(), pixels);
+            else
+                std::get<ChangePtr>(step.change)->apply(straight.data(), pixels);
+            if (step.strength < 1)
+                for (std::size_t i = 0; i < 4 * pixels; ++i)
+                    straight[i] = before[i] + (straight[i] - before[i]) * step.strength;
+        }
+        putBack(straight.data(), pixels, rgba);
+    }
+
+    std::vector<Step> m_steps;
+};
+
+/// Collects them, as few as may be.
+class Maker {
+public:
+    void add(const Affine& affine) {
+        if (auto* last = m_steps.empty() ? nullptr : std::get_if<Affine>(&m_steps.back().change))
+            *last = last->then(affine);
+        else
+            m_steps.push_back({affine});
+    }
+    void raise(const V3d& power, double factor = 1) {
+        Powers powers{};
+        for (std::size_t c = 0; c < 3; ++c)
+            powers.power[c] = static_cast<float>(power[static_cast<int>(c)]),
+            powers.factor[c] = static_cast<float>(factor);
+        m_steps.push_back({powers});
+    }
+    /// What is left to OpenColorIO: a function of its plugin, and what that is asked for.
+    template <class Asked>
+    Result<void> add(std::string (*Colours::*function)(const Asked&, ChangePtr&), const Asked& asked,
+                     double strength = 1) {
+        const auto colours = media::pluginOf<Colours>("colours");
+        if (!colours) return tl::unexpected(colours.error());
+        ChangePtr change;
+        if (const std::string problem = ((*colours)->*function)(asked, change); !problem.empty())
+            return fail(problem);
+        m_steps.push_back({std::move(change), static_cast<float>(strength)});
+        return {};
+    }
+    GradingPtr take() {
+        return m_steps.empty() ? nullptr : std::make_shared<const Steps>(std::move(m_steps));
+    }
+
+private:
+    std::vector<Step> m_steps;
+};
+
+Result<void> add(Maker& maker, const scene::Grade& grade) {
+    const V3d one(1, 1, 1);
+    if (grade.exposure != 0 || grade.warmth != 0 || grade.tint != 0)
+        maker.add({adaptation(grade.warmth, grade.tint) * std::exp2(grade.exposure)});
+    if (const V3d& slope = grade.slope; slope != one || grade.offset != V3d(0))
+        maker.add({M33d(slope.x, 0, 0, 0, slope.y, 0, 0, 0, slope.z), grade.offset});
+    if (grade.power != one) maker.raise(grade.power);
+    // pivot (v / pivot)^contrast
+    if (grade.contrast != 1) maker.raise(V3d(grade.contrast), std::pow(grade.pivot, 1 - grade.contrast));
+    if (grade.saturation != 1) { // about the luminance of Rec. 709
+        const double luminance[3] = {0.2126, 0.7152, 0.0722};
+        Affine affine;
+        for (int i = 0; i < 3; ++i)
+            for (int j = 0; j < 3; ++j)
+                affine.of[i][j] = (1 - grade.saturation) * luminance[j] + (i == j ? grade.saturation : 0);
+        maker.add(affine);
+    }
+    if (std::any_of(grade.curves.begin(), grade.curves.end(), [](const auto& c) { return !c.empty(); }))
+        if (auto added = maker.add(&Colours::curves, grade); !added) return added;
+    if (const scene::Look& look = grade.look; !look.path.empty() && look.strength > 0)
+        return maker.add(&Colours::look, look, look.strength);
+    return {};
 }
 
 constexpr double d65x = 0.3127, d65y = 0.3290;
@@ -72,15 +174,13 @@ Result<GradingPtr> gradingOf(const std::vector<scene::GradePtr>& grades, const s
                 return last.front().grading;
             }
     }
-    const auto colours = media::pluginOf<Colours>("colours");
-    if (!colours) return tl::unexpected(colours.error());
-    std::vector<GradeToMake> toMake;
+    Maker maker;
     for (const scene::GradePtr& grade : grades)
         if (!scene::neutral(*grade))
-            toMake.push_back({grade, adaptation(grade->warmth, grade->tint) * std::exp2(grade->exposure)});
-    GradingPtr grading;
-    if (const std::string problem = (*colours)->make(toMake, view, &raise, grading); !problem.empty())
-        return fail(problem);
+            if (const auto added = add(maker, *grade); !added) return tl::unexpected(added.error());
+    if (!view.config.empty())
+        if (const auto added = maker.add(&Colours::view, view); !added) return tl::unexpected(added.error());
+    const GradingPtr grading = maker.take();
     const std::lock_guard guard(lock);
     last.push_front({key, grading});
     constexpr std::size_t most = 100;

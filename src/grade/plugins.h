@@ -2,28 +2,33 @@
 #pragma once
 
 #include "grade/grading.h"
-#include "grade/powers.h"
 
+#include <memory>
 #include <string>
 #include <vector>
 
 namespace stage::grade {
 
-/// A grade that changes something.
-struct GradeToMake {
-    scene::GradePtr grade;
-    M33d light; ///< rows of a matrix for columns: its exposure, warmth and tint
+/// A change of straight colours. Immutable, thread-safe.
+class Change {
+public:
+    virtual ~Change() = default;
+    /// Four numbers a pixel; alpha is 1 before and after. What comes out may be no number.
+    virtual void apply(float* straight, std::size_t pixels) const = 0;
 };
+using ChangePtr = std::shared_ptr<const Change>;
 
-/// The plugin "colours": OpenColorIO. Thread-safe.
+/// The plugin "colours": OpenColorIO. Each returns nothing, or what is wrong, in a sentence. Thread-safe.
 struct Colours {
-    /// What grades do one after the other. raise: that of grade/powers.h, which OpenColorIO does one by one.
-    /// Empty, or what is wrong, in a sentence.
-    std::string (*make)(const std::vector<GradeToMake>& grades, const scene::ViewTransform& view,
-                        decltype(&grade::raise) raise, GradingPtr& made);
-    /// The ids of the corrections in a file. Empty, or what is wrong, in a sentence.
+    /// What the curves of a grade do, of which there are some.
+    std::string (*curves)(const scene::Grade& grade, ChangePtr& made);
+    /// What a look's file does, at its full strength.
+    std::string (*look)(const scene::Look& look, ChangePtr& made);
+    /// From scene-linear Rec. 709 to what a view shows, as light.
+    std::string (*view)(const scene::ViewTransform& view, ChangePtr& made);
+    /// The ids of the corrections in a file.
     std::string (*parts)(const std::string& path, std::vector<std::string>& ids);
-    /// What a configuration offers. Empty, or what is wrong, in a sentence.
+    /// What a configuration offers.
     std::string (*views)(const std::string& config, Views& views);
 };
 
