@@ -1,10 +1,11 @@
 #include "cutout/shadowed.h"
 
-#include "cutout/disc_mean.h"
 #include "cutout/nodes.h"
+#include "cutout/shadow_rows.h"
 #include "cutout/source.h"
 #include "media/number_key.h"
 #include "media/pixel_cache.h"
+#include "media/texels.h"
 #include "motion/shadows.h"
 
 #include <algorithm>
@@ -38,17 +39,15 @@ class CasterAlpha {
 public:
     /// natural: px of the layer that casts.
     CasterAlpha(const PixelSourcePtr& source, V2i natural)
-        : m_source(source), m_natural(natural),
-          m_planes(static_cast<std::size_t>(media::levelCount(source->size()))), m_need(source->size()) {
-        for (int n = 0; n < media::levelCount(source->size()); ++n)
-            m_scales.push_back(scaleOf(source->size(), natural, n));
+        : m_source(source), m_planes(static_cast<std::size_t>(media::levelCount(source->size()))),
+          m_need(source->size()) {
+        m_levels.natural = V2d(natural);
+        m_levels.scale = scaleOf(source->size(), natural, 0);
+        m_levels.count = std::min(static_cast<int>(m_planes.size()), CasterLevels::most);
     }
 
     /// The level at which a disc (px of the natural size) is 3 to 6 texels across.
-    int levelFor(double diameter) const {
-        const double texels = diameter * std::max(m_scales[0].x, m_scales[0].y);
-        return texels > 6 ? std::min(std::ilogb(texels / 3), static_cast<int>(m_planes.size()) - 1) : 0;
-    }
+    int levelFor(double diameter) const { return m_levels.levelFor(diameter); }
     /// A box (px of the natural size) that discs will be looked at in at a level.
     void want(int level, const V2d& low, const V2d& high) {
         constexpr int spare = DiscPlaces::texels - 4; // beside the last places there are more texels
@@ -74,6 +73,13 @@ public:
             if (!m_planes[n].box.empty()) serves = static_cast<int>(n);
             m_serves[n] = serves;
         }
+        for (std::size_t n = 0; n < static_cast<std::size_t>(m_levels.count); ++n) {
+            if (m_serves[n] < 0) continue;
+            const Box& box = m_planes[static_cast<std::size_t>(m_serves[n])].box;
+            m_levels.shrink[n] = std::exp2(static_cast<float>(-m_serves[n]));
+            m_levels.x0[n] = static_cast<float>(box.x0), m_levels.x1[n] = static_cast<float>(box.x1);
+            m_levels.y0[n] = static_cast<float>(box.y0), m_levels.y1[n] = static_cast<float>(box.y1);
+        }
         return {};
     }
     /// Makes ready what over() looks at.
@@ -85,52 +91,30 @@ public:
     bool isClear(int level, const V2d& low, const V2d& high) const {
         return m_pyramid->level(level).clear(boxOf(level, low, high));
     }
-    /// Of a disc (px of the natural size).
-    float over(const V2d& middle, double diameter) const {
-        const double r = diameter / 2;
-        // What is not a number is nowhere.
-        if (!(middle.x >= -r && middle.y >= -r && middle.x <= m_natural.x + r && middle.y <= m_natural.y + r))
-            return 0;
-        const int n = m_serves[static_cast<std::size_t>(levelFor(diameter))];
-        if (n < 0) return 0;
-        const V2d& s = m_scales[static_cast<std::size_t>(n)];
-        // Of the variance of a disc's chords, a sixteenth of the square of its width, that between texels and
-        // of a texel itself are there already.
-        const auto stepOf = [](double across) {
-            constexpr double own = 1.0 / 6 + 1.0 / 12, ofPlaces = 11.0 / 12;
-            return std::sqrt(std::max(0.0, across * across / 16 - own) / ofPlaces);
-        };
-        const Plane& plane = m_planes[static_cast<std::size_t>(n)];
-        const Places x(middle.x * s.x, stepOf(diameter * s.x), plane.box.x0, plane.box.x1),
-            y(middle.y * s.y, stepOf(diameter * s.y), plane.box.y0, plane.box.y1);
-        const std::ptrdiff_t first = (y.texel - plane.box.y0 + Places::margin) * plane.stride + x.texel -
-                                     plane.box.x0 + Places::margin;
-        float mean = discMean(plane.alpha.data() + first, plane.stride, x.places, y.places);
-        if (std::isnan(mean)) mean = readNow(n, x, y);
-        return std::min(mean * x.share * y.share, 1.f);
+    /// What is left of the light of each place goes by what its disc takes of it.
+    void dim(DiscRow& discs, int count, float* left) const {
+        LookRow at;
+        lookUp(m_levels, count, discs, at);
+        for (std::size_t i = 0; i < static_cast<std::size_t>(count); ++i) {
+            if (!(discs.share[i] > 0)) continue;
+            const int n = m_serves[static_cast<std::size_t>(at.level[i])];
+            const Plane& plane = m_planes[static_cast<std::size_t>(n)];
+            const auto column = static_cast<std::ptrdiff_t>(at.column[i]),
+                       row = static_cast<std::ptrdiff_t>(at.row[i]);
+            const DiscPlaces x{at.x[i], at.stepX[i]}, y{at.y[i], at.stepY[i]};
+            float mean = discMean(plane.alpha.data() + (row - plane.box.y0 + margin) * plane.stride + column -
+                                      plane.box.x0 + margin,
+                                  plane.stride, x, y);
+            if (std::isnan(mean))
+                mean = readNow(n, V2i(static_cast<int>(column), static_cast<int>(row)), x, y);
+            left[i] *= 1 - discs.share[i] * std::min(mean * at.most[i], 1.f);
+        }
     }
     /// Why something could not be read meanwhile.
     const Result<void>& problem() const { return m_problem; }
 
 private:
-    /// Where a disc looks, of the columns or rows of a level.
-    struct Places {
-        static constexpr int margin = 2 * DiscPlaces::texels; ///< around a plane, where there is nothing
-        std::ptrdiff_t texel;                                 ///< the first
-        DiscPlaces places;
-        float share =
-            1; ///< of a disc that is larger than can be looked at, beside which the picture is small
-        /// low, high: of the plane.
-        Places(double middle, double step, int low, int high) {
-            constexpr double mostStep = 2;
-            if (step > mostStep) share = static_cast<float>(mostStep / step), step = mostStep;
-            // Far off the plane is as just off it.
-            const double first = std::clamp(middle, low - 4.0, high + 4.0) - 1.5 * step - 0.5,
-                         whole = std::floor(first);
-            texel = static_cast<std::ptrdiff_t>(whole);
-            places = {static_cast<float>(first - whole), static_cast<float>(step)};
-        }
-    };
+    static constexpr int margin = 2 * DiscPlaces::texels; ///< around a plane, where there is nothing
     /// The alpha of a box of a level and of a margin around it; NaN where it was not asked for.
     struct Plane {
         Box box; ///< empty: not wanted
@@ -139,18 +123,17 @@ private:
     };
     void fill(Plane& plane, int n) const {
         const media::TiledLevel& level = m_pyramid->level(n);
-        const Box wide = plane.box.grown(Places::margin), inside = wide.within(levelBox(n));
+        const Box wide = plane.box.grown(margin), inside = wide.within(levelBox(n));
         plane.stride = wide.size().x;
         plane.alpha.assign(static_cast<std::size_t>(plane.stride) * wide.size().y, 0.f);
         for (int y = inside.y0; y < inside.y1; ++y) {
             float* to = plane.alpha.data() + (y - wide.y0) * plane.stride + (inside.x0 - wide.x0);
-            for (int x = inside.x0; x < inside.x1;) {
-                const int end = std::min(inside.x1, (x / media::tileSide + 1) * media::tileSide);
-                const Imath::half* texel = level.texel(x, y);
-                if (!texel) to = std::fill_n(to, end - x, std::numeric_limits<float>::quiet_NaN());
-                for (; texel && x < end; ++x, texel += 4)
-                    *to++ = texel[3];
-                x = end;
+            for (int x = inside.x0, end = 0; x < inside.x1; to += end - x, x = end) {
+                end = std::min(inside.x1, (x / media::tileSide + 1) * media::tileSide);
+                if (const Imath::half* texel = level.texel(x, y))
+                    media::alphaOfTexels(texel, end - x, to);
+                else
+                    std::fill_n(to, end - x, std::numeric_limits<float>::quiet_NaN());
             }
         }
         dimLast(n, wide, plane.alpha.data(), plane.stride);
@@ -167,9 +150,8 @@ private:
                 alpha[at.y * stride + x] *= static_cast<float>(last.y);
     }
     /// Nearly all is asked for before; the rest is read when it is looked at.
-    float readNow(int n, const Places& x, const Places& y) const {
+    float readNow(int n, const V2i& first, const DiscPlaces& x, const DiscPlaces& y) const {
         constexpr int side = DiscPlaces::texels;
-        const V2i first(static_cast<int>(x.texel), static_cast<int>(y.texel));
         const Box box{first.x, first.y, first.x + side, first.y + side};
         const auto read = m_cache->read(m_source, n, box, *m_progress);
         if (!read) {
@@ -180,20 +162,19 @@ private:
         for (std::size_t i = 0; i < alpha.size(); ++i)
             alpha[i] = read->rgba[4 * i + 3];
         dimLast(n, box, alpha.data(), side);
-        return discMean(alpha.data(), side, x.places, y.places);
+        return discMean(alpha.data(), side, x, y);
     }
     Box levelBox(int level) const { return media::boxOf(media::levelSize(m_source->size(), level)); }
     /// Texels of a level, with one more on each side.
     Box boxOf(int level, const V2d& low, const V2d& high) const {
-        const V2d& scale = m_scales[static_cast<std::size_t>(level)];
+        const V2d scale = m_levels.scale / std::exp2(level);
         const auto whole = [](double v) { return static_cast<int>(std::clamp(std::floor(v), -1e8, 1e8)); };
         return Box{whole(low.x * scale.x) - 1, whole(low.y * scale.y) - 1, whole(high.x * scale.x) + 2,
                    whole(high.y * scale.y) + 2}
             .within(levelBox(level));
     }
     PixelSourcePtr m_source;
-    V2i m_natural;
-    std::vector<V2d> m_scales;   ///< texels to a px of the natural size, by level
+    CasterLevels m_levels;
     std::vector<Plane> m_planes; ///< by level
     media::Need m_need;
     media::PyramidPtr m_pyramid;
@@ -261,57 +242,80 @@ public:
     /// Of all texels of the box, rows from the top. Soft shadows are looked at in steps and are even between.
     std::vector<float> taken() const {
         const V2i of = m_box.size();
-        std::vector<float> all(static_cast<std::size_t>(of.x) * of.y, 0.f);
-        std::array<float, (cellSide + 1) * (cellSide + 1)> nodes;
+        std::vector<float> all(static_cast<std::size_t>(of.x) * of.y);
+        std::array<RowOf<float>, cellSide + 1> nodes{};
         for (int y = 0; y < of.y; y += cellSide)
             for (int x = 0; x < of.x; x += cellSide) {
                 const Cell& cell = m_cells[static_cast<std::size_t>(y / cellSide) * m_across + x / cellSide];
                 if (cell.count == 0) continue;
-                const V2i step = cell.step, places = V2i(cellSide) / step + V2i(1);
+                const V2i size(std::min(cellSide, of.x - x), std::min(cellSide, of.y - y)), step = cell.step;
+                // One more than there are steps, where something lies between.
+                const auto nodesOf = [](int length, int by) {
+                    return (length + by - 1) / by + (by > 1 ? 1 : 0);
+                };
+                const V2i places(nodesOf(size.x, step.x), nodesOf(size.y, step.y));
                 bool any = false;
-                for (int j = 0; j < places.y; ++j)
-                    for (int i = 0; i < places.x; ++i) {
-                        float& node = nodes[static_cast<std::size_t>(j * places.x + i)];
-                        node = taken(m_box.x0 + x + i * step.x, m_box.y0 + y + j * step.y, cell.footprint);
-                        any = any || node > 0;
-                    }
+                for (int j = 0; j < places.y; ++j) {
+                    RowOf<float>& row = nodes[static_cast<std::size_t>(j)];
+                    taken({m_box.x0 + x, m_box.y0 + y + j * step.y}, step.x, places.x, cell.footprint, row);
+                    any = any ||
+                          std::any_of(row.begin(), row.begin() + places.x, [](float v) { return v > 0; });
+                }
                 if (!any) continue;
-                const V2i size(std::min(cellSide, of.x - x), std::min(cellSide, of.y - y));
-                float* to = all.data() + static_cast<std::size_t>(y) * of.x + x;
-                for (int j = 0; j * step.y < size.y; ++j)
-                    for (int i = 0; i * step.x < size.x; ++i)
-                        spread(nodes.data() + j * places.x + i, places.x, step,
-                               {std::min(step.x, size.x - i * step.x), std::min(step.y, size.y - j * step.y)},
-                               to + static_cast<std::ptrdiff_t>(j) * step.y * of.x + i * step.x, of.x);
+                for (int j = 0; j < size.y; ++j) {
+                    const auto n = static_cast<std::size_t>(j / step.y);
+                    spread(nodes[n], nodes[step.y > 1 ? n + 1 : n],
+                           static_cast<float>(j % step.y) / static_cast<float>(step.y), step.x, size.x,
+                           all.data() + static_cast<std::size_t>(y + j) * of.x + x);
+                }
             }
         return all;
     }
 
 private:
-    /// Texels between four nodes, of which the first is at p.
-    static void spread(const float* p, int across, V2i step, V2i size, float* to, int stride) {
-        const Imath::V2f by = Imath::V2f(1) / Imath::V2f(step);
-        for (int y = 0; y < size.y; ++y, to += stride) {
-            const float fy = static_cast<float>(y) * by.y;
-            const float left = p[0] + (p[across] - p[0]) * fy, right = p[1] + (p[across + 1] - p[1]) * fy;
-            for (int x = 0; x < size.x; ++x)
-                to[x] = left + (right - left) * (static_cast<float>(x) * by.x);
+    /// A row of texels between two rows of nodes that are `step` apart.
+    static void spread(const RowOf<float>& above, const RowOf<float>& below, float part, int step, int count,
+                       float* to) {
+        const float by = 1 / static_cast<float>(step);
+        const auto between = [&](std::size_t i) { return above[i] + (below[i] - above[i]) * part; };
+        if (step == 1) {
+            for (std::size_t i = 0; i < static_cast<std::size_t>(count); ++i)
+                to[i] = between(i);
+            return;
+        }
+        float left = between(0);
+        for (int x = 0; x < count;) {
+            const float right = between(static_cast<std::size_t>(x / step + 1));
+            for (int n = 0; n < step && x < count; ++n, ++x)
+                *to++ = left + (right - left) * (static_cast<float>(n) * by);
+            left = right;
         }
     }
-    /// Texel of the level.
-    float taken(int x, int y, double footprint) const {
-        const Looked at = look(x, y);
-        float left = 1;
-        if (at.diameter >= 0 && m_shadow.darkness > 0)
-            left -= static_cast<float>(m_shadow.darkness * fade(x, y)) *
-                    m_alpha.over(at.place, std::max(at.diameter, footprint));
-        if (m_shadow.contact > 0 && std::abs(at.off) < m_shadow.contactReach) {
-            const double near = 1 - std::abs(at.off) / m_shadow.contactReach, disc = contactDisc(at);
-            left *= 1 - static_cast<float>(m_shadow.contact * near * near) *
-                            m_alpha.over(at.foot + m_shadow.upwards * (disc / (2 * m_perMetre)),
-                                         std::max(disc, footprint));
+    /// Of `count` texels of the level, from the first on, `step` apart.
+    void taken(const V2i& first, int step, int count, double footprint, RowOf<float>& out) const {
+        PlacesOfCaster from;
+        const V2d px = V2d(1) / m_scale;
+        const V3d base = m_shadow.corner + m_shadow.down * ((first.y + 0.5) * px.y);
+        for (int i = 0; i < mostInRow; ++i) {
+            const double x = (first.x + std::min(i, count) * step + 0.5) * px.x;
+            const auto n = static_cast<std::size_t>(i);
+            from.x[n] = static_cast<float>(base.x + m_shadow.across.x * x);
+            from.y[n] = static_cast<float>(base.y + m_shadow.across.y * x);
+            from.off[n] = static_cast<float>(base.z + m_shadow.across.z * x);
         }
-        return 1 - left;
+        RowOf<float> left;
+        left.fill(1);
+        DiscRow discs;
+        if (m_shadow.darkness > 0) {
+            discsToLight(m_shadow, from, count, m_perMetre, footprint, discs);
+            m_alpha.dim(discs, count, left.data());
+        }
+        if (m_shadow.contact > 0) {
+            discsAtFoot(m_shadow, from, count, m_perMetre, footprint, discs);
+            m_alpha.dim(discs, count, left.data());
+        }
+        for (std::size_t i = 0; i < static_cast<std::size_t>(count); ++i)
+            out[i] = 1 - left[i];
     }
     V2d placeOf(int x, int y) const { return V2d(x + 0.5, y + 0.5) / m_scale; }
     Looked look(int x, int y) const {
@@ -324,13 +328,7 @@ private:
         return looked;
     }
     /// Of what is near the foot: as wide as it is far, px.
-    double contactDisc(const Looked& at) const { return 1.4 * std::abs(at.off) * m_perMetre; }
-    /// Of a lamp, as its light goes down to nothing.
-    double fade(int x, int y) const {
-        if (!(m_shadow.reach > 0)) return 1;
-        const V3d by = (m_shadow.light - motion::fromCaster(m_shadow, placeOf(x, y))) * m_shadow.metres;
-        return motion::falloff(by.length(), m_shadow.reach, m_shadow.reach);
-    }
+    double contactDisc(const Looked& at) const { return contactWidth * std::abs(at.off) * m_perMetre; }
     /// What the cell from a node on will ask for.
     void want(const std::vector<Looked>& nodes, std::size_t node) {
         const std::array<const Looked*, 4> corners = {&nodes[node], &nodes[node + 1], &nodes[node + m_across],

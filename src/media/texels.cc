@@ -188,6 +188,25 @@ void FloatsOfHalfs(const Imath::half* halfs, int count, float* floats) {
     });
 }
 
+void AlphaOfTexels(const Imath::half* texels, int count, float* alpha) {
+    const auto of = [&](auto d, int i) HWY_ATTR { // d: texels as wholes
+        const hn::Rebind<std::uint16_t, decltype(d)> bits;
+        const hn::Rebind<hwy::float16_t, decltype(d)> half;
+        const hn::Rebind<float, decltype(d)> number;
+        const auto all = hn::LoadU(d, reinterpret_cast<const std::uint64_t*>(texels + 4 * std::ptrdiff_t{i}));
+        const auto last = hn::TruncateTo(bits, hn::ShiftRight<48>(all));
+        hn::StoreU(hn::PromoteTo(number, hn::BitCast(half, last)), number, alpha + i);
+    };
+    const hn::CappedTag<std::uint64_t, 8> wide;
+    const hn::FixedTag<std::uint64_t, 1> one;
+    const auto lanes = static_cast<int>(hn::Lanes(wide));
+    int i = 0;
+    for (; i + lanes <= count; i += lanes)
+        of(wide, i);
+    for (; i < count; ++i)
+        of(one, i);
+}
+
 void HalfsOfFloats(const float* floats, int count, Imath::half* halfs) {
     forNumbers(count, [&](auto d, int i) HWY_ATTR {
         const hn::Rebind<hwy::float16_t, decltype(d)> half;
@@ -239,6 +258,7 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace stage::media {
 
+HWY_EXPORT(AlphaOfTexels);
 HWY_EXPORT(FloatsOfHalfs);
 HWY_EXPORT(HalfsOfFloats);
 HWY_EXPORT(MeanOfFour);
@@ -258,6 +278,10 @@ void linearTexels(const std::uint16_t* red, const std::uint16_t* green, const st
 void sampledTexels(const std::uint16_t* texels, int width, int height, const float* x, const float* y,
                    int count, std::uint16_t* out) {
     HWY_DYNAMIC_DISPATCH(SampledTexels)(texels, width, height, x, y, count, out);
+}
+
+void alphaOfTexels(const Imath::half* texels, int count, float* alpha) {
+    HWY_DYNAMIC_DISPATCH(AlphaOfTexels)(texels, count, alpha);
 }
 
 void floatsOfHalfs(const Imath::half* halfs, int count, float* floats) {

@@ -22,6 +22,8 @@ void linearTexels(const std::uint16_t* red, const std::uint16_t* green, const st
 void sampledTexels(const std::uint16_t* texels, int width, int height, const float* x, const float* y,
                    int count, std::uint16_t* out);
 
+/// The alpha of a row of texels, RGBA. count: texels.
+void alphaOfTexels(const Imath::half* texels, int count, float* alpha);
 void floatsOfHalfs(const Imath::half* halfs, int count, float* floats);
 /// What is above 65000 becomes that.
 void halfsOfFloats(const float* floats, int count, Imath::half* halfs);

@@ -133,4 +133,15 @@ void blendOnto(float* below, const float* source, float opacity, Blend blend) {
     below[3] = as + ab * (1 - as);
 }
 
+void blendRow(float* below, const float* source, int pixels, float opacity, Blend blend) {
+    if (blend == Blend::Normal) {
+        for (int i = 0; i < 4 * pixels; i += 4)
+            blendOnto(below + i, source + i, opacity, Blend::Normal);
+        return;
+    }
+    for (int i = 0; i < 4 * pixels; i += 4)
+        if (const float* s = source + i; s[0] != 0 || s[1] != 0 || s[2] != 0 || s[3] != 0)
+            blendOnto(below + i, s, opacity, blend);
+}
+
 }

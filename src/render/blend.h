@@ -8,5 +8,7 @@ namespace stage::render {
 
 /// below := source mixed onto below. Both premultiplied RGBA; opacity scales the source.
 void blendOnto(float* below, const float* source, float opacity, scene::Blend blend);
+/// The same of each pixel of a row. Sources with no alpha and no light leave what is below.
+void blendRow(float* below, const float* source, int pixels, float opacity, scene::Blend blend);
 
 }

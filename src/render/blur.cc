@@ -170,6 +170,7 @@ Plane inPixelsOf(Plane plane, double size) {
     const auto scaled = [&](Linear& l) { l.b *= size, l.c *= size; };
     for (Linear* l : {&plane.pinhole.u, &plane.pinhole.v, &plane.pinhole.w})
         scaled(*l);
+    plane.coarse = std::max(1.0, plane.coarse / size);
     plane.view.slope /= size;
     plane.view.centre /= size;
     for (double* edge : {&plane.x0, &plane.y0, &plane.x1, &plane.y1})
@@ -343,9 +344,9 @@ struct DiscBlur::Grid {
     double y(int n) const { return firstY + (n - 0.5) * step; }
 };
 
-DiscBlur::Small DiscBlur::smallFor(const Discs& discs, const media::Box& wide) {
+DiscBlur::Small DiscBlur::smallFor(const Plane& plane, const Discs& discs, const media::Box& wide) {
     Small small;
-    small.shrink = shrinkOf(discs.most());
+    small.shrink = shrinkOf(plane, discs.most());
     const double size = 1 << small.shrink;
     // Pixels of the small picture that the discs of the box reach, and one around them for spreading.
     const int reach = static_cast<int>(std::ceil(discs.most() / size)) + 3;
@@ -392,7 +393,7 @@ const DiscBlur::Sums& DiscBlur::sumsOf(const Plane& plane, const media::Pyramid&
             at->small = {};
             const Discs discs(plane, m_block);
             const Small all =
-                smallFor(discs, movedOver(m_block, MotionField(plane, m_block), stepOf(small.shrink)));
+                smallFor(plane, discs, movedOver(m_block, MotionField(plane, m_block), stepOf(small.shrink)));
             if (!tooUnlike(plane, discs) && all.shrink == small.shrink) make(*at, all);
         }
         if (holds(*at)) return *at;
@@ -408,9 +409,9 @@ bool DiscBlur::paintUnder(const Plane& plane, const media::Pyramid& pixels, cons
     // Very unlike discs are not blurred in one small picture.
     if (tooUnlike(plane, discs) && std::max(box.x1 - box.x0, box.y1 - box.y0) > smallestPart) return false;
     const MotionField motion(plane, box);
-    const int step = stepOf(shrinkOf(discs.most()));
+    const int step = stepOf(shrinkOf(plane, discs.most()));
     const media::Box wide = movedOver(box, motion, step);
-    const Small small = smallFor(discs, wide);
+    const Small small = smallFor(plane, discs, wide);
     const Sums& sums = sumsOf(plane, pixels, air, small, box);
     if (sums.nothingIn(small.box)) return true;
     const Grid grid(box, step), wideGrid(wide, step);

@@ -62,7 +62,7 @@ private:
     };
     static bool tooUnlike(const Plane& plane, const Discs& discs);
     static media::Box movedOver(const media::Box& box, const MotionField& motion, int step);
-    static Small smallFor(const Discs& discs, const media::Box& wide);
+    static Small smallFor(const Plane& plane, const Discs& discs, const media::Box& wide);
     /// What a small card shows, as sums along each row; number n is that of the first n pixels.
     struct Sums {
         const Plane* of = nullptr;

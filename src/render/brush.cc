@@ -36,8 +36,8 @@ Levels levelsAt(const Brush& brush, float x, float y) {
     if (const float b = levels.between; brush.soft)
         levels.between = b * (0.4621f + b * (0.2803f + b * 0.2576f));
     // A small share is left out.
-    if (levels.between > 1 - leastShare) ++levels.fine, levels.between = 0;
-    if (levels.between < leastShare) levels.between = 0;
+    if (levels.between > 1 - brush.leastShare) ++levels.fine, levels.between = 0;
+    if (levels.between < brush.leastShare) levels.between = 0;
     return levels;
 }
 
@@ -271,7 +271,8 @@ Look lookAt(const Plane& plane, const media::Pyramid& pixels, const Reach& reach
             if (print.taps > widest.taps) widest = print;
         }
     }
-    const double least = static_cast<double>(leastShare);
+    look.leastShare = plane.smaller > 0 ? 0.3f : 0.04f;
+    const auto least = static_cast<double>(look.leastShare);
     look.fine = std::clamp(static_cast<int>(std::floor(low + least)), 0, top);
     const int coarse = std::min(static_cast<int>(std::ceil(high - least)), top);
     const int levels = std::max(1, coarse - look.fine + 1);
@@ -319,6 +320,7 @@ Brush brushOf(const Look& look, const Plane& plane, const media::Pyramid& pixels
     brush.level = plane.level;
     brush.lod = look.lod;
     brush.soft = look.soft;
+    brush.leastShare = look.leastShare;
     brush.taps = look.taps;
     brush.du = static_cast<float>(look.du * shrink), brush.dv = static_cast<float>(look.dv * shrink);
     brush.nearness = {static_cast<float>(w), static_cast<float>(m.w.b), static_cast<float>(m.w.c)};

@@ -153,12 +153,14 @@ Plane seen(const motion::Item& item, const motion::Frame& frame, const Quality& 
     if (item.card.bend == 0 && size.x > 0)
         if (const auto small = straightened(item.card, view)) {
             Plane plane = planeOf(*small, view, size);
+            plane.smaller = quality.hurried ? 1 : 0;
             if (exposed)
                 expose(plane, {straightened(item.open, frame.open).value_or(item.open), frame.open},
                        {straightened(item.close, frame.close).value_or(item.close), frame.close});
             return plane;
         }
     Plane plane = planeOf(item.card, view, size, on);
+    plane.smaller = quality.hurried ? 1 : 0;
     if (exposed) expose(plane, {item.open, frame.open}, {item.close, frame.close});
     return plane;
 }

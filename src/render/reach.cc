@@ -71,10 +71,10 @@ double softenedEdge(double radius) {
     return std::sqrt(1 + 3 * radius * radius);
 }
 
-int shrinkOf(double radius) {
+int shrinkOf(const Plane& plane, double radius) {
     constexpr double mostRadius = 4.1; // of the disc in the small picture, px
-    return std::clamp(static_cast<int>(std::ceil(std::log2(std::clamp(radius, 1e-6, 1e9) / mostRadius))), 0,
-                      30);
+    const auto needed = static_cast<int>(std::ceil(std::log2(std::clamp(radius, 1e-6, 1e9) / mostRadius)));
+    return std::clamp(needed + plane.smaller, 0, 30);
 }
 
 namespace {
@@ -219,7 +219,7 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
                 need.add(level, texelsOf(plane, r, level));
         return;
     }
-    const int top = plane.top;
+    const int top = plane.top, least = std::min(top, std::ilogb(plane.coarse));
     double low = 1e300, high = -1, softest = -1, sharpest = 1e300, near = -1e300, far = 1e300;
     for (const int x : {x0, x1})
         for (const int y : {y0, y1}) {
@@ -229,9 +229,10 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
                          narrow = std::min<double>(std::log2(std::max(print.narrow, 1.0)), top);
             const double disc = reading.lens ? discAt(plane, x, y) : 0;
             const auto wanted = [&](double sharp) {
-                const double coarse = !reading.lens       ? sharp
-                                      : reading.rays == 0 ? sharp + shrinkOf(disc / 2)
-                                                          : lodOfDisc(disc, std::exp2(sharp), reading.rays);
+                const double coarse = !reading.lens ? sharp
+                                      : reading.rays == 0
+                                          ? sharp + std::max(0, shrinkOf(plane, disc / 2) - least)
+                                          : lodOfDisc(disc, std::exp2(sharp), reading.rays);
                 return std::clamp(coarse, sharp, std::max<double>(sharp, top));
             };
             low = std::min(low, wanted(narrow)), high = std::max(high, wanted(lod));
@@ -250,7 +251,6 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
     constexpr double exact = 1e-6;
     const bool even = plane.level && (plane.still || !reading.lens);
     const double spare = plane.level ? 1e-5 : 0.3, spareFine = even ? -exact : plane.level ? 1e-5 : 0.01;
-    const int least = std::min(top, std::ilogb(plane.coarse));
     const int fine = std::max(least, static_cast<int>(std::floor(low - spareFine))),
               coarse = std::min(top, even ? static_cast<int>(std::ceil(high - exact))
                                           : static_cast<int>(std::floor(high + spare)) + 1);

@@ -67,7 +67,7 @@ double softened(double radius, double lod);
 double softenedEdge(double radius);
 
 /// The draft paints what is blurred by discs of that radius (px) in a picture smaller by this power of two.
-int shrinkOf(double radius);
+int shrinkOf(const Plane& plane, double radius);
 
 /// The coarsest level that is fine enough for `samples` rays through a lens that blurs into discs of that
 /// diameter.

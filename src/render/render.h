@@ -37,8 +37,9 @@ struct Quality {
     /// rays; those that have n may be left with (n / 16)^(1/4) of it.
     double noise = 0;
     /// Of a picture that is gone in a moment: cards whose pictures are mostly still to be made are read at
-    /// half the resolution, highlights are blurred like all else, what fills space is looked at at half as
-    /// many places across. Bits then depend on what the cache has.
+    /// half the resolution, discs are laid over pictures of half the resolution, highlights are blurred like
+    /// all else, what fills space is looked at at half as many places across. Bits then depend on what the
+    /// cache has.
     bool hurried = false;
     /// A layer whose media cannot be read is drawn as a hatched card instead of failing the picture.
     bool placeholders = false;

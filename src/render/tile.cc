@@ -71,13 +71,9 @@ void under(Canvas& canvas, const Canvas& below, float opacity) {
         }
 }
 
-void blendAll(Canvas& below, const Canvas& above, const Entry& entry) {
+void blendAll(Canvas& below, Canvas& above, const Entry& entry) {
     for (int y = 0; y < below.height; ++y)
-        for (int i = 4 * y * Canvas::side; i < 4 * (y * Canvas::side + below.width); i += 4) {
-            const float* s = above.rgba + i;
-            if (s[0] != 0 || s[1] != 0 || s[2] != 0 || s[3] != 0)
-                blendOnto(below.rgba + i, s, entry.opacity, entry.blend);
-        }
+        blendRow(below.row(y), above.row(y), below.width, entry.opacity, entry.blend);
 }
 
 /// From sRGB-encoded values to light, in place.
@@ -389,38 +385,55 @@ void TilePainter::byPixel(const std::vector<Seen>& seen, const media::Box& box, 
         drawn.push_back(std::make_unique<Canvas>());
         alone(each, box, *drawn.back());
     }
-    using Placed = std::pair<double, std::size_t>; // how near, and which
-    std::vector<Placed> order;
     std::vector<double> nearness; // of what fills space, the same all over the box
-    for (std::size_t i = 0; i < seen.size(); ++i) {
-        order.emplace_back(0, i);
-        nearness.push_back(seen[i].gap < 0 ? 0 : nearnessOf(m_gaps[static_cast<std::size_t>(seen[i].gap)]));
+    bool bent = false;
+    for (const Seen& each : seen) {
+        nearness.push_back(each.gap < 0 ? 0 : nearnessOf(m_gaps[static_cast<std::size_t>(each.gap)]));
+        bent = bent || (each.gap < 0 && each.entry->plane.bent());
     }
     // Of those in one plane the later in the scene is above.
+    using Placed = std::pair<double, std::size_t>; // how near, and which
     const auto isBehind = [&](const Placed& a, const Placed& b) {
         if (std::abs(a.first - b.first) > 1e-9 * std::abs(b.first)) return a.first < b.first;
         const Entry *const first = seen[a.second].entry, *const second = seen[b.second].entry;
         return first != second ? first < second : a.second < b.second;
     };
+    // Farthest first, of one pixel.
+    using Order = std::vector<Placed>;
+    const auto sort = [&](Order& order, int x, int y) {
+        for (std::size_t n = 0; n < order.size(); ++n) {
+            const std::size_t i = order[n].second;
+            order[n].first = seen[i].gap < 0
+                                 ? nearnessAt(seen[i].entry->plane, box.x0 + x + 0.5, box.y0 + y + 0.5)
+                                 : nearness[i];
+            for (std::size_t m = n; m > 0 && isBehind(order[m], order[m - 1]); --m)
+                std::swap(order[m], order[m - 1]);
+        }
+    };
+    const auto same = [](const Order& a, const Order& b) {
+        return std::equal(a.begin(), a.end(), b.begin(), b.end(),
+                          [](const Placed& p, const Placed& q) { return p.second == q.second; });
+    };
+    Order first, last; // at both ends of a run; from pixel to pixel they hardly change
+    for (std::size_t i = 0; i < seen.size(); ++i)
+        first.emplace_back(0, i);
+    last = first;
     for (int y = 0; y < canvas.height; ++y)
-        for (int x = 0; x < canvas.width; ++x) {
-            // Farthest first. The pixel before has nearly all in the same order.
-            for (std::size_t n = 0; n < order.size(); ++n) {
-                const std::size_t i = order[n].second;
-                order[n].first = seen[i].gap < 0
-                                     ? nearnessAt(seen[i].entry->plane, box.x0 + x + 0.5, box.y0 + y + 0.5)
-                                     : nearness[i];
-                for (std::size_t m = n; m > 0 && isBehind(order[m], order[m - 1]); --m)
-                    std::swap(order[m], order[m - 1]);
+        for (int x = 0; x < canvas.width;) {
+            // Nearness is linear along a row, so what is in one order at both ends is so in between.
+            sort(first, x, y);
+            int end = bent ? x + 1 : canvas.width;
+            for (; end > x + 1; end = x + (end - x) / 2) {
+                sort(last, end - 1, y);
+                if (same(first, last)) break;
             }
-            const int at = 4 * (y * Canvas::side + x);
-            float* out = canvas.rgba + at;
-            std::copy_n(ground, 4, out);
-            for (const auto& [near, i] : order) {
-                const float* s = drawn[i]->rgba + at;
-                if (s[0] != 0 || s[1] != 0 || s[2] != 0 || s[3] != 0)
-                    blendOnto(out, s, seen[i].entry->opacity, seen[i].entry->blend);
-            }
+            float* const out = canvas.row(y) + 4 * x;
+            for (int i = 0; i < 4 * (end - x); ++i)
+                out[i] = ground[i % 4];
+            for (const auto& [near, i] : first)
+                blendRow(out, drawn[i]->row(y) + 4 * x, end - x, seen[i].entry->opacity,
+                         seen[i].entry->blend);
+            x = end;
         }
 }
 

@@ -74,6 +74,20 @@ TEST(Texels, HalfsAreTheSameFloatsAndBackAgain) {
     EXPECT_EQ(float(kept[2]), -3);
 }
 
+TEST(Texels, AlphaIsEveryFourthOfThem) {
+    for (const int count : {1, 7, 8, 21}) {
+        std::vector<Imath::half> texels;
+        for (int i = 0; i < 4 * count; ++i)
+            texels.emplace_back(static_cast<float>(i) / 16);
+        std::vector<float> alpha(static_cast<std::size_t>(count) + 1, -1.f);
+        media::alphaOfTexels(texels.data(), count, alpha.data());
+        for (int i = 0; i < count; ++i)
+            EXPECT_EQ(alpha[static_cast<std::size_t>(i)], static_cast<float>(4 * i + 3) / 16)
+                << count << ' ' << i;
+        EXPECT_EQ(alpha.back(), -1.f);
+    }
+}
+
 TEST(Texels, MeansOfFourAreRoundedOnce) {
     std::mt19937 random(5);
     std::uniform_real_distribution<float> value(0, 4);
