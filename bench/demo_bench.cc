@@ -30,12 +30,17 @@ const scene::Scene& demo() {
 }
 
 /// Frames one after the other, the first not counted: pictures are there by then.
+/// held: the light of every second frame for the next as well.
 void frames(benchmark::State& state, const scene::Scene& scene, V2i size, const render::Quality& quality,
-            bool exposed) {
+            bool exposed, bool held = false) {
     media::PixelCache cache(std::size_t{3} << 30); // which has none of what is made for each frame
     const auto draw = [&](std::int64_t n) {
-        const auto picture = render::render(
-            motion::evaluate(scene, timeOfFrame(n, scene.output.rate), size, exposed), quality, cache);
+        const auto at = [&](std::int64_t frame) {
+            return motion::evaluate(scene, timeOfFrame(frame, scene.output.rate), size, exposed);
+        };
+        motion::Frame frame = at(n);
+        if (held && n % 2) motion::holdLight(at(n - 1), frame);
+        const auto picture = render::render(frame, quality, cache);
         if (!picture) std::exit(1);
         benchmark::DoNotOptimize(picture->rgba.data());
     };
@@ -57,11 +62,11 @@ void frames(benchmark::State& state, const scene::Scene& scene, V2i size, const 
 }
 
 void demoFrames(benchmark::State& state, V2i size, render::Method method, bool exposed, double noise,
-                bool hurried = false) {
+                bool hurried = false, bool held = false) {
     render::Quality quality{.method = method, .samples = 64};
     quality.noise = noise;
     quality.hurried = hurried;
-    frames(state, demo(), size, quality, exposed);
+    frames(state, demo(), size, quality, exposed, held);
 }
 constexpr V2i whole(1920, 1080), half(960, 540);
 #define DEMO(name, ...)                                                                                      \
@@ -85,8 +90,12 @@ BENCHMARK_CAPTURE(demoFrames, playHurried, half, render::Method::Draft, false, 0
     ->UseRealTime()
     ->Iterations(72);
 
-/// As the desk makes them smaller where that is not enough.
-BENCHMARK_CAPTURE(demoFrames, playSmaller, V2i(605, 340), render::Method::Draft, false, 0, true)
+/// As it asks where that is not enough, at first as large, then smaller.
+BENCHMARK_CAPTURE(demoFrames, playHeld, half, render::Method::Draft, false, 0, true, true)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(72);
+BENCHMARK_CAPTURE(demoFrames, playSmaller, V2i(605, 340), render::Method::Draft, false, 0, true, true)
     ->Unit(benchmark::kMillisecond)
     ->UseRealTime()
     ->Iterations(72);

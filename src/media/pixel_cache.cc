@@ -359,11 +359,13 @@ double PixelCache::missing(const PixelSourcePtr& source, const Need& need) const
         return found != units.end() && !found->second.loading;
     };
     if (asWhole(*source) && isThere(wholeUnit) && units.at(wholeUnit).whole.held) return 0;
-    std::size_t all = 0, made = 0;
-    for (int level = 0; level < need.levels(); ++level)
+    for (int level = 0; level < need.levels(); ++level) {
+        std::size_t all = 0, made = 0;
         for (const std::size_t tile : need.tiles(level))
             ++all, made += isThere(unitFor(level, tile));
-    return all == 0 ? 0 : 1 - static_cast<double>(made) / static_cast<double>(all);
+        if (all > 0) return 1 - static_cast<double>(made) / static_cast<double>(all);
+    }
+    return 0;
 }
 
 Result<Raster> PixelCache::read(const PixelSourcePtr& source, int level, const Box& box,

@@ -32,7 +32,8 @@ public:
     /// One with the tiles of a box of a level.
     Result<PyramidPtr> pyramid(const PixelSourcePtr& source, int level, const Box& box,
                                const Progress& progress = {});
-    /// How much of a need would have to be made first, 0..1. Never blocks for long.
+    /// How much of a need would have to be made first, 0..1: of the finest level in it, which takes longest.
+    /// Never blocks for long.
     double missing(const PixelSourcePtr& source, const Need& need) const;
     /// A box of a level; texels outside the level are clear.
     Result<Raster> read(const PixelSourcePtr& source, int level, const Box& box,

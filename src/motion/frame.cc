@@ -270,6 +270,37 @@ Frame evaluated(const scene::Scene& scene, Rational time, V2i size, const std::a
 
 }
 
+namespace {
+
+bool changesWithLight(const Pixels& pixels) {
+    return pixels.light || pixels.shadows ||
+           std::any_of(pixels.grades.begin(), pixels.grades.end(),
+                       [](const PixelGrade& grade) { return grade.share.has_value(); });
+}
+
+void holdLight(const std::vector<Item>& earlier, std::vector<Item>& items) {
+    for (Item& item : items) {
+        const auto before = std::find_if(earlier.begin(), earlier.end(), [&](const Item& each) {
+            return each.shadow == item.shadow && (item.shadow || each.layer->id == item.layer->id);
+        });
+        if (before == earlier.end()) continue;
+        holdLight(before->items, item.items);
+        if (!item.pixels || !before->pixels || !changesWithLight(*before->pixels)) continue;
+        // Its card is as large as its picture.
+        if (item.shadow)
+            item = *before;
+        else if (item.pixels->margin == before->pixels->margin &&
+                 item.pixels->layer->pixels == before->pixels->layer->pixels)
+            item.pixels = before->pixels;
+    }
+}
+
+}
+
+void holdLight(const Frame& earlier, Frame& frame) {
+    holdLight(earlier.items, frame.items);
+}
+
 optics::Surface withMargin(const optics::Surface& card, V2i pixels, int margin) {
     if (margin == 0) return card;
     // Back from a larger one: by what it was made larger.

@@ -69,6 +69,10 @@ Rational halfExposure(const scene::Scene& scene);
 Frame evaluate(const scene::Scene& scene, Rational time, V2i size, bool exposed = false);
 /// The same with the camera's move, made once for many frames.
 Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const CameraMove& move, bool exposed);
+/// Layers that light, shadows or grades by depth change show what they showed in an earlier frame of the same
+/// scene, and shadows on the ground are where they were: what changes with every frame is then made for fewer
+/// of them. Where layers are and how they are mixed stays.
+void holdLight(const Frame& earlier, Frame& frame);
 /// The same seen from a pose, by a camera that stands still.
 Frame evaluate(const scene::Scene& scene, Rational time, V2i size, const scene::Pose& pose,
                bool exposed = false);

@@ -36,8 +36,8 @@ Levels levelsAt(const Brush& brush, float x, float y) {
     if (const float b = levels.between; brush.soft)
         levels.between = b * (0.4621f + b * (0.2803f + b * 0.2576f));
     // A small share is left out.
-    if (levels.between > 1 - brush.leastShare) ++levels.fine, levels.between = 0;
-    if (levels.between < brush.leastShare) levels.between = 0;
+    if (levels.between > 1 - leastShare) ++levels.fine, levels.between = 0;
+    if (levels.between < leastShare) levels.between = 0;
     return levels;
 }
 
@@ -253,8 +253,10 @@ Look lookAt(const Plane& plane, const media::Pyramid& pixels, const Reach& reach
     const double across = std::max(1, width - 1), down = std::max(1, height - 1);
     // How finely, at the corners.
     const auto printAt = [&](double x, double y) {
-        const Footprint sharp = footprintAt(plane, x, y);
-        return soft ? footprintAt(plane, x, y, softened(discAt(plane, x, y) / 2, sharp.lod)) : sharp;
+        Footprint print = footprintAt(plane, x, y);
+        if (soft) print = footprintAt(plane, x, y, softened(discAt(plane, x, y) / 2, print.lod));
+        print.lod = levelRead(plane, print.lod);
+        return print;
     };
     look.soft = soft;
     if (soft) look.edge = softenedEdge(discAt(plane, x0 + width / 2.0, y0 + height / 2.0) / 2);
@@ -271,8 +273,7 @@ Look lookAt(const Plane& plane, const media::Pyramid& pixels, const Reach& reach
             if (print.taps > widest.taps) widest = print;
         }
     }
-    look.leastShare = plane.smaller > 0 ? 0.3f : 0.04f;
-    const auto least = static_cast<double>(look.leastShare);
+    const auto least = static_cast<double>(leastShare);
     look.fine = std::clamp(static_cast<int>(std::floor(low + least)), 0, top);
     const int coarse = std::min(static_cast<int>(std::ceil(high - least)), top);
     const int levels = std::max(1, coarse - look.fine + 1);
@@ -320,7 +321,6 @@ Brush brushOf(const Look& look, const Plane& plane, const media::Pyramid& pixels
     brush.level = plane.level;
     brush.lod = look.lod;
     brush.soft = look.soft;
-    brush.leastShare = look.leastShare;
     brush.taps = look.taps;
     brush.du = static_cast<float>(look.du * shrink), brush.dv = static_cast<float>(look.dv * shrink);
     brush.nearness = {static_cast<float>(w), static_cast<float>(m.w.b), static_cast<float>(m.w.c)};

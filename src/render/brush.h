@@ -48,7 +48,6 @@ struct Brush {
     int levels = 1;            ///< 0: nothing of it shows in the tile
     TileLinear lod;            ///< above that of the finest patch
     bool soft = false;         ///< levels are mixed by their variance, not evenly
-    float leastShare = 0;      ///< of a level, below which it is not worth reading it
     int taps = 1;
     float du = 0, dv = 0; ///< from tap to tap
     PatchEdges edges;
@@ -59,6 +58,9 @@ struct Brush {
     TileLinear nearness; ///< 1 / depth
 };
 
+/// A share of a level below this is not worth reading it.
+inline constexpr float leastShare = 0.04f;
+
 /// Paints under what the canvas shows already.
 void paintUnder(const Brush& brush, Canvas& canvas);
 
@@ -67,7 +69,6 @@ struct Look {
     int fine = 0, levels = 0; ///< the finest of so many levels; 0: too steep to be painted in one go (it
                               ///< meets the horizon, or spans too many)
     TileLinear lod;           ///< above that of the finest
-    float leastShare = 0;     ///< of a level, below which it is not worth reading it
     int taps = 1;
     double du = 0, dv = 0;       ///< base texels from tap to tap
     double spanU = 0, spanV = 0; ///< base texels that they reach on each side

@@ -145,6 +145,17 @@ std::optional<optics::Surface> straightened(const optics::Surface& card, const o
     return straight;
 }
 
+/// A picture that is gone in a moment.
+void hurry(Plane& plane) {
+    plane.smaller = 1;
+    plane.mixedFrom = 0.35, plane.mixedTo = 0.65;
+}
+/// And one whose texels have to be made for it: a quarter of them, rather of the coarser level.
+void readCoarsely(Plane& plane) {
+    plane.coarse = 2;
+    plane.mixedFrom = 0.3, plane.mixedTo = 0.5;
+}
+
 Plane seen(const motion::Item& item, const motion::Frame& frame, const Quality& quality, V2i size) {
     const scene::Extensions& on = item.layer->hanging.extensions;
     optics::View view = frame.view;
@@ -153,14 +164,14 @@ Plane seen(const motion::Item& item, const motion::Frame& frame, const Quality& 
     if (item.card.bend == 0 && size.x > 0)
         if (const auto small = straightened(item.card, view)) {
             Plane plane = planeOf(*small, view, size);
-            plane.smaller = quality.hurried ? 1 : 0;
+            if (quality.hurried) hurry(plane);
             if (exposed)
                 expose(plane, {straightened(item.open, frame.open).value_or(item.open), frame.open},
                        {straightened(item.close, frame.close).value_or(item.close), frame.close});
             return plane;
         }
     Plane plane = planeOf(item.card, view, size, on);
-    plane.smaller = quality.hurried ? 1 : 0;
+    if (quality.hurried) hurry(plane);
     if (exposed) expose(plane, {item.open, frame.open}, {item.close, frame.close});
     return plane;
 }
@@ -238,7 +249,7 @@ Result<std::vector<Entry>> gather(const motion::Frame& frame, const Quality& qua
         media::Need need = needOf(entry.plane, entry.box, readingOf(quality));
         if (quality.hurried && !entry.plane.bent() && isMadeAtEachLevel(*entry.source) &&
             cache.missing(entry.source, need) > 0.5) {
-            entry.plane.coarse = 2;
+            readCoarsely(entry.plane);
             need = needOf(entry.plane, entry.box, readingOf(quality));
         }
         pixels[i] = cache.pyramid(entry.source, need, {{}, progress.stop});

@@ -58,9 +58,11 @@ struct Plane {
     /// Its picture is read as by pixels so many times as large, and as if it had so much less resolution: a
     /// power of two, 1 of what is not flat.
     double coarse = 1;
-    /// The draft blurs it in a picture smaller by this power of two than it would be, but for small discs,
-    /// and above 0 mixes levels of its picture only where both have a large share.
+    /// The draft blurs it in a picture smaller by this power of two than it would be, but for small discs.
     int smaller = 0;
+    /// Levels of its picture are mixed between these shares of the way from one to the next; below and above
+    /// one of them is read alone.
+    double mixedFrom = 0, mixedTo = 1;
     scene::Extensions extensions;
     optics::Surface card;
     optics::View view;

@@ -71,6 +71,11 @@ double softenedEdge(double radius) {
     return std::sqrt(1 + 3 * radius * radius);
 }
 
+double levelRead(const Plane& plane, double level) {
+    const double whole = std::floor(level), between = level - whole;
+    return whole + std::clamp((between - plane.mixedFrom) / (plane.mixedTo - plane.mixedFrom), 0.0, 1.0);
+}
+
 int shrinkOf(const Plane& plane, double radius) {
     constexpr double mostRadius = 4.1; // of the disc in the small picture, px
     const auto needed = static_cast<int>(std::ceil(std::log2(std::clamp(radius, 1e-6, 1e9) / mostRadius)));
@@ -251,9 +256,12 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
     constexpr double exact = 1e-6;
     const bool even = plane.level && (plane.still || !reading.lens);
     const double spare = plane.level ? 1e-5 : 0.3, spareFine = even ? -exact : plane.level ? 1e-5 : 0.01;
-    const int fine = std::max(least, static_cast<int>(std::floor(low - spareFine))),
-              coarse = std::min(top, even ? static_cast<int>(std::ceil(high - exact))
-                                          : static_cast<int>(std::floor(high + spare)) + 1);
+    const auto above = [&](double level) { // one more, where it is one
+        return plane.mixedTo < 1 ? std::ceil(levelRead(plane, level)) : std::floor(level) + 1;
+    };
+    const int fine = std::max(least, static_cast<int>(std::floor(levelRead(plane, low - spareFine)))),
+              coarse = std::min(top, static_cast<int>(even ? std::ceil(levelRead(plane, high - exact))
+                                                           : above(high + spare)));
     const bool steep = r.behind > 0 || coarse - fine > 2 || r.u1 - r.u0 > 4.0 * plane.size.x ||
                        r.v1 - r.v0 > 4.0 * plane.size.y;
     const int smallest = r.behind > 0 ? 1 : 8; // px
@@ -269,7 +277,7 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
     r.u0 -= 2 * r.marginU, r.u1 += 2 * r.marginU, r.v0 -= 2 * r.marginV, r.v1 += 2 * r.marginV;
     // The draft blurs in one small picture for discs of many sizes.
     const bool draft = reading.lens && reading.rays == 0;
-    const int softer = std::min(top, static_cast<int>(std::floor(softest + spare)) + 1),
+    const int softer = std::min(top, static_cast<int>(above(softest + spare))),
               last = draft && !plane.level ? top : std::max(coarse, softer);
     for (int level = fine; level <= last; ++level)
         need.add(level, texelsOf(plane, r, level));

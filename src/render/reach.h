@@ -56,6 +56,9 @@ media::Need needOf(const Plane& plane, const media::Box& frame, const LensSampli
 /// besides.
 void needFinely(const Plane& plane, const std::vector<media::Box>& boxes, media::Need& need);
 
+/// Which level is read, where a card's own fineness is that of a level or between two (Plane::mixedFrom).
+double levelRead(const Plane& plane, double level);
+
 /// Discs up to this radius, px, may be left to the filter of a picture's levels: the draft reads as if pixels
 /// were larger.
 inline constexpr double mostSoft = 2;

@@ -107,9 +107,10 @@ void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, 
         if (coverage < 1e-6f) continue;
         if (coverage > 1 - 1e-6f) coverage = 1;
         const Footprint print = footprintOf(plane, ux, uy, vx, vy);
+        const double lod = levelRead(plane, print.lod);
         for (int tap = 0; tap < print.taps; ++tap) {
             const double by = tap - 0.5 * (print.taps - 1);
-            const Rgba c = texelAt(plane, pixels, u + by * print.du, v + by * print.dv, print.lod);
+            const Rgba c = texelAt(plane, pixels, u + by * print.du, v + by * print.dv, lod);
             for (std::size_t i = 0; i < 4; ++i)
                 out[i] += c[i] * coverage / static_cast<float>(print.taps);
         }

@@ -34,7 +34,7 @@ bool inside(const media::Box& box, const media::Box& of) {
 /// A level at least as fine as all that will be read of a box.
 int finestLevel(const Plane& plane, const media::Box& box) {
     const double middle = footprintAt(plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0).lod;
-    return std::max(0, static_cast<int>(std::floor(middle - (plane.level ? 0 : 0.7))));
+    return std::max(0, static_cast<int>(std::floor(levelRead(plane, middle - (plane.level ? 0 : 0.7)))));
 }
 
 /// 1/depth is linear over the frame, so two planes that keep their order at a box's corners keep it inside.

@@ -1,11 +1,11 @@
 #include "desk/camera/camera_picture.h"
 
 #include "desk/jobs/last_picture.h"
-#include "motion/frame.h"
 
 #include <QPainter>
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace stage::desk {
 namespace {
@@ -123,6 +123,9 @@ void CameraPicture::setHeld(bool held, bool panned) {
 void CameraPicture::adapt(double milliseconds, bool hurried) {
     const double beat = 1000 / m_session.scene()->output.rate.toDouble();
     const double wanted = !m_playing ? wantedMilliseconds : shareOfBeat * beat * (hurried ? 2 : 1);
+    // Where light is held every other one takes longer.
+    const double before = std::exchange(m_before, milliseconds);
+    if (m_holdsLight) milliseconds = (milliseconds + before) / 2;
     const double least = m_playing ? leastPlayed / std::max(1, m_extent(1).size.x) : 0;
     double by = std::sqrt(wanted / std::max(1.0, milliseconds)); // across
     if (!hurried) {
@@ -131,6 +134,8 @@ void CameraPicture::adapt(double milliseconds, bool hurried) {
     } else if (m_share == 1) {
         m_hurry = by < 2 * fasterAcross;
     }
+    constexpr double muchFaster = 1.3; // than needed, without a change for every picture
+    m_holdsLight = m_playing && m_hurry && (m_share < 1 || by < (m_holdsLight ? muchFaster : 1));
     m_share = std::clamp((hurried ? m_share : 1) * by, std::clamp(least, 0.25, 1.0), 1.0);
 }
 
@@ -277,12 +282,26 @@ void CameraPicture::update() {
     m_drawsPlay = m_playing;
     m_asked = frame;
     RenderRequest wanted = request(frame, extent);
-    if (inTime() && m_hurry) wanted.quality.hurried = true, wanted.tag |= hurriedTag;
     wanted.frame =
         motion::evaluate(*m_session.scene(), m_session.playhead.time(), extent.size, m_session.camera.pose());
+    if (inTime() && m_hurry) {
+        wanted.quality.hurried = true, wanted.tag |= hurriedTag;
+        if (m_playing && m_holdsLight) holdLight(frame, wanted.frame);
+    }
     wanted.finish = m_session.document.previewing() || m_panned;
     renderer->ask(std::move(wanted));
     if (!m_slow.isActive() && !m_late) m_slow.start();
+}
+
+/// Every other picture shows the light of the one before.
+void CameraPicture::holdLight(std::int64_t number, motion::Frame& frame) {
+    constexpr std::int64_t longest = 2; // frames
+    const bool fits = m_lit && m_lit->generation == m_generation && !m_lit->held && number > m_lit->number &&
+                      number - m_lit->number <= longest;
+    if (fits)
+        motion::holdLight(m_lit->frame, frame), m_lit->held = true;
+    else
+        m_lit = Lit{m_generation, number, frame};
 }
 
 /// While playing, a picture under way is finished rather than dropped for the next: else none would ever come

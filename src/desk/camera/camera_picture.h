@@ -7,10 +7,12 @@
 #include "desk/jobs/frame_cache.h"
 #include "desk/jobs/view_renderer.h"
 #include "desk/session/session.h"
+#include "motion/frame.h"
 
 #include <QTimer>
 #include <functional>
 #include <map>
+#include <optional>
 
 namespace stage::desk {
 
@@ -71,6 +73,7 @@ private:
     RenderRequest request(std::int64_t frame, const Extent& extent) const;
     bool inTime() const; ///< pictures come in time rather than as well as they may be
     void adapt(double milliseconds, bool hurried);
+    void holdLight(std::int64_t number, motion::Frame& frame);
     ViewRenderer* freeFor(std::int64_t frame);
     qint64 tagNow() const; ///< of a picture of the scene as it is, at the playhead
     bool offHere() const { return m_session.camera.offHere(); }
@@ -89,8 +92,18 @@ private:
     std::map<std::int64_t, QImage> m_finals; ///< refined ones, which would flicker among drafts
     qint64 m_generation = 0;
     double m_milliseconds = 0;
-    bool m_hurry = false; ///< those that come in time are hurried
-    double m_share = 1;   ///< of the view's resolution, of pictures that are hurried
+    bool m_hurry = false;      ///< those that come in time are hurried
+    double m_share = 1;        ///< of the view's resolution, of pictures that are hurried
+    double m_before = 0;       ///< ms that the draft before took
+    bool m_holdsLight = false; ///< while it plays, every other picture shows the light of the one before
+    /// The last one with light of its own.
+    struct Lit {
+        qint64 generation;
+        std::int64_t number;
+        motion::Frame frame;
+        bool held = false; ///< by another one
+    };
+    std::optional<Lit> m_lit;
     bool m_coarse = false;
     bool m_found = false;      ///< while playing, the playhead's frame was there already
     bool m_drawsPlay = false;  ///< what was asked for last is a frame that is played
