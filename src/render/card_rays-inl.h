@@ -179,15 +179,20 @@ protected:
 
     HWY_INLINE void fetch(const Patch& patch, const Fetched& where) {
         const Few few;
-        for (int i = m_first; i < m_first + m_rays; i += Few::pixels)
-            hn::Store(few.fetch(patch.texels, patch.stride, where.at + i, where.wx + i, where.wy + i),
-                      Few::D(), m_seen + 4 * i);
+        // Read once: the compiler takes stores of vectors to change anything.
+        const std::uint16_t* const texels = patch.texels;
+        const std::ptrdiff_t stride = patch.stride;
+        for (int i = m_first, end = m_first + m_rays; i < end; i += Few::pixels)
+            hn::Store(few.fetch(texels, stride, where.at + i, where.wx + i, where.wy + i), Few::D(),
+                      m_seen + 4 * i);
     }
     HWY_INLINE void mixIn(const Patch& patch, float share) {
         const Few few;
-        for (int i = m_first; i < m_first + m_rays; i += Few::pixels) {
+        const std::uint16_t* const texels = patch.texels;
+        const std::ptrdiff_t stride = patch.stride;
+        for (int i = m_first, end = m_first + m_rays; i < end; i += Few::pixels) {
             const auto coarse =
-                few.fetch(patch.texels, patch.stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
+                few.fetch(texels, stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
             const auto fine = hn::Load(Few::D(), m_seen + 4 * i);
             hn::Store(hn::MulAdd(hn::Sub(coarse, fine), few.same(share), fine), Few::D(), m_seen + 4 * i);
         }

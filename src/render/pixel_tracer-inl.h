@@ -270,7 +270,7 @@ private:
     /// body(i, j) for the rays of the pixel that is looked at, a vector of them at a time from the i-th of
     /// all on; it is the j-th of its sixteen.
     template <class Body> HWY_INLINE void forRays(const Body& body) {
-        for (int i = m_first; i < m_first + m_rays; i += RayPoints::step)
+        for (int i = m_first, end = m_first + m_rays; i < end; i += RayPoints::step)
             for (int j = 0; j < RayPoints::step; j += static_cast<int>(hn::MaxLanes(D())))
                 body(i + j, j);
     }
