@@ -194,28 +194,25 @@ private:
         hn::LoadInterleaved4(d, m_seen, r, g, b, a);
         return card.edges.any ? hn::Mul(a, coverOf(d, card.edges, u, v)) : a;
     }
-    /// Sums of what rays see, lane by lane: of all of them, or of the two halves where a vector does not hold
-    /// both.
+    /// Sums of what rays see, a few rays' colours side by side: of all of them, or of the two halves.
     template <bool halved> struct Light {
-        static constexpr int sums = halved && hn::MaxLanes(D()) < RayPoints::step ? 2 : 1;
-        V of[sums][3];
+        static constexpr int sums = halved ? 2 : 1;
+        Few::V of[sums];
         HWY_INLINE Light() {
-            for (auto& half : of)
-                for (V& sum : half)
-                    sum = hn::Zero(D());
+            for (auto& sum : of)
+                sum = hn::Zero(Few::D());
         }
-        /// j: of the first of the rays among sixteen.
-        HWY_INLINE void add(int j, int c, V weight, V seen) {
-            V& sum = of[sumOf(j)][c];
+        /// i: of the first of the rays.
+        HWY_INLINE void add(int i, Few::V weight, Few::V seen) {
+            Few::V& sum = of[sumOf(i)];
             sum = hn::MulAdd(weight, seen, sum);
         }
-        static constexpr int sumOf(int j) { return sums == 2 ? j / (RayPoints::step / 2) : 0; }
+        static constexpr int sumOf(int i) { return halved ? i / (RayPoints::step / 2) % 2 : 0; }
     };
 
     template <bool halved> void see(const Spot* spots, int count) {
-        const D d;
-        for (int i = 0; i < count * m_rays; i += static_cast<int>(hn::Lanes(d)))
-            hn::Store(hn::Set(d, 1.f), d, m_through + i);
+        for (int i = 0; i < 4 * count * m_rays; i += 4 * Few::pixels)
+            hn::Store(Few().same(1), Few::D(), m_open + i);
         Light<halved> light[mostSpots];
         int open[mostSpots], opened = count; // the pixels to which light still comes from behind
         for (int k = 0; k < count; ++k)
@@ -245,6 +242,9 @@ private:
             for (int j = 0; j < opened; ++j) {
                 const int k = open[j];
                 m_first = k * m_rays;
+                if (card.mesh) // which only rays meet that are open
+                    for (int i = m_first; i < m_first + m_rays; ++i)
+                        m_through[i] = m_open[4 * i];
                 if (look(card, spots[k].x, spots[k].y))
                     met[some++] = k;
                 else
@@ -275,35 +275,50 @@ private:
                 body(i + j, j);
     }
 
-    template <bool halved> HWY_INLINE void sumUp(const Spot& spot, const Light<halved>& light) {
-        const D d;
-        V through[Light<halved>::sums];
-        for (V& sum : through)
-            sum = hn::Zero(d);
-        forRays([&](int i, int j) HWY_ATTR {
-            V& sum = through[light.sumOf(j)];
-            sum = hn::Add(sum, hn::Load(d, m_through + i));
-        });
-        // Of both halves, or in the first of all.
-        float seen[4][2];
-        for (int c = 0; c < 3; ++c)
-            halvesOf<halved>([&](int sum) HWY_ATTR { return light.of[sum][c]; }, seen[c]);
-        halvesOf<halved>([&](int sum) HWY_ATTR { return through[sum]; }, seen[3]);
-        const auto put = [&](float second, float rays, float* to) {
-            const float open = seen[3][0] + second * seen[3][1];
-            for (int c = 0; c < 3; ++c)
-                to[c] += seen[c][0] + second * seen[c][1] + open * m_tile.ground[c];
-            to[3] += rays - open + open * m_tile.ground[3];
-        };
-        put(1, static_cast<float>(m_rays), spot.sum);
-        if constexpr (halved) put(-1, 0, spot.halves);
+    /// Of a few rays' colours side by side.
+    template <class Side> static HWY_INLINE hn::Vec<Few::One> sumOfSides(Side, hn::Vec<Side> of) {
+        if constexpr (hn::MaxLanes(Side()) > 4) {
+            const hn::Half<Side> half;
+            return sumOfSides(half, hn::Add(hn::LowerHalf(half, of), hn::UpperHalf(half, of)));
+        } else {
+            return of;
+        }
     }
+    static HWY_INLINE hn::Vec<Few::One> sumOfSides(Few::V of) { return sumOfSides(Few::D(), of); }
+    template <bool halved> HWY_INLINE void sumUp(const Spot& spot, const Light<halved>& light) {
+        const Few::One d;
+        Few::V through[Light<halved>::sums];
+        for (auto& sum : through)
+            sum = hn::Zero(Few::D());
+        for (int i = m_first, end = m_first + m_rays; i < end; i += Few::pixels) {
+            auto& sum = through[light.sumOf(i)];
+            sum = hn::Add(sum, hn::Load(Few::D(), m_open + 4 * i));
+        }
+        alignas(16) static constexpr float colours[4] = {1, 1, 1, 0};
+        const auto colour = hn::Gt(hn::Load(d, colours), hn::Zero(d));
+        const auto ground = hn::LoadU(d, m_tile.ground);
+        const auto put = [&](hn::Vec<Few::One> seen, hn::Vec<Few::One> open, float rays, float* to) HWY_ATTR {
+            const auto all =
+                hn::MulAdd(open, ground, hn::IfThenElse(colour, seen, hn::Sub(hn::Set(d, rays), open)));
+            hn::StoreU(hn::Add(hn::LoadU(d, to), all), d, to);
+        };
+        const auto rays = static_cast<float>(m_rays);
+        const auto seen = sumOfSides(light.of[0]), open = sumOfSides(through[0]);
+        if constexpr (halved) {
+            const auto other = sumOfSides(light.of[1]), otherOpen = sumOfSides(through[1]);
+            put(hn::Add(seen, other), hn::Add(open, otherOpen), rays, spot.sum);
+            put(hn::Sub(seen, other), hn::Sub(open, otherOpen), 0, spot.halves);
+        } else {
+            put(seen, open, rays, spot.sum);
+        }
+    }
+    template <bool halved> static constexpr bool halvesApart = halved&& hn::MaxLanes(D()) < RayPoints::step;
     template <bool halved, class Of> static HWY_INLINE void halvesOf(const Of& of, float* sums) {
         const D d;
         sums[1] = 0;
         if constexpr (!halved) {
             sums[0] = hn::GetLane(hn::SumOfLanes(d, of(0)));
-        } else if constexpr (Light<halved>::sums == 2) {
+        } else if constexpr (halvesApart<halved>) {
             for (int h = 0; h < 2; ++h)
                 sums[h] = hn::GetLane(hn::SumOfLanes(d, of(h)));
         } else {
@@ -313,9 +328,11 @@ private:
         }
     }
 
-    /// As see(), for cards that each ray meets in an order of its own.
+    /// As see(), for cards that each ray meets in an order of its own. Sums are lane by lane: of all rays, or
+    /// of the two halves where a vector does not hold both.
     template <bool halved> void seeUnordered(const Spot& spot) {
         const D d;
+        constexpr int sumCount = halvesApart<halved> ? 2 : 1;
         m_first = 0;
         std::fill_n(m_through, batch, 1.f);
         // Of those in one plane the later lies below: they stay in that order.
@@ -323,7 +340,7 @@ private:
         std::size_t count = 0;
         for (std::size_t n = m_cards.size(); n-- > 0;)
             if (meet(m_cards[n], spot, m_met.data() + 5 * batch * count)) ++count;
-        V sums[4][Light<halved>::sums];
+        V sums[4][sumCount];
         for (auto& sum : sums)
             std::fill(std::begin(sum), std::end(sum), hn::Zero(d));
         forRays([&](int i, int j) HWY_ATTR {
@@ -338,7 +355,7 @@ private:
                     below[c] = hn::MulAdd(below[c], keep, hn::LoadU(d, met + c * batch));
             }
             for (int c = 0; c < 4; ++c) {
-                V& sum = sums[c][Light<halved>::sumOf(j)];
+                V& sum = sums[c][sumCount == 2 ? j / (RayPoints::step / 2) : 0];
                 sum = hn::Add(sum, below[c]);
             }
         });
@@ -529,50 +546,48 @@ private:
 
     /// The same for all rays. Whether any light still comes from behind.
     template <class Light> HWY_INLINE bool fixedCard(const float* seen, float opacity, Light& light) {
-        const D d;
         if (seen[3] == 0 && seen[0] == 0 && seen[1] == 0 && seen[2] == 0) return true;
-        const float rgba[4] = {seen[0] * opacity, seen[1] * opacity, seen[2] * opacity, seen[3] * opacity};
+        const Few few;
+        const Few::D d;
+        alignas(16) const float rgba[4] = {seen[0] * opacity, seen[1] * opacity, seen[2] * opacity,
+                                           seen[3] * opacity};
+        const auto colour = few.colour(rgba), keep = few.same(1 - rgba[3]);
         auto open = hn::Zero(d);
-        const auto keep = hn::Set(d, 1 - rgba[3]);
-        forRays([&](int i, int j) HWY_ATTR {
-            const auto t = hn::Load(d, m_through + i);
-            for (int c = 0; c < 3; ++c)
-                light.add(j, c, t, hn::Set(d, rgba[c]));
-            const auto after = hn::Mul(t, keep);
+        for (int i = m_first, end = m_first + m_rays; i < end; i += Few::pixels) {
+            const auto through = hn::Load(d, m_open + 4 * i);
+            light.add(i, through, colour);
+            const auto after = hn::Mul(through, keep);
             open = hn::Max(open, after);
-            hn::Store(after, d, m_through + i);
-        });
-        return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
+            hn::Store(after, d, m_open + 4 * i);
+        }
+        return !hn::AllFalse(d, hn::Gt(open, few.same(5e-4f)));
     }
 
     /// Adds what has been fetched. Whether any light still comes from behind.
     template <class Light> HWY_INLINE bool gather(const RayCard& card, Light& light) {
-        const D d;
+        const Few few;
+        const Few::D d;
+        const bool hazy = card.hazy, edges = card.edges.any, faint = card.opacity != 1;
+        alignas(16) const float air[4] = {card.air.colour[0], card.air.colour[1], card.air.colour[2], 1};
+        const auto opacity = few.same(card.opacity), airColour = few.colour(air);
         auto open = hn::Zero(d);
-        forRays([&](int i, int j) HWY_ATTR {
-            V r, g, b, a;
-            hn::LoadInterleaved4(d, m_seen + 4 * i, r, g, b, a);
-            if (card.hazy) {
-                const auto t = hn::Load(d, m_air + i), veil = hn::Mul(hn::Sub(hn::Set(d, 1.f), t), a);
-                r = hn::MulAdd(veil, hn::Set(d, card.air.colour[0]), hn::Mul(r, t));
-                g = hn::MulAdd(veil, hn::Set(d, card.air.colour[1]), hn::Mul(g, t));
-                b = hn::MulAdd(veil, hn::Set(d, card.air.colour[2]), hn::Mul(b, t));
-            }
-            const auto through = hn::Load(d, m_through + i);
+        for (int i = m_first, end = m_first + m_rays; i < end; i += Few::pixels) {
+            auto c = hn::Load(d, m_seen + 4 * i);
+            if (hazy) c = few.haze(c, m_air + i, airColour);
+            const auto through = hn::Load(d, m_open + 4 * i);
             auto weight = through;
-            if (card.edges.any) weight = hn::Mul(weight, hn::Load(d, m_cover + i));
-            if (card.opacity != 1) weight = hn::Mul(weight, hn::Set(d, card.opacity));
-            light.add(j, 0, weight, r);
-            light.add(j, 1, weight, g);
-            light.add(j, 2, weight, b);
-            const auto after = hn::Sub(through, hn::Mul(weight, a));
+            if (edges) weight = hn::Mul(weight, few.each(m_cover + i));
+            if (faint) weight = hn::Mul(weight, opacity);
+            light.add(i, weight, c);
+            const auto after = hn::NegMulAdd(weight, few.alpha(c), through);
             open = hn::Max(open, after);
-            hn::Store(after, d, m_through + i);
-        });
-        return !hn::AllFalse(d, hn::Gt(open, hn::Set(d, 5e-4f)));
+            hn::Store(after, d, m_open + 4 * i);
+        }
+        return !hn::AllFalse(d, hn::Gt(open, few.same(5e-4f)));
     }
 
     const std::vector<RayCard>& m_cards;
+    alignas(64) float m_open[4 * batch]; ///< by see(): what of each ray's light comes from behind, four times
     struct Level {
         std::vector<float> seen, near, mixed; ///< of each card and ray; of each ray
     };
