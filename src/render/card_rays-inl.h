@@ -191,8 +191,7 @@ protected:
         const std::uint16_t* const texels = patch.texels;
         const std::ptrdiff_t stride = patch.stride;
         for (int i = m_first, end = m_first + m_rays; i < end; i += Few::pixels) {
-            const auto coarse =
-                few.fetch(texels, stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
+            const auto coarse = few.fetch(texels, stride, m_coarse.at + i, m_coarse.wx + i, m_coarse.wy + i);
             const auto fine = hn::Load(Few::D(), m_seen + 4 * i);
             hn::Store(hn::MulAdd(hn::Sub(coarse, fine), few.same(share), fine), Few::D(), m_seen + 4 * i);
         }

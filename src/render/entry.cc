@@ -152,7 +152,7 @@ void hurry(Plane& plane) {
 }
 /// And one whose texels have to be made for it: a quarter of them, rather of the coarser level.
 void readCoarsely(Plane& plane) {
-    plane.coarse = 2;
+    plane.coarse = 2, plane.finest = 1;
     plane.mixedFrom = 0.3, plane.mixedTo = 0.5;
 }
 

@@ -55,9 +55,10 @@ struct Plane {
     bool still = true;       ///< it does not move against the frame during the exposure
     V2i size{0, 0};
     int top = 0; ///< the coarsest level of its picture
-    /// Its picture is read as by pixels so many times as large, and as if it had so much less resolution: a
-    /// power of two, 1 of what is not flat.
+    /// Its picture is read as by pixels so many times as large, and no level finer than `finest`; 1 and 0 of
+    /// what is not flat.
     double coarse = 1;
+    int finest = 0;
     /// The draft blurs it in a picture smaller by this power of two than it would be, but for small discs.
     int smaller = 0;
     /// Levels of its picture are mixed between these shares of the way from one to the next; below and above

@@ -5,13 +5,22 @@
 
 namespace stage::render {
 
+namespace {
+
+/// One that there is, or is read.
+double levelFor(const Plane& plane, double wanted) {
+    return std::clamp<double>(wanted, std::min(plane.finest, plane.top), plane.top);
+}
+
+}
+
 Footprint footprintOf(const Plane& plane, double ux, double uy, double vx, double vy) {
     ux *= plane.coarse, uy *= plane.coarse, vx *= plane.coarse, vy *= plane.coarse;
     const double e = ux * ux + uy * uy, g = vx * vx + vy * vy, f = ux * vx + uy * vy;
     const double half = std::sqrt((e - g) * (e - g) / 4 + f * f);
     const double major = std::sqrt((e + g) / 2 + half), minor = std::sqrt(std::max(0.0, (e + g) / 2 - half));
     Footprint print;
-    print.narrow = std::max(minor, plane.coarse);
+    print.narrow = minor;
     const double ratio = major / std::max(minor, 1.0);
     if (ratio > 1.2) {
         print.taps = std::min(static_cast<int>(std::ceil(ratio - 0.2)), Footprint::mostTaps);
@@ -21,8 +30,8 @@ Footprint footprintOf(const Plane& plane, double ux, double uy, double vx, doubl
         const double step = major / print.taps / std::max(std::hypot(du, dv), 1e-300);
         print.du = du * step, print.dv = dv * step;
     }
-    print.lod = std::clamp(std::log2(std::max({minor, major / print.taps, plane.coarse})), 0.0,
-                           static_cast<double>(plane.top));
+    print.texels = std::max(minor, major / print.taps);
+    print.lod = levelFor(plane, std::log2(print.texels));
     // A layer at its natural size must come out as it is, whatever the last bits say.
     if (!(print.lod > 1e-6)) print.lod = 0;
     return print;
@@ -224,28 +233,37 @@ void gatherNeed(const Plane& plane, int x0, int y0, int x1, int y1, const LensSa
                 need.add(level, texelsOf(plane, r, level));
         return;
     }
-    const int top = plane.top, least = std::min(top, std::ilogb(plane.coarse));
+    const int top = plane.top, least = std::min(top, plane.finest);
     double low = 1e300, high = -1, softest = -1, sharpest = 1e300, near = -1e300, far = 1e300;
-    for (const int x : {x0, x1})
-        for (const int y : {y0, y1}) {
+    // Small pictures are painted so far beyond the box, px. Where levels change quickly that counts.
+    double beyond = 0;
+    if (reading.lens && reading.rays == 0 && !plane.level && plane.mixedTo < 1) {
+        for (const int x : {x0, x1})
+            for (const int y : {y0, y1})
+                beyond = std::max(beyond, discAt(plane, x, y) / 2);
+        beyond += 4 * std::ldexp(1.0, shrinkOf(plane, beyond));
+    }
+    for (const double x : {x0 - beyond, x1 + beyond})
+        for (const double y : {y0 - beyond, y1 + beyond}) {
             if (!(plane.pinhole.w.at(x, y) > 1e-7)) continue;
             const Footprint print = footprintAt(plane, x, y);
-            const double lod = print.lod,
-                         narrow = std::min<double>(std::log2(std::max(print.narrow, 1.0)), top);
             const double disc = reading.lens ? discAt(plane, x, y) : 0;
-            const auto wanted = [&](double sharp) {
-                const double coarse = !reading.lens ? sharp
-                                      : reading.rays == 0
-                                          ? sharp + std::max(0, shrinkOf(plane, disc / 2) - least)
-                                          : lodOfDisc(disc, std::exp2(sharp), reading.rays);
-                return std::clamp(coarse, sharp, std::max<double>(sharp, top));
+            const auto wanted = [&](double texels) {
+                // What is larger than its texels is so in a small picture too, by so much less.
+                const double finer = std::log2(std::max(texels, 1e-12)), sharp = levelFor(plane, finer);
+                if (reading.lens && reading.rays == 0)
+                    return levelFor(
+                        plane, finer + std::max(0, shrinkOf(plane, disc / 2) - std::ilogb(plane.coarse)));
+                if (!reading.lens) return sharp;
+                return std::clamp(lodOfDisc(disc, std::exp2(sharp), reading.rays), sharp,
+                                  std::max<double>(sharp, top));
             };
-            low = std::min(low, wanted(narrow)), high = std::max(high, wanted(lod));
-            sharpest = std::min(sharpest, narrow);
+            low = std::min(low, wanted(print.narrow)), high = std::max(high, wanted(print.texels));
+            sharpest = std::min(sharpest, levelFor(plane, std::log2(std::max(print.narrow, 1e-12))));
             const double nearness = nearnessAt(plane, x, y);
             far = std::min(far, nearness), near = std::max(near, nearness);
             if (reading.lens && reading.rays == 0 && disc <= 2 * mostSoft)
-                softest = std::max(softest, footprintAt(plane, x, y, softened(disc / 2, lod)).lod);
+                softest = std::max(softest, footprintAt(plane, x, y, softened(disc / 2, print.lod)).lod);
         }
     if (low > high) low = 0, high = 0;
     // What is focused on may lie between the corners.

@@ -15,7 +15,8 @@ struct Footprint {
     double lod = 0;
     int taps = 1;
     double du = 0, dv = 0;
-    double narrow = 1; ///< base texels across its smaller axis; lod is never finer
+    double texels = 1; ///< base texels across each tap; lod is that of them, where there is such a level
+    double narrow = 1; ///< across its smaller axis, at most as many
 };
 /// Changes of the base texel for a pixel to the right (ux, vx) and down (uy, vy).
 Footprint footprintOf(const Plane& plane, double ux, double uy, double vx, double vy);

@@ -195,4 +195,30 @@ TEST(Lamps, ColoursOfBlackBodiesAreThoseOfPlanck) {
     }
 }
 
+TEST(HeldLight, IsThatOfTheEarlierFrameOnCardsThatHaveMoved) {
+    const auto frameAt = [](double strength, double x) { // of the lamp, of the cards
+        scene::Lamp lamp;
+        lamp.strength = strength;
+        const scene::Scene scene =
+            test::withSheets({test::mark(1, 0, V3d(x / 2, 0, 0))},
+                             {taking(test::sheet(1, {2, 2}, {x, 0, -5})),
+                              test::sheet(2, {2, 2}, {x + 3, 0, -5}), lampAt(9, {0, 1, -4}, lamp)});
+        return evaluate(scene, 0, {96, 54});
+    };
+    const Frame before = frameAt(5, 0), own = frameAt(2, 0.25);
+    Frame held = own;
+    holdLight(before, held);
+    EXPECT_EQ(held.view.eye, own.view.eye);
+    ASSERT_EQ(held.items.size(), own.items.size());
+    const auto strength = [](const Frame& frame) { return lightOf(frame, 1).lamps.at(0).light.x; };
+    EXPECT_NEAR(strength(before) / strength(own), 8, 1e-9); // three stops
+    EXPECT_EQ(strength(held), strength(before));
+    for (std::size_t i = 0; i < own.items.size(); ++i) {
+        EXPECT_EQ(held.items[i].card.corner, own.items[i].card.corner);
+        if (own.items[i].layer->id == 2) {
+            EXPECT_EQ(held.items[i].pixels, own.items[i].pixels);
+        }
+    }
+}
+
 }

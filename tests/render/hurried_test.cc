@@ -65,5 +65,43 @@ TEST_F(Hurried, IsTheDraftAtHalfTheResolutionUntilPicturesAreThere) {
     EXPECT_EQ(shown(cache, true).rgba, draft.rgba);
 }
 
+/// What is read is there, whichever levels that is: where the draft lets nothing through nothing comes
+/// through.
+TEST_F(Hurried, HasNoHolesHoweverLargeTiltedOrBlurredACardIs) {
+    constexpr V2i large(2400, 1600);
+    test::writePicture(m_dir / "large.png", large, [](int x, int y) {
+        return Rgba8{(x * 5) % 256, (y * 3) % 256, (x + y) % 256, 255};
+    });
+    auto layer = std::make_shared<scene::Layer>(*m_scene.layers.front());
+    layer->pixels = large;
+    layer->content = scene::Picture{{(m_dir / "large.png").string(), 0, ""}, ""};
+    m_scene.output.background = {0, 0, 0, 0};
+    const double natural = layer->metresPerPixel; // of one texel to a pixel
+    int looked = 0;
+    for (const double turn : {0.0, 35.0})
+        for (const double fstop : {22.0, 0.3, 0.08})
+            for (int eighths = -20; eighths <= 28; eighths += 3) {
+                layer->metresPerPixel = natural * std::exp2(-eighths / 8.0);
+                layer->placement.turn.y = turn;
+                m_scene.layers = {std::make_shared<const scene::Layer>(*layer)};
+                m_scene.camera.marks[0].pose.focus = 2, m_scene.camera.marks[0].pose.fstop = fstop;
+                media::PixelCache none, cache;
+                const Image draft = shown(cache, false), hurried = shown(none, true);
+                for (int y = 8; y + 8 < frame.y; ++y)
+                    for (int x = 8; x + 8 < frame.x; ++x) {
+                        bool inside = true;
+                        for (const int dx : {-8, 0, 8})
+                            for (const int dy : {-8, 0, 8})
+                                inside = inside && draft.row(y + dy)[4 * (x + dx) + 3] > 0.9999f;
+                        if (!inside) continue;
+                        ++looked;
+                        ASSERT_GT(hurried.row(y)[4 * x + 3], 0.995f)
+                            << x << ' ' << y << " turned " << turn << " f/" << fstop << ' ' << eighths;
+                    }
+                EXPECT_GT(nearness(hurried, draft), 12) << turn << ' ' << fstop << ' ' << eighths;
+            }
+    EXPECT_GT(looked, 1'500'000);
+}
+
 }
 }
