@@ -202,12 +202,12 @@ private:
             for (auto& sum : of)
                 sum = hn::Zero(Few::D());
         }
-        /// i: of the first of the rays.
-        HWY_INLINE void add(int i, Few::V weight, Few::V seen) {
-            Few::V& sum = of[sumOf(i)];
+        /// j: of the first of the rays among sixteen.
+        HWY_INLINE void add(int j, Few::V weight, Few::V seen) {
+            Few::V& sum = of[sumOf(j)];
             sum = hn::MulAdd(weight, seen, sum);
         }
-        static constexpr int sumOf(int i) { return halved ? i / (RayPoints::step / 2) % 2 : 0; }
+        static constexpr int sumOf(int j) { return halved ? j / (RayPoints::step / 2) : 0; }
     };
 
     template <bool halved> void see(const Spot* spots, int count) {
@@ -275,6 +275,13 @@ private:
                 body(i + j, j);
     }
 
+    /// The same, as many at a time as have their colours side by side.
+    template <class Body> HWY_INLINE void forFew(const Body& body) {
+        for (int i = m_first, end = m_first + m_rays; i < end; i += RayPoints::step)
+            for (int j = 0; j < RayPoints::step; j += Few::pixels)
+                body(i + j, j);
+    }
+
     /// Of a few rays' colours side by side.
     template <class Side> static HWY_INLINE hn::Vec<Few::One> sumOfSides(Side, hn::Vec<Side> of) {
         if constexpr (hn::MaxLanes(Side()) > 4) {
@@ -290,10 +297,10 @@ private:
         Few::V through[Light<halved>::sums];
         for (auto& sum : through)
             sum = hn::Zero(Few::D());
-        for (int i = m_first, end = m_first + m_rays; i < end; i += Few::pixels) {
-            auto& sum = through[light.sumOf(i)];
+        forFew([&](int i, int j) HWY_ATTR {
+            auto& sum = through[light.sumOf(j)];
             sum = hn::Add(sum, hn::Load(Few::D(), m_open + 4 * i));
-        }
+        });
         alignas(16) static constexpr float colours[4] = {1, 1, 1, 0};
         const auto colour = hn::Gt(hn::Load(d, colours), hn::Zero(d));
         const auto ground = hn::LoadU(d, m_tile.ground);
@@ -553,13 +560,15 @@ private:
                                            seen[3] * opacity};
         const auto colour = few.colour(rgba), keep = few.same(1 - rgba[3]);
         auto open = hn::Zero(d);
-        for (int i = m_first, end = m_first + m_rays; i < end; i += Few::pixels) {
+        Light sums = light; // in registers
+        forFew([&](int i, int j) HWY_ATTR {
             const auto through = hn::Load(d, m_open + 4 * i);
-            light.add(i, through, colour);
+            sums.add(j, through, colour);
             const auto after = hn::Mul(through, keep);
             open = hn::Max(open, after);
             hn::Store(after, d, m_open + 4 * i);
-        }
+        });
+        light = sums;
         return !hn::AllFalse(d, hn::Gt(open, few.same(5e-4f)));
     }
 
@@ -571,18 +580,20 @@ private:
         alignas(16) const float air[4] = {card.air.colour[0], card.air.colour[1], card.air.colour[2], 1};
         const auto opacity = few.same(card.opacity), airColour = few.colour(air);
         auto open = hn::Zero(d);
-        for (int i = m_first, end = m_first + m_rays; i < end; i += Few::pixels) {
+        Light sums = light; // in registers
+        forFew([&](int i, int j) HWY_ATTR {
             auto c = hn::Load(d, m_seen + 4 * i);
             if (hazy) c = few.haze(c, m_air + i, airColour);
             const auto through = hn::Load(d, m_open + 4 * i);
             auto weight = through;
             if (edges) weight = hn::Mul(weight, few.each(m_cover + i));
             if (faint) weight = hn::Mul(weight, opacity);
-            light.add(i, weight, c);
+            sums.add(j, weight, c);
             const auto after = hn::NegMulAdd(weight, few.alpha(c), through);
             open = hn::Max(open, after);
             hn::Store(after, d, m_open + 4 * i);
-        }
+        });
+        light = sums;
         return !hn::AllFalse(d, hn::Gt(open, few.same(5e-4f)));
     }
 
