@@ -14,7 +14,7 @@ HWY_BEFORE_NAMESPACE();
 namespace stage::cutout::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-using D = hn::CappedTag<float, mostInRow>;
+using D = hn::CappedTag<float, wholeRow(1)>;
 using V = hn::Vec<D>;
 
 HWY_INLINE HWY_ATTR V all(double value) {

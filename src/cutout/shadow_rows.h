@@ -10,8 +10,13 @@
 
 namespace stage::cutout {
 
-/// At most so many places in a row; what is beyond those that are there may hold anything.
+/// At most so many places in a row.
 inline constexpr int mostInRow = 32;
+/// How many of a row are looked at where `count` are wanted: the rest should hold numbers.
+constexpr int wholeRow(int count) {
+    constexpr int atOnce = 16;
+    return (count + atOnce - 1) / atOnce * atOnce;
+}
 template <class Number> struct alignas(64) RowOf : std::array<Number, mostInRow> {};
 
 /// In what is the caster's own (motion/shadows.h): px to the right and down, m off its plane.

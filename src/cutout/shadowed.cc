@@ -296,7 +296,7 @@ private:
         PlacesOfCaster from;
         const V2d px = V2d(1) / m_scale;
         const V3d base = m_shadow.corner + m_shadow.down * ((first.y + 0.5) * px.y);
-        for (int i = 0; i < mostInRow; ++i) {
+        for (int i = 0; i < wholeRow(count); ++i) {
             const double x = (first.x + std::min(i, count) * step + 0.5) * px.x;
             const auto n = static_cast<std::size_t>(i);
             from.x[n] = static_cast<float>(base.x + m_shadow.across.x * x);

@@ -134,7 +134,7 @@ void CameraPicture::adapt(double milliseconds, bool hurried) {
     } else if (m_share == 1) {
         m_hurry = by < 2 * fasterAcross;
     }
-    constexpr double muchFaster = 1.3; // than needed, without a change for every picture
+    constexpr double muchFaster = 1.3; // than needed, so that it does not change with every picture
     m_holdsLight = m_playing && m_hurry && (m_share < 1 || by < (m_holdsLight ? muchFaster : 1));
     m_share = std::clamp((hurried ? m_share : 1) * by, std::clamp(least, 0.25, 1.0), 1.0);
 }
