@@ -78,16 +78,13 @@ private:
     };
     /// A triangle of the eye and the ends of both sight lines, px.
     using Sight = std::array<QPointF, 3>;
-    /// What a picture of all that lies behind the layers that are selected is drawn from.
-    struct Backdrop {
+    /// What a picture of the paper is drawn from.
+    struct Paper {
         interaction::PaperScale scale;
         V3d eye{0}, forward{0}; ///< of the first mark
-        scene::Pose pose;       ///< of the camera shown
-        double gate = 0;
-        V2i frame{0};
+        double ground = 0;
         std::vector<Sight> sweep;
-        std::vector<BarLook> bars;
-        bool operator==(const Backdrop&) const = default;
+        bool operator==(const Paper&) const = default;
     };
     interaction::PaperPoint draft(const V3d& point) const;
     void refresh();
@@ -130,9 +127,8 @@ private:
     bool m_own = false; ///< zoomed or panned by hand: not refitted
     optics::View m_first;
     std::vector<Bar> m_bars;
-    // The sweep seldom changes while the camera shown does, the backdrop seldom while layers are dragged.
-    KeptPicture<std::vector<Sight>> m_sweep;
-    KeptPicture<Backdrop> m_backdrop;
+    KeptPicture<Paper> m_paper;
+    KeptPicture<std::vector<BarLook>> m_behind; ///< bars that are not selected
 
     enum class Drag { None, Layer, Side, Camera, Focus, Pan, Frame } m_drag = Drag::None;
     std::int64_t m_dragLayer = 0;

@@ -5,6 +5,7 @@
 #include "desk/look/paper.h"
 #include "desk/look/points.h"
 #include "desk/look/theme.h"
+#include "interaction/coverage.h"
 #include "optics/view.h"
 
 #include <QPainter>
@@ -227,21 +228,40 @@ std::vector<DraftView::Sight> DraftView::sweep() const {
 
 /// All that the sight lines pass over during the move: at every depth, how wide or high a layer has to be.
 void DraftView::drawSweep(QPainter& painter, const std::vector<Sight>& sights) {
+    const double ratio = painter.device()->devicePixelRatio();
+    const V2i size(painter.device()->width(), painter.device()->height());
+    std::vector<interaction::Triangle> triangles;
+    for (const Sight& sight : sights)
+        triangles.push_back({toV2d(sight[0]) * ratio, toV2d(sight[1]) * ratio, toV2d(sight[2]) * ratio});
+    const auto inside = interaction::coverageOf(triangles, size);
     const auto mixed = [](double share) {
-        const auto mix = [&](int a, int b) { return static_cast<int>(std::lround(a + (b - a) * share)); };
-        return QColor(mix(theme::paper.red(), theme::sight.red()),
-                      mix(theme::paper.green(), theme::sight.green()),
-                      mix(theme::paper.blue(), theme::sight.blue()));
+        return (V3d(theme::paper.red(), theme::paper.green(), theme::paper.blue()) * (1 - share) +
+                V3d(theme::sight.red(), theme::sight.green(), theme::sight.blue()) * share) /
+               255.0;
     };
-    // Of the lines around each triangle, those inside are filled over. Each on its own: the time of a path of
-    // many lines that lie almost on one another grows with the square of their number.
-    painter.setPen(QPen(mixed(0.45), 2));
-    for (const Sight& sight : sights)
-        painter.drawConvexPolygon(sight.data(), 3);
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(mixed(0.06));
-    for (const Sight& sight : sights)
-        painter.drawConvexPolygon(sight.data(), 3);
+    const V3d fill = mixed(0.06), line = mixed(0.45);
+    const auto covered = [&](int all, int of) { // of it by the inside
+        const V3d colour = fill * of + line * (all - of);
+        const auto whole = [](double value) { return static_cast<int>(std::lround(value)); };
+        return qRgba(whole(colour.x), whole(colour.y), whole(colour.z), all);
+    };
+    const QRgb clear = covered(0, 0), full = covered(255, 255);
+    const int beside = std::max(1, static_cast<int>(std::lround(ratio)));
+    QImage picture(size.x, size.y, QImage::Format_ARGB32_Premultiplied);
+    for (int y = 0; y < size.y; ++y) {
+        const auto row = [&](int at) {
+            return inside.data() + static_cast<std::size_t>(std::clamp(at, 0, size.y - 1)) * size.x;
+        };
+        const std::uint8_t *here = row(y), *above = row(y - beside), *below = row(y + beside);
+        auto* out = reinterpret_cast<QRgb*>(picture.scanLine(y));
+        for (int x = 0; x < size.x; ++x) {
+            const int all = std::max({here[x], above[x], below[x], here[std::max(0, x - beside)],
+                                      here[std::min(size.x - 1, x + beside)]}); // a line around it
+            out[x] = all == 0 ? clear : here[x] == 255 ? full : covered(all, here[x]);
+        }
+    }
+    picture.setDevicePixelRatio(ratio);
+    painter.drawImage(0, 0, picture);
 }
 
 /// Where a bar falls short of what the move needs of it.
@@ -356,25 +376,21 @@ void DraftView::drawBar(QPainter& painter, const BarLook& bar) {
 
 /// The paper with what the camera sees, and the bars that are not selected.
 void DraftView::drawBackdrop(QPainter& painter, std::vector<BarLook> bars) {
-    const scene::Scene& scene = *m_session.scene();
-    const auto of = [&](auto& kept, auto wanted, auto draw) -> const QPixmap& {
-        return kept.of(std::move(wanted), size(), devicePixelRatioF(), draw);
+    const auto draw = [&](auto& kept, auto wanted, auto how) {
+        painter.drawPixmap(0, 0, kept.of(std::move(wanted), size(), devicePixelRatioF(), how));
     };
-    std::vector<Sight> sights = sweep();
-    const QPixmap& passed = of(m_sweep, sights, drawSweep);
-    painter.drawPixmap(0, 0,
-                       of(m_backdrop,
-                          Backdrop{m_scale, m_first.eye, m_first.forward, m_session.camera.pose(),
-                                   scene.camera.gate, scene.output.frame, std::move(sights), std::move(bars)},
-                          [&](QPainter& behind, const Backdrop& what) {
-                              behind.fillRect(rect(), theme::paper);
-                              behind.drawPixmap(0, 0, passed);
-                              drawGrid(behind);
-                              drawSight(behind);
-                              drawSharp(behind);
-                              for (const BarLook& bar : what.bars)
-                                  drawBar(behind, bar);
-                          }));
+    draw(m_paper, Paper{m_scale, m_first.eye, m_first.forward, m_session.scene()->ground, sweep()},
+         [&](QPainter& on, const Paper& paper) {
+             on.fillRect(rect(), theme::paper);
+             drawSweep(on, paper.sweep);
+             drawGrid(on);
+         });
+    drawSight(painter);
+    drawSharp(painter);
+    draw(m_behind, std::move(bars), [](QPainter& on, const std::vector<BarLook>& looks) {
+        for (const BarLook& bar : looks)
+            drawBar(on, bar);
+    });
 }
 
 void DraftView::paintEvent(QPaintEvent*) {
