@@ -53,7 +53,7 @@ public:
     }
 
 private:
-    static constexpr std::size_t most = 3, mostBytes = 256 * megabyte;
+    static constexpr std::size_t most = 10, mostBytes = 256 * megabyte;
 
     std::mutex m_lock;
     std::vector<std::pair<std::size_t, void*>> m_kept; ///< with their sizes, latest last
