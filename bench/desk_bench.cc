@@ -133,9 +133,9 @@ void closeDesk() {
     theDesk.reset();
 }
 
-void dragged(benchmark::State& state, Desk& desk, std::int64_t layer) {
+/// In the Plan, from a place of it.
+void dragged(benchmark::State& state, Desk& desk, const QPointF& from) {
     desk::DraftView& plan = *desk.window.views().plan;
-    const QPointF from = plan.barMiddle(layer);
     const auto send = [&](QEvent::Type type, const QPointF& at) {
         QMouseEvent event(type, at, plan.mapToGlobal(at),
                           type == QEvent::MouseMove ? Qt::NoButton : Qt::LeftButton,
@@ -165,7 +165,7 @@ void dragged(benchmark::State& state, Desk& desk, std::int64_t layer) {
     QTest::qWait(500);
 }
 void planDrag(benchmark::State& state) {
-    dragged(state, desk_(), desk_().bridge);
+    dragged(state, desk_(), desk_().window.views().plan->barMiddle(desk_().bridge));
 }
 BENCHMARK(planDrag)->Unit(benchmark::kMillisecond)->UseRealTime()->MinTime(3)->Repetitions(5);
 
@@ -216,12 +216,24 @@ BENCHMARK(yardstickQt)->Unit(benchmark::kMillisecond)->UseRealTime();
 void lampDrag(benchmark::State& state) {
     closeDesk();
     Desk desk(false);
-    dragged(state, desk, desk.lamp);
+    dragged(state, desk, desk.window.views().plan->barMiddle(desk.lamp));
     const QRectF rect = desk.window.views().camera->frameRect();
     state.counters["wide_px"] = rect.width(), state.counters["high_px"] = rect.height();
     desk.window.session().document.close();
 }
 BENCHMARK(lampDrag)->Unit(benchmark::kMillisecond)->UseRealTime()->MinTime(3)->Repetitions(3);
+
+/// A mark of the demo, on which the whole move depends; the same frame.
+void markDrag(benchmark::State& state) {
+    closeDesk();
+    Desk desk(false);
+    desk.window.session().selection.select({});
+    const auto at = desk.window.views().plan->placeOf(desk::CameraHandle::Kind::Mark, 2);
+    if (!at) return state.SkipWithError("no mark");
+    dragged(state, desk, *at);
+    desk.window.session().document.close();
+}
+BENCHMARK(markDrag)->Unit(benchmark::kMillisecond)->UseRealTime()->MinTime(3)->Repetitions(3);
 
 /// When which frame was painted, told of by the paint events of a view.
 class Painted : public QObject {
