@@ -104,6 +104,13 @@ void apply(QApplication& application) {
     if (style.open(QIODevice::ReadOnly)) application.setStyleSheet(QString::fromUtf8(style.readAll()));
 }
 
+WithoutStyleSheet::WithoutStyleSheet() : m_sheet(qApp->styleSheet()) {
+    qApp->setStyleSheet({});
+}
+WithoutStyleSheet::~WithoutStyleSheet() {
+    qApp->setStyleSheet(m_sheet);
+}
+
 QFont sans(int pixels, bool bold) {
     QFont font(QStringLiteral("Desk Sans"));
     font.setPixelSize(pixels);

@@ -4,6 +4,7 @@
 #include <QColor>
 #include <QFont>
 #include <QIcon>
+#include <QString>
 
 class QApplication;
 
@@ -19,6 +20,21 @@ inline const QColor sight(0x2F, 0x5D, 0x8C), focus(0x0F, 0x8B, 0x8D), vermilion(
 
 /// Fonts, palette and style sheet for the whole application.
 void apply(QApplication& application);
+
+/// While it is there, the application has no style sheet: with one, Qt adapts a widget and all that it holds
+/// anew each time that it is put into another, which is most of the time that a window takes to be made. What
+/// has been made meanwhile is adapted once, at its end. For windows whose widgets are made before they are
+/// shown.
+class WithoutStyleSheet {
+public:
+    WithoutStyleSheet();
+    ~WithoutStyleSheet();
+    WithoutStyleSheet(const WithoutStyleSheet&) = delete;
+    WithoutStyleSheet& operator=(const WithoutStyleSheet&) = delete;
+
+private:
+    QString m_sheet;
+};
 
 QFont sans(int pixels, bool bold = false);
 QFont figures(int pixels, bool bold = false);

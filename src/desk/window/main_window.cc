@@ -16,6 +16,7 @@
 #include "desk/kit/panes.h"
 #include "desk/kit/settings.h"
 #include "desk/look/focus_keeper.h"
+#include "desk/look/theme.h"
 #include "desk/session/findings.h"
 #include "desk/set/draft_view.h"
 #include "desk/set/ladder.h"
@@ -52,6 +53,7 @@ MainWindow::MainWindow(std::filesystem::path journals)
       m_media(new MediaFiles(this, m_session)),
       m_clipboard(new LayerClipboard(m_session, *m_media, journals / "pasted")),
       m_writer(new OutputWriter(this, m_session)) {
+    const theme::WithoutStyleSheet made;
     setAcceptDrops(true);
     setMinimumSize(960, 600);
     m_session.sources().setBudget(megabytes("pictureMegabytes", 0));
