@@ -113,11 +113,12 @@ void drawWipe(QPainter& painter, const QRectF& frame, double line) {
 }
 
 void drawThirds(QPainter& painter, const QRectF& frame) {
-    painter.setPen(QPen(QColor(255, 255, 255, 56), 1));
+    // Whole pixels: lines between them take longer and are blurred.
+    const QColor colour(255, 255, 255, 56);
+    const QRect all = frame.toRect();
     for (const double k : {1 / 3.0, 2 / 3.0}) {
-        const double x = frame.left() + frame.width() * k, y = frame.top() + frame.height() * k;
-        painter.drawLine(QPointF(x, frame.top()), QPointF(x, frame.bottom()));
-        painter.drawLine(QPointF(frame.left(), y), QPointF(frame.right(), y));
+        painter.fillRect(QRect(qRound(frame.left() + frame.width() * k), all.top(), 1, all.height()), colour);
+        painter.fillRect(QRect(all.left(), qRound(frame.top() + frame.height() * k), all.width(), 1), colour);
     }
 }
 

@@ -26,6 +26,7 @@ CameraView::CameraView(Session& session, QWidget* parent)
     : QWidget(parent), m_session(session), m_picture(session, [this](double share) { return extent(share); }),
       m_flat(session, [this] { return extent(1); }), m_drag(session), m_pull(session),
       m_walk(new WalkTool(session, this)), m_banner(new OffMoveBanner(session, this)) {
+    setAttribute(Qt::WA_OpaquePaintEvent);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(240, 150);
     setMouseTracking(false);

@@ -30,6 +30,7 @@ struct CutView::Job {
 };
 
 CutView::CutView(Session& session, QWidget* parent) : QWidget(parent), m_session(session) {
+    setAttribute(Qt::WA_OpaquePaintEvent);
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(240, 180);

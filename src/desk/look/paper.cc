@@ -67,9 +67,10 @@ void ticks(QPainter& painter, const std::vector<QPointF>& places, const std::vec
 
 void focusRim(QPainter& painter, const QWidget& view) {
     if (!view.hasFocus()) return;
-    painter.setPen(QPen(theme::brass, 1));
-    painter.setBrush(Qt::NoBrush);
-    painter.drawRect(QRectF(view.rect()).adjusted(0.5, 0.5, -0.5, -0.5));
+    const QRect all = view.rect();
+    for (const QRect& side : {QRect(0, 0, all.width(), 1), QRect(0, all.bottom(), all.width(), 1),
+                              QRect(0, 0, 1, all.height()), QRect(all.right(), 0, 1, all.height())})
+        painter.fillRect(side, theme::brass);
 }
 
 }

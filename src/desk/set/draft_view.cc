@@ -49,6 +49,7 @@ double distanceTo(const QPolygonF& line, const QPointF& place) {
 
 DraftView::DraftView(Session& session, From from, QWidget* parent)
     : QWidget(parent), m_session(session), m_from(from), m_scale(from == From::Above) {
+    setAttribute(Qt::WA_OpaquePaintEvent);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(160, 120);
     setAccessibleName(from == From::Above ? tr("Plan") : tr("Section"));

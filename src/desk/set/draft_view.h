@@ -78,6 +78,12 @@ private:
     };
     /// A triangle of the eye and the ends of both sight lines, px.
     using Sight = std::array<QPointF, 3>;
+    /// How what is around a bar is drawn.
+    struct BoxLook {
+        QPolygonF outline;
+        bool chosen;
+        bool operator==(const BoxLook&) const = default;
+    };
     /// What a picture of the paper is drawn from.
     struct Paper {
         interaction::PaperScale scale;
@@ -102,8 +108,13 @@ private:
     QPointF aheadPlace() const;                               ///< of the handle that turns the camera
     V3d worldAt(const QPointF& place, const V3d& like) const; ///< in the plane of this view through a point
     bool onPath(const QPointF& place) const;
+    /// Of the whole view; drawn anew where it is not the one that was kept.
+    template <class Of, class Draw>
+    void drawKept(QPainter& painter, KeptPicture<Of>& kept, Of wanted, Draw draw) {
+        painter.drawPixmap(0, 0, kept.of(std::move(wanted), size(), devicePixelRatioF(), draw));
+    }
     static void drawBar(QPainter& painter, const BarLook& bar);
-    void drawBoxes(QPainter& painter) const;
+    void drawBoxes(QPainter& painter);
     /// Those of the selected box that this view can drag.
     std::vector<interaction::BoxSide> sides() const;
     void drawBackdrop(QPainter& painter, std::vector<BarLook> bars);
@@ -129,6 +140,7 @@ private:
     std::vector<Bar> m_bars;
     KeptPicture<Paper> m_paper;
     KeptPicture<std::vector<BarLook>> m_behind; ///< bars that are not selected
+    KeptPicture<std::vector<BoxLook>> m_boxes;
 
     enum class Drag { None, Layer, Side, Camera, Focus, Pan, Frame } m_drag = Drag::None;
     std::int64_t m_dragLayer = 0;

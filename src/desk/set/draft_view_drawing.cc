@@ -118,17 +118,21 @@ QPolygonF DraftView::bandOf(double near, double far) const {
     return QPolygonF{corner(near, -1), corner(near, 1), corner(far, 1), corner(far, -1)};
 }
 
-/// Boxes that particles and clouds fill, and the handles of the one that is selected.
-void DraftView::drawBoxes(QPainter& painter) const {
-    for (const Bar& bar : m_bars) {
-        if (bar.box.isEmpty() || !bar.visible) continue;
-        const bool chosen = m_session.selection.contains(bar.id);
-        QColor inside = chosen ? theme::vermilion : theme::penDim;
-        inside.setAlpha(chosen ? 16 : 10);
-        painter.setPen(QPen(chosen ? theme::vermilion : theme::penDim, chosen ? 1.4 : 1, Qt::DotLine));
-        painter.setBrush(inside);
-        painter.drawPolygon(bar.box);
-    }
+/// Boxes that particles and clouds fill, lamps' reach, and the handles of the one that is selected.
+void DraftView::drawBoxes(QPainter& painter) {
+    std::vector<BoxLook> boxes;
+    for (const Bar& bar : m_bars)
+        if (!bar.box.isEmpty() && bar.visible)
+            boxes.push_back({bar.box, m_session.selection.contains(bar.id)});
+    drawKept(painter, m_boxes, std::move(boxes), [](QPainter& on, const std::vector<BoxLook>& looks) {
+        for (const auto& [outline, chosen] : looks) {
+            QColor inside = chosen ? theme::vermilion : theme::penDim;
+            inside.setAlpha(chosen ? 16 : 10);
+            on.setPen(QPen(chosen ? theme::vermilion : theme::penDim, chosen ? 1.4 : 1, Qt::DotLine));
+            on.setBrush(inside);
+            on.drawPolygon(outline);
+        }
+    });
     painter.setPen(QPen(theme::vermilion, 1.4));
     painter.setBrush(theme::paper);
     for (const interaction::BoxSide& side : sides())
@@ -376,18 +380,16 @@ void DraftView::drawBar(QPainter& painter, const BarLook& bar) {
 
 /// The paper with what the camera sees, and the bars that are not selected.
 void DraftView::drawBackdrop(QPainter& painter, std::vector<BarLook> bars) {
-    const auto draw = [&](auto& kept, auto wanted, auto how) {
-        painter.drawPixmap(0, 0, kept.of(std::move(wanted), size(), devicePixelRatioF(), how));
-    };
-    draw(m_paper, Paper{m_scale, m_first.eye, m_first.forward, m_session.scene()->ground, sweep()},
-         [&](QPainter& on, const Paper& paper) {
-             on.fillRect(rect(), theme::paper);
-             drawSweep(on, paper.sweep);
-             drawGrid(on);
-         });
+    drawKept(painter, m_paper,
+             Paper{m_scale, m_first.eye, m_first.forward, m_session.scene()->ground, sweep()},
+             [&](QPainter& on, const Paper& paper) {
+                 on.fillRect(rect(), theme::paper);
+                 drawSweep(on, paper.sweep);
+                 drawGrid(on);
+             });
     drawSight(painter);
     drawSharp(painter);
-    draw(m_behind, std::move(bars), [](QPainter& on, const std::vector<BarLook>& looks) {
+    drawKept(painter, m_behind, std::move(bars), [](QPainter& on, const std::vector<BarLook>& looks) {
         for (const BarLook& bar : looks)
             drawBar(on, bar);
     });

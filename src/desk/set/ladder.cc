@@ -39,6 +39,7 @@ bool matches(const scene::Layer& layer, const QString& search) {
 
 Rungs::Rungs(Session& session, DraftView& plan, QWidget* parent)
     : QWidget(parent), m_session(session), m_plan(plan) {
+    setAttribute(Qt::WA_OpaquePaintEvent);
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
     setMinimumWidth(120);

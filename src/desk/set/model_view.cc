@@ -17,6 +17,7 @@
 namespace stage::desk {
 ModelView::ModelView(Session& session, QWidget* parent)
     : QWidget(parent), m_session(session), m_request(session.sharedSources()) {
+    setAttribute(Qt::WA_OpaquePaintEvent);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(160, 120);
     setAccessibleName(tr("Model"));

@@ -13,6 +13,7 @@
 
 namespace stage::desk {
 CurvePaper::CurvePaper(Session& session, CurveView& view) : QWidget(&view), m_session(session), m_view(view) {
+    setAttribute(Qt::WA_OpaquePaintEvent);
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(120, 90);
     setAccessibleName(tr("Curves"));

@@ -75,6 +75,7 @@ void PaceView::refresh() {
 // ---- the paper
 
 PacePaper::PacePaper(Session& session, QWidget* parent) : QWidget(parent), m_session(session) {
+    setAttribute(Qt::WA_OpaquePaintEvent);
     setMinimumSize(140, 80);
     setFocusPolicy(Qt::ClickFocus);
     setAccessibleName(tr("Pace"));

@@ -21,6 +21,7 @@
 namespace stage::desk {
 
 Timeline::Timeline(Session& session, QWidget* parent) : QWidget(parent), m_session(session), m_map(session) {
+    setAttribute(Qt::WA_OpaquePaintEvent);
     setMinimumHeight(110);
     setFocusPolicy(Qt::ClickFocus);
     setAccessibleName(tr("Timeline"));
