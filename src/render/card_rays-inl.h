@@ -28,7 +28,9 @@ protected:
     using D = hn::CappedTag<float, RayPoints::step>;
     using V = hn::Vec<D>;
 
-    explicit CardRays(const RayTile& tile) : m_tile(tile), m_aim(tile.opening) {}
+    CardRays(const RayTile& tile, const std::vector<RayCard>& cards) : m_tile(tile), m_aim(tile.opening) {
+        note(cards);
+    }
 
 public:
     /// A pixel of the tile, and where what its rays see is added to: all of it, and if wanted that of one
@@ -44,7 +46,8 @@ protected:
         const int fx = m_tile.x0 + spot.x, fy = m_tile.y0 + spot.y;
         const float shift[4] = {noise.at(fx, fy), noise.at(fx + 23, fy + 37), noise.at(fx + 47, fy + 11),
                                 noise.at(fx + 11, fy + 53)};
-        m_aim.aim(D(), *m_tile.points, from, m_rays, shift, m_p + at, m_q + at, m_t + at, m_a + at);
+        m_aim.aim(D(), *m_tile.points, from, m_rays, shift, m_p + at, m_q + at, m_moves ? m_t + at : nullptr,
+                  m_long ? m_a + at : nullptr);
     }
 
     static float at(const TileLinear& l, float x, float y) { return l.a + l.b * x + l.c * y; }
@@ -197,11 +200,21 @@ protected:
         }
     }
 
+    /// What of rays is wanted by the cards.
+    void note(const std::vector<RayCard>& cards) {
+        for (const RayCard& card : cards) {
+            m_moves = m_moves || !card.still || card.mesh || card.filled;
+            m_long = m_long || card.du != 0 || card.dv != 0;
+            note(card.group);
+        }
+    }
+
     const RayTile& m_tile;
-    int m_rays = 0, m_first = 0; ///< those of the pixel that is looked at
+    bool m_moves = false, m_long = false; ///< times are looked at, and places along footprints
+    int m_rays = 0, m_first = 0;          ///< those of the pixel that is looked at
     const LensAim m_aim;
-    alignas(64) float m_p[batch], m_q[batch], m_t[batch], m_a[batch], m_through[batch], m_cover[batch],
-        m_air[batch], m_depth[batch];
+    alignas(64) float m_t[batch] = {}, m_a[batch] = {};
+    alignas(64) float m_p[batch], m_q[batch], m_through[batch], m_cover[batch], m_air[batch], m_depth[batch];
     alignas(64) float m_line[RayCard::lines]; ///< of a card, at a pixel
     alignas(64) float m_seen[4 * batch];
     Fetched m_fine, m_coarse;

@@ -22,6 +22,8 @@ public:
     static constexpr int mostBlades = 32;
     const int blades; ///< 0: round
     float cornerX[mostBlades], cornerY[mostBlades], nextX[mostBlades], nextY[mostBlades];
+    float awayX[mostBlades], awayY[mostBlades]; ///< from the middle to the side after each corner, length 1
+    float sides = 1;                            ///< how far from the middle they are
 
     explicit LensAim(const Opening& opening)
         : blades(opening.blades < 3 ? 0 : std::min(opening.blades, mostBlades)) {
@@ -31,11 +33,14 @@ public:
             cornerX[k] = static_cast<float>(std::cos(from)), cornerY[k] = static_cast<float>(std::sin(from));
             nextX[k] = static_cast<float>(std::cos(from + each)),
             nextY[k] = static_cast<float>(std::sin(from + each));
+            awayX[k] = static_cast<float>(std::cos(from + each / 2)),
+            awayY[k] = static_cast<float>(std::sin(from + each / 2));
+            sides = static_cast<float>(std::cos(each / 2));
         }
     }
 
     /// Of `count` rays from one on, each number shifted round by its own: lens points into p and q, times
-    /// -1..1 into t, places along a footprint -0.5..0.5 into a.
+    /// -1..1 into t, places along a footprint -0.5..0.5 into a, both where they are wanted.
     template <class D>
     void aim(D d, const RayPoints& points, int from, int count, const float* shift, float* p, float* q,
              float* t, float* a) const {
@@ -46,8 +51,8 @@ public:
         };
         for (int i = 0; i < count; i += static_cast<int>(hn::Lanes(d))) {
             onOpening(d, shifted(points.u, i, shift[0]), shifted(points.v, i, shift[1]), p + i, q + i);
-            hn::Store(hn::MulSub(shifted(points.t, i, shift[2]), two, one), d, t + i);
-            hn::Store(hn::Sub(shifted(points.a, i, shift[3]), half), d, a + i);
+            if (t) hn::Store(hn::MulSub(shifted(points.t, i, shift[2]), two, one), d, t + i);
+            if (a) hn::Store(hn::Sub(shifted(points.a, i, shift[3]), half), d, a + i);
         }
     }
 

@@ -23,7 +23,8 @@ namespace hn = hwy::HWY_NAMESPACE;
 
 class PixelTracer : public CardRays {
 public:
-    PixelTracer(const RayTile& tile, const std::vector<RayCard>& cards) : CardRays(tile), m_cards(cards) {}
+    PixelTracer(const RayTile& tile, const std::vector<RayCard>& cards)
+        : CardRays(tile, cards), m_cards(cards) {}
 
     /// Rays `from` to `to` of some pixels. As many as the batch has room for are traced together, so that the
     /// machine need not wait for one's texels before it looks at the next.
@@ -74,11 +75,10 @@ public:
                 auto inside = hn::Sub(hn::Set(d, size), hn::Mul(r, hn::Set(d, size)));
                 for (int k = 0; k < m_aim.blades; ++k) {
                     // Distance from the side between two corners.
-                    const float nx = (m_aim.cornerX[k] + m_aim.nextX[k]) / 2,
-                                ny = (m_aim.cornerY[k] + m_aim.nextY[k]) / 2, apothem = std::hypot(nx, ny);
                     const auto along =
-                        hn::MulAdd(p, hn::Set(d, nx / apothem), hn::Mul(q, hn::Set(d, ny / apothem)));
-                    inside = hn::Min(inside, hn::Mul(hn::Sub(hn::Set(d, apothem), along), hn::Set(d, size)));
+                        hn::MulAdd(p, hn::Set(d, m_aim.awayX[k]), hn::Mul(q, hn::Set(d, m_aim.awayY[k])));
+                    inside =
+                        hn::Min(inside, hn::Mul(hn::Sub(hn::Set(d, m_aim.sides), along), hn::Set(d, size)));
                 }
                 auto through = hn::Min(hn::Max(hn::Add(inside, half), zero), one);
                 if (hn::AllFalse(d, hn::Gt(through, zero))) continue;
@@ -121,6 +121,7 @@ private:
             else
                 alpha = alphaOf(card, x, y);
             through = hn::NegMulAdd(hn::Mul(through, alpha), hn::Set(d, card.opacity), through);
+            if (hn::AllFalse(d, hn::Gt(through, hn::Zero(d)))) break;
         }
         return through;
     }

@@ -17,10 +17,7 @@ namespace stage::render::HWY_NAMESPACE {
 class TileTracer {
 public:
     TileTracer(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas)
-        : m_tile(tile), m_canvas(canvas), m_tracer(tile, cards), m_most(tile.points->count) {
-        for (std::size_t i = 0; i < m_allowed.size(); ++i)
-            m_allowed[i] = tile.noise * tile.noise * std::exp2(0.5f * static_cast<float>(i));
-    }
+        : m_tile(tile), m_canvas(canvas), m_tracer(tile, cards), m_most(tile.points->count) {}
 
     void trace(const std::stop_token& stop) {
         const bool byNeed = m_tile.noise > 0 && m_most > RayPoints::step;
@@ -43,8 +40,8 @@ public:
         }
         for (int y = 0; y < m_tile.height; ++y)
             for (int x = 0; x < m_tile.width; ++x) {
-                for (int c = 0; c < 4; ++c)
-                    sumOf(x, y)[c] /= static_cast<float>(m_counts[at(x, y)]);
+                const auto each = hn::Set(Four(), 1.f / static_cast<float>(m_counts[at(x, y)]));
+                hn::StoreU(hn::Mul(hn::LoadU(Four(), sumOf(x, y)), each), Four(), sumOf(x, y));
                 if (m_tile.counts)
                     m_tile.counts[y * m_tile.countsStride + x] =
                         static_cast<std::uint16_t>(m_counts[at(x, y)]);
@@ -141,7 +138,8 @@ private:
     }
     HWY_INLINE static float distance(Colour a, Colour b) { return hn::GetLane(distances(Four(), a, b)); }
 
-    /// How many more rays pixels get around which the mean error is too large; whether there are any.
+    /// How many more rays pixels get around which the mean square of the error is too large; whether there
+    /// are any.
     bool findNeed() {
         const int width = m_tile.width, height = m_tile.height;
         float wide[3][side]; // sums over three pixels of a row, of this row and those beside it
@@ -151,30 +149,33 @@ private:
             for (int x = 0; x < width; ++x)
                 sum[x] = error[x - 1] + error[x] + error[x + 1];
         };
+        float across[side]; // pixels that there are of the three
+        for (int x = 0; x < width; ++x)
+            across[x] = static_cast<float>(1 + (x > 0) + (x + 1 < width));
+        const int most = m_most;
         int any = 0;
         sumRow(-1);
         sumRow(0);
         for (int y = 0; y < height; ++y) {
             sumRow(y + 1);
             const int rows = 1 + (y > 0) + (y + 1 < height);
+            const int* const counts = m_counts.data() + at(0, y);
+            std::uint8_t* const needs = m_need.data() + at(0, y);
+            const float around = static_cast<float>(rows) * m_tile.noise * m_tile.noise /
+                                 std::sqrt(static_cast<float>(RayPoints::step));
             for (int x = 0; x < width; ++x) {
                 const float sum = wide[0][x] + wide[1][x] + wide[2][x];
-                const float allowed = allowedWith(m_counts[at(x, y)]) *
-                                      static_cast<float>(rows * (1 + (x > 0) + (x + 1 < width)));
+                // The more rays a pixel has, the less each further one takes away, and as many elsewhere take
+                // more from the picture.
+                const float allowed = around * across[x] * std::sqrt(static_cast<float>(counts[x]));
                 // Eight times the error's square is taken down by about four times the rays.
-                const int need = (m_counts[at(x, y)] < m_most) *
-                                 ((sum > allowed) + (sum > 8 * allowed) + (sum > 64 * allowed));
-                m_need[at(x, y)] = static_cast<std::uint8_t>(need);
+                const int need =
+                    (counts[x] < most) * ((sum > allowed) + (sum > 8 * allowed) + (sum > 64 * allowed));
+                needs[x] = static_cast<std::uint8_t>(need);
                 any |= need;
             }
         }
         return any != 0;
-    }
-
-    /// The error's square that a pixel with so many rays may be left with: the more it has, the less each
-    /// further one takes away, and as many elsewhere take more from the picture.
-    float allowedWith(int rays) const {
-        return m_allowed[hwy::FloorLog2(static_cast<std::uint32_t>(rays / RayPoints::step))];
     }
 
     const RayTile& m_tile;
@@ -182,7 +183,6 @@ private:
     PixelTracer m_tracer;
     int m_most;
     static constexpr int mostDoublings = 3; ///< in one step; as findNeed() counts
-    std::array<float, 32> m_allowed;        ///< by how often 16 rays were doubled
     std::array<int, side * side> m_counts{};
     std::array<float, 4 * side * side> m_added; ///< sums of the rays of one step
     /// Pixels that need more, by how often 16 rays were doubled, and how often they are to be.
