@@ -98,6 +98,28 @@ TEST_F(Panels, AMarkIsDraggedInThePlan) {
     EXPECT_EQ(scene().camera.marks[0].pose.position, V3d(0));
 }
 
+TEST_F(Panels, ThePlanTintsWhatTheMoveSweepsOver) {
+    const auto tinted = [&] {
+        // Paper with 6 % of the sight lines' blue.
+        constexpr int red = 230, green = 227, blue = 218;
+        const QImage image = window.views().plan->grab().toImage().convertToFormat(QImage::Format_RGB32);
+        int count = 0;
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x) {
+                const QRgb at = image.pixel(x, y);
+                count += std::abs(qRed(at) - red) <= 1 && std::abs(qGreen(at) - green) <= 1 &&
+                         std::abs(qBlue(at) - blue) <= 1;
+            }
+        return count;
+    };
+    const int before = tinted(); // edges of lines
+    EXPECT_LT(before, 200);
+    ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {4, 0, 0}}}));
+    session().playhead.setFrame(0);
+    doPosted();
+    EXPECT_GT(tinted(), before + 1000); // what the camera passes over later
+}
+
 TEST_F(Panels, PaceIsChosenOnTheBarBetweenTwoMarks) {
     ASSERT_TRUE(session().document.apply({{"edit", "set-mark"}, {"time", "5"}, {"position", {2, 0, 0}}}));
     auto* pace = window.findChild<PaceView*>();
