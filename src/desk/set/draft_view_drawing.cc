@@ -5,7 +5,7 @@
 #include "desk/look/paper.h"
 #include "desk/look/points.h"
 #include "desk/look/theme.h"
-#include "interaction/coverage.h"
+#include "interaction/swept_pixels.h"
 #include "optics/view.h"
 
 #include <QPainter>

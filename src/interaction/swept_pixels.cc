@@ -1,4 +1,4 @@
-#include "interaction/coverage.h"
+#include "interaction/swept_pixels.h"
 
 #include <algorithm>
 #include <cmath>

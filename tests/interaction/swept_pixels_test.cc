@@ -1,6 +1,7 @@
 // What triangles cover, against areas worked out by hand and against places looked at one by one.
-#include "interaction/coverage.h"
+#include "interaction/swept_pixels.h"
 
+#include <algorithm>
 #include <gtest/gtest.h>
 #include <limits>
 #include <random>
@@ -12,7 +13,7 @@ int at(const std::vector<std::uint8_t>& coverage, V2i size, int x, int y) {
     return coverage[static_cast<std::size_t>(y) * size.x + x];
 }
 
-TEST(Coverage, HalfASquareIsCoveredByHalf) {
+TEST(SweptPixels, HalfASquareIsCoveredByHalf) {
     const V2i size(8, 8);
     const auto coverage = coverageOf({{V2d(0, 0), V2d(8, 0), V2d(0, 8)}}, size);
     for (int i = 0; i < 8; ++i) {
@@ -24,7 +25,7 @@ TEST(Coverage, HalfASquareIsCoveredByHalf) {
     }
 }
 
-TEST(Coverage, PartsOfAPixelCount) {
+TEST(SweptPixels, PartsOfAPixelCount) {
     const V2i size(6, 4);
     // A rectangle of two triangles, 1.25 to 4.5 across, 1 to 3 down.
     const V2d a(1.25, 1), b(4.5, 1), c(4.5, 3), d(1.25, 3);
@@ -38,7 +39,7 @@ TEST(Coverage, PartsOfAPixelCount) {
     }
 }
 
-TEST(Coverage, AreasUnderSeveralCountOnce) {
+TEST(SweptPixels, AreasUnderSeveralCountOnce) {
     const V2i size(40, 30);
     std::mt19937 random(7);
     std::uniform_real_distribution<double> anywhere(-15, 55);
@@ -69,7 +70,7 @@ TEST(Coverage, AreasUnderSeveralCountOnce) {
     EXPECT_GT(none, 100);
 }
 
-TEST(Coverage, FarAndUnusableCornersDoNoHarm) {
+TEST(SweptPixels, FarAndUnusableCornersDoNoHarm) {
     const V2i size(5, 5);
     const double nan = std::numeric_limits<double>::quiet_NaN(), far = 1e12;
     const auto covered = coverageOf({{V2d(2.5, -far), V2d(far, far), V2d(-far, far)}}, size);
