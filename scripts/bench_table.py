@@ -175,7 +175,8 @@ print("""
 painted and the Camera view shows a new picture (in a drag it is a draft, at a share of the view's size that takes about 18 ms).
 The scattered lanterns flicker, each by its track, so that every step settles 300 of them.
 `lampDrag`: the same with the boat's lantern in the demo as it is, whose light and shadow make pictures anew, the picture 960 x 540.
-`playUncached`: 4 s of it played before any frame is there, 960 x 540; pictures come at a share of that size.
+`markDrag`: the same with a mark of the demo, on which the whole move depends.
+`playUncached`: 4 s of the demo played before any frame is there, 960 x 540; pictures come at a share of that size.
 `playCached`: 15 s of the demo played from the cache, the picture 1280 x 720, every other view beside it; late is by more than half
 a frame (worst of the runs). `yardstickShow`: as many pictures of that size shown by a bare widget.
 `yardstickQt`: the same cards with their thumbnails painted by Qt's own rasteriser at the same size. `yardstickCopy`: 64 MB copied.""")

@@ -29,7 +29,7 @@ protected:
     using V = hn::Vec<D>;
 
     CardRays(const RayTile& tile, const std::vector<RayCard>& cards) : m_tile(tile), m_aim(tile.opening) {
-        note(cards);
+        noteWanted(cards);
     }
 
 public:
@@ -200,12 +200,12 @@ protected:
         }
     }
 
-    /// What of rays is wanted by the cards.
-    void note(const std::vector<RayCard>& cards) {
+    /// What of rays is wanted by cards.
+    void noteWanted(const std::vector<RayCard>& cards) {
         for (const RayCard& card : cards) {
             m_moves = m_moves || !card.still || card.mesh || card.filled;
             m_long = m_long || card.du != 0 || card.dv != 0;
-            note(card.group);
+            noteWanted(card.group);
         }
     }
 
@@ -213,8 +213,9 @@ protected:
     bool m_moves = false, m_long = false; ///< times are looked at, and places along footprints
     int m_rays = 0, m_first = 0;          ///< those of the pixel that is looked at
     const LensAim m_aim;
-    alignas(64) float m_t[batch] = {}, m_a[batch] = {};
-    alignas(64) float m_p[batch], m_q[batch], m_through[batch], m_cover[batch], m_air[batch], m_depth[batch];
+    alignas(64) float m_t[batch] = {}; ///< 0 where they are not looked at: sums take them in, times 0
+    alignas(64) float m_p[batch], m_q[batch], m_a[batch], m_through[batch], m_cover[batch], m_air[batch],
+        m_depth[batch];
     alignas(64) float m_line[RayCard::lines]; ///< of a card, at a pixel
     alignas(64) float m_seen[4 * batch];
     Fetched m_fine, m_coarse;

@@ -3,9 +3,17 @@
 
 #include <QPainter>
 #include <QPixmap>
+#include <cmath>
 #include <optional>
 
 namespace stage::desk {
+
+/// Of a picture that covers all of a view, also where a part of a pixel is left over.
+/// \param size  device-independent px
+inline QSize pixelsOf(const QSize& size, double pixelRatio) {
+    const auto up = [&](int side) { return static_cast<int>(std::ceil(side * pixelRatio)); };
+    return {up(size.width()), up(size.height())};
+}
 
 /// \tparam Of all that the picture depends on besides its size; compared by ==
 template <class Of> class KeptPicture {
@@ -14,10 +22,11 @@ public:
     /// \param size  device-independent px
     /// \param draw  given a painter on the picture, which is transparent
     template <class Draw> const QPixmap& of(Of wanted, const QSize& size, double pixelRatio, Draw draw) {
-        if (m_of != wanted || m_picture.size() != size * pixelRatio ||
-            m_picture.devicePixelRatio() != pixelRatio) {
+        const QSize pixels = pixelsOf(size, pixelRatio);
+        const bool fits = m_picture.size() == pixels && m_picture.devicePixelRatio() == pixelRatio;
+        if (!fits || m_of != wanted) {
             m_of = std::move(wanted);
-            m_picture = QPixmap(size * pixelRatio);
+            if (!fits) m_picture = QPixmap(pixels);
             m_picture.setDevicePixelRatio(pixelRatio);
             m_picture.fill(Qt::transparent);
             QPainter painter(&m_picture);

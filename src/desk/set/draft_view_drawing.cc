@@ -124,15 +124,16 @@ void DraftView::drawBoxes(QPainter& painter) {
     for (const Bar& bar : m_bars)
         if (!bar.box.isEmpty() && bar.visible)
             boxes.push_back({bar.box, m_session.selection.contains(bar.id)});
-    drawKept(painter, m_boxes, std::move(boxes), [](QPainter& on, const std::vector<BoxLook>& looks) {
-        for (const auto& [outline, chosen] : looks) {
-            QColor inside = chosen ? theme::vermilion : theme::penDim;
-            inside.setAlpha(chosen ? 16 : 10);
-            on.setPen(QPen(chosen ? theme::vermilion : theme::penDim, chosen ? 1.4 : 1, Qt::DotLine));
-            on.setBrush(inside);
-            on.drawPolygon(outline);
-        }
-    });
+    if (!boxes.empty())
+        drawKept(painter, m_boxes, std::move(boxes), [](QPainter& on, const std::vector<BoxLook>& looks) {
+            for (const auto& [outline, chosen] : looks) {
+                QColor inside = chosen ? theme::vermilion : theme::penDim;
+                inside.setAlpha(chosen ? 16 : 10);
+                on.setPen(QPen(chosen ? theme::vermilion : theme::penDim, chosen ? 1.4 : 1, Qt::DotLine));
+                on.setBrush(inside);
+                on.drawPolygon(outline);
+            }
+        });
     painter.setPen(QPen(theme::vermilion, 1.4));
     painter.setBrush(theme::paper);
     for (const interaction::BoxSide& side : sides())
@@ -383,7 +384,7 @@ void DraftView::drawBackdrop(QPainter& painter, std::vector<BarLook> bars) {
     drawKept(painter, m_paper,
              Paper{m_scale, m_first.eye, m_first.forward, m_session.scene()->ground, sweep()},
              [&](QPainter& on, const Paper& paper) {
-                 on.fillRect(rect(), theme::paper);
+                 on.fillRect(rect().adjusted(0, 0, 1, 1), theme::paper); // parts of pixels too
                  drawSweep(on, paper.sweep);
                  drawGrid(on);
              });

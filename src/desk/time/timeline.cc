@@ -2,6 +2,7 @@
 #include "desk/time/timeline.h"
 
 #include "desk/jobs/frame_cache.h"
+#include "desk/kit/kept_picture.h"
 #include "desk/kit/number_field.h"
 #include "desk/look/paper.h"
 #include "desk/look/theme.h"
@@ -454,7 +455,7 @@ void Timeline::repaintTime() {
 /// All that does not change from frame to frame.
 void Timeline::paintStill(QPainter& painter) {
     painter.setRenderHint(QPainter::Antialiasing);
-    painter.fillRect(rect(), theme::panel);
+    painter.fillRect(rect().adjusted(0, 0, 1, 1), theme::panel); // parts of pixels too
     // All but the camera's move scrolls under it.
     const QRectF scrolled(0, TimelineMap::headHeight + TimelineMap::rowHeight, width(),
                           height() - TimelineMap::headHeight - TimelineMap::rowHeight);
@@ -482,8 +483,8 @@ void Timeline::paintStill(QPainter& painter) {
 
 void Timeline::paintEvent(QPaintEvent*) {
     const double ratio = devicePixelRatioF();
-    if (m_stale || m_still.size() != size() * ratio) {
-        m_still = QPixmap(size() * ratio);
+    if (const QSize pixels = pixelsOf(size(), ratio); m_stale || m_still.size() != pixels) {
+        if (m_still.size() != pixels) m_still = QPixmap(pixels);
         m_still.setDevicePixelRatio(ratio);
         QPainter still(&m_still);
         paintStill(still);
