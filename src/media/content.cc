@@ -107,15 +107,15 @@ private:
 class ClipSource : public PixelSource {
 public:
     ClipSource(std::string path, V2i size, std::int64_t frame)
-        : PixelSource(fileState(path) + std::to_string(frame), size, Granularity::ByBox, fileState(path)),
+        : PixelSource(fileState(path) + std::to_string(frame), size, Granularity::TwoLevels, fileState(path)),
           m_path(std::move(path)), m_frame(frame) {}
 
-    Result<Raster> compute(int, const Box& box, PixelCache& cache, const Progress&) const override {
+    Result<Raster> compute(int level, const Box& box, PixelCache& cache, const Progress&) const override {
         const auto frame = cache.clips().frame(m_path, m_frame);
         if (!frame) return tl::unexpected(frame.error());
         if (auto same = checkSize((*frame)->size(), size(), m_path); !same)
             return tl::unexpected(same.error());
-        return (*frame)->pixels(box);
+        return (*frame)->pixels(level, box);
     }
 
 private:

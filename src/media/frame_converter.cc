@@ -1,6 +1,7 @@
 #include "media/frame_converter.h"
 
 #include "media/light.h"
+#include "media/pyramid.h"
 #include "media/texels.h"
 #include "scene/timing.h"
 
@@ -78,6 +79,22 @@ bool isPlain(const AVFrame& picture) {
            picture.height % (1 << format->log2_chroma_h) == 0 && matrixOf(picture);
 }
 
+/// Shares of red and blue in brightness (ITU-T H.273).
+std::array<float, 2> sharesOf(zimg_matrix_coefficients_e matrix) {
+    switch (matrix) {
+    case ZIMG_MATRIX_FCC:
+        return {0.30f, 0.11f};
+    case ZIMG_MATRIX_ST170_M:
+        return {0.299f, 0.114f};
+    case ZIMG_MATRIX_ST240_M:
+        return {0.212f, 0.087f};
+    case ZIMG_MATRIX_BT2020_NCL:
+        return {0.2627f, 0.0593f};
+    default:
+        return {0.2126f, 0.0722f};
+    }
+}
+
 bool isAligned(const AVFrame& picture) {
     for (int plane = 0; plane < formatOf(picture)->nb_components; ++plane)
         if (reinterpret_cast<std::uintptr_t>(picture.data[plane]) % alignment != 0 ||
@@ -103,6 +120,14 @@ zimg_chroma_location_e chromaOf(const AVFrame& picture) {
     default: // that of JPEG, else that of MPEG-2 and what came after
         return isFullRange(picture) ? ZIMG_CHROMA_CENTER : ZIMG_CHROMA_LEFT;
     }
+}
+
+/// Of a sample of colour from the middle of its 2 x 2 pixels, px.
+std::array<float, 2> chromaPlace(zimg_chroma_location_e at) {
+    const bool middle = at == ZIMG_CHROMA_CENTER || at == ZIMG_CHROMA_TOP || at == ZIMG_CHROMA_BOTTOM;
+    const bool top = at == ZIMG_CHROMA_TOP || at == ZIMG_CHROMA_TOP_LEFT,
+               bottom = at == ZIMG_CHROMA_BOTTOM || at == ZIMG_CHROMA_BOTTOM_LEFT;
+    return {middle ? 0.f : -0.5f, top ? -0.5f : bottom ? 0.5f : 0.f};
 }
 
 /// Whole numbers of red, green, blue, one of each to a pixel.
@@ -366,11 +391,46 @@ std::shared_ptr<const zimg_filter_graph> FrameConverter::graphFor(const AVFrame&
     return made;
 }
 
-Result<Raster> FrameConverter::pixels(const AVFrame& picture, const Box& box) const {
+std::optional<YuvPicture> FrameConverter::asYuv(const AVFrame& picture) const {
+    if (picture.format == AV_PIX_FMT_RGBA64LE || hasAlpha(picture) || m_quarterTurns != 0 ||
+        m_flat != m_coded)
+        return {};
+    const AVPixFmtDescriptor* format = formatOf(picture);
+    if (format->log2_chroma_w != 1 || format->log2_chroma_h != 1 || !curveOf(picture).srgb ||
+        picture.color_primaries == AVCOL_PRI_BT2020)
+        return {};
+    const int bits = format->comp[0].depth;
+    const auto one = static_cast<float>(1 << (bits - 8)), top = static_cast<float>((1 << bits) - 1);
+    const bool full = isFullRange(picture);
+    YuvPicture yuv;
+    for (std::size_t c = 0; c < 3; ++c)
+        yuv.plane[c] = picture.data[c], yuv.stride[c] = picture.linesize[c];
+    yuv.size = m_coded;
+    yuv.words = bits > 8;
+    yuv.black = full ? 0 : 16 * one;
+    yuv.scale = 1 / (full ? top : 219 * one);
+    yuv.grey = 128 * one;
+    yuv.differenceScale = 1 / (full ? top : 224 * one);
+    const auto shares = sharesOf(*matrixOf(picture));
+    yuv.red = shares[0], yuv.blue = shares[1];
+    yuv.chroma = chromaPlace(chromaOf(picture));
+    return yuv;
+}
+
+Result<Raster> FrameConverter::pixels(const AVFrame& picture, int level, const Box& box) const {
     const Timed timed(Stage::Convert);
+    if (const auto yuv = asYuv(picture)) return texelsOf(*yuv, level, box);
+    if (level == 0) return converted(picture, box);
+    const auto fine =
+        converted(picture, Box{2 * box.x0, 2 * box.y0, 2 * box.x1, 2 * box.y1}.within(boxOf(m_size)));
+    if (!fine) return fine;
+    return halved(*fine);
+}
+
+Result<Raster> FrameConverter::converted(const AVFrame& picture, const Box& box) const {
     const Box flat = beforeTurn(box);
     const V2i size = flat.size();
-    thread_local Scratch scratch, converted;
+    thread_local Scratch scratch, planesScratch;
     Planes in{};
     if (picture.format == AV_PIX_FMT_RGBA64LE) {
         in.step = 4;
@@ -388,7 +448,7 @@ Result<Raster> FrameConverter::pixels(const AVFrame& picture, const Box& box) co
         in.stride = (size.x + 31) / 32 * 32;
         const std::size_t plane = static_cast<std::size_t>(in.stride) * static_cast<std::size_t>(size.y);
         const std::size_t planes = hasAlpha(picture) ? 4 : 3;
-        auto* values = static_cast<std::uint16_t*>(converted.of(planes * plane * sizeof(std::uint16_t)));
+        auto* values = static_cast<std::uint16_t*>(planesScratch.of(planes * plane * sizeof(std::uint16_t)));
         zimg_image_buffer_const from{};
         zimg_image_buffer to{};
         from.version = to.version = ZIMG_API_VERSION;

@@ -3,10 +3,12 @@
 
 #include "media/ffmpeg.h"
 #include "media/raster.h"
+#include "media/yuv_texels.h"
 #include "scene/error.h"
 
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -32,15 +34,19 @@ public:
     /// The picture in a form of which any box can be read fast: itself, or one with all its pixels converted.
     /// Errors: another size than the clip has; an unsupported pixel format.
     Result<DecodedPtr> prepare(DecodedPtr picture) const;
-    /// A box inside the frame as shown, of a prepared picture. Encoded values become linear by the curve that
-    /// the picture names: PQ and HLG with 203 cd/m2 as 1 (ITU-R BT.2408), all else by the sRGB curve.
-    Result<Raster> pixels(const AVFrame& picture, const Box& box) const;
+    /// A box inside level 0 or 1 of the frame as shown, of a prepared picture; a texel of level 1 is the mean
+    /// of 2 x 2 pixels. Encoded values become linear by the curve that the picture names: PQ and HLG with 203
+    /// cd/m2 as 1 (ITU-R BT.2408), all else by the sRGB curve.
+    Result<Raster> pixels(const AVFrame& picture, int level, const Box& box) const;
 
 private:
     struct Planes;
     struct Graph;
     /// The box in the picture as it is coded but with square pixels: before it is turned.
     Box beforeTurn(const Box& shown) const;
+    /// Nothing: it, or how it is shown, is of another kind.
+    std::optional<YuvPicture> asYuv(const AVFrame& picture) const;
+    Result<Raster> converted(const AVFrame& picture, const Box& box) const;
     std::shared_ptr<const zimg_filter_graph> graphFor(const AVFrame& picture, const Box& flat) const;
 
     std::string m_name;
@@ -63,8 +69,10 @@ public:
     bool alpha() const;
     /// It shows that very picture, and has no memory of its own.
     bool is(const DecodedPtr& picture) const { return m_picture == picture; }
-    /// Scene-linear pixels of a box inside the frame.
-    Result<Raster> pixels(const Box& box) const { return m_converter->pixels(*m_picture, box); }
+    /// Scene-linear pixels of a box inside level 0 or 1 of the frame.
+    Result<Raster> pixels(int level, const Box& box) const {
+        return m_converter->pixels(*m_picture, level, box);
+    }
 
 private:
     DecodedPtr m_picture;

@@ -192,7 +192,8 @@ Result<PixelCache::Whole> PixelCache::whole(const PixelSource& source, const Pro
 }
 
 bool PixelCache::Maker::means(int level) const {
-    return level > 0 && !stored && source.granularity() != PixelSource::Granularity::EveryLevel;
+    if (stored || source.granularity() == PixelSource::Granularity::EveryLevel) return false;
+    return level > (source.granularity() == PixelSource::Granularity::TwoLevels ? 1 : 0);
 }
 
 /// Lets the source prepare several tiles, level by level.

@@ -29,6 +29,7 @@ public:
         Whole,     ///< level 0 is made at once and kept together (decoding a file, a fill)
         InStrips,  ///< all levels are laid out on disk, being too large to be held: see strips()
         ByBox,     ///< any box of level 0; smaller levels are means of it
+        TwoLevels, ///< any box of levels 0 and 1; smaller levels are means of level 1
         EveryLevel ///< any box of any level (drawings, which are sharp at each)
     };
     /// What is made in one go.

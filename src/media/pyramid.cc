@@ -148,6 +148,25 @@ TilePtr meanTile(const TiledLevel& from, const TiledLevel& level, std::size_t in
     return std::make_shared<const Tile>(std::move(tile));
 }
 
+Raster halved(const Raster& fine) {
+    Raster out = Raster::unfilled(levelSize(fine.size, 1));
+    const auto bits = [](const Raster& of, int y) {
+        return reinterpret_cast<const std::uint16_t*>(of.row(y));
+    };
+    for (int y = 0; y < out.size.y; ++y) {
+        const auto *upper = bits(fine, 2 * y), *lower = bits(fine, std::min(2 * y + 1, fine.size.y - 1));
+        auto* to = reinterpret_cast<std::uint16_t*>(out.row(y));
+        meanOfFour(upper, lower, fine.size.x / 2, to);
+        if (fine.size.x % 2 == 0) continue;
+        std::uint16_t last[2][8]; // the column at the border, twice
+        for (int k = 0; k < 2; ++k)
+            std::copy_n((k == 0 ? upper : lower) + 4 * (fine.size.x - 1), 4,
+                        std::copy_n((k == 0 ? upper : lower) + 4 * (fine.size.x - 1), 4, last[k]));
+        meanOfFour(last[0], last[1], 1, to + 4 * (out.size.x - 1));
+    }
+    return out;
+}
+
 PyramidPtr makePyramid(const Raster& base) {
     auto pyramid = std::make_shared<Pyramid>(base.size);
     for (std::size_t n = 0; n < pyramid->levels.size(); ++n) {

@@ -99,6 +99,9 @@ using PyramidPtr = std::shared_ptr<const Pyramid>;
 /// The tile of a level as the mean of the four texels beneath each of its own, of those that exist.
 TilePtr meanTile(const TiledLevel& finer, const TiledLevel& level, std::size_t index);
 
+/// The next level of a picture, made so.
+Raster halved(const Raster& fine);
+
 /// All tiles of all levels.
 PyramidPtr makePyramid(const Raster& base);
 

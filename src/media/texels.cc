@@ -7,6 +7,8 @@
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
+#include "media/srgb-inl.h"
+
 HWY_BEFORE_NAMESPACE();
 namespace stage::media::HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
@@ -55,30 +57,10 @@ void LinearTexels(const std::uint16_t* red, const std::uint16_t* green, const st
     const hn::Rebind<std::uint16_t, decltype(d)> d16;
     const hn::Rebind<hwy::float16_t, decltype(d)> half;
     const hn::RebindToSigned<decltype(d)> whole;
-    // x^2.4 = x^2 x^0.4, and for x = 2^e m with m from 1 to 2: x^0.4 = 2^0.4e m^0.4. The polynomial of m is
-    // that of least error at Chebyshev nodes, off by less than 2e-6. e is -4 to -1: the last bit of x is
-    // taken down, so that 1 is below 1.
-    alignas(64) static constexpr float powers[16] = {0.32987698f, 0.43527528f, 0.57434918f, 0.75785828f,
-                                                     0.32987698f, 0.43527528f, 0.57434918f, 0.75785828f,
-                                                     0.32987698f, 0.43527528f, 0.57434918f, 0.75785828f,
-                                                     0.32987698f, 0.43527528f, 0.57434918f, 0.75785828f};
-    const auto powerOfTwo = hn::Load(d, powers);
-    const auto linear = [&](const std::uint16_t* from) {
+    const auto linear = [&](const std::uint16_t* from) HWY_ATTR {
         const auto v =
             hn::Mul(hn::ConvertTo(d, hn::PromoteTo(whole, hn::LoadU(d16, from))), hn::Set(d, 1.f / 65535.f));
-        const auto x = hn::MulAdd(v, hn::Set(d, 1 / 1.055f), hn::Set(d, 0.055f / 1.055f));
-        const auto bits = hn::Sub(hn::BitCast(whole, hn::Max(x, hn::Set(d, 0.07f))), hn::Set(whole, 1));
-        const auto exponent =
-            hn::And(hn::Sub(hn::ShiftRight<23>(bits), hn::Set(whole, 123)), hn::Set(whole, 3));
-        const auto m =
-            hn::BitCast(d, hn::Or(hn::And(bits, hn::Set(whole, 0x7fffff)), hn::Set(whole, 0x3f800000)));
-        auto power = hn::MulAdd(m, hn::Set(d, 0.00515812f), hn::Set(d, -0.04931913f));
-        for (const float coefficient : {0.20210902f, -0.48040017f, 0.92582964f, 0.39662430f})
-            power = hn::MulAdd(m, power, hn::Set(d, coefficient));
-        power = hn::Mul(power, hn::TableLookupLanes(powerOfTwo, hn::IndicesFromVec(d, exponent)));
-        const auto high = hn::Mul(hn::Mul(x, x), power), low = hn::Mul(v, hn::Set(d, 1 / 12.92f));
-        return hn::BitCast(d16,
-                           hn::DemoteTo(half, hn::IfThenElse(hn::Le(v, hn::Set(d, 0.04045f)), low, high)));
+        return hn::BitCast(d16, hn::DemoteTo(half, LinearOfSrgb(d, v)));
     };
     const auto one = hn::Set(d16, Imath::half(1.f).bits());
     const int lanes = static_cast<int>(hn::Lanes(d));

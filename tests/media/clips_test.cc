@@ -1,5 +1,6 @@
 // Frames of clips: their colours against FFmpeg's own conversion, a box at a time, in any order, ahead.
 #include "media/clips.h"
+#include "media/pyramid.h"
 #include "media/shown_frame.h"
 #include "support/support.h"
 
@@ -30,6 +31,7 @@ struct Format {
     V2i chroma{1, 1}; ///< pixels to a sample, across and down
     double kr = 0.2126, kb = 0.0722;
     bool full = false;
+    double right = 0; ///< where samples are from the left one of their pixels, px
 };
 void PrintTo(const Format& format, std::ostream* out) {
     *out << format.name;
@@ -65,6 +67,24 @@ const Format formats[] = {
      0.2126,
      0.0722,
      true},
+    {"4:2:0, 10 bit",
+     "-vf scale=out_color_matrix=bt2020 -colorspace bt2020nc",
+     "yuv420p10le",
+     {640, 360},
+     10,
+     {2, 2},
+     0.2627,
+     0.0593},
+    {"4:2:0, full range, samples in the middle",
+     "-vf scale=out_color_matrix=bt709:out_range=pc -color_range pc -colorspace bt709",
+     "yuv420p",
+     {322, 186},
+     8,
+     {2, 2},
+     0.2126,
+     0.0722,
+     true,
+     0.5},
     {"odd size", "-vf scale=out_color_matrix=bt709 -colorspace bt709", "yuv444p", {333, 201}}};
 
 /// One frame's values 0..1 of brightness and -0.5..0.5 of colour difference, as they are in the stream.
@@ -87,9 +107,9 @@ public:
             return plane == 0 ? value / (256 * one - 1) : (value - 128 * one) / (256 * one - 1);
         return plane == 0 ? (value / one - 16) / 219 : (value / one - 128) / 224;
     }
-    /// Colour difference at a pixel; samples are at the left of the pixels that they are for, halfway down.
+    /// Colour difference at a pixel; samples are halfway down the pixels that they are for.
     double chroma(int plane, int x, int y) const {
-        const double u = static_cast<double>(x) / m_format.chroma.x, v = (y + 0.5) / m_format.chroma.y - 0.5;
+        const double u = (x - m_format.right) / m_format.chroma.x, v = (y + 0.5) / m_format.chroma.y - 0.5;
         const int i = static_cast<int>(std::floor(u)), j = static_cast<int>(std::floor(v));
         const double f = u - i, g = v - j;
         return (1 - g) * ((1 - f) * at(plane, i, j) + f * at(plane, i + 1, j)) +
@@ -136,7 +156,7 @@ TEST_P(ColoursOfClips, AreThoseOfTheFormulasInEveryBox) {
     ASSERT_TRUE(reader) << reader.error().sentence;
     const auto frame = (*reader)->frame(1);
     ASSERT_TRUE(frame);
-    const auto whole = (*frame)->pixels(boxOf((*frame)->size()));
+    const auto whole = (*frame)->pixels(0, boxOf((*frame)->size()));
     ASSERT_TRUE(whole);
     ASSERT_EQ(whole->size, format.size);
     const Distance off = distance(*whole, [&](int x, int y) {
@@ -151,7 +171,7 @@ TEST_P(ColoursOfClips, AreThoseOfTheFormulasInEveryBox) {
     const V2i size = whole->size;
     for (const Box& box :
          {Box{0, 0, 64, 64}, Box{61, 33, 190, 97}, Box{size.x - 65, size.y - 31, size.x, size.y}}) {
-        const auto part = (*frame)->pixels(box);
+        const auto part = (*frame)->pixels(0, box);
         ASSERT_TRUE(part);
         float most = 0;
         for (int y = box.y0; y < box.y1; ++y)
@@ -159,6 +179,26 @@ TEST_P(ColoursOfClips, AreThoseOfTheFormulasInEveryBox) {
                 most = std::max(
                     most, std::abs(float(part->row(y - box.y0)[i]) - float(whole->row(y)[4 * box.x0 + i])));
         EXPECT_LT(most, 1e-3f) << box.x0;
+    }
+    // The next level is the mean of each four in light; beyond the border is what is at it.
+    const V2i half = levelSize(size, 1);
+    for (const Box& box : {boxOf(half), Box{61, 33, 97, 60}, Box{half.x - 35, half.y - 31, half.x, half.y}}) {
+        const auto part = (*frame)->pixels(1, box);
+        ASSERT_TRUE(part);
+        ASSERT_EQ(part->size, box.size());
+        float most = 0;
+        for (int y = box.y0; y < box.y1; ++y)
+            for (int x = box.x0; x < box.x1; ++x)
+                for (int c = 0; c < 4; ++c) {
+                    const auto at = [&](int right, int down) {
+                        return float(whole->row(
+                            std::min(2 * y + down, size.y - 1))[4 * std::min(2 * x + right, size.x - 1) + c]);
+                    };
+                    const float mean = (at(0, 0) + at(1, 0) + at(0, 1) + at(1, 1)) / 4;
+                    most =
+                        std::max(most, std::abs(float(part->row(y - box.y0)[4 * (x - box.x0) + c]) - mean));
+                }
+        EXPECT_LT(most, 1e-3f) << box.x0; // halfs below 1 are as far apart as 0.5e-3
     }
 }
 
@@ -204,7 +244,7 @@ std::filesystem::path greys(const TempDir& dir) {
     return dir / "greys.mp4";
 }
 int greyOf(const Result<ClipFramePtr>& frame) {
-    const auto pixels = frame ? (*frame)->pixels({40, 30, 41, 31}) : Result<Raster>(fail(""));
+    const auto pixels = frame ? (*frame)->pixels(0, {40, 30, 41, 31}) : Result<Raster>(fail(""));
     return pixels ? static_cast<int>(std::lround((srgbFromLinear(pixels->rgba[1]) * 255 - 40) / 4)) : -1;
 }
 

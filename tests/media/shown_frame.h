@@ -8,7 +8,7 @@ namespace stage::media {
 inline Result<Raster> shownFrame(FootageReader& reader, std::int64_t n) {
     const auto frame = reader.frame(n);
     if (!frame) return tl::unexpected(frame.error());
-    return (*frame)->pixels(boxOf((*frame)->size()));
+    return (*frame)->pixels(0, boxOf((*frame)->size()));
 }
 
 }
