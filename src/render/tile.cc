@@ -37,20 +37,6 @@ int finestLevel(const Plane& plane, const media::Box& box) {
     return std::max(0, static_cast<int>(std::floor(levelRead(plane, middle - (plane.level ? 0 : 0.7)))));
 }
 
-/// 1/depth is linear over the frame, so two planes that keep their order at a box's corners keep it inside.
-/// `at` gives the nearness of the n-th, nearest first; equal ones must be in the order that `above` says.
-template <class Nearness, class Above>
-bool sameOrder(std::size_t count, const media::Box& box, const Nearness& at, const Above& above) {
-    for (std::size_t i = 1; i < count; ++i)
-        for (const int x : {box.x0, box.x1})
-            for (const int y : {box.y0, box.y1}) {
-                const double near = at(i - 1, x, y), far = at(i, x, y), close = 1e-9 * std::abs(near);
-                if (far > near + close) return false;
-                if (far > near - close && !above(i - 1, i)) return false;
-            }
-    return true;
-}
-
 void underWhole(Canvas& canvas, const float* ground) {
     for (int y = 0; y < canvas.height; ++y)
         for (int x = 0; x < canvas.width; ++x) {
@@ -101,6 +87,19 @@ void fill(Canvas& canvas, const float* ground) {
         canvas.rgba[i] = ground[i % 4];
 }
 
+/// What is added to a list meanwhile goes again: what was there before is that of groups around.
+class Gaps {
+public:
+    explicit Gaps(std::vector<FilledGap>& gaps) : m_gaps(gaps), m_before(gaps.size()) {}
+    ~Gaps() { m_gaps.resize(m_before); }
+    Gaps(const Gaps&) = delete;
+    Gaps& operator=(const Gaps&) = delete;
+
+private:
+    std::vector<FilledGap>& m_gaps;
+    std::size_t m_before;
+};
+
 /// More than a part may be: it can be divided.
 bool isLarge(const media::Box& box) {
     return std::max(box.x1 - box.x0, box.y1 - box.y0) > smallestPart;
@@ -116,38 +115,80 @@ void TilePainter::paint(const Entries& entries, const media::Box& box, const flo
 
 void TilePainter::paint(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
                         Canvas& canvas) {
-    canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
     std::vector<Seen> seen;
     if (!find(entries, box, seen)) return byParts(entries, box, ground, canvas);
-    const bool before = inOrder(seen, box);
-    dropHidden(seen, box, before, canvas);
-    const bool ordered = before || inOrder(seen, box);
-    const std::size_t gaps = m_gaps.size(); // those of groups around this one stay
-    fillGaps(entries, box, ordered, seen);
-    struct Drop {
-        std::vector<FilledGap>& gaps;
-        std::size_t to;
-        ~Drop() { gaps.resize(to); }
-    } const drop{m_gaps, gaps};
-    if (!ordered) return byPixel(seen, box, ground, canvas);
+    std::vector<Ordered> parts = ordered(seen, box);
+    if (parts.size() != 1) { // what is clear may have been in the way
+        dropClear(seen, box);
+        parts = ordered(seen, box);
+    }
+    if (parts.empty()) {
+        canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
+        sort(seen, TilePart(box).middle());
+        const Gaps gaps(m_gaps);
+        fillGaps(entries, box, false, seen);
+        return byPixel(seen, box, ground, canvas);
+    }
+    const auto other = parts.size() > 1 ? std::make_unique<Canvas>() : nullptr; // of all but the first
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+        Canvas& own = i == 0 ? canvas : *other;
+        if (!paintPart(entries, std::move(parts[i].seen), box, parts[i].part, ground, own))
+            return byParts(entries, box, ground, canvas);
+        if (i > 0) parts[i].part.copy(own, canvas);
+    }
+}
+
+/// The box in parts in each of which one card is in front of the next all over: it is divided where cards
+/// cross. None: they would be too many, or it cannot be told.
+std::vector<TilePainter::Ordered> TilePainter::ordered(const std::vector<Seen>& seen, const media::Box& box) {
+    constexpr int most = 4; // divisions
+    int divided = 0;
+    std::vector<Ordered> done;
+    std::vector<TilePart> open{TilePart(box)};
+    while (!open.empty()) {
+        Ordered here{std::move(open.back()), seen};
+        open.pop_back();
+        sort(here.seen, here.part.middle());
+        const auto crossing = outOfOrder(here.seen, box, here.part);
+        if (!crossing) {
+            done.push_back(std::move(here));
+            continue;
+        }
+        if (anyBent(seen) || divided++ == most) return {};
+        auto [front, behind] = here.part.dividedBy(here.seen[*crossing - 1].entry->plane.pinhole.w -
+                                                   here.seen[*crossing].entry->plane.pinhole.w);
+        for (TilePart* each : {&front, &behind})
+            if (!each->empty()) open.push_back(std::move(*each));
+    }
+    return done;
+}
+
+/// Paints what is seen, nearest first, in a part of the box; beside it anything. False where the box is too
+/// large for one of them.
+bool TilePainter::paintPart(const std::vector<Entry>& entries, std::vector<Seen> seen, const media::Box& box,
+                            const TilePart& part, const float* ground, Canvas& canvas) {
+    canvas.clear(box.x1 - box.x0, box.y1 - box.y0);
+    part.markOutside(canvas);
+    dropHidden(seen, box, part);
+    const Gaps gaps(m_gaps);
+    fillGaps(entries, box, true, seen);
     const std::size_t done = paintByBrush(seen, box, canvas);
-    if (done == seen.size() + 1) return; // full
+    if (done == seen.size() + 1) return true; // full
     if (done < seen.size() && isLarge(box) && !m_draft && m_blending == scene::Blending::Light) {
         const Entry& entry = *seen[done].entry; // too steep?
         if (seen[done].gap < 0 && entry.blend == scene::Blend::Normal && entry.group.empty() &&
             !entry.plane.bent())
-            return byParts(entries, box, ground, canvas);
+            return false;
     }
-    if (!paintFrom(done, seen, box, ground, canvas)) return byParts(entries, box, ground, canvas);
+    return paintFrom(done, seen, box, ground, canvas);
 }
 
-/// Nearest first; of those in one plane the later is above. False where the box is too large for one of them.
+/// In the order of the scene. False where the box is too large for one of them.
 bool TilePainter::find(const std::vector<Entry>& entries, const media::Box& box,
                        std::vector<Seen>& seen) const {
     for (const Entry& entry : entries) {
         if (entry.fill || !inside(entry.box, box)) continue;
         Seen here{&entry, {}};
-        here.nearness = nearnessAt(entry.plane, (box.x0 + box.x1) / 2.0, (box.y0 + box.y1) / 2.0);
         if (entry.group.empty()) {
             const double disc = m_draft ? discOver(entry.plane, box) : 0;
             here.blurred = m_draft && (!entry.plane.still || disc > leastBlur);
@@ -159,11 +200,16 @@ bool TilePainter::find(const std::vector<Entry>& entries, const media::Box& box,
         }
         seen.push_back(here);
     }
+    return true;
+}
+
+void TilePainter::sort(std::vector<Seen>& seen, const V2d& at) {
+    for (Seen& each : seen)
+        each.nearness = nearnessAt(each.entry->plane, at.x, at.y);
     std::reverse(seen.begin(), seen.end());
     std::stable_sort(seen.begin(), seen.end(), [](const Seen& a, const Seen& b) {
         return a.nearness > b.nearness + 1e-9 * std::abs(b.nearness);
     });
-    return true;
 }
 
 /// Puts what fills space between the cards that it is seen between; where they are not in order, slice by
@@ -219,41 +265,69 @@ void TilePainter::fillGaps(const std::vector<Entry>& entries, const media::Box& 
     seen = std::move(filled);
 }
 
-/// Whether each is in front of the next all over the box.
-bool TilePainter::inOrder(const std::vector<Seen>& seen, const media::Box& box) {
-    const bool bent = std::any_of(seen.begin(), seen.end(), [](const Seen& each) {
+bool TilePainter::anyBent(const std::vector<Seen>& seen) {
+    return std::any_of(seen.begin(), seen.end(), [](const Seen& each) {
         return each.entry->group.empty() && each.entry->plane.bent();
     });
-    if (!bent)
-        return sameOrder(
-            seen.size(), box,
-            [&](std::size_t i, int x, int y) { return nearnessAt(seen[i].entry->plane, x, y); },
-            [&](std::size_t i, std::size_t j) { return seen[i].entry > seen[j].entry; });
-    // Only what lies apart in depth all over the box keeps its order for sure.
-    double farthest = 1e300;
-    for (const Seen& each : seen) {
-        const auto [low, high] = nearnessIn(each.entry->plane, box.x0, box.y0, box.x1, box.y1);
-        if (high >= farthest) return false;
-        farthest = low;
-    }
-    return true;
 }
 
-/// What is clear goes, and, of those that are in order, what lies behind something opaque: it is not looked
-/// at either.
-void TilePainter::dropHidden(std::vector<Seen>& seen, const media::Box& box, bool ordered,
-                             const Canvas& canvas) const {
-    const Blocks all = blocksOf(canvas.width, canvas.height);
-    Blocks hidden = 0;
+std::optional<std::size_t> TilePainter::outOfOrder(const std::vector<Seen>& seen, const media::Box& box,
+                                                   const TilePart& part) {
+    if (!anyBent(seen)) {
+        // 1/depth is linear over the frame, so two planes that keep their order at the corners keep it
+        // inside.
+        for (std::size_t i = 1; i < seen.size(); ++i) {
+            bool same = true; // at all corners
+            for (const V2d& corner : part.corners()) {
+                const double near = nearnessAt(seen[i - 1].entry->plane, corner.x, corner.y),
+                             far = nearnessAt(seen[i].entry->plane, corner.x, corner.y),
+                             close = 1e-9 * std::abs(near);
+                if (far > near + close) return i;
+                same = same && far > near - close;
+            }
+            if (same && seen[i - 1].entry < seen[i].entry) return i;
+        }
+        return {};
+    }
+    // Only what lies apart in depth all over the box keeps its order for sure.
+    double farthest = 1e300;
+    for (std::size_t i = 0; i < seen.size(); ++i) {
+        const auto [low, high] = nearnessIn(seen[i].entry->plane, box.x0, box.y0, box.x1, box.y1);
+        if (high >= farthest) return i;
+        farthest = low;
+    }
+    return {};
+}
+
+/// What shows nothing goes.
+void TilePainter::dropClear(std::vector<Seen>& seen, const media::Box& box) const {
+    const Blocks all = blocksOf(box.size().x, box.size().y);
+    std::erase_if(seen, [&](Seen& each) {
+        look(each, box);
+        return (each.known.clear & all) == all;
+    });
+}
+
+/// What shows nothing in a part goes, and, of those that are in order there, what lies behind something
+/// opaque: it is not looked at either.
+void TilePainter::dropHidden(std::vector<Seen>& seen, const media::Box& box, const TilePart& part) const {
+    const Blocks all = blocksOf(box.size().x, box.size().y), outside = part.outside();
+    Blocks hidden = outside;
     std::size_t kept = 0;
-    for (std::size_t i = 0; i < seen.size() && !(ordered && (hidden & all) == all); ++i) {
-        prepare(seen[i], box);
+    for (std::size_t i = 0; i < seen.size() && (hidden & all) != all; ++i) {
+        look(seen[i], box);
+        seen[i].known.clear |= outside;
         if ((seen[i].known.clear & all) == all) continue;
         hidden |= seen[i].known.opaque;
         if (kept != i) seen[kept] = seen[i];
         ++kept;
     }
     seen.resize(kept);
+}
+
+void TilePainter::look(Seen& seen, const media::Box& box) const {
+    if (!seen.looked) prepare(seen, box);
+    seen.looked = true;
 }
 
 /// Whether a brush can paint it.

@@ -4,6 +4,7 @@
 #include "render/blur.h"
 #include "render/brush.h"
 #include "render/entry.h"
+#include "render/tile_part.h"
 
 namespace stage::render {
 
@@ -31,11 +32,26 @@ private:
         bool soft = false;    ///< so little that a brush may do it
         Look look{};          ///< of what is painted by a brush
         Known known{};
-        int gap = -1; ///< of what fills space instead of a card: which of m_gaps
+        bool looked = false; ///< look and known are set
+        int gap = -1;        ///< of what fills space instead of a card: which of m_gaps
     };
     bool find(const std::vector<Entry>& entries, const media::Box& box, std::vector<Seen>& seen) const;
-    static bool inOrder(const std::vector<Seen>& seen, const media::Box& box);
-    void dropHidden(std::vector<Seen>& seen, const media::Box& box, bool ordered, const Canvas& canvas) const;
+    static bool anyBent(const std::vector<Seen>& seen);
+    /// Nearest first at a place; of those in one plane the later is above.
+    static void sort(std::vector<Seen>& seen, const V2d& at);
+    /// The first that may be in front of the one before it somewhere in the part; nothing: they are in order.
+    static std::optional<std::size_t> outOfOrder(const std::vector<Seen>& seen, const media::Box& box,
+                                                 const TilePart& part);
+    void dropClear(std::vector<Seen>& seen, const media::Box& box) const;
+    void dropHidden(std::vector<Seen>& seen, const media::Box& box, const TilePart& part) const;
+    /// What is seen in a part, nearest first.
+    struct Ordered {
+        TilePart part;
+        std::vector<Seen> seen;
+    };
+    static std::vector<Ordered> ordered(const std::vector<Seen>& seen, const media::Box& box);
+    bool paintPart(const std::vector<Entry>& entries, std::vector<Seen> seen, const media::Box& box,
+                   const TilePart& part, const float* ground, Canvas& canvas);
     std::size_t paintByBrush(const std::vector<Seen>& seen, const media::Box& box, Canvas& canvas);
     bool byBrush(const Seen& seen) const;
     Brush brushFor(const Seen& seen, const media::Box& box, Blocks without);
@@ -43,6 +59,8 @@ private:
                    const float* ground, Canvas& canvas);
     /// What can be told of one without painting it.
     void prepare(Seen& seen, const media::Box& box) const;
+    /// That, but once.
+    void look(Seen& seen, const media::Box& box) const;
     void byParts(const std::vector<Entry>& entries, const media::Box& box, const float* ground,
                  Canvas& canvas);
     void byPixel(const std::vector<Seen>& seen, const media::Box& box, const float* ground, Canvas& canvas);

@@ -189,6 +189,49 @@ TEST(Order, CrossingCardsAreRightAtEveryPixel) {
     }
 }
 
+TEST(Order, ManyCardsThatCrossEachOtherAreLaidOverEachOtherByDepth) {
+    const TempDir dir;
+    // Half of what is behind shows through each; lines where two meet run askew, several through one tile.
+    for (const int count : {2, 3, 5, 12}) {
+        std::vector<scene::LayerPtr> layers;
+        std::vector<std::pair<double, double>> cards; // depth of the middle, m, and turn, radians
+        for (int i = 0; i < count; ++i) {
+            const int grey = 40 + 211 * i / count;
+            auto layer = std::make_shared<scene::Layer>(
+                *colourCard(dir, i + 1, {grey, 255 - grey, 90}, 10 + 0.07 * i, 60));
+            const double turn = 5.0 * i * (i % 2 ? 1 : -1);
+            layer->placement.turn = {0, turn, 0};
+            layer->opacity = 0.5;
+            cards.emplace_back(10 + 0.07 * i, turn * std::numbers::pi / 180);
+            layers.push_back(std::move(layer));
+        }
+        auto scene = sceneOf({100, 80}, layers);
+        scene.camera.marks[0].pose.roll = 27;
+        scene.output.background = {0, 0, 0, 1};
+        const motion::Frame frame = motion::evaluate(scene, 0, scene.output.frame);
+        const Image picture = shown(scene);
+        int apart = 0;
+        for (int y = 0; y < 80; ++y)
+            for (int x = 0; x < 100; ++x) {
+                const V3d ray = optics::rayThrough(frame.view, {x + 0.5, y + 0.5});
+                std::vector<std::pair<double, int>> order;
+                for (int i = 0; i < count; ++i) {
+                    const auto [depth, turn] = cards[static_cast<std::size_t>(i)];
+                    const V3d normal(std::sin(turn), 0, std::cos(turn));
+                    order.emplace_back(normal.dot(V3d(0, 0, -depth) - frame.view.eye) / normal.dot(ray), i);
+                }
+                std::sort(order.begin(), order.end());
+                double red = 0, through = 1;
+                for (const auto& [depth, i] : order) {
+                    red += through * 0.5 * linear(40 + 211 * i / count);
+                    through /= 2;
+                }
+                apart += std::abs(red - static_cast<double>(picture.row(y)[4 * x])) > 2e-3;
+            }
+        EXPECT_EQ(apart, 0) << count;
+    }
+}
+
 TEST(Order, NothingIsSeenBehindTheCamera) {
     const TempDir dir;
     auto scene = sceneOf({70, 70}, {colourCard(dir, 1, {255, 0, 0}, 5)});
