@@ -3,6 +3,7 @@
 #include "desk/camera/camera_view.h"
 #include "desk/jobs/last_picture.h"
 #include "desk/jobs/view_renderer.h"
+#include "desk/time/timeline.h"
 #include "output/write.h"
 #include "render/render.h"
 #include "staged_fixture.h"
@@ -293,6 +294,41 @@ TEST_F(Pictures, APreviewThatChangesNothingLeavesThemAsTheyAre) {
     EXPECT_TRUE(refined());
     EXPECT_EQ(picture.share(), 1);
     EXPECT_FALSE(picture.coarse());
+}
+
+/// Pictures are made before their frame's time comes; what is shown never runs ahead of it nor goes back.
+TEST_F(Pictures, WhatIsPlayedComesInOrderAndNotBeforeItsTime) {
+    // Both where whole pictures come in time, and where none does.
+    for (const char* rate : {"10", "240"}) {
+        ASSERT_TRUE(session().document.apply({{"edit", "settings"}, {"rate", rate}, {"frames", 9000}}));
+        ASSERT_TRUE(refined());
+        CameraPicture& picture = camera().picture();
+        session().playhead.setFrame(0);
+        picture.forget();
+        std::int64_t last = 0, ahead = 0, back = 0;
+        int pictures = 0, coarse = 0;
+        const auto connection = QObject::connect(&picture, &CameraPicture::changed, &picture, [&] {
+            if (picture.frame() == last) return;
+            ahead += picture.frame() > session().playhead.frame(), back += picture.frame() < last;
+            last = picture.frame();
+            ++pictures, coarse += picture.coarse();
+        });
+        window.views().timeline->setPlaying(true);
+        EXPECT_TRUE(QTest::qWaitFor([&] { return pictures >= 8; }, 20000));
+        window.views().timeline->setPlaying(false);
+        QObject::disconnect(connection);
+        EXPECT_EQ(ahead, 0) << rate;
+        EXPECT_EQ(back, 0) << rate;
+        EXPECT_LT(session().playhead.frame(), 8999) << "it has not begun again";
+        if (std::string(rate) == "240") {
+            EXPECT_GT(coarse, 0);
+        }
+        // What stands still is whole again.
+        EXPECT_TRUE(refined());
+        EXPECT_FALSE(picture.coarse());
+        EXPECT_EQ(picture.share(), 1);
+        EXPECT_EQ(picture.frame(), session().playhead.frame());
+    }
 }
 
 TEST_F(Pictures, WhereTimeGoesIsTold) {

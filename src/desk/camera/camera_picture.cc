@@ -12,7 +12,12 @@ namespace {
 
 constexpr std::size_t mostFinals = 64;
 constexpr double wantedMilliseconds = 18; ///< for a draft while something is dragged
-constexpr double shareOfBeat = 0.8;       ///< of a frame's time, for a draft while it plays
+constexpr double shareOfBeat = 0.85;      ///< of a frame's time, for a draft while it plays
+/// While it plays, pictures are made so many frames before they are shown, beyond the time that one takes:
+/// some take longer than others.
+constexpr std::int64_t playedAhead = 6;
+/// Where those are late, whole pictures are made only when there is something to show for so many frames.
+constexpr std::int64_t shownFor = 24;
 /// About how many times as many pixels across and down can be hurried in the time that a whole draft takes.
 constexpr double fasterAcross = 1.5;
 constexpr qint64 hurriedTag = 1ll << 31; ///< beside a frame and a generation
@@ -77,7 +82,7 @@ void CameraPicture::followRenderers() {
             return;
         }
         keep(tag & 0xffffffff, picture);
-        refill();
+        m_playing ? play() : refill();
     });
     // What does not render is told, once; what was shown stays.
     const auto tell = [this](const QString& sentence) {
@@ -105,11 +110,13 @@ void CameraPicture::setRefining(bool on) {
 
 void CameraPicture::setPlaying(bool playing) {
     m_playing = playing;
-    if (playing)
+    if (playing) {
         m_final.drop();
-    else
+        play();
+    } else {
         update();
-    refill();
+        refill();
+    }
 }
 
 void CameraPicture::setHeld(bool held, bool panned) {
@@ -148,17 +155,16 @@ void CameraPicture::take(const QImage& picture, qint64 tag, double milliseconds)
     m_milliseconds = milliseconds;
     if (inTime()) adapt(milliseconds, coarse);
     // A coarse one is shown again only while it plays, where the playhead has gone on meanwhile.
-    const bool played = m_playing && m_drawsPlay && tag >> 32 == m_generation;
+    const bool played = m_playing && tag >> 32 == m_generation;
     if (played || (tag == tagNow() && !offHere() && !coarse)) keep(frame, picture, coarse);
-    // Of two at once the earlier may come last.
-    if (played && frame < m_shown && m_shown - frame <= 2) return update();
+    if (played && !isDue(frame)) return play();
     m_image = picture;
     m_shown = frame;
     m_coarse = coarse;
     m_refined = false;
     Q_EMIT changed();
     Q_EMIT shown();
-    if (m_playing && m_shown != m_session.playhead.frame()) return update(); // it has gone on meanwhile
+    if (m_playing) return play();
     refill();
     if (m_refining && !m_playing && !m_session.document.previewing()) m_still.start();
 }
@@ -264,33 +270,41 @@ void CameraPicture::update() {
         return;
     }
     m_cache.setPlayhead(frame);
-    const QImage* cached = off ? nullptr : m_playing ? m_cache.findCoarse(frame) : m_cache.find(frame);
-    m_found = cached;
-    if (cached) {
+    if (const QImage* cached = off ? nullptr : m_playing ? m_cache.findCoarse(frame) : m_cache.find(frame)) {
         m_image = *cached;
         m_coarse = !m_cache.find(frame);
         m_shown = frame;
         Q_EMIT changed();
+        if (m_playing) return play();
         refill();
         if (m_refining && !m_playing) m_still.start();
         return;
     }
+    if (m_playing) return play();
+    ask(m_draft, frame);
+}
+
+/// For a draft of a frame.
+void CameraPicture::ask(ViewRenderer& renderer, std::int64_t frame) {
     const Extent extent = extentNow();
     if (extent.size.x < 1 || extent.size.y < 1) return;
-    ViewRenderer* const renderer = freeFor(frame);
-    if (!renderer) return;
-    m_drawsPlay = m_playing;
-    m_asked = frame;
     RenderRequest wanted = request(frame, extent);
-    wanted.frame =
-        motion::evaluate(*m_session.scene(), m_session.playhead.time(), extent.size, m_session.camera.pose());
+    (&renderer == &m_ahead ? m_aheadDraws : m_draftDraws) = {wanted.tag, m_playing};
+    wanted.frame = evaluated(frame, extent.size);
     if (inTime() && m_hurry) {
         wanted.quality.hurried = true, wanted.tag |= hurriedTag;
         if (m_playing && m_holdsLight) holdLight(frame, wanted.frame);
     }
     wanted.finish = m_session.document.previewing() || m_panned;
-    renderer->ask(std::move(wanted));
+    renderer.ask(std::move(wanted));
     if (!m_slow.isActive() && !m_late) m_slow.start();
+}
+
+motion::Frame CameraPicture::evaluated(std::int64_t frame, V2i size) const {
+    const Rational time = timeOfFrame(frame, m_session.scene()->output.rate);
+    return motion::evaluate(*m_session.scene(), time, size,
+                            frame == m_session.playhead.frame() ? m_session.camera.pose()
+                                                                : m_session.move().at(time.toDouble()));
 }
 
 /// Every other picture shows the light of the one before.
@@ -304,18 +318,47 @@ void CameraPicture::holdLight(std::int64_t number, motion::Frame& frame) {
         m_lit = Lit{m_generation, number, frame};
 }
 
-/// While playing, a picture under way is finished rather than dropped for the next: else none would ever come
-/// when one takes longer than a frame lasts. In a hurry two are made at once, which leaves no core idle.
-/// Null: none is free, or the frame is under way.
-ViewRenderer* CameraPicture::freeFor(std::int64_t frame) {
-    if (!m_playing) return &m_draft;
-    const bool second = m_ahead.busy() && m_aheadPlays;
-    if ((m_draft.busy() || second) && frame == m_asked) return nullptr;
-    if (m_draft.busy() && (second || !m_hurry || !m_drawsPlay)) return nullptr;
-    if (!second) m_ahead.drop(); // the cores are for what is shown now
-    if (!m_draft.busy()) return &m_draft;
-    m_aheadPlays = true;
-    return &m_ahead;
+/// Asks for the frames that come next, each in time to be shown. In a hurry two are made at once, which
+/// leaves no core idle.
+void CameraPicture::play() {
+    while (const auto frame = nextPlayed(playedAhead)) {
+        // What is under way is finished: else none would ever come where one takes longer than a frame lasts.
+        const bool second = m_ahead.busy() && m_aheadDraws.played;
+        if (m_draft.busy() && (!m_draftDraws.played || second || !m_hurry)) return;
+        if (!second && m_hurry) m_ahead.drop(); // the cores are for what is shown now
+        ViewRenderer& renderer = m_draft.busy() ? m_ahead : m_draft;
+        ask(renderer, *frame);
+        if (!renderer.busy()) return; // there is nothing to draw
+    }
+    refill();
+}
+
+/// The first frame without a picture, even a coarse one, of so many from the one on that is shown when a
+/// picture would be done that is begun now.
+std::optional<std::int64_t> CameraPicture::nextPlayed(std::int64_t count) const {
+    const auto [first, last] = m_session.playhead.range();
+    const std::int64_t all = last - first + 1, at = m_session.playhead.frame() - first;
+    const double beat = 1000 / m_session.scene()->output.rate.toDouble();
+    const auto takes = static_cast<std::int64_t>(std::ceil(std::min(m_milliseconds, 1000.0) / beat));
+    for (std::int64_t i = std::max<std::int64_t>(takes, 1); i <= takes + count; ++i) {
+        const std::int64_t frame = first + (at + std::min(i, all)) % all;
+        const qint64 tag = m_generation * (1ll << 32) + frame;
+        const bool underWay =
+            (m_draft.busy() && m_draftDraws.tag == tag) || (m_ahead.busy() && m_aheadDraws.tag == tag);
+        if (!underWay && !m_cache.findCoarse(frame)) return frame;
+    }
+    return {};
+}
+
+/// While it plays: whether a frame's time has come, and none after it has been shown.
+bool CameraPicture::isDue(std::int64_t frame) const {
+    const auto [first, last] = m_session.playhead.range();
+    const std::int64_t all = last - first + 1;
+    const auto ago = [&, now = m_session.playhead.frame()](std::int64_t of) {
+        return ((now - of) % all + all) % all;
+    };
+    const bool shownOne = m_shown >= first && m_shown <= last;
+    return ago(frame) <= all / 2 && (!shownOne || ago(frame) < ago(m_shown));
 }
 
 /// What is shown, as it will be written.
@@ -344,7 +387,7 @@ void CameraPicture::setPlayBudget(std::size_t bytes) {
 /// Renders the frames that will be needed next: while it plays, and when nothing else is to be done.
 void CameraPicture::refill() {
     if (m_ahead.busy() || m_session.document.previewing() || m_held || m_panned) return;
-    if (m_playing && !m_found) return;
+    if (m_playing && nextPlayed(m_hurry ? shownFor : playedAhead)) return;
     if (!m_playing && (m_session.writing() || m_draft.busy() || (m_refining && !m_refined))) return;
     const scene::Scene& scene = *m_session.scene();
     if (scene.layers.empty()) return;
@@ -356,10 +399,9 @@ void CameraPicture::refill() {
     const auto frame =
         m_cache.wanted(4 * static_cast<std::size_t>(seen.x) * static_cast<std::size_t>(seen.y));
     if (!frame) return;
-    const Rational time = timeOfFrame(*frame, scene.output.rate);
     RenderRequest wanted = request(*frame, extent);
-    wanted.frame = motion::evaluate(scene, time, extent.size, m_session.move().at(time.toDouble()));
-    m_aheadPlays = false;
+    wanted.frame = evaluated(*frame, extent.size);
+    m_aheadDraws = {wanted.tag, false};
     m_ahead.ask(std::move(wanted));
 }
 

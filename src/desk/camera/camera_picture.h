@@ -74,7 +74,11 @@ private:
     bool inTime() const; ///< pictures come in time rather than as well as they may be
     void adapt(double milliseconds, bool hurried);
     void holdLight(std::int64_t number, motion::Frame& frame);
-    ViewRenderer* freeFor(std::int64_t frame);
+    void ask(ViewRenderer& renderer, std::int64_t frame);
+    motion::Frame evaluated(std::int64_t frame, V2i size) const;
+    void play();
+    std::optional<std::int64_t> nextPlayed(std::int64_t count) const;
+    bool isDue(std::int64_t frame) const;
     qint64 tagNow() const; ///< of a picture of the scene as it is, at the playhead
     bool offHere() const { return m_session.camera.offHere(); }
 
@@ -105,10 +109,11 @@ private:
     };
     std::optional<Lit> m_lit;
     bool m_coarse = false;
-    bool m_found = false;      ///< while playing, the playhead's frame was there already
-    bool m_drawsPlay = false;  ///< what was asked for last is a frame that is played
-    bool m_aheadPlays = false; ///< so is what m_ahead draws
-    std::int64_t m_asked = -1; ///< the frame that was asked for last
+    /// What a renderer was asked for last.
+    struct Asked {
+        qint64 tag = -1;
+        bool played = false; ///< to be shown while it plays
+    } m_draftDraws, m_aheadDraws;
     bool m_late = false;
     bool m_resting = false; ///< the preview has not changed for a while
     QTimer m_still, m_rest, m_slow, m_cacheTold;
