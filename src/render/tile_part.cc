@@ -37,12 +37,15 @@ std::pair<TilePart, TilePart> TilePart::dividedBy(const Linear& function) const 
             positive.m_corners.push_back(met), rest.m_corners.push_back(met);
         }
     }
+    // A middle on the line may be rounded to its other side.
+    for (TilePart* each : {&positive, &rest})
+        if (each->m_corners.empty()) each->m_corners = m_corners;
     return parts;
 }
 
 bool TilePart::empty() const {
-    return m_corners.empty() || std::all_of(m_rows.begin(), m_rows.begin() + (m_box.y1 - m_box.y0),
-                                            [](const Run& run) { return run.begin >= run.end; });
+    return std::all_of(m_rows.begin(), m_rows.begin() + (m_box.y1 - m_box.y0),
+                       [](const Run& run) { return run.begin >= run.end; });
 }
 
 V2d TilePart::middle() const {

@@ -296,6 +296,24 @@ TEST_F(Pictures, APreviewThatChangesNothingLeavesThemAsTheyAre) {
     EXPECT_FALSE(picture.coarse());
 }
 
+TEST_F(Pictures, FramesToBePlayedAreOnTheMoveThoughTheCameraIsNot) {
+    ASSERT_TRUE(refined());
+    CameraPicture& picture = camera().picture();
+    constexpr std::int64_t frame = 5;
+    const auto kept = [&] { return QTest::qWaitFor([&] { return picture.cache().find(frame); }, 20000); };
+    session().playhead.setFrame(frame);
+    ASSERT_TRUE(kept());
+    const QImage onMove = *picture.cache().find(frame);
+    scene::Pose pose = session().camera.pose();
+    pose.position.x += 3;
+    session().camera.walk(pose);
+    session().camera.endWalk();
+    ASSERT_TRUE(session().camera.offHere());
+    picture.forget();
+    ASSERT_TRUE(kept());
+    EXPECT_EQ(*picture.cache().find(frame), onMove);
+}
+
 /// Pictures are made before their frame's time comes; what is shown never runs ahead of it nor goes back.
 TEST_F(Pictures, WhatIsPlayedComesInOrderAndNotBeforeItsTime) {
     // Both where whole pictures come in time, and where none does.

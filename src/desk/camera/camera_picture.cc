@@ -284,13 +284,15 @@ void CameraPicture::update() {
     ask(m_draft, frame);
 }
 
-/// For a draft of a frame.
+/// For a draft of a frame: while it plays of any, else of the one at the playhead.
 void CameraPicture::ask(ViewRenderer& renderer, std::int64_t frame) {
     const Extent extent = extentNow();
     if (extent.size.x < 1 || extent.size.y < 1) return;
     RenderRequest wanted = request(frame, extent);
     (&renderer == &m_ahead ? m_aheadDraws : m_draftDraws) = {wanted.tag, m_playing};
-    wanted.frame = evaluated(frame, extent.size);
+    wanted.frame = m_playing ? onMove(frame, extent.size)
+                             : motion::evaluate(*m_session.scene(), m_session.playhead.time(), extent.size,
+                                                m_session.camera.pose());
     if (inTime() && m_hurry) {
         wanted.quality.hurried = true, wanted.tag |= hurriedTag;
         if (m_playing && m_holdsLight) holdLight(frame, wanted.frame);
@@ -300,11 +302,10 @@ void CameraPicture::ask(ViewRenderer& renderer, std::int64_t frame) {
     if (!m_slow.isActive() && !m_late) m_slow.start();
 }
 
-motion::Frame CameraPicture::evaluated(std::int64_t frame, V2i size) const {
+/// A frame as it is played, wherever the camera is now.
+motion::Frame CameraPicture::onMove(std::int64_t frame, V2i size) const {
     const Rational time = timeOfFrame(frame, m_session.scene()->output.rate);
-    return motion::evaluate(*m_session.scene(), time, size,
-                            frame == m_session.playhead.frame() ? m_session.camera.pose()
-                                                                : m_session.move().at(time.toDouble()));
+    return motion::evaluate(*m_session.scene(), time, size, m_session.move().at(time.toDouble()));
 }
 
 /// Every other picture shows the light of the one before.
@@ -400,7 +401,7 @@ void CameraPicture::refill() {
         m_cache.wanted(4 * static_cast<std::size_t>(seen.x) * static_cast<std::size_t>(seen.y));
     if (!frame) return;
     RenderRequest wanted = request(*frame, extent);
-    wanted.frame = evaluated(*frame, extent.size);
+    wanted.frame = onMove(*frame, extent.size);
     m_aheadDraws = {wanted.tag, false};
     m_ahead.ask(std::move(wanted));
 }

@@ -75,7 +75,7 @@ private:
     void adapt(double milliseconds, bool hurried);
     void holdLight(std::int64_t number, motion::Frame& frame);
     void ask(ViewRenderer& renderer, std::int64_t frame);
-    motion::Frame evaluated(std::int64_t frame, V2i size) const;
+    motion::Frame onMove(std::int64_t frame, V2i size) const;
     void play();
     std::optional<std::int64_t> nextPlayed(std::int64_t count) const;
     bool isDue(std::int64_t frame) const;
