@@ -1,28 +1,31 @@
 #include "desk/kit/question.h"
 
-#include <QElapsedTimer>
 #include <QInputDialog>
 #include <QKeyEvent>
 #include <QMessageBox>
 #include <QPushButton>
+#include <QTimer>
 
 namespace stage::desk {
 namespace {
 
-/// Swallows keys for a moment.
+/// Swallows keys for a moment, and those that were pressed in it but come later as the machine is busy: what
+/// waits is handled before a timer is.
 class Hesitation : public QObject {
 public:
-    explicit Hesitation(QObject* parent) : QObject(parent) { m_since.start(); }
+    explicit Hesitation(QObject* parent) : QObject(parent) {
+        QTimer::singleShot(700, this, [this] { QTimer::singleShot(0, this, [this] { m_over = true; }); });
+    }
 
 protected:
     bool eventFilter(QObject*, QEvent* event) override {
         const bool key = event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease ||
                          event->type() == QEvent::ShortcutOverride || event->type() == QEvent::Shortcut;
-        return key && m_since.elapsed() < 700;
+        return key && !m_over;
     }
 
 private:
-    QElapsedTimer m_since;
+    bool m_over = false;
 };
 
 /// As wide as its title wants, beside the buttons of the window.
