@@ -42,12 +42,18 @@ public:
 
 protected:
     void aim(const Spot& spot, int at, int from) {
-        const BlueNoise& noise = blueNoise();
-        const int fx = m_tile.x0 + spot.x, fy = m_tile.y0 + spot.y;
-        const float shift[4] = {noise.at(fx, fy), noise.at(fx + 23, fy + 37), noise.at(fx + 47, fy + 11),
-                                noise.at(fx + 11, fy + 53)};
-        m_aim.aim(D(), *m_tile.points, from, m_rays, shift, m_p + at, m_q + at, m_moves ? m_t + at : nullptr,
-                  m_long ? m_a + at : nullptr);
+        const D d;
+        const RayPoints& points = *m_tile.points;
+        const int x = m_tile.x0 + spot.x, y = m_tile.y0 + spot.y;
+        if (from == 0 && m_rays == RayPoints::step && !points.first.empty()) {
+            const float* first = points.firstOf(x, y);
+            std::copy_n(first, RayPoints::step, m_p + at);
+            std::copy_n(first + RayPoints::step, RayPoints::step, m_q + at);
+        } else {
+            m_aim.throughLens(d, points, from, m_rays, x, y, m_p + at, m_q + at);
+        }
+        if (m_moves) m_aim.times(d, points, from, m_rays, x, y, m_t + at);
+        if (m_long) m_aim.along(d, points, from, m_rays, x, y, m_a + at);
     }
 
     static float at(const TileLinear& l, float x, float y) { return l.a + l.b * x + l.c * y; }

@@ -39,24 +39,41 @@ public:
         }
     }
 
-    /// Of `count` rays from one on, each number shifted round by its own: lens points into p and q, times
-    /// -1..1 into t, places along a footprint -0.5..0.5 into a, both where they are wanted.
+    /// Of `count` rays from one on, for a pixel of the frame: their points of the lens into p and q.
     template <class D>
-    void aim(D d, const RayPoints& points, int from, int count, const float* shift, float* p, float* q,
-             float* t, float* a) const {
-        const auto half = hn::Set(d, 0.5f), one = hn::Set(d, 1.f), two = hn::Set(d, 2.f);
-        const auto shifted = [&](const auto& numbers, int i, float by) {
-            const auto x = hn::Add(hn::LoadU(d, numbers.data() + from + i), hn::Set(d, by));
-            return hn::Sub(x, hn::IfThenElseZero(hn::Ge(x, one), one));
-        };
-        for (int i = 0; i < count; i += static_cast<int>(hn::Lanes(d))) {
-            onOpening(d, shifted(points.u, i, shift[0]), shifted(points.v, i, shift[1]), p + i, q + i);
-            if (t) hn::Store(hn::MulSub(shifted(points.t, i, shift[2]), two, one), d, t + i);
-            if (a) hn::Store(hn::Sub(shifted(points.a, i, shift[3]), half), d, a + i);
-        }
+    void throughLens(D d, const RayPoints& points, int from, int count, int x, int y, float* p,
+                     float* q) const {
+        const BlueNoise& noise = blueNoise();
+        const float u = noise.at(x, y), v = noise.at(x + 23, y + 37);
+        for (int i = 0; i < count; i += static_cast<int>(hn::Lanes(d)))
+            onOpening(d, shifted(d, points.u, from + i, u), shifted(d, points.v, from + i, v), p + i, q + i);
+    }
+
+    /// Their times -1..1.
+    template <class D>
+    static void times(D d, const RayPoints& points, int from, int count, int x, int y, float* t) {
+        const float by = blueNoise().at(x + 47, y + 11);
+        for (int i = 0; i < count; i += static_cast<int>(hn::Lanes(d)))
+            hn::Store(hn::MulSub(shifted(d, points.t, from + i, by), hn::Set(d, 2.f), hn::Set(d, 1.f)), d,
+                      t + i);
+    }
+
+    /// Their places along a footprint, -0.5..0.5.
+    template <class D>
+    static void along(D d, const RayPoints& points, int from, int count, int x, int y, float* a) {
+        const float by = blueNoise().at(x + 11, y + 53);
+        for (int i = 0; i < count; i += static_cast<int>(hn::Lanes(d)))
+            hn::Store(hn::Sub(shifted(d, points.a, from + i, by), hn::Set(d, 0.5f)), d, a + i);
     }
 
 private:
+    /// Numbers from the i-th on, shifted round.
+    template <class D>
+    static HWY_INLINE hn::Vec<D> shifted(D d, const std::vector<float>& numbers, int i, float by) {
+        const auto one = hn::Set(d, 1.f), x = hn::Add(hn::LoadU(d, numbers.data() + i), hn::Set(d, by));
+        return hn::Sub(x, hn::IfThenElseZero(hn::Ge(x, one), one));
+    }
+
     template <class D, class V = hn::Vec<D>>
     HWY_INLINE void onOpening(D d, V u, V v, float* p, float* q) const {
         const auto one = hn::Set(d, 1.f), two = hn::Set(d, 2.f);

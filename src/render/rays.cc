@@ -191,6 +191,18 @@ private:
     std::array<std::uint8_t, side * side> m_need{};       ///< how often the count is to be doubled
 };
 
+void AimFirst(const Opening& opening, RayPoints& points) {
+    const LensAim aim(opening);
+    constexpr std::size_t each = 2 * RayPoints::step;
+    points.first.resize(each * BlueNoise::side * BlueNoise::side);
+    for (int y = 0; y < BlueNoise::side; ++y)
+        for (int x = 0; x < BlueNoise::side; ++x) {
+            float* const p = points.first.data() + each * BlueNoise::indexOf(x, y);
+            aim.throughLens(hn::CappedTag<float, RayPoints::step>(), points, 0, RayPoints::step, x, y, p,
+                            p + RayPoints::step);
+        }
+}
+
 void TraceRays(const RayTile& tile, const std::vector<RayCard>& cards, Canvas& canvas,
                const std::stop_token& stop) {
     TileTracer(tile, cards, canvas).trace(stop);
@@ -209,8 +221,13 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace stage::render {
 
+HWY_EXPORT(AimFirst);
 HWY_EXPORT(TraceRays);
 HWY_EXPORT(AddGlints);
+
+void aimFirst(const Opening& opening, RayPoints& points) {
+    HWY_DYNAMIC_DISPATCH(AimFirst)(opening, points);
+}
 
 void addGlints(const RayTile& tile, const std::vector<RayCard>& cards,
                const std::vector<const Glint*>& glints, Canvas& canvas) {

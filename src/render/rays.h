@@ -74,6 +74,9 @@ struct RayTile {
     int countsStride = 0;
 };
 
+/// Once for a picture in which most pixels get no more rays than the first: each of them is looked up then.
+void aimFirst(const Opening& opening, RayPoints& points);
+
 /// Before rays are traced, for each card that is flat and not fixed: sets its linear functions side by side,
 /// and where it is present, by what there is in its fine patch; null: everywhere.
 void findPresent(const Occupancy* occupancy, int width, int height, RayCard& card);

@@ -104,10 +104,11 @@ Result<Image> rendered(const motion::Frame& frame, const Quality& asked, media::
             ground[c] = encode(ground[c] / ground[3]) * ground[3];
 
     const Opening opening{frame.iris.blades, static_cast<float>(radians(frame.iris.turn))};
-    const RayPoints points = rayPoints(quality.samples);
+    RayPoints points = rayPoints(quality.samples);
     const bool draft = quality.method == Method::Draft;
     Effort effort{.rays = draft ? plentyOfRays : raysRead(quality), .width = frame.size.x};
     if (quality.method == Method::Final) effort.noise = quality.noise;
+    if (effort.noise > 0) aimFirst(opening, points);
     effort.truth = quality.method == Method::Traced;
     if (quality.counts) {
         quality.counts->assign(static_cast<std::size_t>(frame.size.x) * frame.size.y, 0);

@@ -655,5 +655,24 @@ TEST(Rays, PointsAreSpreadEvenlyAndTheNoiseIsBlue) {
     EXPECT_NEAR(openingShare({6, 0}), 3 * std::sqrt(3.0) / 2 / std::numbers::pi, 1e-9);
 }
 
+TEST(Lens, TheFirstRaysOfEveryPixelGoWhereTheirNumbersSay) {
+    const BlueNoise& noise = blueNoise();
+    const auto turned = [](float v) { return v >= 1 ? v - 1 : v; };
+    for (const Opening& opening : {Opening{}, Opening{5, 0.3f}}) {
+        RayPoints points = rayPoints(64);
+        aimFirst(opening, points);
+        for (const auto& [x, y] : {std::pair(0, 0), {63, 0}, {17, 63}, {1900, 1079}, {-1, -70}}) {
+            const float* const first = points.firstOf(x, y);
+            for (int i = 0; i < RayPoints::step; ++i) {
+                const auto n = static_cast<std::size_t>(i);
+                const auto [p, q] = onOpening(opening, turned(points.u[n] + noise.at(x, y)),
+                                              turned(points.v[n] + noise.at(x + 23, y + 37)));
+                EXPECT_NEAR(first[i], p, 1e-5);
+                EXPECT_NEAR(first[RayPoints::step + i], q, 1e-5);
+            }
+        }
+    }
+}
+
 }
 }
