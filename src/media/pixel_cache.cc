@@ -13,6 +13,8 @@ namespace {
 
 // Parts of the budget: one of so many.
 constexpr std::size_t clipsShare = 8, earlierShare = 32;
+/// What others of its series have followed is kept for so many pictures: several may be under way.
+constexpr std::uint64_t earlierPictures = 8;
 /// What was made faster than this is not kept on disk.
 constexpr std::chrono::milliseconds worthKeeping{20};
 constexpr std::uint64_t wholeUnit = ~std::uint64_t{0};
@@ -94,7 +96,7 @@ void PixelCache::toFront(Unit& unit, std::size_t to) {
     Shelf &from = m_shelves[unit.shelf], &on = m_shelves[to];
     on.units.splice(on.units.begin(), from.units, unit.place);
     from.kept -= unit.bytes, on.kept += unit.bytes;
-    unit.shelf = to;
+    unit.shelf = to, unit.since = m_pictures;
 }
 
 /// key: as m_sources has it.
@@ -112,13 +114,16 @@ void PixelCache::touch(const std::string& source, Unit& unit) {
 
 void PixelCache::evict() {
     for (Shelf& on : m_shelves)
-        for (auto last = on.units.end(); on.kept > on.budget && last != on.units.begin();) {
+        for (auto last = on.units.end(); last != on.units.begin();) {
             --last;
-            if (last == on.units.begin()) break; // the one just made
-            const auto [source, unit] = *last;
-            if (unitOf(*source, unit)->loading) continue;
+            const auto [source, number] = *last;
+            const Unit& unit = *unitOf(*source, number);
+            const bool old = &on == &m_shelves[earlier] && unit.since + earlierPictures < m_pictures;
+            if (!old && (on.kept <= on.budget || last == on.units.begin()))
+                break; // kept is also the one just made
+            if (unit.loading) continue;
             ++last;
-            drop(*source, unit);
+            drop(*source, number);
         }
 }
 
@@ -394,6 +399,11 @@ std::size_t PixelCache::budget() const {
 void PixelCache::setBudget(std::size_t bytes) {
     std::lock_guard guard(m_lock);
     share(bytes);
+}
+
+void PixelCache::beginPicture() {
+    std::lock_guard guard(m_lock);
+    ++m_pictures;
 }
 
 void PixelCache::forgetProblems() {

@@ -47,6 +47,9 @@ public:
     /// What could not be made is tried again when it is next asked for.
     void forgetProblems();
 
+    /// A picture is begun. What others of its series have followed is kept for the next few pictures only.
+    void beginPicture();
+
     /// The readers of clips that are open.
     Clips& clips() { return m_clips; }
 
@@ -66,6 +69,7 @@ private:
         Whole whole;
         Error problem; ///< where a whole is not there
         std::size_t bytes = 0, shelf = latest;
+        std::uint64_t since = 0; ///< on its shelf: the number of the picture that was begun last
         std::list<std::pair<const std::string*, std::uint64_t>>::iterator place;
     };
     /// Units by their use, latest first, within a budget of their own.
@@ -117,6 +121,7 @@ private:
     /// Of each series those that are not followed, by their keys in m_sources.
     std::unordered_map<std::string, std::vector<const std::string*>> m_leading;
     std::array<Shelf, 2> m_shelves;
+    std::uint64_t m_pictures = 0; ///< begun so far
     Clips m_clips;
     StoreQueue m_storing;
 };

@@ -74,6 +74,7 @@ void clearAround(const media::Box& part, Image& picture) {
 
 Result<Image> rendered(const motion::Frame& frame, const Quality& asked, media::PixelCache& cache,
                        const Progress& progress) {
+    cache.beginPicture();
     Quality quality = asked;
     const int glare = reachOfGlare(frame); // what is around shines in
     if (glare > 0 && !quality.region.empty()) quality.region = regionOf(frame, asked).grown(glare);

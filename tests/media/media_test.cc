@@ -512,6 +512,36 @@ TEST(Cache, WhatAnotherOfItsSeriesFollowsGoesSoonUnlessItIsUsedAgain) {
     EXPECT_LE(cache.bytesKept(), (2 + 4 + 2 + 2 + 4) * tile);
 }
 
+TEST(Cache, WhatAnotherOfItsSeriesFollowsIsKeptForAFewPictures) {
+    const V2i twoTiles(2 * tileSide, tileSide);
+    constexpr std::size_t tile = std::size_t{tileSide} * tileSide * 8 + sizeof(Tile);
+    PixelCache cache(std::size_t{4} << 30);
+    const auto frame = [&](int number) {
+        return std::make_shared<Counting>(twoTiles, PixelSource::Granularity::ByBox,
+                                          "frame " + std::to_string(number), "frames");
+    };
+    for (int number = 0; number < 100; ++number) {
+        cache.beginPicture();
+        ASSERT_TRUE(cache.read(frame(number), 0, boxOf(twoTiles)));
+    }
+    EXPECT_LE(cache.bytesKept(), 10 * 2 * tile);
+    const auto lately = frame(96), before = frame(50);
+    for (const auto& again : {lately, before})
+        ASSERT_TRUE(cache.read(again, 0, boxOf(twoTiles)));
+    EXPECT_EQ(lately->computed, 0);
+    EXPECT_EQ(before->computed, 2);
+    // Many of one series in one picture, as copies of a layer: each is there for all of it.
+    cache.beginPicture();
+    std::vector<std::shared_ptr<Counting>> copies;
+    for (int number = 200; number < 260; ++number)
+        copies.push_back(frame(number));
+    for (int round = 0; round < 2; ++round)
+        for (const auto& copy : copies)
+            ASSERT_TRUE(cache.read(copy, 0, boxOf(twoTiles)));
+    for (const auto& copy : copies)
+        EXPECT_EQ(copy->computed, 2);
+}
+
 TEST(Cache, ChangedFilesAreReadAnewAndProblemsCanBeForgotten) {
     const TempDir dir;
     const auto layer = test::pictureLayer(1, "p", dir / "p.png", {8, 8}, 1, V3d(0));
