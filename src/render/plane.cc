@@ -134,6 +134,16 @@ void exposeMesh(Plane& plane, const Sight& open, const Sight& close) {
 
 }
 
+double farthestOf(const optics::Surface& card, const optics::View& view,
+                  const scene::Extensions& extensions) {
+    double farthest = 1e-7;
+    for (const double s : {-extensions.left.reach(), 1 + extensions.right.reach()})
+        for (const double t : {-extensions.top.reach(), 1 + extensions.bottom.reach()})
+            farthest =
+                std::max(farthest, optics::depthOf(view, card.corner + card.across * s + card.down * t));
+    return farthest;
+}
+
 void expose(Plane& plane, const Sight& open, const Sight& close) {
     if (plane.bent()) return exposeMesh(plane, open, close);
     const auto pinhole = [&](const Sight& sight) {
@@ -148,6 +158,10 @@ void expose(Plane& plane, const Sight& open, const Sight& close) {
                size(p.w) > 1e-9 * size(plane.pinhole.w);
     };
     plane.still = !moves(plane.drift) && !moves(plane.curve);
+    const auto depths = std::minmax({farthestOf(plane.card, plane.view, plane.extensions),
+                                     farthestOf(open.card, open.view, plane.extensions),
+                                     farthestOf(close.card, close.view, plane.extensions)});
+    plane.farthest = depths.second + (depths.second - depths.first); // in between it may be a little farther
 }
 
 double nearnessAt(const Plane& plane, double x, double y) {

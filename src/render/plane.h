@@ -53,6 +53,9 @@ struct Plane {
     Projective drift, curve; ///< over the exposure: + t drift + t^2 curve, t from -1 to 1
     bool level = false;      ///< parallel to the frame, so that its scale is the same everywhere
     bool still = true;       ///< it does not move against the frame during the exposure
+    /// Depth of its farthest corner, extensions included, at any time of the exposure, at most, m. Of one
+    /// that is still not set.
+    double farthest = 0;
     V2i size{0, 0};
     int top = 0; ///< the coarsest level of its picture
     /// Its picture is read as by pixels so many times as large, and no level finer than `finest`; 1 and 0 of
@@ -93,6 +96,9 @@ struct Sight {
 };
 /// Lets it move during the exposure: what it is at the exposure's begin and end.
 void expose(Plane& plane, const Sight& open, const Sight& close);
+
+/// Depth of a flat card's farthest corner, with its extensions, m; at least 1e-7.
+double farthestOf(const optics::Surface& card, const optics::View& view, const scene::Extensions& extensions);
 
 /// Steps across and down a box at which a bent card is looked at.
 inline constexpr int bentSteps = 8;

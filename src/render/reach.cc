@@ -47,14 +47,12 @@ Footprint footprintAt(const Plane& plane, double x, double y, double size) {
                        (p.v.c - v * p.w.c) * k);
 }
 
-double leastNearness(const Plane& plane) {
-    const optics::Surface& card = plane.card;
-    double farthest = 1e-7;
-    for (const double s : {-plane.extensions.left.reach(), 1 + plane.extensions.right.reach()})
-        for (const double t : {-plane.extensions.top.reach(), 1 + plane.extensions.bottom.reach()})
-            farthest = std::max(farthest,
-                                optics::depthOf(plane.view, card.corner + card.across * s + card.down * t));
-    return (1 - 1e-9) / farthest - std::abs(plane.pinhole.w.b) - std::abs(plane.pinhole.w.c);
+double leastNearness(const Plane& plane, Through through) {
+    const auto pixel = [](const Projective& p) { return std::abs(p.w.b) + std::abs(p.w.c); };
+    const double far = 1 - 1e-9;
+    if (through == Through::Pinhole || plane.still)
+        return far / farthestOf(plane.card, plane.view, plane.extensions) - pixel(plane.pinhole);
+    return far / plane.farthest - pixel(plane.pinhole) - pixel(plane.drift) - pixel(plane.curve);
 }
 
 V2d coversAt(const Plane& plane, double x, double y) {
@@ -161,6 +159,7 @@ Reach reachOf(const Plane& plane, int x0, int y0, int x1, int y1, Through throug
             }
             const double pu = plane.right.u.at(x, y), pv = plane.right.v.at(x, y), pw = plane.right.w.a;
             const double qu = plane.up.u.at(x, y), qv = plane.up.v.at(x, y), qw = plane.up.w.a;
+            if (!plane.still) nearest = std::max(nearest, w + std::abs(pw) + std::abs(qw)); // in its middle
             for (const double t : {-1.0, 1.0}) {
                 const double tu = plane.still ? 0 : t * plane.drift.u.at(x, y) + plane.curve.u.at(x, y);
                 const double tv = plane.still ? 0 : t * plane.drift.v.at(x, y) + plane.curve.v.at(x, y);
@@ -175,8 +174,7 @@ Reach reachOf(const Plane& plane, int x0, int y0, int x1, int y1, Through throug
     if (r.behind > 0) {
         // Towards the horizon all that is seen lies beyond the card.
         const double slant = lens ? 1 - std::abs(plane.perRight) - std::abs(plane.perUp) : 1;
-        r.off = r.behind == looked ||
-                ((plane.still || !lens) && slant > 0 && nearest < slant * leastNearness(plane));
+        r.off = r.behind == looked || (slant > 0 && nearest < slant * leastNearness(plane, through));
         return r;
     }
     r.marginU = (r.u1 - r.u0) / (x1 - x0), r.marginV = (r.v1 - r.v0) / (y1 - y0);

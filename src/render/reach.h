@@ -24,9 +24,6 @@ Footprint footprintOf(const Plane& plane, double ux, double uy, double vx, doubl
 /// card is not.
 Footprint footprintAt(const Plane& plane, double x, double y, double size = 1);
 
-/// 1 / depth of what of a flat card is farthest from the eye, with its extensions, and a pixel beyond that.
-double leastNearness(const Plane& plane);
-
 /// Base texels that a pixel covers across and down the picture of a flat card, at a place of the frame.
 V2d coversAt(const Plane& plane, double x, double y);
 
@@ -34,6 +31,9 @@ enum class Through {
     Pinhole,
     Lens ///< all of the lens, and all of the exposure
 };
+
+/// 1 / depth of what of a flat card is farthest from the eye, with its extensions, and a pixel beyond that.
+double leastNearness(const Plane& plane, Through through);
 
 /// The box of the picture that a box of the frame shows.
 struct Reach {

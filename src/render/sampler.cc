@@ -63,7 +63,7 @@ Rgba texelAt(const Plane& plane, const media::Pyramid& pixels, double u, double 
 void sampleRow(const Plane& plane, const media::Pyramid& pixels, int y, int x0, int x1, float* out) {
     const double row = y + 0.5;
     // Towards the horizon pixels cover so much that they would still touch the card from far beyond it.
-    const double least = plane.bent() ? 0 : std::max(1e-7, leastNearness(plane));
+    const double least = plane.bent() ? 0 : std::max(1e-7, leastNearness(plane, Through::Pinhole));
     for (int x = x0; x < x1; ++x, out += 4) {
         std::fill_n(out, 4, 0.f);
         double u, v, ux = 0, uy = 0, vx = 0, vy = 0;

@@ -224,5 +224,55 @@ TEST(Need, HoldsAllThatIsSampled) {
     EXPECT_LT(tiles, all / 2); // and it is far from everything
 }
 
+/// Floors and walls that run past the eye, seen from a camera that moves and turns: in boxes that their
+/// horizon crosses.
+TEST(Presence, BeyondWhatMovesTowardsItsHorizonThereIsNothing) {
+    std::mt19937 random(5);
+    const auto in = [&](double low, double high) {
+        return std::uniform_real_distribution(low, high)(random);
+    };
+    int off = 0, met = 0;
+    for (int round = 0; round < 3000; ++round) {
+        const V2i frame(256, 144);
+        const auto viewFrom = [&](const V3d& eye, double yaw, double pitch) {
+            auto view = optics::viewOf({}, 36, frame);
+            view.eye = eye;
+            const V3d right(std::cos(yaw), 0, -std::sin(yaw));
+            const V3d up =
+                V3d(std::sin(yaw) * std::sin(pitch), std::cos(pitch), std::cos(yaw) * std::sin(pitch));
+            view.right = right, view.up = up, view.forward = up.cross(right);
+            view.aperture = 0.03, view.focus = 4;
+            return view;
+        };
+        const V3d eye(in(-1, 1), in(0.5, 3), in(-1, 1)), way(in(-0.3, 0.3), in(-0.1, 0.1), in(-0.3, 0.3));
+        const double yaw = in(-0.3, 0.3), pitch = in(-0.2, 0.2), turn = in(-0.02, 0.02),
+                     tilt = in(-0.02, 0.02);
+        const auto at = [&](double t) { return viewFrom(eye + way * t, yaw + turn * t, pitch + tilt * t); };
+        const double length = in(4, 40), width = in(2, 20);
+        const optics::Surface card{V3d(-width / 2, in(-0.5, 0.3), 2), V3d(width, 0, in(-1, 1)),
+                                   V3d(0, in(-0.5, 0.5), -length)};
+        const V2i size(400, 300);
+        Plane plane = planeOf(card, at(0), size);
+        expose(plane, {card, at(-1)}, {card, at(1)});
+        ASSERT_FALSE(plane.still);
+        const int x0 = static_cast<int>(in(0, 224)), y0 = static_cast<int>(in(0, 112));
+        const Reach reach = reachOf(plane, x0, y0, x0 + 32, y0 + 32, Through::Lens);
+        if (reach.behind == 0) continue;
+        off += reach.off;
+        for (int ray = 0; ray < 300; ++ray) {
+            const double x = x0 + in(0, 32), y = y0 + in(0, 32), t = in(-1, 1), p = in(-0.7, 0.7),
+                         q = in(-0.7, 0.7);
+            const Projective all =
+                plane.pinhole + plane.right * p + plane.up * q + plane.drift * t + plane.curve * (t * t);
+            const double w = all.w.at(x, y), u = all.u.at(x, y) / w, v = all.v.at(x, y) / w;
+            const bool hit = w > 1e-7 && u >= 0 && v >= 0 && u <= size.x && v <= size.y;
+            met += hit;
+            ASSERT_FALSE(hit && reach.off) << "in round " << round;
+        }
+    }
+    EXPECT_GT(off, 100);
+    EXPECT_GT(met, 10'000);
+}
+
 }
 }
