@@ -35,7 +35,7 @@ def decibel(name):
 
 
 print("# What was measured\n\n`scripts/bench.sh` makes this page anew. Machines differ, so every figure stands beside a yardstick of the "
-      "same run.\n")
+      "same run. Programs before and after a change, run in turns: [performance_in_turns.md](performance_in_turns.md).\n")
 print("## The renderer\n\n" + machine(render))
 print("1920 x 1080; ten planes: an opaque backdrop, six of 30 % cover, three of 15 % at the borders, discs of up to 40 px radius, small "
       "bright highlights (`bench/ten_planes.cc`). Distances are PSNR as the screen shows it, whole frame, against 2048 rays.\n")
