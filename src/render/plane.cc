@@ -158,6 +158,7 @@ void expose(Plane& plane, const Sight& open, const Sight& close) {
                size(p.w) > 1e-9 * size(plane.pinhole.w);
     };
     plane.still = !moves(plane.drift) && !moves(plane.curve);
+    if (plane.still) return;
     const auto depths = std::minmax({farthestOf(plane.card, plane.view, plane.extensions),
                                      farthestOf(open.card, open.view, plane.extensions),
                                      farthestOf(close.card, close.view, plane.extensions)});

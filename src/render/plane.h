@@ -53,8 +53,8 @@ struct Plane {
     Projective drift, curve; ///< over the exposure: + t drift + t^2 curve, t from -1 to 1
     bool level = false;      ///< parallel to the frame, so that its scale is the same everywhere
     bool still = true;       ///< it does not move against the frame during the exposure
-    /// Depth of its farthest corner, extensions included, at any time of the exposure, at most, m. Of one
-    /// that is still not set.
+    /// Of one that moves: depth of its farthest corner, extensions included, at any time of the exposure, at
+    /// most, m. Else 0.
     double farthest = 0;
     V2i size{0, 0};
     int top = 0; ///< the coarsest level of its picture
