@@ -40,28 +40,36 @@ struct Turn {
 /// How far places are from the nearest edge of the alpha, in texels, and which way it is.
 class Edges {
 public:
-    /// width: texels from the edge that turn.
-    Edges(const Raster& picture, double width, double roundness)
-        : m_width(width), m_roundness(roundness), m_across(picture.size.x), m_down(picture.size.y) {
+    /// Of a box of a level. width: texels from the edge that turn.
+    Edges(const media::TiledLevel& level, const media::Box& box, double width, double roundness)
+        : m_width(width), m_roundness(roundness), m_across(box.size().x), m_down(box.size().y) {
         cv::Mat inside(m_down, m_across, CV_8U), distance;
         bool any = false;
-        for (int y = 0; y < m_down; ++y)
-            for (int x = 0; x < m_across; ++x) {
-                const bool in = float(picture.row(y)[4 * x + 3]) >= 0.5f;
-                inside.at<std::uint8_t>(y, x) = in;
-                any = any || !in;
-            }
+        for (int y = 0; y < m_down; ++y) {
+            auto* to = inside.ptr<std::uint8_t>(y);
+            level.runs(box.y0 + y, box.x0, box.x1, [&](int, int count, const Imath::half* texels) {
+                for (int i = 0; i < count; ++i) {
+                    const bool in = texels && isInside(texels[4 * i + 3]);
+                    *to++ = in;
+                    any = any || !in;
+                }
+            });
+        }
         if (!any) return;
         cv::distanceTransform(inside, distance, cv::DIST_L2, cv::DIST_MASK_5);
         m_distance.resize(static_cast<std::size_t>(m_across) * m_down);
-        for (int y = 0; y < m_down; ++y)
-            for (int x = 0; x < m_across; ++x) // half a texel lies before the edge
-                m_distance[static_cast<std::size_t>(y) * m_across + x] =
-                    std::min(distance.at<float>(y, x) - 0.5f, static_cast<float>(2 * width + 4));
-        soften(m_distance, picture.size, std::max(0.7, width / 6));
+        const auto most = static_cast<float>(2 * width + 4);
+        for (int y = 0; y < m_down; ++y) {
+            const auto* from = distance.ptr<float>(y);
+            float* to = m_distance.data() + static_cast<std::size_t>(y) * m_across;
+            for (int x = 0; x < m_across; ++x)
+                to[x] = std::min(from[x] - 0.5f, most); // half a texel lies before the edge
+        }
+        soften(m_distance, box.size(), std::max(0.7, width / 6));
     }
+    /// Nothing turns.
+    bool none() const { return m_distance.empty(); }
     Turn at(int x, int y) const {
-        if (m_distance.empty()) return {};
         const double distance = value(x, y);
         if (!(distance < m_width)) return {};
         const V2d by(value(x + 1, y) - value(x - 1, y), value(x, y + 1) - value(x, y - 1));
@@ -71,6 +79,11 @@ public:
     }
 
 private:
+    /// Half opaque or more, by the bits: those of halfs that are not negative are in their order.
+    static bool isInside(Imath::half alpha) {
+        const std::uint16_t half = Imath::half(0.5f).bits(), infinite = 0x7c00;
+        return alpha.bits() >= half && alpha.bits() <= infinite;
+    }
     double value(int x, int y) const {
         return static_cast<double>(
             m_distance[static_cast<std::size_t>(std::clamp(y, 0, m_down - 1)) * m_across +
@@ -97,22 +110,31 @@ public:
             m_width * std::sqrt(static_cast<double>(whole.x) / m_natural.x * whole.y / m_natural.y);
         const int reach = static_cast<int>(std::ceil(2.5 * width)) + 4;
         const media::Box around = box.grown(reach).within(media::boxOf(whole));
-        const auto picture = cache.read(m_below, level, around, progress);
-        if (!picture) return picture;
-        const Edges edges(*picture, width, m_roundness);
+        const auto all = cache.pyramid(m_below, level, around, progress);
+        if (!all) return tl::unexpected(all.error());
+        const media::TiledLevel& below = (*all)->level(level);
         Raster out(box.size());
-        for (int y = 0; y < box.size().y; ++y)
-            for (int x = 0; x < box.size().x; ++x) {
-                const Turn turn = edges.at(x + box.x0 - around.x0, y + box.y0 - around.y0);
-                if (!(turn.sine > 0)) continue;
-                Imath::half* to = out.row(y) + 4 * x;
-                to[0] = static_cast<float>(turn.outwards.x), to[1] = static_cast<float>(turn.outwards.y);
-                to[2] = static_cast<float>(turn.sine);
-            }
+        if (below.clear(box)) return out;
+        const Edges edges(below, around, width, m_roundness);
+        if (edges.none()) return out;
+        for (int y = box.y0; y < box.y1; ++y)
+            below.runs(y, box.x0, box.x1, [&](int x0, int count, const Imath::half* texels) {
+                for (int x = x0; texels && x < x0 + count; ++x, texels += 4) {
+                    if (isClear(texels)) continue; // whatever light falls on it
+                    const Turn turn = edges.at(x - around.x0, y - around.y0);
+                    if (!(turn.sine > 0)) continue;
+                    Imath::half* to = out.row(y - box.y0) + 4 * (x - box.x0);
+                    to[0] = static_cast<float>(turn.outwards.x), to[1] = static_cast<float>(turn.outwards.y);
+                    to[2] = static_cast<float>(turn.sine);
+                }
+            });
         return out;
     }
 
 private:
+    static bool isClear(const Imath::half* texel) {
+        return (texel[0].bits() | texel[1].bits() | texel[2].bits() | texel[3].bits()) == 0;
+    }
     static std::string keyFor(const PixelSource& below, const scene::EdgeLight& edge, V2i natural) {
         std::string key = below.key() + "\nedges";
         add(key, V2d(edge.width, edge.roundness)), add(key, V2d(natural));

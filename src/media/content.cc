@@ -129,10 +129,10 @@ public:
         : PixelSource("card\n" + scene::toJson(card).dump() + std::to_string(size.x) + 'x' +
                           std::to_string(size.y),
                       size, Granularity::EveryLevel),
-          m_card(card) {}
+          m_card(card), m_parts(partsOf(card)) {}
 
     Result<Raster> compute(int level, const Box& box, PixelCache&, const Progress&) const override {
-        Raster out(box.size());
+        Raster out = Raster::unfilled(box.size());
         const double scale = std::ldexp(1.0, level);
         const V2d half = V2d(size()) / 2.0;
         const V2d way(std::cos(radians(m_card.turn)), std::sin(radians(m_card.turn)));
@@ -152,29 +152,46 @@ public:
     }
 
 private:
+    /// Between two stops.
+    struct Part {
+        double from, to;
+        float encoded[2][3]; ///< straight; a clear one has the colour of the other
+        double alpha[2];
+    };
+    static std::vector<Part> partsOf(const scene::Card& card) {
+        const auto encoded = [](const scene::Colour& colour, float(&to)[3]) {
+            const double values[3] = {colour.r, colour.g, colour.b};
+            for (std::size_t c = 0; c < 3; ++c)
+                to[c] = srgbFromLinear(static_cast<float>(colour.a > 0 ? values[c] / colour.a : 0));
+        };
+        std::vector<Part> parts;
+        for (std::size_t i = 1; i < card.stops.size(); ++i) {
+            const auto &a = card.stops[i - 1], &b = card.stops[i];
+            Part& part = parts.emplace_back(Part{a.at, b.at, {}, {a.colour.a, b.colour.a}});
+            encoded((a.colour.a > 0 ? a : b).colour, part.encoded[0]);
+            encoded((b.colour.a > 0 ? b : a).colour, part.encoded[1]);
+        }
+        return parts;
+    }
     /// Between two stops the encoded values run evenly, so that a gradient looks even.
     std::array<double, 4> colourAt(double at) const {
-        const auto& stops = m_card.stops;
         const auto values = [](const scene::Colour& c) { return std::array<double, 4>{c.r, c.g, c.b, c.a}; };
-        if (at <= stops.front().at) return values(stops.front().colour);
-        for (std::size_t i = 1; i < stops.size(); ++i) {
-            if (at >= stops[i].at) continue;
-            const auto a = values(stops[i - 1].colour), b = values(stops[i].colour);
-            const double f = (at - stops[i - 1].at) / (stops[i].at - stops[i - 1].at);
+        if (at <= m_card.stops.front().at) return values(m_card.stops.front().colour);
+        for (const Part& part : m_parts) {
+            if (at >= part.to) continue;
+            const double f = (at - part.from) / (part.to - part.from);
             std::array<double, 4> mixed{};
-            mixed[3] = a[3] + f * (b[3] - a[3]);
+            mixed[3] = part.alpha[0] + f * (part.alpha[1] - part.alpha[0]);
             for (std::size_t c = 0; c < 3; ++c) {
-                const auto straight = [&](const std::array<double, 4>& v) {
-                    return srgbFromLinear(static_cast<float>(v[3] > 0 ? v[c] / v[3] : 0));
-                };
-                const float u = a[3] > 0 ? straight(a) : straight(b), v = b[3] > 0 ? straight(b) : u;
+                const float u = part.encoded[0][c], v = part.encoded[1][c];
                 mixed[c] = linearFromSrgb(u + static_cast<float>(f) * (v - u)) * mixed[3];
             }
             return mixed;
         }
-        return values(stops.back().colour);
+        return values(m_card.stops.back().colour);
     }
     scene::Card m_card;
+    std::vector<Part> m_parts; ///< one after the other
 };
 
 /// Nothing where a picture of a sequence is missing: the one before it is shown.

@@ -17,7 +17,8 @@ struct Context {
 
 PackedBytes packed(const void* from, std::size_t bytes, int level) {
     LZ4F_preferences_t preferences = {};
-    preferences.frameInfo.contentChecksumFlag = LZ4F_contentChecksumEnabled;
+    // Of what is packed, which is less to add up than what it expands to.
+    preferences.frameInfo.blockChecksumFlag = LZ4F_blockChecksumEnabled;
     preferences.frameInfo.blockMode = LZ4F_blockIndependent;
     preferences.frameInfo.blockSizeID = LZ4F_max256KB; // at most half a tile: expanded straight into it
     preferences.frameInfo.contentSize = bytes;

@@ -1,4 +1,4 @@
-// Bytes packed fast and without loss (LZ4 frames with a checksum). Thread-safe.
+// Bytes packed fast and without loss (LZ4 frames with checksums). Thread-safe.
 #pragma once
 
 #include "media/buffer_pool.h"

@@ -246,7 +246,7 @@ Result<void> PixelCache::make(const Maker& maker, Pyramid& pyramid, const TilePl
             if (maker.stored) return maker.stored->tile(level, index);
             auto pixels = maker.source.compute(level, to.boxOfTile(index), *this, progress);
             if (!pixels) return tl::unexpected(pixels.error());
-            return std::make_shared<const Tile>(std::move(*pixels));
+            return tileOf(std::move(*pixels));
         });
         if (tile) {
             to.tiles[index] = std::move(*tile);

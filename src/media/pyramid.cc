@@ -84,6 +84,17 @@ Tile::Tile(Raster raster) : Raster(std::move(raster)) {
     most.setBits(highest);
 }
 
+TilePtr tileOf(Raster raster) {
+    auto tile = std::make_shared<const Tile>(std::move(raster));
+    return tile->most == Imath::half(0.f) && tile->size == V2i(tileSide) ? clearTile(tile->size) : tile;
+}
+
+TilePtr clearTile(V2i size) {
+    if (size != V2i(tileSide)) return std::make_shared<const Tile>(Raster(size));
+    static const TilePtr whole = std::make_shared<const Tile>(Raster(V2i(tileSide)));
+    return whole;
+}
+
 TiledLevel::Cells TiledLevel::cells(int row, int first, int count) const {
     constexpr int across = Tile::cellsAcross;
     Cells found;
@@ -145,7 +156,7 @@ TilePtr meanTile(const TiledLevel& from, const TiledLevel& level, std::size_t in
             ++x;
         }
     }
-    return std::make_shared<const Tile>(std::move(tile));
+    return tileOf(std::move(tile));
 }
 
 Raster halved(const Raster& fine) {
@@ -180,7 +191,7 @@ PyramidPtr makePyramid(const Raster& base) {
             Raster tile = Raster::unfilled(box.size());
             for (int y = box.y0; y < box.y1; ++y)
                 std::copy_n(base.row(y) + 4 * box.x0, 4 * (box.x1 - box.x0), tile.row(y - box.y0));
-            level.tiles[index] = std::make_shared<const Tile>(std::move(tile));
+            level.tiles[index] = tileOf(std::move(tile));
         });
     }
     return pyramid;

@@ -28,10 +28,17 @@ struct Tile : Raster {
     bool clearAt(int x, int y) const { ///< the cell that holds a texel of the tile
         return clear[static_cast<std::size_t>(y / cellSide)] >> (x / cellSide) & 1;
     }
-    /// In memory.
-    std::size_t bytes() const { return rgba.size() * sizeof(Imath::half) + sizeof *this; }
+    /// In memory; that of whole tiles that are clear is shared.
+    std::size_t bytes() const {
+        const bool isShared = most == Imath::half(0.f) && size == V2i(tileSide);
+        return (isShared ? 0 : rgba.size() * sizeof(Imath::half)) + sizeof *this;
+    }
 };
 using TilePtr = std::shared_ptr<const Tile>;
+/// Of its texels. Whole tiles that are clear are all the same one.
+TilePtr tileOf(Raster raster);
+/// Clear.
+TilePtr clearTile(V2i size);
 
 /// Level n of a picture has half the width and height of level n - 1, rounded up, down to one pixel.
 V2i levelSize(V2i base, int level);

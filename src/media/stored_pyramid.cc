@@ -110,12 +110,14 @@ bool StoredPyramid::readIndex() {
 Result<TilePtr> StoredPyramid::tile(int level, std::size_t index) const {
     const auto n = static_cast<std::size_t>(level);
     const Place place = m_places[n][index];
-    Raster pixels(m_levels[n].boxOfTile(index).size());
-    if (place.bytes > 0 && !reader().expanded(m_file, place.offset, place.bytes, pixels.rgba.data(),
-                                              pixels.rgba.size() * sizeof(Imath::half)))
+    const V2i size = m_levels[n].boxOfTile(index).size();
+    if (place.bytes == 0) return clearTile(size);
+    Raster pixels = Raster::unfilled(size);
+    if (!reader().expanded(m_file, place.offset, place.bytes, pixels.rgba.data(),
+                           pixels.rgba.size() * sizeof(Imath::half)))
         return fail("A picture could not be read back from the cache folder, " + cacheFolder().string() +
                     ".");
-    return std::make_shared<const Tile>(std::move(pixels));
+    return tileOf(std::move(pixels));
 }
 
 /// Takes the tiles of all levels, in any order, each once.

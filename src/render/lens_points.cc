@@ -64,43 +64,49 @@ BlueNoise makeBlueNoise() {
             bell[static_cast<std::size_t>((y + reach) * (2 * reach + 1) + x + reach)] =
                 std::exp(-(x * x + y * y) / (2 * sigma * sigma));
     std::array<double, all> crowd{};
-    std::array<bool, all> set{};
-    // The first of the most (or least) crowded places among those that are set (or not). Of each row its own
-    // is remembered until something near it changes.
+    // The first of the most crowded places among those that are set, or of the least among those that are
+    // not. Of each row its own is remembered until something near it changes.
+    constexpr double none = -1e300; // and all that is added to it
     struct Extreme {
-        bool among;
         double sign;
-        std::array<int, side> ofRow{};
+        std::array<double, all> among;   ///< 0, or none
+        std::array<double, side> most{}; ///< of a row, times the sign
         std::array<bool, side> known{};
     };
-    Extreme clusters{true, 1}, voids{false, -1};
+    Extreme clusters{1}, voids{-1};
+    clusters.among.fill(none), voids.among.fill(0);
+    const auto rowOf = [&](int row) { return static_cast<std::size_t>(row & (side - 1)) * side; };
     const auto put = [&](int at, bool on) {
-        set[static_cast<std::size_t>(at)] = on;
+        clusters.among[static_cast<std::size_t>(at)] = on ? 0 : none;
+        voids.among[static_cast<std::size_t>(at)] = on ? none : 0;
         const int px = at % side, py = at / side;
         for (int y = -reach; y <= reach; ++y) {
             const auto row = static_cast<std::size_t>((py + y) & (side - 1));
             clusters.known[row] = voids.known[row] = false;
-            for (int x = -reach; x <= reach; ++x)
-                crowd[static_cast<std::size_t>(((py + y) & (side - 1)) * side + ((px + x) & (side - 1)))] +=
-                    (on ? 1 : -1) * bell[static_cast<std::size_t>((y + reach) * (2 * reach + 1) + x + reach)];
+            double* const to = crowd.data() + rowOf(py + y);
+            const double* const from = bell.data() + (y + reach) * (2 * reach + 1);
+            for (int x = 0; x <= 2 * reach; ++x)
+                to[(px + x - reach) & (side - 1)] += on ? from[x] : -from[x];
         }
     };
+    const auto valueIn = [&](const Extreme& e, std::size_t at) { return e.sign * crowd[at] + e.among[at]; };
     const auto extreme = [&](Extreme& e) {
-        const auto better = [&](int a, int b) {
-            return b < 0 ||
-                   e.sign * crowd[static_cast<std::size_t>(a)] > e.sign * crowd[static_cast<std::size_t>(b)];
-        };
-        int best = -1;
         for (std::size_t row = 0; row < side; ++row) {
-            if (!e.known[row]) {
-                e.ofRow[row] = -1, e.known[row] = true;
-                for (int i = static_cast<int>(row) * side; i < (static_cast<int>(row) + 1) * side; ++i)
-                    if (set[static_cast<std::size_t>(i)] == e.among && better(i, e.ofRow[row]))
-                        e.ofRow[row] = i;
-            }
-            if (e.ofRow[row] >= 0 && better(e.ofRow[row], best)) best = e.ofRow[row];
+            if (e.known[row]) continue;
+            e.known[row] = true;
+            constexpr std::size_t lanes = 8; // side by side, so that they need not wait for each other
+            double most[lanes];
+            std::fill_n(most, lanes, none);
+            for (std::size_t i = 0; i < side; i += lanes)
+                for (std::size_t k = 0; k < lanes; ++k)
+                    most[k] = std::max(most[k], valueIn(e, row * side + i + k));
+            e.most[row] = *std::max_element(most, most + lanes);
         }
-        return best;
+        const auto row = std::max_element(e.most.begin(), e.most.end()) - e.most.begin();
+        std::size_t at = static_cast<std::size_t>(row) * side;
+        while (valueIn(e, at) != e.most[static_cast<std::size_t>(row)])
+            ++at;
+        return static_cast<int>(at);
     };
     const auto cluster = [&] { return extreme(clusters); };
     const auto voidest = [&] { return extreme(voids); };
@@ -109,7 +115,7 @@ BlueNoise makeBlueNoise() {
     while (first < all / 10) {
         random = random * 1664525u + 1013904223u;
         const int at = static_cast<int>(random >> 20) % all;
-        if (set[static_cast<std::size_t>(at)]) continue;
+        if (clusters.among[static_cast<std::size_t>(at)] == 0) continue;
         put(at, true);
         ++first;
     }
@@ -121,15 +127,14 @@ BlueNoise makeBlueNoise() {
         if (from == to) break;
     }
     BlueNoise noise{};
-    const auto begun = set;
+    const auto begun = voids;
     const auto crowded = crowd;
     for (int rank = first - 1; rank >= 0; --rank) {
         const int at = cluster();
         put(at, false);
         noise.value[static_cast<std::size_t>(at)] = static_cast<float>(rank);
     }
-    set = begun, crowd = crowded;
-    voids.known = {};
+    voids = begun, crowd = crowded;
     for (int rank = first; rank < all; ++rank) {
         const int at = voidest();
         put(at, true);
