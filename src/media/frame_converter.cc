@@ -1,14 +1,13 @@
 #include "media/frame_converter.h"
 
+#include "media/frame_filter.h"
 #include "media/light.h"
+#include "media/plugin.h"
 #include "media/pyramid.h"
 #include "media/texels.h"
 #include "scene/timing.h"
 
 extern "C" {
-#include <libavfilter/avfilter.h>
-#include <libavfilter/buffersink.h>
-#include <libavfilter/buffersrc.h>
 #include <libavutil/imgutils.h>
 #include <libavutil/pixdesc.h>
 }
@@ -522,39 +521,24 @@ Result<Raster> FrameConverter::converted(const AVFrame& picture, const Box& box)
 
 Result<DecodedPtr> deinterlaced(const DecodedPtr& before, const DecodedPtr& picture,
                                 const DecodedPtr& after) {
-    struct GraphFree {
-        void operator()(AVFilterGraph* graph) const { avfilter_graph_free(&graph); }
-    };
+    const auto filters = pluginOf<FrameFilters>("frame_filter");
+    if (!filters) return tl::unexpected(filters.error());
     const auto broken = [] { return fail("The fields of interlaced footage cannot be taken apart."); };
-    const std::unique_ptr<AVFilterGraph, GraphFree> graph(avfilter_graph_alloc());
-    if (!graph) throw std::bad_alloc();
-    graph->nb_threads = 1;
-    const std::string input =
-        "video_size=" + std::to_string(picture->width) + "x" + std::to_string(picture->height) +
-        ":pix_fmt=" + std::to_string(picture->format) + ":time_base=1/1:pixel_aspect=1/1";
-    AVFilterContext *source = nullptr, *filter = nullptr, *sink = nullptr;
-    if (avfilter_graph_create_filter(&source, avfilter_get_by_name("buffer"), "in", input.c_str(), nullptr,
-                                     graph.get()) < 0 ||
-        avfilter_graph_create_filter(&filter, avfilter_get_by_name("bwdif"), "fields",
-                                     "mode=send_frame:parity=auto:deint=all", nullptr, graph.get()) < 0 ||
-        avfilter_graph_create_filter(&sink, avfilter_get_by_name("buffersink"), "out", nullptr, nullptr,
-                                     graph.get()) < 0 ||
-        avfilter_link(source, 0, filter, 0) < 0 || avfilter_link(filter, 0, sink, 0) < 0 ||
-        avfilter_graph_config(graph.get(), nullptr) < 0)
-        return broken();
+    const auto filter =
+        (*filters)->open("bwdif", "mode=send_frame:parity=auto:deint=all",
+                         {{picture->width, picture->height, static_cast<AVPixelFormat>(picture->format)}});
+    if (!filter) return broken();
     int time = 0;
     for (const DecodedPtr& each : {before, picture, after}) {
         ffmpeg::Frame fed(av_frame_clone(each ? each.get() : picture.get()));
         if (!fed) throw std::bad_alloc();
         fed->pts = time++;
-        if (av_buffersrc_add_frame(source, fed.get()) < 0) return broken();
+        if (!filter->put(0, fed.get())) return broken();
     }
-    if (av_buffersrc_add_frame(source, nullptr) < 0) return broken();
-    ffmpeg::Frame made(av_frame_alloc());
-    for (int i = 0; i < 2; ++i) { // the second one
-        av_frame_unref(made.get());
-        if (av_buffersink_get_frame(sink, made.get()) < 0) return broken();
-    }
+    if (!filter->put(0, nullptr)) return broken();
+    filter->take();
+    ffmpeg::Frame made = filter->take();
+    if (!made) return broken();
     made->interlaced_frame = 0;
     return shared(std::move(made));
 }
