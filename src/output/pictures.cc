@@ -1,3 +1,4 @@
+#include "media/parallel.h"
 #include "media/plugin.h"
 #include "output/picture_writer.h"
 #include "output/sample_rows.h"
@@ -5,17 +6,19 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cerrno>
 #include <csetjmp>
 #include <cstring>
 #include <fcntl.h>
+#include <isa-l/igzip_lib.h>
 #include <lcms2.h>
-#include <libdeflate.h>
 #include <memory>
 #include <png.h>
 #include <sys/statvfs.h>
 #include <unistd.h>
 #include <vector>
+#include <zlib.h>
 
 namespace stage::output {
 namespace fs = std::filesystem;
@@ -40,48 +43,92 @@ void laidOut(const std::uint16_t* rgba, std::size_t width, int channels, std::ui
         }
 }
 
-/// Rows as PNG has them, each as differences of neighbours after a byte that says so.
+using Bytes = std::vector<std::uint8_t>;
+
+/// Rows of a strip as PNG has them, each as differences of neighbours after a byte that says so.
 template <int channels, class Sample>
-std::vector<std::uint8_t> differences(const render::Samples<Sample>& rgba, V2i size) {
+Bytes differences(const render::Samples<Sample>& rgba, int width, int y0, int y1) {
     constexpr std::size_t pixel = channels * sizeof(Sample);
-    const auto width = static_cast<std::size_t>(size.x), height = static_cast<std::size_t>(size.y),
-               stride = width * pixel + 1;
-    std::vector<std::uint8_t> rows(stride * height), row(width * pixel);
-    for (std::size_t y = 0; y < height; ++y) {
-        const Sample* const from = rgba.data() + y * width * 4;
-        std::uint8_t* out = rows.data() + y * stride;
+    const auto across = static_cast<std::size_t>(width), stride = across * pixel + 1;
+    Bytes rows(stride * static_cast<std::size_t>(y1 - y0)), row(across * pixel);
+    std::uint8_t* out = rows.data();
+    for (int y = y0; y < y1; ++y) {
+        const Sample* const from = rgba.data() + static_cast<std::size_t>(y) * across * 4;
         *out++ = PNG_FILTER_VALUE_SUB;
         if constexpr (sizeof(Sample) == 1) {
-            differencesAlong(from, size.x, channels, out);
+            differencesAlong(from, width, channels, out);
         } else {
-            laidOut(from, width, channels, row.data());
+            laidOut(from, across, channels, row.data());
             std::copy_n(row.data(), pixel, out);
             for (std::size_t i = pixel; i < row.size(); ++i)
                 out[i] = static_cast<std::uint8_t>(row[i] - row[i - pixel]);
         }
+        out += row.size();
     }
     return rows;
 }
 template <class Sample>
-std::vector<std::uint8_t> differences(const render::Samples<Sample>& rgba, V2i size, bool alpha) {
-    return alpha ? differences<4>(rgba, size) : differences<3>(rgba, size);
+Bytes differences(const render::Samples<Sample>& rgba, int width, int y0, int y1, bool alpha) {
+    return alpha ? differences<4>(rgba, width, y0, y1) : differences<3>(rgba, width, y0, y1);
+}
+Bytes differences(const Pixels& pixels, int y0, int y1, bool alpha) {
+    if (const auto* bytes = std::get_if<0>(&pixels.rgba))
+        return differences(*bytes, pixels.size.x, y0, y1, alpha);
+    return differences(std::get<1>(pixels.rgba), pixels.size.x, y0, y1, alpha);
 }
 
-/// Empty: no memory.
-std::vector<std::uint8_t> packed(const std::vector<std::uint8_t>& rows) {
-    constexpr int level = 1;
-    const std::unique_ptr<libdeflate_compressor, void (*)(libdeflate_compressor*)> compressor(
-        libdeflate_alloc_compressor(level), &libdeflate_free_compressor);
-    if (!compressor) return {};
-    std::vector<std::uint8_t> bytes(libdeflate_zlib_compress_bound(compressor.get(), rows.size()));
-    bytes.resize(
-        libdeflate_zlib_compress(compressor.get(), rows.data(), rows.size(), bytes.data(), bytes.size()));
-    return bytes;
+/// Adds bytes as blocks of DEFLATE (RFC 1951). last: no more follow. False: there is no memory.
+bool deflate(Bytes& bytes, bool last, Bytes& out) {
+    Bytes room(ISAL_DEF_LVL2_DEFAULT);
+    isal_zstream stream;
+    isal_deflate_init(&stream);
+    stream.level = 2, stream.level_buf = room.data();
+    stream.level_buf_size = static_cast<std::uint32_t>(room.size());
+    stream.flush = last ? NO_FLUSH : FULL_FLUSH, stream.end_of_stream = last;
+    stream.next_in = bytes.data(), stream.avail_in = static_cast<std::uint32_t>(bytes.size());
+    const std::size_t before = out.size();
+    do {
+        out.resize(out.size() + bytes.size() / 2 + 1024);
+        stream.next_out = out.data() + before + stream.total_out;
+        stream.avail_out = static_cast<std::uint32_t>(out.size() - before - stream.total_out);
+        if (isal_deflate(&stream) != COMP_OK) return false;
+    } while (stream.avail_out == 0);
+    out.resize(before + stream.total_out);
+    return true;
 }
 
-/// A PNG file of sRGB around packed rows. False: no memory. No object may need its destructor in here,
-/// because libpng leaves by a long jump.
-bool pngOf(const std::vector<std::uint8_t>& rows, V2i size, int bits, bool alpha, std::vector<char>& out) {
+/// Rows as a stream of zlib (RFC 1950), strip by strip: several at a time. Empty: there is no memory.
+std::vector<Bytes> packed(const Pixels& pixels, bool alpha) {
+    const int width = pixels.size.x, height = pixels.size.y;
+    constexpr int most = 1 << 19; // bytes of a strip, or one row
+    const int rows = std::max(1, most / (width * 4 * pixels.bits() / 8)), count = (height + rows - 1) / rows;
+    std::vector<Bytes> strips(static_cast<std::size_t>(count));
+    struct Sum {
+        uLong sum;
+        z_off_t bytes;
+    };
+    std::vector<Sum> sums(strips.size());
+    std::atomic<bool> ok = true;
+    media::inParallel(std::size_t{0}, strips.size(), [&](std::size_t i) {
+        const int y0 = static_cast<int>(i) * rows, y1 = std::min(height, y0 + rows);
+        Bytes bytes = differences(pixels, y0, y1, alpha);
+        sums[i] = {adler32_z(adler32(0, nullptr, 0), bytes.data(), bytes.size()),
+                   static_cast<z_off_t>(bytes.size())};
+        if (i == 0) strips[i] = {0x78, 0x01}; // a window of 32 KB, packed fast
+        if (!deflate(bytes, y1 == height, strips[i])) ok = false;
+    });
+    if (!ok) return {};
+    uLong sum = adler32(0, nullptr, 0);
+    for (const Sum& each : sums)
+        sum = adler32_combine(sum, each.sum, each.bytes);
+    for (int shift = 24; shift >= 0; shift -= 8)
+        strips.back().push_back(static_cast<std::uint8_t>(sum >> shift));
+    return strips;
+}
+
+/// A PNG file of sRGB around packed strips of rows. False: no memory. No object may need its destructor in
+/// here, because libpng leaves by a long jump.
+bool pngOf(const std::vector<Bytes>& strips, V2i size, int bits, bool alpha, std::vector<char>& out) {
     png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, nullptr);
     png_infop info = png ? png_create_info_struct(png) : nullptr;
     if (!info || setjmp(png_jmpbuf(png))) {
@@ -94,11 +141,8 @@ bool pngOf(const std::vector<std::uint8_t>& rows, V2i size, int bits, bool alpha
                  PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
     png_set_sRGB_gAMA_and_cHRM(png, info, PNG_sRGB_INTENT_PERCEPTUAL);
     png_write_info(png, info);
-    // What one chunk may hold.
-    constexpr std::size_t most = std::size_t{1} << 30;
-    for (std::size_t done = 0; done < rows.size(); done += most)
-        png_write_chunk(png, reinterpret_cast<png_const_bytep>("IDAT"), rows.data() + done,
-                        std::min(most, rows.size() - done));
+    for (const Bytes& strip : strips)
+        png_write_chunk(png, reinterpret_cast<png_const_bytep>("IDAT"), strip.data(), strip.size());
     png_write_chunk(png, reinterpret_cast<png_const_bytep>("IEND"), nullptr, 0);
     png_destroy_write_struct(&png, &info);
     return true;
@@ -191,12 +235,14 @@ bool writeBytes(const fs::path& path, std::span<const char> bytes) {
 }
 
 std::vector<char> pngFile(const Pixels& pixels, bool alpha) {
-    const auto* bytes = std::get_if<0>(&pixels.rgba);
-    const auto rows = packed(bytes ? differences(*bytes, pixels.size, alpha)
-                                   : differences(std::get<1>(pixels.rgba), pixels.size, alpha));
+    const std::vector<Bytes> strips = packed(pixels, alpha);
     std::vector<char> file;
-    file.reserve(rows.size() + 1024);
-    if (rows.empty() || !pngOf(rows, pixels.size, pixels.bits(), alpha, file)) file.clear();
+    if (strips.empty()) return file;
+    std::size_t all = 1024;
+    for (const Bytes& strip : strips)
+        all += strip.size();
+    file.reserve(all);
+    if (!pngOf(strips, pixels.size, pixels.bits(), alpha, file)) file.clear();
     return file;
 }
 
