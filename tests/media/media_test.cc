@@ -482,6 +482,25 @@ TEST(Cache, ManyThreadsAndLittleRoomGiveTheSamePixels) {
     EXPECT_LE(cache.bytesKept(), std::size_t{3} * tileSide * tileSide * 8);
 }
 
+TEST(Tiles, WhatIsClearIsOneTileThatTakesNoMemory) {
+    const Raster clear(V2i(2 * tileSide, tileSide + 10));
+    const auto pyramid = makePyramid(clear);
+    const TiledLevel& finest = pyramid->level(0);
+    EXPECT_EQ(finest.tiles[0], finest.tiles[1]);
+    EXPECT_EQ(finest.tiles[0], clearTile(V2i(tileSide)));
+    EXPECT_LT(finest.tiles[0]->bytes(), 1000u);
+    EXPECT_EQ(finest.tiles[2]->size, V2i(tileSide, 10)); // cut off: its own
+    EXPECT_TRUE(finest.clear(boxOf(clear.size)));
+
+    Raster almost(V2i(2 * tileSide, tileSide));
+    almost.row(17)[4 * 300 + 2] = 0.25f;
+    const auto other = makePyramid(almost);
+    EXPECT_EQ(other->level(0).tiles[0], clearTile(V2i(tileSide)));
+    ASSERT_NE(other->level(0).tiles[1], clearTile(V2i(tileSide)));
+    EXPECT_EQ(float(other->level(0).texel(300, 17)[2]), 0.25f);
+    EXPECT_GE(other->level(0).tiles[1]->bytes(), std::size_t{tileSide} * tileSide * 8);
+}
+
 TEST(Cache, WhatAnotherOfItsSeriesFollowsGoesSoonUnlessItIsUsedAgain) {
     const V2i twoTiles(2 * tileSide, tileSide);
     const auto source = [&](const std::string& key, const std::string& series) {

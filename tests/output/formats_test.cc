@@ -5,6 +5,7 @@
 #include <OpenImageIO/imageio.h>
 #include <cmath>
 #include <gtest/gtest.h>
+#include <random>
 #include <webp/demux.h>
 
 namespace stage::output {
@@ -352,5 +353,43 @@ TEST(Formats, AreFoundBySuffixAndName) {
     EXPECT_NE(complaintAbout(Format::Png, wrong), "");
 }
 
+/// Packed in several strips, of noise, which grows by being packed, beside what is all alike.
+template <class Sample> void expectPngBack(V2i size, bool alpha) {
+    Pixels pixels;
+    pixels.size = size;
+    render::Samples<Sample> rgba(static_cast<std::size_t>(size.x) * size.y * 4, Sample(0));
+    std::mt19937 random(3);
+    for (std::size_t i = 0; i < rgba.size(); ++i) {
+        const std::size_t y = i / 4 / static_cast<std::size_t>(size.x);
+        if (y % 400 < 250) rgba[i] = static_cast<Sample>(random());
+        if (!alpha && i % 4 == 3) rgba[i] = static_cast<Sample>(~Sample(0));
+    }
+    pixels.rgba = rgba;
+    const std::vector<char> file = pngFile(pixels, alpha);
+    const TempDir dir;
+    ASSERT_TRUE(writeBytes(dir / "a.png", file));
+    OIIO::ImageSpec asIs; // not premultiplied
+    asIs.attribute("oiio:UnassociatedAlpha", 1);
+    const auto read = OIIO::ImageInput::open((dir / "a.png").string(), &asIs);
+    ASSERT_TRUE(read) << OIIO::geterror();
+    const auto channels = static_cast<std::size_t>(read->spec().nchannels);
+    ASSERT_EQ(V2i(read->spec().width, read->spec().height), size);
+    ASSERT_EQ(channels, alpha ? 4u : 3u);
+    std::vector<Sample> back(static_cast<std::size_t>(size.x) * size.y * channels);
+    const OIIO::TypeDesc type(sizeof(Sample) == 1 ? OIIO::TypeDesc::UINT8 : OIIO::TypeDesc::UINT16);
+    ASSERT_TRUE(read->read_image(0, 0, 0, -1, type, back.data())) << read->geterror();
+    std::size_t wrong = 0;
+    for (std::size_t n = 0; n < back.size(); ++n)
+        wrong += back[n] != rgba[n / channels * 4 + n % channels];
+    EXPECT_EQ(wrong, 0u) << size << ' ' << channels;
+}
+
+TEST(Formats, PngComesBackHoweverManyStripsItIsPackedIn) {
+    for (const bool alpha : {false, true})
+        for (const V2i& size : {V2i(1, 1), V2i(1, 3000), V2i(1300, 900), V2i(70'000, 3)}) {
+            expectPngBack<std::uint8_t>(size, alpha);
+            expectPngBack<std::uint16_t>(size, alpha);
+        }
+}
 }
 }
