@@ -141,7 +141,7 @@ void yardstickDemoRender(benchmark::State& state) {
 }
 
 void timed(benchmark::internal::Benchmark* made) {
-    made->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1)->Repetitions(5);
+    made->Unit(benchmark::kMillisecond)->UseRealTime()->MeasureProcessCPUTime()->Iterations(1)->Repetitions(5);
 }
 BENCHMARK(write)->Apply(timed);
 BENCHMARK(yardstickRender)->Apply(timed);
